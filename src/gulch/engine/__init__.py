@@ -1,0 +1,1 @@
+"""The computation. Imports nothing of Django or of gulch.web."""

@@ -1,0 +1,251 @@
+"""Reaction equations as typed: reading, resolving names, and exact balancing.
+
+Balancing finds the null space of the element matrix in exact rational arithmetic
+(the ion-electron-free matrix method of any stoichiometry text).
+"""
+
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+from math import gcd, lcm
+
+from gulch.engine.species import lookup, resolve_name
+from gulch.engine.species.search import formula_key, plain
+
+_ARROWS = re.compile(r"\s*(?:<=>|<->|<-->|⇌|⇄|↔|-->|->|=>|→|⟶|=)\s*")
+_TERM = re.compile(r"^(?P<coefficient>\d+\s*/\s*\d+|\d*\.\d+|\d+)?(?P<gap>\s*\*?\s*)(?P<name>.+)$")
+
+
+class EquationError(ValueError):
+    """An equation that cannot be used; the message is a sentence for the user."""
+
+
+class UnknownSpecies(EquationError):
+    """A name that is no species of the project; `matches` are what the databank offers for it."""
+
+    def __init__(self, name, matches):
+        self.name, self.matches = name, matches
+        if len(matches) > 1:
+            names = ", ".join(m.name for m in matches[:4])
+            text = f"“{name}” can mean several species ({names}): write the name."
+        elif matches:
+            text = f"“{name}” ({matches[0].formula}) is not a species of this project yet: add it first."
+        else:
+            text = f"“{name}” is neither a species of this project nor a name or formula in the databank."
+        super().__init__(text)
+
+
+@dataclass(frozen=True)
+class Term:
+    """One side's term as typed: coefficient (None when not typed) and name."""
+
+    coefficient: Fraction | None
+    name: str
+
+
+def parse_equation(text):
+    """(left terms, right terms) of a typed equation. Raises EquationError."""
+    if not str(text).strip():
+        raise EquationError("No equation is given: type for example “C2H4 + H2O = C2H6O”.")
+    sides = _ARROWS.split(text.strip())
+    if len(sides) != 2:
+        found = "no" if len(sides) < 2 else "more than one"
+        raise EquationError(f"“{text}” has {found} equals sign: write reactants = products.")
+    left, right = (_terms(side, where) for side, where in zip(sides, ("left", "right")))
+    return left, right
+
+
+def _terms(side, where):
+    if not side.strip():
+        raise EquationError(f"The {where} side of the equation is empty: write at least one species there.")
+    terms = []
+    for piece in re.split(r"\s+\+\s*|\s*\+\s+|(?<=[\w)])\+(?=[\w(])", side.strip()):
+        if not piece.strip():
+            raise EquationError(f"A species is missing beside a “+” on the {where} side.")
+        match = _TERM.match(piece.strip())
+        coefficient, name = match["coefficient"], match["name"].strip()
+        # "2-butene" and "1,3-butadiene" begin with a number that belongs to the name
+        if coefficient and not match["gap"] and not name[0].isalpha():
+            coefficient, name = None, piece.strip()
+        if coefficient:
+            try:
+                number = Fraction(coefficient.replace(" ", ""))
+            except (ValueError, ZeroDivisionError):
+                raise EquationError(f"“{coefficient}” is not a number Gulch can read before “{name}”.") from None
+            if number <= 0:
+                raise EquationError(f"The coefficient of “{name}” is not above zero.")
+            terms.append(Term(number, name))
+        else:
+            terms.append(Term(None, name))
+    return terms
+
+
+def find_in_project(name, entries):
+    """Position of a typed name in the project's species, or None.
+
+    entries: (id, cas, shown name) of each species. A formula counts when only one species of
+    the project has it. Raises UnknownSpecies when the project does not decide it.
+    """
+    text = plain(name)
+    for i, (id_, cas, shown) in enumerate(entries):
+        if text in (id_.lower(), cas, plain(shown or ""), id_.lower().replace("_", " ").replace("-", " ")):
+            return i
+    key = formula_key(name)
+    if key is not None:
+        same = [i for i, (_, cas, _) in enumerate(entries) if formula_key(lookup(cas).formula) == key]
+        if len(same) == 1:
+            return same[0]
+        if len(same) > 1:
+            names = ", ".join(entries[i][0] for i in same)
+            raise EquationError(f"“{name}” fits several species of this project ({names}): write the name.")
+    matches = resolve_name(name)
+    for match in matches:
+        for i, (_, cas, _) in enumerate(entries):
+            if cas == match.cas:
+                return i
+    raise UnknownSpecies(name, matches)
+
+
+def balance(sides, compositions):
+    """Smallest whole-number coefficients of an equation without typed ones.
+
+    sides: +1 (product) or -1 (reactant) per species; compositions: atoms per species, a list of dicts.
+    Returns signed coefficients as a list of Fraction. Raises EquationError with the reason.
+    """
+    elements = sorted({e for c in compositions for e in c})
+    for e in elements:
+        where = {s for s, c in zip(sides, compositions) if e in c}
+        if len(where) == 1:
+            side = "left" if -1 in where else "right"
+            raise EquationError(f"{e} stands only on the {side} side, so no coefficients can balance the equation.")
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    basis = null_space(rows, len(sides))
+    if not basis:
+        raise EquationError("No coefficients balance this equation: a species is missing or too many elements are tied.")
+    if len(basis) > 1:
+        raise EquationError(
+            f"{len(basis)} independent reactions are hidden in this equation: "
+            "type the coefficients, or write each reaction by itself."
+        )
+    vector = basis[0]
+    if all(v < 0 for v in vector if v):
+        vector = [-v for v in vector]
+    if any(v <= 0 for v in vector):
+        raise EquationError("The equation balances only with a species on the other side: check both sides.")
+    scale = lcm(*(v.denominator for v in vector))
+    whole = [int(v * scale) for v in vector]
+    common = gcd(*whole)
+    return [Fraction(w // common) * s for w, s in zip(whole, sides)]
+
+
+def null_space(rows, n):
+    """Basis of the exact null space of a matrix given as rows of Fraction with n columns."""
+    rows = [list(r) for r in rows]
+    pivots = []
+    at = 0
+    for column in range(n):
+        found = next((r for r in range(at, len(rows)) if rows[r][column] != 0), None)
+        if found is None:
+            continue
+        rows[at], rows[found] = rows[found], rows[at]
+        lead = rows[at][column]
+        rows[at] = [v / lead for v in rows[at]]
+        for r in range(len(rows)):
+            if r != at and rows[r][column] != 0:
+                factor = rows[r][column]
+                rows[r] = [a - factor * b for a, b in zip(rows[r], rows[at])]
+        pivots.append(column)
+        at += 1
+    basis = []
+    for free in (c for c in range(n) if c not in pivots):
+        vector = [Fraction(0)] * n
+        vector[free] = Fraction(1)
+        for r, pivot in enumerate(pivots):
+            vector[pivot] = -rows[r][free]
+        basis.append(vector)
+    return basis
+
+
+def element_balance(coefficients, compositions):
+    """Element -> (atoms on the left, atoms on the right) for signed coefficients."""
+    out = {}
+    for e in sorted({e for c in compositions for e in c}):
+        left = sum((-v * c.get(e, 0) for v, c in zip(coefficients, compositions) if v < 0), Fraction(0))
+        right = sum((v * c.get(e, 0) for v, c in zip(coefficients, compositions) if v > 0), Fraction(0))
+        out[e] = (left, right)
+    return out
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """A balanced equation over the project's species: {position: signed coefficient}."""
+
+    coefficients: dict
+    elements: dict  # element -> (left, right)
+    typed: bool  # the user typed coefficients
+
+
+class Unbalanced(EquationError):
+    """Typed coefficients that do not balance; `elements` holds the balance, `suggestion` an equation or ''."""
+
+    def __init__(self, text, elements, suggestion):
+        super().__init__(text)
+        self.elements, self.suggestion = elements, suggestion
+
+
+def resolve_equation(text, entries):
+    """Read, resolve and balance a typed equation. Returns Resolved; raises EquationError.
+
+    Without typed coefficients the smallest whole numbers are found; typed coefficients are
+    only checked, a missing one counting as 1.
+    """
+    left, right = parse_equation(text)
+    terms = [(-1, t) for t in left] + [(1, t) for t in right]
+    positions = [find_in_project(t.name, entries) for _, t in terms]
+    for side, word in ((-1, "left"), (1, "right")):
+        here = [p for p, (s, _) in zip(positions, terms) if s == side]
+        for p in here:
+            if here.count(p) > 1:
+                raise EquationError(f"{entries[p][0]} stands twice on the {word} side: write it once.")
+    both = set(positions[: len(left)]) & set(positions[len(left) :])
+    if both:
+        raise EquationError(f"{entries[both.pop()][0]} stands on both sides: take it off one of them.")
+    compositions = [lookup(entries[p][1]).atoms for p in positions]
+    typed = any(t.coefficient is not None for _, t in terms)
+    sides = [s for s, _ in terms]
+    if typed:
+        coefficients = [s * (t.coefficient if t.coefficient is not None else Fraction(1)) for s, t in terms]
+        elements = element_balance(coefficients, compositions)
+        wrong = {e: lr for e, lr in elements.items() if lr[0] != lr[1]}
+        if wrong:
+            try:
+                found = balance(sides, compositions)
+                names = [t.name for _, t in terms]
+                suggestion = write_equation(dict(enumerate(found)), names)
+            except EquationError:
+                suggestion = ""
+            counts = ", ".join(f"{e} {_plain(a)} against {_plain(b)}" for e, (a, b) in wrong.items())
+            advice = f" Balanced it reads “{suggestion}”." if suggestion else " Check the species on both sides."
+            raise Unbalanced(f"The equation is not balanced: {counts}.{advice}", elements, suggestion)
+    else:
+        coefficients = balance(sides, compositions)
+        elements = element_balance(coefficients, compositions)
+    return Resolved(dict(zip(positions, coefficients)), elements, typed)
+
+
+def _plain(value):
+    return f"{float(value):g}"
+
+
+def write_equation(coefficients, names):
+    """An equation as text from {position: signed coefficient} and the names by position."""
+
+    def side(sign):
+        parts = []
+        for p, v in coefficients.items():
+            if v * sign > 0:
+                size = abs(v)
+                parts.append(names[p] if size == 1 else f"{_plain(size)} {names[p]}")
+        return " + ".join(parts)
+
+    return f"{side(-1)} = {side(1)}"

@@ -1,0 +1,306 @@
+"""The saved project as typed data, built from the unit kinds' declarations.
+
+Nothing is computed here. Quantities stay the text the user typed; what they mean is read by
+`gulch.engine.flowsheet.inputs`, what is wrong with them is said by `gulch.engine.flowsheet.checks`.
+"""
+
+import json
+import re
+from typing import Annotated, Literal, Union
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
+
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, Input, PerSpecies, ReactionSet
+
+FORMAT, VERSION = "gulch-project", 1
+MAX_BYTES = 2_000_000
+_ID = r"^[A-Za-z][A-Za-z0-9_\-]{0,39}$"
+
+Id = Annotated[str, Field(pattern=_ID, description="letters, digits, _ and -, beginning with a letter")]
+Quantity = Annotated[str, Field(max_length=80, description='a number with its unit as typed, for example "2.4 bar"')]
+
+
+class DocumentError(ValueError):
+    """A file or text that is no project; the message is a sentence for the user."""
+
+
+class Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", validate_assignment=True, populate_by_name=True)
+
+
+class SpeciesEntry(Part):
+    id: Id
+    cas: str = Field(pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number")
+    name: str | None = Field(None, max_length=80, description="name shown; the id when left out")
+
+    @property
+    def shown(self):
+        return self.name or self.id
+
+
+class Interaction(Part):
+    pair: tuple[Id, Id]
+    value: float = Field(ge=-1.0, le=1.0)
+
+
+class PhaseModelEntry(Part):
+    kind: Literal["ideal", "peng-robinson", "soave-redlich-kwong"] = "peng-robinson"
+    interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
+
+
+class Conversion(Part):
+    key: str = Field(description="key species: the reactant the conversion is counted on")
+    value: Quantity
+    meant: bool = Field(False, description="the user confirmed a value below 1 %")
+
+
+class ReactionEntry(Part):
+    id: Id
+    equation: str = Field(max_length=400)
+    conversion: Conversion | None = None
+
+
+class SetEntry(Part):
+    id: Id
+    steps: list[list[str]] = Field([], description="reactions by step: together inside a step, steps one after another")
+
+
+BASES = {
+    "molar": "molar flows",
+    "mass": "mass flows",
+    "mole-fractions": "total and mole fractions",
+    "mass-fractions": "total and mass fractions",
+}
+
+
+class FeedEntry(Part):
+    temperature: Quantity = "25 degC"
+    pressure: Quantity = "1 bar"
+    basis: Literal["molar", "mass", "mole-fractions", "mass-fractions"] = "molar"
+    flow: dict[str, Quantity] = Field({}, description="molar flow by species (basis molar)")
+    mass_flow: dict[str, Quantity] = Field({}, description="mass flow by species (basis mass)")
+    total: Quantity | None = Field(None, description="total molar or mass flow (basis mole- or mass-fractions)")
+    fraction: dict[str, Quantity] = Field({}, description="mole fractions (basis mole-fractions)")
+    mass_fraction: dict[str, Quantity] = Field({}, description="mass fractions (basis mass-fractions)")
+
+
+class StreamEntry(Part):
+    id: Id
+    source: str | None = Field(None, alias="from", description="unit or unit.port; left out for a feed")
+    to: str | None = Field(None, description="unit it enters; left out for a product")
+    given: FeedEntry | None = Field(None, description="the feed's state; only for a feed")
+
+    @property
+    def is_feed(self):
+        return self.source is None
+
+
+class KnobEntry(Part):
+    id: Id
+    input: str = Field(description="address of the input to turn")
+    label: str | None = Field(None, max_length=60)
+    low: Quantity
+    high: Quantity
+
+
+class GaugeEntry(Part):
+    id: Id
+    reads: str = Field(description="address of the result to watch")
+    label: str | None = Field(None, max_length=60)
+    at_least: Quantity | None = None
+    at_most: Quantity | None = None
+
+
+class Sweep(Part):
+    knob: str
+    low: Quantity | None = Field(None, description="the knob's own when left out")
+    high: Quantity | None = None
+    points: int = Field(11, ge=2, le=500)
+
+
+class ScanEntry(Part):
+    id: Id
+    over: list[Sweep] = Field(min_length=1, max_length=1)
+    gauges: list[str] = []
+
+
+class LedgerEntry(Part):
+    columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
+    species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
+
+
+def _unit_model(kind):
+    """The document part of one unit kind."""
+    fields = {"id": (Id, ...), "kind": (Literal[kind.kind], kind.kind)}
+    groups = {}
+    for d in kind.inputs():
+        if isinstance(d, Choice):
+            entry = (Literal[tuple(d.options)], Field(d.default, description=d.meaning))
+        elif isinstance(d, Input):
+            entry = (Quantity | None, Field(d.default, description=f"{d.meaning} [{d.dimension}]"))
+        elif isinstance(d, PerSpecies):
+            entry = (dict[str, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
+        elif isinstance(d, ReactionSet):
+            entry = (str | None, Field(None, description=d.meaning))
+        group = getattr(d, "group", None)
+        if group:
+            groups.setdefault(group, {})[key_of(d)] = entry
+        else:
+            fields[d.name] = entry
+    for group, entries in groups.items():
+        model = create_model(f"{kind.__name__}{group.title()}", __base__=Part, **entries)
+        fields[group] = (model, Field(default_factory=model))
+    return create_model(f"{kind.__name__}Entry", __base__=Part, **fields)
+
+
+def key_of(declared):
+    """The document key of a declaration: `duty_given` is written `duty`, being no result there."""
+    return declared.name.removesuffix("_given")
+
+
+UNIT_MODELS = {kind.kind: _unit_model(kind) for kind in KINDS.values()}
+AnyUnit = Annotated[Union[tuple(UNIT_MODELS.values())], Field(discriminator="kind")]  # noqa: UP007
+
+
+class Project(Part):
+    """A whole project. Lists are ordered; ids are unique among streams, units and reactions."""
+
+    format: Literal["gulch-project"] = FORMAT
+    version: Literal[1] = VERSION
+    name: str = Field("Untitled project", min_length=1, max_length=120)
+    remarks: str = Field("", max_length=20000)
+    display: Literal["process-metric", "us-customary", "si"] = "process-metric"
+    species: list[SpeciesEntry] = []
+    phase_model: PhaseModelEntry = Field(default_factory=PhaseModelEntry)
+    reactions: list[ReactionEntry] = []
+    reaction_sets: list[SetEntry] = []
+    streams: list[StreamEntry] = []
+    units: list[AnyUnit] = []
+    knobs: list[KnobEntry] = []
+    gauges: list[GaugeEntry] = []
+    scans: list[ScanEntry] = []
+    ledger: LedgerEntry = Field(default_factory=LedgerEntry)
+
+    def unit(self, id_):
+        return next((u for u in self.units if u.id == id_), None)
+
+    def stream(self, id_):
+        return next((s for s in self.streams if s.id == id_), None)
+
+    def reaction(self, id_):
+        return next((r for r in self.reactions if r.id == id_), None)
+
+    def set(self, id_):
+        return next((s for s in self.reaction_sets if s.id == id_), None)
+
+    def knob(self, id_):
+        return next((k for k in self.knobs if k.id == id_), None)
+
+    def gauge(self, id_):
+        return next((g for g in self.gauges if g.id == id_), None)
+
+    def scan(self, id_):
+        return next((s for s in self.scans if s.id == id_), None)
+
+    def entries(self):
+        """(id, cas, shown name) of each species, as the equation reader wants them."""
+        return [(s.id, s.cas, s.shown) for s in self.species]
+
+    def dump(self):
+        """Plain data, as stored and exported: nothing that equals its default and is empty."""
+        return self.model_dump(mode="json", by_alias=True, exclude_none=True)
+
+    def to_json(self):
+        return json.dumps(self.dump(), indent=1, ensure_ascii=False)
+
+
+def value_of(unit, declared):
+    """The document text of a declared input of a unit entry."""
+    holder = getattr(unit, declared.group) if getattr(declared, "group", None) else unit
+    return getattr(holder, key_of(declared))
+
+
+def set_value(unit, declared, text):
+    """Write a declared input of a unit entry; pydantic validates."""
+    holder = getattr(unit, declared.group) if getattr(declared, "group", None) else unit
+    setattr(holder, key_of(declared), text)
+
+
+def choices_of(unit):
+    """{choice name: value} of a unit entry."""
+    return {d.name: value_of(unit, d) for d in KINDS[unit.kind].inputs() if isinstance(d, Choice)}
+
+
+def source_of(stream):
+    """(unit id, port or None) of a stream's `from`."""
+    unit, _, port = (stream.source or "").partition(".")
+    return unit, port or None
+
+
+def load(data):
+    """A Project from plain data. Raises DocumentError with sentences for the user."""
+    if not isinstance(data, dict):
+        raise DocumentError("This is not a Gulch project: a JSON object is expected.")
+    if data.get("format") != FORMAT:
+        raise DocumentError(f"This is not a Gulch project: its “format” should read “{FORMAT}”.")
+    if data.get("version") != VERSION:
+        raise DocumentError(
+            f"This project has version {data.get('version')!r}, but this Gulch reads version {VERSION}: "
+            "open it with a newer Gulch."
+        )
+    try:
+        return Project.model_validate(data)
+    except ValidationError as error:
+        raise DocumentError(_sentences(error, data)) from None
+
+
+def loads(text):
+    """A Project from JSON text or bytes. Raises DocumentError."""
+    if len(text) > MAX_BYTES:
+        raise DocumentError(f"The file is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
+    try:
+        data = json.loads(text)
+    except (ValueError, UnicodeDecodeError, RecursionError) as error:
+        where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise DocumentError(f"The file is not readable JSON{where}: it may be cut short or of another kind.") from None
+    return load(data)
+
+
+def _sentences(error, data):
+    lines = []
+    for problem in error.errors()[:5]:
+        place = _place(problem["loc"], data)
+        if problem["type"] == "extra_forbidden":
+            lines.append(f"{place}: this version of Gulch does not know this entry.")
+        elif problem["type"] == "missing":
+            lines.append(f"{place}: the entry is missing.")
+        elif problem["type"] in ("union_tag_invalid", "union_tag_not_found"):
+            lines.append(f"{place}: the unit kind is not one of {', '.join(KINDS)}.")
+        else:
+            lines.append(f"{place}: {re.sub(r'^Input', 'the value', problem['msg'])}.")
+    more = len(error.errors()) - 5
+    return "The project cannot be read. " + " ".join(lines) + (f" And {more} more." if more > 0 else "")
+
+
+def _place(location, data):
+    words = []
+    for key in location:
+        if isinstance(key, int) and isinstance(data, list) and key < len(data):
+            data = data[key]
+            words.append(str(data.get("id", key + 1)) if isinstance(data, dict) else str(key + 1))
+        else:
+            if isinstance(data, dict) and key in data:
+                data = data[key]
+            elif str(key) in KINDS:
+                continue
+            words.append(str(key))
+    return " › ".join(words) or "the file"
+
+
+def schema():
+    """JSON Schema of the project file."""
+    out = Project.model_json_schema(by_alias=True)
+    out["title"] = "Gulch project"
+    out["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    return out

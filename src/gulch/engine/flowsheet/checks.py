@@ -1,0 +1,315 @@
+"""Checks before solving: each is a small function that yields to-do lines (Message).
+
+They read the document only; the interface renders what they say, the solver refuses to start
+while there are errors.
+"""
+
+from collections import Counter
+
+from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.document import source_of, value_of
+from gulch.engine.flowsheet.inputs import addresses, total_dimension
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import ReactionSet
+
+
+def check(project):
+    """All to-do lines of a document, errors first."""
+    found = []
+    for one in CHECKS:
+        found.extend(one(project))
+    order = {"error": 0, "question": 1, "warning": 2}
+    return sorted(found, key=lambda m: order[m.level])
+
+
+def read(address):
+    """SI value of an Address, or None. Raises QuantityError."""
+    return None if address.text in (None, "") else parse(address.text, address.dimension)
+
+
+def unique_ids(project):
+    """Ids are unique within their kind, and among streams, units and reactions together."""
+    groups = {
+        "species": [s.id for s in project.species],
+        "reaction set": [s.id for s in project.reaction_sets],
+        "knob": [k.id for k in project.knobs],
+        "gauge": [g.id for g in project.gauges],
+        "scan": [s.id for s in project.scans],
+        "stream, unit or reaction": [x.id for x in (*project.streams, *project.units, *project.reactions)],
+    }
+    for what, ids in groups.items():
+        for id_, times in Counter(ids).items():
+            if times > 1:
+                yield Message("error", id_, f"{id_} names more than one {what}.", "Rename all but one of them.")
+    for cas, times in Counter(s.cas for s in project.species).items():
+        if times > 1:
+            ids = ", ".join(s.id for s in project.species if s.cas == cas)
+            yield Message("error", f"species.{ids.split(', ')[0]}", f"{ids} are the same species ({cas}).", "Remove one.")
+
+
+def known_species(project):
+    for s in project.species:
+        try:
+            lookup(s.cas)
+        except SpeciesError as error:
+            yield Message("error", f"species.{s.id}", str(error), f"Remove {s.id} or choose another species.")
+    ids = {s.id for s in project.species}
+    for k in project.phase_model.interaction:
+        for name in k.pair:
+            if name not in ids:
+                yield Message("error", "phase_model", f"An interaction parameter names {name}, which is not in the project.",
+                              f"Add {name} or remove the parameter.")  # fmt: skip
+
+
+def equations(project):
+    if not project.reactions:
+        return
+    entries = project.entries()
+    for r in project.reactions:
+        try:
+            resolved = resolve_equation(r.equation, entries)
+        except EquationError as error:
+            yield Message("error", f"{r.id}.equation", f"Reaction {r.id}: {error}", "Mend the equation in Chemistry.")
+            continue
+        except SpeciesError:
+            continue  # said by known_species
+        if r.conversion is None:
+            continue
+        reactants = [entries[i][0] for i, v in resolved.coefficients.items() if v < 0]
+        if r.conversion.key not in reactants:
+            yield Message("error", f"{r.id}.key", f"Reaction {r.id}: the key species {r.conversion.key or '–'} is not one "
+                          "of its reactants.", f"Choose {' or '.join(reactants)}.")  # fmt: skip
+
+
+def conversions(project):
+    for r in project.reactions:
+        if r.conversion is None:
+            continue
+        where = f"{r.id}.conversion"
+        try:
+            value = parse(r.conversion.value, "fraction")
+        except QuantityError:
+            continue  # said by quantities
+        if 0.0 < value < 0.01 and not r.conversion.meant:
+            meant = f"{100 * 100 * value:.4g} %"
+            typed = f"{100 * value:.4g} %"
+            yield Message("question", where, f"The conversion of {r.conversion.key} by {r.id} is {typed}. Was {meant} meant?",
+                          "Answer in the reaction's card.", [[meant, meant], [f"keep {typed}", "keep"]])  # fmt: skip
+
+
+def conversion_sums(project):
+    """Conversions on one key in one step must not add up to more than 100 %."""
+    used = {value_of(u, d) for u in project.units for d in KINDS[u.kind].inputs() if isinstance(d, ReactionSet)}
+    for s in project.reaction_sets:
+        for number, step in enumerate(s.steps, 1):
+            sums = {}
+            for id_ in step:
+                r = project.reaction(id_)
+                if r is not None and r.conversion is not None:
+                    try:
+                        sums.setdefault(r.conversion.key, []).append((parse(r.conversion.value, "fraction"), id_))
+                    except QuantityError:
+                        continue
+            for key, parts in sums.items():
+                total = sum(v for v, _ in parts)
+                if len(parts) > 1 and total > 1.0 + 1e-9:
+                    names = " and ".join(i for _, i in parts)
+                    yield Message("error" if s.id in used else "warning", f"{s.id}.steps",
+                                  f"In step {number} of set {s.id} the conversions of {key} by {names} add up to "
+                                  f"{100 * total:.4g} %.",
+                                  "Lower them to 100 % together, or put the reactions in different steps.")  # fmt: skip
+
+
+def reaction_sets(project):
+    known = {r.id for r in project.reactions}
+    for s in project.reaction_sets:
+        listed = [r for step in s.steps for r in step]
+        for id_ in listed:
+            if id_ not in known:
+                yield Message("error", f"{s.id}.steps", f"Set {s.id} uses reaction {id_}, which the project does not have.",
+                              f"Take {id_} out of the set, or add the reaction.")  # fmt: skip
+        for id_, times in Counter(listed).items():
+            if times > 1:
+                yield Message("error", f"{s.id}.steps", f"Set {s.id} runs {id_} more than once.", "Keep it in one step.")
+    for u in project.units:
+        for d in KINDS[u.kind].inputs():
+            if isinstance(d, ReactionSet):
+                chosen = value_of(u, d)
+                if chosen is None:
+                    yield Message("error", f"{u.id}.{d.name}", f"{u.id} has no reaction set.", "Choose one in the inspector.")
+                elif project.set(chosen) is None:
+                    yield Message("error", f"{u.id}.{d.name}", f"{u.id} uses set {chosen}, which the project does not have.",
+                                  "Choose another set.")  # fmt: skip
+                elif not any(project.set(chosen).steps):
+                    yield Message("warning", f"{u.id}.{d.name}", f"Set {chosen} of {u.id} holds no reaction.",
+                                  "Add a reaction in Chemistry.")  # fmt: skip
+
+
+def quantities(project):
+    """Every number can be read, has the right dimension and lies inside its bounds."""
+    required = set()
+    for u in project.units:
+        for d in KINDS[u.kind].inputs():
+            if not getattr(d, "optional", True):
+                required.add(f"{u.id}.{d.name.removesuffix('_given')}")
+    for a in addresses(project).values():
+        try:
+            value = read(a)
+        except QuantityError as error:
+            yield Message("error", a.address, f"{a.label}: {error}", "Type it again.")
+            continue
+        if value is None:
+            if a.address in required or a.address.endswith(".total"):
+                yield Message("error", a.address, f"{a.label} is not given.", "Type a value with its unit.")
+            continue
+        if not a.low <= value <= a.high:
+            side, bound = ("below", a.low) if value < a.low else ("above", a.high)
+            what = "negative" if a.low == 0.0 and value < 0.0 else f"{side} {show(bound, a.dimension, project.display)}"
+            yield Message("error", a.address, f"{a.label} is {what}: {a.text}.",
+                          "Give a value that is zero or more." if what == "negative" else f"Keep it {'above' if value < a.low else 'below'} that.")  # fmt: skip
+
+
+def feeds(project):
+    for s in project.streams:
+        if not s.is_feed:
+            if s.given is not None:
+                yield Message("error", s.id, f"{s.id} leaves a unit but carries given values.", "Remove them or its “from”.")
+            continue
+        if s.given is None:
+            yield Message("error", s.id, f"Feed {s.id} has no state.", "Give its temperature, pressure and flows.")
+            continue
+        if s.to is None:
+            yield Message("warning", s.id, f"Feed {s.id} goes nowhere yet.", "Press + at its end to append a unit.")
+        ids = {x.id for x in project.species}
+        basis = {"molar": "flow", "mass": "mass_flow", "mole-fractions": "fraction", "mass-fractions": "mass_fraction"}
+        key = basis[s.given.basis]
+        values = getattr(s.given, key)
+        for name in values:
+            if name not in ids:
+                yield Message("error", f"{s.id}.{key}.{name}", f"Feed {s.id} holds {name}, which is not a species of the project.",
+                              f"Add {name} in Chemistry or remove it from the feed.")  # fmt: skip
+        dimension = {"flow": "molar flow", "mass_flow": "mass flow"}.get(key, "fraction")
+        try:
+            numbers = [parse(v, dimension) for v in values.values()]
+            if key in ("fraction", "mass_fraction") and s.given.total:
+                if parse(s.given.total, total_dimension(s.given.total)) == 0.0:
+                    yield Message("error", f"{s.id}.total", f"Feed {s.id} has a total flow of zero.", "Give a flow above zero.")
+        except QuantityError:
+            continue
+        if not any(n > 0.0 for n in numbers):
+            yield Message("error", f"{s.id}.{key}", f"Feed {s.id} carries nothing: all its {key.replace('_', ' ')}s are zero or missing.",
+                          "Give at least one of them a value above zero.")  # fmt: skip
+        elif dimension == "fraction" and abs(sum(numbers) - 1.0) > 1e-4:
+            total = 100 * sum(numbers)
+            yield Message("error", f"{s.id}.{key}", f"The fractions of feed {s.id} add up to {total:.6g} %, not 100 %.",
+                          "Mend one of them, or scale them all to 100 %.", [["scale to 100 %", "scale"]])  # fmt: skip
+
+
+def connections(project):
+    taken = Counter()
+    for s in project.streams:
+        if s.source is not None:
+            unit_id, port = source_of(s)
+            unit = project.unit(unit_id)
+            if unit is None:
+                yield Message("error", s.id, f"Stream {s.id} comes from {unit_id}, which is not a unit.", "Re-route it.")
+                continue
+            ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+            if port is None and len(ports) > 1:
+                yield Message("error", s.id, f"Stream {s.id} does not say which outlet of {unit_id} it leaves by.",
+                              f"Write {unit_id}.{ports[0]} or {unit_id}.{ports[1]}.")  # fmt: skip
+            elif port is not None and port not in ports:
+                yield Message("error", s.id, f"{unit_id} has no outlet “{port}” in use.", f"Choose {', '.join(ports)}.")
+            else:
+                name = f"{unit_id}.{port or ports[0]}"
+                taken[name] += 1
+                if taken[name] == 2:
+                    yield Message("error", s.id, f"Two streams leave {name}.", "Remove one or add a splitter.")
+        if s.to is not None and project.unit(s.to) is None:
+            yield Message("error", s.id, f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it.")
+    for u in project.units:
+        entering = [s.id for s in project.streams if s.to == u.id]
+        if not entering:
+            yield Message("error", u.id, f"{u.id} has no inlet.", f"Send a stream to {u.id}, or remove it.")
+        elif len(entering) > 1 and not KINDS[u.kind].inlets[0].many:
+            yield Message("error", u.id, f"{len(entering)} streams enter {u.id}, which takes one.", "Put a mixer before it.")
+        for p in KINDS[u.kind].ports_out(u):
+            if not taken[f"{u.id}.{p.name}"]:
+                yield Message("warning", u.id, f"Outlet {p.name} of {u.id} has no stream, so its material is not shown.",
+                              "Add a stream from it.")  # fmt: skip
+
+
+def unit_rules(project):
+    for u in project.units:
+        for name, what, todo in KINDS[u.kind].check(u, project):
+            yield Message("error", f"{u.id}.{name}", what, todo)
+
+
+def knobs_and_gauges(project):
+    inputs = addresses(project)
+    outputs = readable(project)
+    for k in project.knobs:
+        if k.input not in inputs:
+            yield Message("warning", f"knob.{k.id}", f"Knob {k.id} turns {k.input}, which is not an input now.", "Remove the knob.")
+            continue
+        try:
+            low, high = (parse(v, inputs[k.input].dimension) for v in (k.low, k.high))
+        except QuantityError as error:
+            yield Message("error", f"knob.{k.id}", f"Range of knob {k.id}: {error}", "Type it again.")
+            continue
+        if not low < high:
+            yield Message("error", f"knob.{k.id}", f"Knob {k.id} has its low end at or above its high end.", "Exchange them.")
+    for g in project.gauges:
+        if g.reads not in outputs:
+            yield Message("warning", f"gauge.{g.id}", f"Gauge {g.id} reads {g.reads}, which is not a result now.", "Remove the gauge.")
+            continue
+        for limit in (g.at_least, g.at_most):
+            if limit is not None:
+                try:
+                    parse(limit, outputs[g.reads].dimension)
+                except QuantityError as error:
+                    yield Message("error", f"gauge.{g.id}", f"Limit of gauge {g.id}: {error}", "Type it again.")
+
+
+def beginnings(project):
+    """What an empty project needs next."""
+    if not project.species:
+        yield Message("warning", "chemistry", "No species yet.", "Add the species of the process in Chemistry.")
+    elif not any(s.is_feed for s in project.streams):
+        yield Message("warning", "process", "No feed yet.", "Add a feed in Process.")
+
+
+def temperature_range(project):
+    """Temperatures inside the heat-capacity data of every species."""
+    fits = []
+    for s in project.species:
+        try:
+            fits.append((lookup(s.cas).heat_capacity, s))
+        except SpeciesError:
+            return
+    for a in addresses(project).values():
+        if a.dimension != "temperature":
+            continue
+        try:
+            T = read(a)
+        except QuantityError:
+            continue
+        if T is None:
+            continue
+        out = [s.shown for f, s in fits if not f.low - 1.0 <= T <= f.high + 1.0]
+        if out:
+            low, high = max(f.low for f, _ in fits), min(f.high for f, _ in fits)
+            yield Message("warning", a.address, f"{a.label} ({a.text}) lies outside the heat-capacity data of "
+                          f"{', '.join(out[:3])}.",
+                          f"Results there are extrapolated; data hold from {show(low, 'temperature', project.display)} "
+                          f"to {show(high, 'temperature', project.display)}.")  # fmt: skip
+
+
+CHECKS = (
+    beginnings, unique_ids, known_species, equations, quantities, conversions, conversion_sums, reaction_sets, feeds,
+    connections, unit_rules, temperature_range, knobs_and_gauges,
+)  # fmt: skip

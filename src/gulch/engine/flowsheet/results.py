@@ -1,0 +1,94 @@
+"""Addresses of results: what a gauge can read, and reading it from a Solution."""
+
+from dataclasses import dataclass
+
+from gulch.engine.units import KINDS
+
+
+@dataclass(frozen=True)
+class Readable:
+    """A result that can be read: its dimension and words for it."""
+
+    address: str
+    dimension: str
+    label: str
+
+
+STREAM_RESULTS = {
+    "temperature": ("temperature", "Temperature"),
+    "pressure": ("pressure", "Pressure"),
+    "vapour_fraction": ("fraction", "Vapour fraction"),
+    "flow": ("molar flow", "Molar flow"),
+    "mass_flow": ("mass flow", "Mass flow"),
+    "volume_flow": ("volume flow", "Volume flow"),
+    "enthalpy_flow": ("power", "Enthalpy flow"),
+}
+SPECIES_RESULTS = {
+    "flow": ("molar flow", "Flow"),
+    "mass_flow": ("mass flow", "Mass flow"),
+    "fraction": ("fraction", "Mole fraction"),
+    "mass_fraction": ("fraction", "Mass fraction"),
+}
+
+
+def readable(project):
+    """{address: Readable} of every result of the project."""
+    found = {}
+
+    def add(address, dimension, label):
+        found[address] = Readable(address, dimension, label)
+
+    for stream in project.streams:
+        for name, (dimension, words) in STREAM_RESULTS.items():
+            add(f"{stream.id}.{name}", dimension, f"{words} of {stream.id}")
+        for name, (dimension, words) in SPECIES_RESULTS.items():
+            for s in project.species:
+                add(f"{stream.id}.{name}.{s.id}", dimension, f"{words} of {s.shown} in {stream.id}")
+    for unit in project.units:
+        for r in KINDS[unit.kind].results():
+            if r.per is None:
+                add(f"{unit.id}.{r.name}", r.dimension, f"{r.label} of {unit.id}")
+            elif r.per == "species":
+                for s in project.species:
+                    add(f"{unit.id}.{r.name}.{s.id}", r.dimension, f"{r.label} of {s.shown} in {unit.id}")
+            else:
+                chosen = project.set(unit.set) if getattr(unit, "set", None) else None
+                for id_ in (i for step in chosen.steps for i in step) if chosen else ():
+                    add(f"{unit.id}.{r.name}.{id_}", r.dimension, f"{r.label} of {id_} in {unit.id}")
+    for s in project.species:
+        add(f"overall.conversion.{s.id}", "fraction", f"Overall conversion of {s.shown}")
+        add(f"overall.made.{s.id}", "molar flow", f"{s.shown} made overall")
+    return found
+
+
+def value(solution, address, molar_mass=None):
+    """SI value of a result address in a Solution, or None when it was not computed.
+
+    molar_mass: {species: kg/mol}, needed for mass results of single species.
+    """
+    head, _, rest = address.partition(".")
+    name, _, item = rest.partition(".")
+    if head == "overall":
+        return solution.overall.get(name, {}).get(item)
+    if head in solution.units:
+        found = solution.units[head].values.get(name)
+        return found.get(item) if item and isinstance(found, dict) else (None if item else found)
+    stream = solution.streams.get(head)
+    if stream is None:
+        return None
+    if not item:
+        return stream.total if name == "flow" else getattr(stream, name, None)
+    flow = stream.flow.get(item)
+    if flow is None:
+        return None
+    if name == "flow":
+        return flow
+    if name == "fraction":
+        return flow / stream.total if stream.total > 0.0 else None
+    if molar_mass is None or item not in molar_mass:
+        return None
+    if name == "mass_flow":
+        return flow * molar_mass[item]
+    if name == "mass_fraction":
+        return flow * molar_mass[item] / stream.mass_flow if stream.mass_flow > 0.0 else None
+    return None

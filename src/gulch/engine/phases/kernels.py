@@ -1,0 +1,924 @@
+"""Compiled thermodynamics: cubic and ideal models, flashes, enthalpy and entropy.
+
+All kernels of the engine stand in this one file because numba's disk cache follows a
+file's own time stamp and would not notice a change in a kernel imported from another.
+
+Arrays in, numbers and arrays out. ``par`` has one row per species and the columns named
+below; ``kij`` is the symmetric matrix of binary interaction parameters, shape (n, n).
+Units are SI and molar: K, Pa, mol, J/mol, J/(mol K), m3/mol.
+
+Sources
+-------
+Cubic models: Peng & Robinson, Ind. Eng. Chem. Fundam. 15 (1976) 59; Soave, Chem. Eng.
+Sci. 27 (1972) 1197. Derivatives, stability test and flash: Michelsen & Mollerup,
+Thermodynamic Models: Fundamentals & Computational Aspects, 2nd ed., chapters 3, 9, 10;
+Michelsen, Fluid Phase Equilib. 9 (1982) 1 and 21. Start values: Wilson (1968).
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gulch.engine.species.heat_capacity import THETAS, R
+
+P0 = 1.0e5  # standard state pressure [Pa]
+
+IDEAL, PENG_ROBINSON, SOAVE_REDLICH_KWONG = 0, 1, 2
+VAPOUR, LIQUID = 1, 2
+
+# Columns of `par`.
+TC, PC, OMEGA, MW, B_, AC, M_, H_CONST, S_CONST, ZRA = range(10)
+VP0 = 10  # ln(Psat/Pa) = a + b/T + c ln T + d T + e T^2: five columns
+VP_TMIN, VP_TMAX = 15, 16
+CP0 = 17  # constant part of Cp/R, then one weight per characteristic temperature
+N_COLUMNS = CP0 + 1 + THETAS.size
+
+T_LOW, T_HIGH = 30.0, 6000.0  # search range of every temperature solve [K]
+
+# Outcome of a temperature solve.
+FOUND, BELOW_RANGE, ABOVE_RANGE, NOT_FOUND = 0, 1, 2, 3
+
+_options = dict(cache=True, nogil=True, error_model="numpy")
+
+
+@njit(**_options)
+def ideal_gas(T, par, h, s):
+    """Fill molar enthalpy h (elements basis) and entropy s (at 1 bar) of every species."""
+    n = par.shape[0]
+    ln_t = math.log(T)
+    for i in range(n):
+        h[i] = par[i, H_CONST] + R * par[i, CP0] * T
+        s[i] = par[i, S_CONST] + R * par[i, CP0] * ln_t
+    for k in range(THETAS.size):
+        u = THETAS[k] / T
+        e = math.expm1(u)
+        energy = THETAS[k] / e
+        entropy = u / e - math.log1p(-math.exp(-u))
+        for i in range(n):
+            w = par[i, CP0 + 1 + k]
+            if w != 0.0:
+                h[i] += R * w * energy
+                s[i] += R * w * entropy
+
+
+@njit(**_options)
+def ideal_gas_cp(T, par, i):
+    """Ideal-gas heat capacity of species i [J/(mol K)], a sum of Einstein functions."""
+    cp = par[i, CP0]
+    for k in range(THETAS.size):
+        u = THETAS[k] / T
+        e = math.exp(-u)
+        cp += par[i, CP0 + 1 + k] * u * u * e / (1.0 - e) ** 2
+    return R * cp
+
+
+@njit(**_options)
+def ln_psat(T, par, i):
+    """ln(Psat/Pa) of species i and its temperature derivative [1/K].
+
+    Beyond the fitted range the line ln P over 1/T is drawn on straight (Clausius-Clapeyron).
+    """
+    t = min(max(T, par[i, VP_TMIN]), par[i, VP_TMAX])
+    a, b, c, d, e = par[i, VP0], par[i, VP0 + 1], par[i, VP0 + 2], par[i, VP0 + 3], par[i, VP0 + 4]
+    value = a + b / t + c * math.log(t) + d * t + e * t * t
+    slope = -b / (t * t) + c / t + d + 2.0 * e * t
+    if t != T:
+        steepness = slope * t * t  # d ln P / d(-1/T)
+        value += steepness * (1.0 / t - 1.0 / T)
+        slope = steepness / (T * T)
+    return value, slope
+
+
+@njit(**_options)
+def rackett_volume(T, par, i):
+    """Saturated liquid volume [m3/mol] by Rackett (1970) with Z_RA of Yamada & Gunn (1973)."""
+    tr = min(T / par[i, TC], 1.0)
+    exponent = 1.0 + (1.0 - tr) ** (2.0 / 7.0)
+    return R * par[i, TC] / par[i, PC] * par[i, ZRA] ** exponent
+
+
+@njit(**_options)
+def cubic_constants(kind):
+    """(delta1, delta2) of P = RT/(v-b) - a/((v + delta1 b)(v + delta2 b))."""
+    if kind == PENG_ROBINSON:
+        return 1.0 + math.sqrt(2.0), 1.0 - math.sqrt(2.0)
+    return 1.0, 0.0
+
+
+@njit(**_options)
+def attraction(T, par, kij, q, dq, aij):
+    """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij)."""
+    n = par.shape[0]
+    for i in range(n):
+        root = math.sqrt(par[i, AC])
+        st = math.sqrt(T / par[i, TC])
+        q[i] = root * (1.0 + par[i, M_] * (1.0 - st))
+        dq[i] = -root * par[i, M_] * st / (2.0 * T)
+    for i in range(n):
+        for j in range(n):
+            aij[i, j] = q[i] * q[j] * (1.0 - kij[i, j])
+
+
+@njit(**_options)
+def residual_gibbs(Z, A, B, d1, d2):
+    """Residual Gibbs energy over RT of one root, used to choose among roots."""
+    return Z - 1.0 - math.log(Z - B) - A / (B * (d1 - d2)) * math.log((Z + d1 * B) / (Z + d2 * B))
+
+
+@njit(**_options)
+def polish(Z, c2, c1, c0):
+    for _ in range(3):
+        f = ((Z + c2) * Z + c1) * Z + c0
+        df = (3.0 * Z + 2.0 * c2) * Z + c1
+        if df == 0.0:
+            break
+        step = f / df
+        Z -= step
+        if abs(step) < 1e-15 * abs(Z):
+            break
+    return Z
+
+
+@njit(**_options)
+def compressibility(A, B, d1, d2, want):
+    """Root Z of the cubic; want = VAPOUR, LIQUID or 0 for the root of lowest Gibbs energy."""
+    u, w = d1 + d2, d1 * d2
+    c2 = (u - 1.0) * B - 1.0
+    c1 = A + w * B * B - u * B - u * B * B
+    c0 = -(A * B + w * B * B + w * B * B * B)
+    p = c1 - c2 * c2 / 3.0
+    r = c2 * (2.0 * c2 * c2 - 9.0 * c1) / 27.0 + c0
+    disc = 0.25 * r * r + p * p * p / 27.0
+    shift = -c2 / 3.0
+    if disc > 0.0:
+        sq = math.sqrt(disc)
+        # the larger of the two cube roots first, the other from their product: no cancellation
+        big = -0.5 * r - sq if r > 0.0 else -0.5 * r + sq
+        t = math.copysign(abs(big) ** (1.0 / 3.0), big)
+        Z = polish(t - p / (3.0 * t) + shift if t != 0.0 else shift, c2, c1, c0)
+        return max(Z, B * (1.0 + 1e-12))
+    m = 2.0 * math.sqrt(max(-p / 3.0, 0.0))
+    arg = 3.0 * r / (p * m) if p * m != 0.0 else 0.0
+    phi = math.acos(min(1.0, max(-1.0, arg))) / 3.0
+    high = polish(m * math.cos(phi) + shift, c2, c1, c0)
+    low = polish(m * math.cos(phi - 4.0 * math.pi / 3.0) + shift, c2, c1, c0)
+    mid = m * math.cos(phi - 2.0 * math.pi / 3.0) + shift
+    if mid < low:
+        low = polish(mid, c2, c1, c0)
+    if low <= B or want == VAPOUR:
+        return high
+    if want == LIQUID:
+        return low
+    if residual_gibbs(low, A, B, d1, d2) < residual_gibbs(high, A, B, d1, d2):
+        return low
+    return high
+
+
+@njit(**_options)
+def cubic_ln_phi(T, P, x, par, aij, d1, d2, want, ln_phi):
+    """Fill ln fugacity coefficients of composition x; return Z, A, B."""
+    n = x.size
+    a = 0.0
+    b = 0.0
+    for i in range(n):
+        total = 0.0
+        for j in range(n):
+            total += x[j] * aij[i, j]
+        ln_phi[i] = total
+        a += x[i] * total
+        b += x[i] * par[i, B_]
+    rt = R * T
+    A = a * P / (rt * rt)
+    B = b * P / rt
+    Z = compressibility(A, B, d1, d2, want)
+    log_term = math.log((Z + d1 * B) / (Z + d2 * B)) / (d1 - d2)
+    ab = A / B
+    ln_zb = math.log(Z - B)
+    for i in range(n):
+        bi = par[i, B_] / b
+        ln_phi[i] = bi * (Z - 1.0) - ln_zb - ab * log_term * (2.0 * ln_phi[i] / a - bi)
+    return Z, A, B
+
+
+@njit(**_options)
+def cubic_ln_phi_derivatives(T, P, x, Z, par, aij, d1, d2, out):
+    """Fill out[i, j] = d ln phi_i / d n_j at one mole in all (Michelsen & Mollerup, ch. 3)."""
+    n = x.size
+    d = np.empty(n)
+    D = 0.0
+    b = 0.0
+    for i in range(n):
+        total = 0.0
+        for j in range(n):
+            total += x[j] * aij[i, j]
+        d[i] = 2.0 * total
+        D += x[i] * total
+        b += x[i] * par[i, B_]
+    rt = R * T
+    V = Z * rt / P
+    f = math.log((V + d1 * b) / (V + d2 * b)) / (R * b * (d1 - d2))
+    f_v = -1.0 / (R * (V + d1 * b) * (V + d2 * b))
+    f_b = -(f + V * f_v) / b
+    f_vv = (1.0 / (V + d2 * b) ** 2 - 1.0 / (V + d1 * b) ** 2) / (R * b * (d1 - d2))
+    f_bv = -(2.0 * f_v + V * f_vv) / b
+    f_bb = -(2.0 * f_b + V * f_bv) / b
+    g_v = b / (V * (V - b))
+    g_b = -1.0 / (V - b)
+    g_vv = -1.0 / (V - b) ** 2 + 1.0 / (V * V)
+    g_bv = 1.0 / (V - b) ** 2
+    g_bb = -1.0 / (V - b) ** 2
+    F_nb, F_nv = -g_b, -g_v
+    F_bb = -g_bb - D / T * f_bb
+    F_bd = -f_b / T
+    F_bv = -g_bv - D / T * f_bv
+    F_dv = -f_v / T
+    F_vv = -g_vv - D / T * f_vv
+    F_d = -f / T
+    dp_dv = -rt * F_vv - rt / (V * V)
+    dp_dn = np.empty(n)
+    for i in range(n):
+        dp_dn[i] = -rt * (F_nv + F_bv * par[i, B_] + F_dv * d[i]) + rt / V
+    for i in range(n):
+        bi = par[i, B_]
+        for j in range(i, n):
+            bj = par[j, B_]
+            second = (
+                F_nb * (bi + bj)
+                + F_d * 2.0 * aij[i, j]
+                + F_bb * bi * bj
+                + F_bd * (bi * d[j] + bj * d[i])
+            )
+            value = second + 1.0 + dp_dn[i] * dp_dn[j] / (rt * dp_dv)
+            out[i, j] = value
+            out[j, i] = value
+
+
+@njit(**_options)
+def wilson_ln_k(T, P, par, ln_k):
+    for i in range(par.shape[0]):
+        ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
+
+
+@njit(**_options)
+def rachford_rice(z, K, start):
+    """Vapour share solving sum z (K-1)/(1 + beta (K-1)) = 0, from a start value.
+
+    Returns -1.0 when there is no vapour, 2.0 when there is no liquid.
+    """
+    n = z.size
+    g0 = 0.0
+    g1 = 0.0
+    for i in range(n):
+        g0 += z[i] * (K[i] - 1.0)
+        g1 += z[i] * (1.0 - 1.0 / K[i])
+    if g0 <= 0.0:
+        return -1.0
+    if g1 >= 0.0:
+        return 2.0
+    low, high = 0.0, 1.0
+    beta = start if 0.0 < start < 1.0 else g0 / (g0 - g1)
+    for _ in range(100):
+        g = 0.0
+        dg = 0.0
+        for i in range(n):
+            k1 = K[i] - 1.0
+            q = k1 / (1.0 + beta * k1)
+            g += z[i] * q
+            dg -= z[i] * q * q
+        if g > 0.0:
+            low = beta
+        else:
+            high = beta
+        new = beta - g / dg
+        if not (low < new < high):
+            if abs(g) < 1e-15:
+                return beta
+            new = 0.5 * (low + high)
+        if abs(new - beta) < 1e-14 * (1.0 + beta) and abs(new - beta) < 1e-10 * beta:
+            return new
+        beta = new
+    return beta
+
+
+@njit(**_options)
+def k_values(ln_k, K):
+    for i in range(K.size):
+        K[i] = math.exp(min(max(ln_k[i], -300.0), 300.0))
+
+
+@njit(**_options)
+def split(z, K, beta, x, y):
+    sx = 0.0
+    sy = 0.0
+    for i in range(z.size):
+        x[i] = z[i] / (1.0 + beta * (K[i] - 1.0))
+        y[i] = K[i] * x[i]
+        sx += x[i]
+        sy += y[i]
+    for i in range(z.size):
+        x[i] /= sx
+        y[i] /= sy
+
+
+@njit(**_options)
+def tangent_trial(T, P, d, z, w, par, aij, d1, d2):
+    """Follow one trial phase, mole numbers w (changed in place), from the tangent plane d.
+
+    Returns True when a composition below the plane is found (w then holds it, normalised).
+    """
+    n = z.size
+    ln_phi = np.empty(n)
+    ln_w = np.empty(n)
+    last = np.zeros(n)
+    step = np.zeros(n)
+    for i in range(n):
+        ln_w[i] = math.log(max(w[i], 1e-300))
+    norm_before = 0.0
+    for it in range(60):
+        total = 0.0
+        for i in range(n):
+            w[i] = math.exp(ln_w[i])
+            total += w[i]
+        for i in range(n):
+            w[i] /= total
+        cubic_ln_phi(T, P, w, par, aij, d1, d2, 0, ln_phi)
+        distance = 1.0
+        norm = 0.0
+        dot = 0.0
+        for i in range(n):
+            new = d[i] - ln_phi[i]
+            step[i] = new - ln_w[i]
+            distance += total * w[i] * (-step[i] - 1.0)
+            norm += step[i] * step[i]
+            dot += step[i] * last[i]
+        if distance < -1e-9:
+            away = 0.0
+            for i in range(n):
+                away += abs(w[i] - z[i])
+            if away > 1e-5:
+                return True
+        if norm < 0.01 * distance or norm < 1e-18:
+            return False  # near a stationary point the distance is right to the order of the norm
+        factor = 1.0
+        if it % 4 == 3 and norm_before > 0.0:
+            gain = dot / norm_before  # dominant eigenvalue of the substitution
+            if 0.0 < gain < 0.98:
+                factor = 1.0 / (1.0 - gain)
+        trivial = 0.0
+        for i in range(n):
+            ln_w[i] += factor * step[i]
+            last[i] = step[i]
+            trivial += (ln_w[i] - math.log(z[i])) ** 2
+        norm_before = norm
+        if trivial < 1e-6:
+            return False
+    return False
+
+
+@njit(**_options)
+def pure_ln_phi(T, P, par, aij, d1, d2, i):
+    rt = R * T
+    A = aij[i, i] * P / (rt * rt)
+    B = par[i, B_] * P / rt
+    Z = compressibility(A, B, d1, d2, 0)
+    return residual_gibbs(Z, A, B, d1, d2)
+
+
+@njit(**_options)
+def find_instability(T, P, d, ref, par, aij, d1, d2, thorough, w):
+    """Search a trial phase below the tangent plane d through composition ref.
+
+    With thorough, Wilson-like vapour and liquid trials come first; the trials that start
+    from a nearly pure species are always made where that species' activity is not small.
+    """
+    n = ref.size
+    if thorough:
+        ln_k = np.empty(n)
+        wilson_ln_k(T, P, par, ln_k)
+        for sign in (1.0, -1.0):
+            for i in range(n):
+                w[i] = ref[i] * math.exp(min(max(sign * ln_k[i], -200.0), 200.0))
+            if tangent_trial(T, P, d, ref, w, par, aij, d1, d2):
+                return True
+    for i in range(n):
+        activity = math.exp(min(d[i] - pure_ln_phi(T, P, par, aij, d1, d2, i), 50.0))
+        if activity > 0.3 and ref[i] < 0.95:
+            for j in range(n):
+                w[j] = 1e-4 * ref[j]
+            w[i] = 1.0
+            if tangent_trial(T, P, d, ref, w, par, aij, d1, d2):
+                return True
+    return False
+
+
+@njit(**_options)
+def solve_symmetric(H, g, n):
+    """Solve H s = -g by Cholesky in place; returns False when H is not positive definite."""
+    for j in range(n):
+        for k in range(j):
+            H[j, j] -= H[j, k] * H[j, k]
+        if H[j, j] <= 1e-14:
+            return False
+        H[j, j] = math.sqrt(H[j, j])
+        for i in range(j + 1, n):
+            for k in range(j):
+                H[i, j] -= H[i, k] * H[j, k]
+            H[i, j] /= H[j, j]
+    for i in range(n):
+        value = -g[i]
+        for k in range(i):
+            value -= H[i, k] * g[k]
+        g[i] = value / H[i, i]
+    for i in range(n - 1, -1, -1):
+        value = g[i]
+        for k in range(i + 1, n):
+            value -= H[k, i] * g[k]
+        g[i] = value / H[i, i]
+    return True
+
+
+@njit(**_options)
+def two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y):
+    """Converge a two-phase split from ln_k: substitution, then Newton on the Gibbs energy.
+
+    Changes ln_k, x, y in place. Returns beta of the `y` phase, or -1.0 when one phase
+    vanished or both became alike.
+    """
+    n = z.size
+    phi_x, phi_y = np.empty(n), np.empty(n)
+    step, last, K = np.empty(n), np.zeros(n), np.empty(n)
+    beta = -1.0
+    norm_before = 0.0
+    smallest = 0.0
+    next_newton = 3
+    for it in range(400):
+        k_values(ln_k, K)
+        beta = rachford_rice(z, K, beta)
+        if beta <= 0.0 or beta >= 1.0:
+            return -1.0
+        split(z, K, beta, x, y)
+        Zx, _, _ = cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi_x)
+        Zy, _, _ = cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi_y)
+        norm = 0.0
+        dot = 0.0
+        alike = 0.0
+        for i in range(n):
+            step[i] = phi_x[i] - phi_y[i] - ln_k[i]
+            norm += step[i] * step[i]
+            dot += step[i] * last[i]
+            alike += ln_k[i] * ln_k[i]
+        if alike < 1e-10:
+            return -1.0
+        if norm < 1e-24:
+            return beta
+        if it >= next_newton and beta > 1e-9 and beta < 1.0 - 1e-9:
+            done = newton_split(T, P, z, ln_k, beta, Zx, Zy, par, aij, d1, d2, x, y)
+            if done >= 0.0:
+                return done
+            next_newton = it + 5
+            if it > 30 and smallest > 0.0 and norm >= smallest and norm < 1e-16:
+                return beta  # rounding: no further improvement possible
+        smallest = norm if smallest == 0.0 else min(smallest, norm)
+        factor = 1.0
+        if it % 5 == 4 and norm_before > 0.0:
+            gain = dot / norm_before
+            if 0.0 < gain < 0.95:
+                factor = 1.0 / (1.0 - gain)
+        for i in range(n):
+            ln_k[i] += factor * step[i]
+            last[i] = step[i]
+        norm_before = norm
+    return beta
+
+
+@njit(**_options)
+def newton_split(T, P, z, ln_k, beta, Zx, Zy, par, aij, d1, d2, x, y):
+    """Newton on the mole numbers of the `y` phase; returns beta or -1.0 when it did not help."""
+    n = z.size
+    phi_x, phi_y = np.empty(n), np.empty(n)
+    Jx, Jy, H = np.empty((n, n)), np.empty((n, n)), np.empty((n, n))
+    g, v, dv, scale = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    xs, ys = x.copy(), y.copy()
+    for i in range(n):
+        v[i] = beta * y[i]
+    before = 1e300
+    gibbs_before = 1e300
+    length = 1.0
+    halvings = 0
+    for _ in range(24):
+        Zx, _, _ = cubic_ln_phi(T, P, xs, par, aij, d1, d2, 0, phi_x)
+        Zy, _, _ = cubic_ln_phi(T, P, ys, par, aij, d1, d2, 0, phi_y)
+        worst = 0.0
+        gibbs = 0.0
+        for i in range(n):
+            gx = math.log(xs[i]) + phi_x[i]
+            gy = math.log(ys[i]) + phi_y[i]
+            g[i] = gy - gx
+            gibbs += beta * ys[i] * gy + (1.0 - beta) * xs[i] * gx
+            worst = max(worst, abs(g[i]))
+        if worst < 1e-12 or (worst < 1e-10 and worst >= 0.5 * before):
+            for i in range(n):
+                ln_k[i] = phi_x[i] - phi_y[i]
+                x[i] = xs[i]
+                y[i] = ys[i]
+            return beta
+        if gibbs > gibbs_before + 1e-12 * abs(gibbs):
+            # uphill: take half the step back
+            halvings += 1
+            if halvings > 6:
+                return -1.0
+            length *= 0.5
+            beta = 0.0
+            for i in range(n):
+                v[i] -= length * dv[i]
+                beta += v[i]
+        else:
+            halvings = 0
+            before = worst
+            gibbs_before = gibbs
+            cubic_ln_phi_derivatives(T, P, xs, Zx, par, aij, d1, d2, Jx)
+            cubic_ln_phi_derivatives(T, P, ys, Zy, par, aij, d1, d2, Jy)
+            for i in range(n):
+                scale[i] = math.sqrt(xs[i] * ys[i] / z[i]) * math.sqrt(beta * (1.0 - beta))
+            # Scaled so, the ideal part is about the unit matrix: shifting towards it is damping.
+            shift = 0.0
+            solved = False
+            for _try in range(5):
+                for i in range(n):
+                    for j in range(n):
+                        H[i, j] = (Jy[i, j] - 1.0) / beta + (Jx[i, j] - 1.0) / (1.0 - beta)
+                        if i == j:
+                            H[i, j] += 1.0 / (beta * ys[i]) + 1.0 / ((1.0 - beta) * xs[i])
+                        H[i, j] *= scale[i] * scale[j]
+                    H[i, i] += shift
+                    dv[i] = g[i] * scale[i]
+                if solve_symmetric(H, dv, n):
+                    solved = True
+                    break
+                shift = 0.2 if shift == 0.0 else 3.0 * shift
+            if not solved:
+                return -1.0
+            length = 1.0
+            for i in range(n):
+                dv[i] *= scale[i]
+                if dv[i] < 0.0 and v[i] + length * dv[i] <= 0.0:
+                    length = min(length, -0.9 * v[i] / dv[i])
+                if dv[i] > 0.0 and v[i] + length * dv[i] >= z[i]:
+                    length = min(length, 0.9 * (z[i] - v[i]) / dv[i])
+            beta = 0.0
+            for i in range(n):
+                v[i] += length * dv[i]
+                beta += v[i]
+        if not (0.0 < beta < 1.0):
+            return -1.0
+        for i in range(n):
+            liquid = z[i] - v[i]
+            if v[i] <= 0.0 or liquid <= 0.0:
+                return -1.0
+            ys[i] = v[i] / beta
+            xs[i] = liquid / (1.0 - beta)
+    return -1.0
+
+
+@njit(**_options)
+def phase_name(A, B, Z, kind):
+    """Vapour or liquid by density: liquid is denser than the critical volume on a subcritical isotherm.
+
+    A mixture behaves at fixed composition like a pure fluid with its own a and b, whose
+    isotherm is subcritical when a/(bRT) exceeds Omega_a/Omega_b.
+    """
+    if kind == PENG_ROBINSON:
+        critical_ratio, critical_volume = 0.457235529 / 0.0777960739, 0.3074013 / 0.0777960739
+    else:
+        critical_ratio, critical_volume = 0.42748023 / 0.08664035, (1.0 / 3.0) / 0.08664035
+    if A / B > critical_ratio and Z / B < critical_volume:
+        return LIQUID
+    return VAPOUR
+
+
+@njit(**_options)
+def gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2):
+    """Mixing and residual Gibbs energy of a split over RT, to compare splits."""
+    n = x.size
+    phi = np.empty(n)
+    total = 0.0
+    cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi)
+    for i in range(n):
+        total += (1.0 - beta) * x[i] * (math.log(x[i]) + phi[i])
+    cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi)
+    for i in range(n):
+        total += beta * y[i] * (math.log(y[i]) + phi[i])
+    return total
+
+
+@njit(**_options)
+def cubic_flash(kind, T, P, z, par, kij, ln_k, warm, x, y):
+    """PT flash of a cubic model; z positive and summing to 1.
+
+    ln_k: start values when warm, and the result. x, y: heavier and lighter phase.
+    Returns (beta, name of x, name of y, third): beta the share of the lighter phase,
+    0.0 or 1.0 when there is one phase (whose name stands in both), third = 1 when the
+    stability test of the final split still finds a further phase.
+    """
+    n = z.size
+    d1, d2 = cubic_constants(kind)
+    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    attraction(T, par, kij, q, dq, aij)
+    phi = np.empty(n)
+    d = np.empty(n)
+    Z, A, B = cubic_ln_phi(T, P, z, par, aij, d1, d2, 0, phi)
+    g_single = 0.0
+    for i in range(n):
+        d[i] = math.log(z[i]) + phi[i]
+        g_single += z[i] * d[i]
+    beta = -1.0
+    if n > 1:
+        if not warm:
+            wilson_ln_k(T, P, par, ln_k)
+        beta = two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
+        if beta > 0.0 and gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2) > g_single - 1e-13:
+            beta = -1.0
+        if beta < 0.0:
+            w = np.empty(n)
+            if find_instability(T, P, d, z, par, aij, d1, d2, True, w):
+                beta = split_from_trial(T, P, z, d, w, ln_k, par, aij, d1, d2, x, y)
+    third = 0
+    if beta > 0.0:
+        beta, third = lowest_split(T, P, z, beta, ln_k, par, aij, d1, d2, x, y)
+    if beta <= 0.0 or beta >= 1.0:
+        name = phase_name(A, B, Z, kind)
+        for i in range(n):
+            x[i] = z[i]
+            y[i] = z[i]
+        return (1.0 if name == VAPOUR else 0.0), name, name, third
+    Zx, Ax, Bx = cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi)
+    Zy, Ay, By = cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi)
+    mass_x = 0.0
+    mass_y = 0.0
+    for i in range(n):
+        mass_x += x[i] * par[i, MW]
+        mass_y += y[i] * par[i, MW]
+    if mass_y / Zy > mass_x / Zx:  # the lighter phase is y by definition
+        for i in range(n):
+            x[i], y[i] = y[i], x[i]
+            ln_k[i] = -ln_k[i]
+        beta = 1.0 - beta
+        Zx, Zy, Ax, Ay, Bx, By = Zy, Zx, Ay, Ax, By, Bx
+    # The lighter of two phases leaves as vapour unless it is as dense as a liquid well below its
+    # critical point (2.6 b: saturated liquid at about 0.97 of the critical temperature).
+    name_y = VAPOUR
+    if phase_name(Ay, By, Zy, kind) == LIQUID and Zy / By < 2.6:
+        name_y = LIQUID
+    return beta, LIQUID, name_y, third
+
+
+@njit(**_options)
+def split_from_trial(T, P, z, d, w, ln_k, par, aij, d1, d2, x, y):
+    """Start a split from an unstable trial composition w against the rest."""
+    n = z.size
+    phi = np.empty(n)
+    cubic_ln_phi(T, P, w, par, aij, d1, d2, 0, phi)
+    for i in range(n):
+        ln_k[i] = d[i] - math.log(z[i]) - phi[i]
+    beta = two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
+    if beta > 0.0:
+        return beta
+    # The trial may be far from the final phase: feed a little of it and let the split grow.
+    share = 0.5
+    for i in range(n):
+        share = min(share, 0.9 * z[i] / w[i])
+    for i in range(n):
+        rest = (z[i] - share * w[i]) / (1.0 - share)
+        ln_k[i] = math.log(w[i]) - math.log(max(rest, 1e-300))
+    return two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
+
+
+@njit(**_options)
+def lowest_split(T, P, z, beta, ln_k, par, aij, d1, d2, x, y):
+    """Test a converged split for stability; restart from what lies below it, keep the lowest."""
+    n = z.size
+    phi, d, w = np.empty(n), np.empty(n), np.empty(n)
+    x2, y2, k2 = np.empty(n), np.empty(n), np.empty(n)
+    third = 0
+    for _ in range(3):
+        ref = x if beta < 0.5 else y
+        other = y if beta < 0.5 else x
+        Zr, Ar, Br = cubic_ln_phi(T, P, ref, par, aij, d1, d2, 0, phi)
+        for i in range(n):
+            d[i] = math.log(ref[i]) + phi[i]
+        # Two dense phases: a vapour may be missing.
+        dense = Zr < 0.35
+        if dense:
+            Zo, _, _ = cubic_ln_phi(T, P, other, par, aij, d1, d2, 0, phi)
+            dense = Zo < 0.35
+        if not find_instability(T, P, d, ref, par, aij, d1, d2, dense, w):
+            return beta, 0
+        third = 1
+        best = gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2)
+        improved = False
+        for against in (0, 1):
+            partner = x if against == 0 else y
+            for i in range(n):
+                k2[i] = math.log(w[i]) - math.log(partner[i])
+            b2 = two_phase(T, P, z, k2, par, aij, d1, d2, x2, y2)
+            if 0.0 < b2 < 1.0:
+                g2 = gibbs_of_split(b2, x2, y2, T, P, par, aij, d1, d2)
+                if g2 < best - 1e-12:
+                    best = g2
+                    beta = b2
+                    improved = True
+                    for i in range(n):
+                        x[i] = x2[i]
+                        y[i] = y2[i]
+                        ln_k[i] = k2[i]
+        if not improved:
+            return beta, third
+    return beta, third
+
+
+@njit(**_options)
+def ideal_flash(T, P, z, par, ln_k, x, y):
+    """PT flash by Raoult's law, K = Psat/P; same results as `cubic_flash`."""
+    n = z.size
+    for i in range(n):
+        ln_k[i] = ln_psat(T, par, i)[0] - math.log(P)
+    if n == 1:
+        beta = 2.0 if ln_k[0] > 0.0 else -1.0
+    else:
+        K = np.empty(n)
+        k_values(ln_k, K)
+        beta = rachford_rice(z, K, -1.0)
+        if 0.0 < beta < 1.0:
+            split(z, K, beta, x, y)
+    if 0.0 < beta < 1.0:
+        return beta, LIQUID, VAPOUR, 0
+    for i in range(n):
+        x[i] = z[i]
+        y[i] = z[i]
+    if beta >= 1.0:
+        return 1.0, VAPOUR, VAPOUR, 0
+    return 0.0, LIQUID, LIQUID, 0
+
+
+@njit(**_options)
+def phase_properties(kind, T, P, x, name, par, kij):
+    """Molar enthalpy [J/mol], entropy [J/(mol K)] and volume [m3/mol] of one phase."""
+    n = x.size
+    h_ig, s_ig = np.empty(n), np.empty(n)
+    ideal_gas(T, par, h_ig, s_ig)
+    h = 0.0
+    s = 0.0
+    for i in range(n):
+        if x[i] > 0.0:
+            h += x[i] * h_ig[i]
+            s += x[i] * (s_ig[i] - R * math.log(x[i]))
+    if kind == IDEAL:
+        if name == VAPOUR:
+            return h, s - R * math.log(P / P0), R * T / P
+        v = 0.0
+        for i in range(n):
+            ln_p, slope = ln_psat(T, par, i)
+            h -= x[i] * R * T * T * slope
+            s -= x[i] * R * (ln_p - math.log(P0) + T * slope)
+            v += x[i] * rackett_volume(T, par, i)
+        return h, s, v
+    d1, d2 = cubic_constants(kind)
+    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    attraction(T, par, kij, q, dq, aij)
+    a = 0.0
+    da = 0.0
+    b = 0.0
+    for i in range(n):
+        b += x[i] * par[i, B_]
+        for j in range(n):
+            a += x[i] * x[j] * aij[i, j]
+            da += x[i] * x[j] * (1.0 - kij[i, j]) * (dq[i] * q[j] + q[i] * dq[j])
+    rt = R * T
+    A, B = a * P / (rt * rt), b * P / rt
+    # The flash chose the stable root: choosing by Gibbs energy again gives the same one.
+    Z = compressibility(A, B, d1, d2, 0)
+    log_term = math.log((Z + d1 * B) / (Z + d2 * B)) / (b * (d1 - d2))
+    h += rt * (Z - 1.0) + (T * da - a) * log_term
+    s += R * math.log(Z - B) + da * log_term - R * math.log(P / P0)
+    return h, s, Z * rt / P
+
+
+@njit(**_options)
+def flash(kind, T, P, z, par, kij, ln_k, warm):
+    """PT flash with properties. Returns (beta, name_x, name_y, third, x, y, props).
+
+    props: h, s, v of the whole, then h, s, v of the x phase, then of the y phase (molar).
+    """
+    n = z.size
+    x, y = np.empty(n), np.empty(n)
+    if kind == IDEAL:
+        beta, name_x, name_y, third = ideal_flash(T, P, z, par, ln_k, x, y)
+    else:
+        beta, name_x, name_y, third = cubic_flash(kind, T, P, z, par, kij, ln_k, warm, x, y)
+    props = np.empty(9)
+    if beta < 1.0:
+        props[3], props[4], props[5] = phase_properties(kind, T, P, x, name_x, par, kij)
+    if beta > 0.0:
+        props[6], props[7], props[8] = phase_properties(kind, T, P, y, name_y, par, kij)
+    for k in range(3):
+        if beta <= 0.0:
+            props[6 + k] = props[3 + k]
+        elif beta >= 1.0:
+            props[3 + k] = props[6 + k]
+        props[k] = (1.0 - beta) * props[3 + k] + beta * props[6 + k]
+    return beta, name_x, name_y, third, x, y, props
+
+
+@njit(**_options)
+def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
+    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
+    two = 0.0 < beta < 1.0
+    if column == 3:  # vapour share, the liquid side counted as zero
+        value = beta if name_y == VAPOUR else 0.0
+    else:
+        value = props[column]
+    return value, two
+
+
+@njit(**_options)
+def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
+    """Temperature at which a property of the flashed mixture reaches target, at constant P.
+
+    column: 0 enthalpy, 1 entropy, 3 vapour fraction. All of them rise with temperature.
+    Returns (outcome, T below, T above): equal when the property is continuous there; where
+    it jumps (a pure species boiling) the two sides of the jump, a few nanokelvin apart.
+    """
+    n = z.size
+    ln_k = np.empty(n)
+    T = min(max(T_start, T_LOW), T_HIGH)
+    value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+    f = value - target
+    if abs(f) <= tolerance and column != 3:
+        return FOUND, T, T
+    low, f_low, high, f_high = T, f, T, f
+    step = 0.02 * T
+    for _ in range(80):
+        if f_low < 0.0 and f_high >= 0.0 and low < high:
+            break
+        if f >= 0.0:
+            if low <= T_LOW:
+                return BELOW_RANGE, low, low
+            high, f_high = low, f_low
+            low = max(T_LOW, low - step)
+            value, two = property_at(kind, low, P, z, par, kij, ln_k, False, column)
+            f_low = value - target
+            f = f_low
+        else:
+            if high >= T_HIGH:
+                return ABOVE_RANGE, high, high
+            low, f_low = high, f_high
+            high = min(T_HIGH, high + step)
+            value, two = property_at(kind, high, P, z, par, kij, ln_k, False, column)
+            f_high = value - target
+            f = f_high
+        step *= 2.0
+    if not (f_low <= 0.0 <= f_high):
+        return NOT_FOUND, low, high
+    g_low, g_high = f_low, f_high  # Illinois-scaled ends
+    side = 0
+    for it in range(200):
+        if high - low <= 4e-14 * high:
+            break
+        T = high - g_high * (high - low) / (g_high - g_low) if g_high != g_low else 0.5 * (low + high)
+        if it % 3 == 2 and it > 8 or not (low < T < high):
+            T = 0.5 * (low + high)
+        if T <= low or T >= high:
+            break
+        value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+        f = value - target
+        if abs(f) <= tolerance and (column != 3 or target > 0.0 and target < 1.0):
+            return FOUND, T, T
+        if f < 0.0:
+            low, g_low, f_low = T, f, f
+            if side == -1:
+                g_high *= 0.5
+            side = -1
+        else:
+            high, g_high, f_high = T, f, f
+            if side == 1:
+                g_low *= 0.5
+            side = 1
+    return FOUND, low, high
+
+
+@njit(**_options)
+def ln_phi_phase(kind, T, P, x, name, par, kij):
+    """ln fugacity coefficients of one phase of composition x (zeros allowed)."""
+    n = x.size
+    out = np.zeros(n)
+    if kind == IDEAL:
+        if name == LIQUID:
+            for i in range(n):
+                out[i] = ln_psat(T, par, i)[0] - math.log(P)
+        return out
+    d1, d2 = cubic_constants(kind)
+    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    attraction(T, par, kij, q, dq, aij)
+    cubic_ln_phi(T, P, x, par, aij, d1, d2, name, out)
+    return out

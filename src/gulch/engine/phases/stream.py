@@ -1,0 +1,120 @@
+"""Material in a pipe: amounts, pressure, and either temperature or enthalpy.
+
+Whatever was not given is computed on first reading, so a pass round a loop pays only for
+the flashes whose results somebody reads.
+"""
+
+from functools import cached_property
+
+import numpy as np
+
+from gulch.engine.phases.model import TemperatureNotFound
+
+
+class StreamTrouble(ValueError):
+    """A stream whose state cannot be computed; the message is a sentence for the user."""
+
+
+class Stream:
+    """A stream at pressure P [Pa] with amounts n [mol/s], shape (n_species,).
+
+    Made by `Stream.at_temperature` or `Stream.at_enthalpy`; values never change afterwards.
+    """
+
+    def __init__(self, model, n, P, *, T=None, H=None, guess=350.0):
+        self.model = model
+        self.n = n
+        self.P = P
+        self._T = T
+        self._H = H
+        self._guess = guess
+        self.total = float(n.sum())  # mol/s
+
+    @classmethod
+    def at_temperature(cls, model, n, T, P):
+        return cls(model, n, P, T=T)
+
+    @classmethod
+    def at_enthalpy(cls, model, n, H, P, guess=350.0):
+        """H: enthalpy flow on the elements basis [W]."""
+        return cls(model, n, P, H=H, guess=guess)
+
+    @classmethod
+    def from_state(cls, model, n, state):
+        """A stream whose flash is already known (same composition as the state's whole)."""
+        stream = cls(model, n, state.pressure, T=state.temperature, H=state.enthalpy * float(n.sum()))
+        stream.__dict__["state"] = state
+        return stream
+
+    def at(self, *, T=None, P=None, H=None):
+        """The same material at another temperature, pressure or enthalpy flow."""
+        pressure = self.P if P is None else P
+        if T is not None:
+            return Stream.at_temperature(self.model, self.n, T, pressure)
+        return Stream.at_enthalpy(self.model, self.n, self.enthalpy_flow if H is None else H, pressure, self.guess)
+
+    @property
+    def is_empty(self):
+        return self.total <= 0.0
+
+    @property
+    def guess(self):
+        """A temperature near this stream's, for solves that start from it."""
+        return self._T if self._T is not None else self._guess
+
+    @cached_property
+    def state(self):
+        """The flashed PhaseState; None for an empty stream. Raises StreamTrouble."""
+        if self.is_empty:
+            return None
+        if self._T is not None:
+            return self.model.at_temperature(self._T, self.P, self.n)
+        try:
+            return self.model.at_enthalpy(self._H / self.total, self.P, self.n, self._guess)
+        except TemperatureNotFound as error:
+            raise StreamTrouble(f"The energy balance has no solution: {error}.") from None
+
+    @property
+    def T(self):
+        if self._T is not None:
+            return self._T
+        return self._guess if self.is_empty else self.state.temperature
+
+    @property
+    def enthalpy_flow(self):
+        """Enthalpy flow on the elements basis [W]."""
+        if self._H is not None:
+            return self._H
+        return 0.0 if self.is_empty else self.state.enthalpy * self.total
+
+    @property
+    def entropy_flow(self):
+        return 0.0 if self.is_empty else self.state.entropy * self.total
+
+    @property
+    def volume_flow(self):
+        return 0.0 if self.is_empty else self.state.volume * self.total
+
+    @property
+    def mass_flow(self):
+        return float(self.n @ self.model.molar_mass)
+
+    @property
+    def vapour_fraction(self):
+        return None if self.is_empty else self.state.vapour_fraction
+
+    def phase(self, name):
+        """Amounts [mol/s] and enthalpy flow [W] of all vapour or all liquid in this stream."""
+        n = np.zeros_like(self.n)
+        H = 0.0
+        if self.is_empty:
+            return n, H
+        s = self.state
+        for share, label, z, props in (
+            (s.light_share, s.light, s.y, s.light_properties),
+            (1.0 - s.light_share, s.heavy, s.x, s.heavy_properties),
+        ):
+            if label == name and share > 0.0:
+                n = n + share * self.total * z
+                H += share * self.total * props[0]
+        return n, H

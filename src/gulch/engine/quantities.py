@@ -1,0 +1,280 @@
+"""Quantities as users type them ("2.4 bar", "36 psi", "5 %") and the SI numbers inside.
+
+Every unit of the engine is declared here; the rest of the engine sees SI floats only.
+"""
+
+import math
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+
+import pint
+
+
+class QuantityError(ValueError):
+    """A typed quantity that cannot be read; the message is a sentence for the user."""
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """A kind of quantity: its SI unit and the units offered for it."""
+
+    name: str
+    si: str  # as pint writes it
+    offered: tuple[str, ...]  # as a user writes them
+
+
+def _dimensions():
+    rows = [
+        ("temperature", "K", "degC", "K", "degF", "degR"),
+        ("temperature difference", "delta_degC", "K", "degC", "degF"),
+        ("pressure", "Pa", "bar", "bara", "barg", "kPa", "MPa", "Pa", "atm", "psi", "psia", "psig", "torr", "mmHg"),
+        ("molar flow", "mol/s", "kmol/h", "mol/s", "mol/h", "kmol/s", "kmol/d", "lbmol/h"),
+        ("mass flow", "kg/s", "kg/h", "t/h", "kg/s", "t/d", "lb/h", "g/s"),
+        ("volume flow", "m**3/s", "m3/h", "m3/s", "L/min", "L/h", "ft3/h", "gal/min"),
+        ("power", "W", "kW", "MW", "W", "GJ/h", "MJ/h", "kcal/h", "Btu/h", "MMBtu/h", "hp"),
+        ("fraction", "", "%", "1", "ppm"),
+        ("ratio", "", "1", "%"),
+        ("molar energy", "J/mol", "kJ/mol", "J/mol", "kcal/mol", "cal/mol", "Btu/lbmol"),
+        ("molar entropy", "J/mol/K", "J/(mol K)", "cal/(mol K)", "kJ/(kmol K)", "Btu/(lbmol R)"),
+        ("molar mass", "kg/mol", "g/mol", "kg/kmol", "lb/lbmol"),
+        ("molar volume", "m**3/mol", "m3/kmol", "L/mol", "cm3/mol", "ft3/lbmol"),
+        ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
+    ]
+    return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
+
+
+DIMENSIONS = _dimensions()
+
+# What a user writes and pint would misread or does not know.
+_ALIASES = {
+    "%": "percent",
+    "1": "dimensionless",
+    "": "dimensionless",
+    "ppm": "ppm",
+    "bara": "bar",
+    "psia": "psi",
+    "Nm3/h": "",
+    "m3/h": "m**3/h",
+}
+_TEMPERATURES = {
+    "c": "degC", "°c": "degC", "degc": "degC", "celsius": "degC", "deg c": "degC",
+    "f": "degF", "°f": "degF", "degf": "degF", "fahrenheit": "degF", "deg f": "degF",
+    "k": "kelvin", "°k": "kelvin", "kelvin": "kelvin",
+    "r": "degR", "°r": "degR", "degr": "degR", "rankine": "degR",
+}  # fmt: skip
+_DIFFERENCES = {"degC": "delta_degC", "degF": "delta_degF", "degR": "delta_degR", "kelvin": "kelvin"}
+_GAUGE = {"barg": "bar", "psig": "psi"}
+STANDARD_ATMOSPHERE = 101325.0
+
+_NUMBER = re.compile(r"\s*([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
+_COMMA = re.compile(r"\d,\d")
+
+
+@lru_cache(maxsize=1)
+def _registry():
+    registry = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
+    registry.define("lbmol = 453.59237 * mol")
+    registry.define("MMBtu = 1e6 * Btu")
+    registry.define("t = 1000 * kilogram")
+    return registry
+
+
+@lru_cache(maxsize=4096)
+def conversion(unit, dimension):
+    """(factor, offset) with SI value = factor * value + offset.
+
+    Raises QuantityError when the unit is unknown or of another dimension.
+    """
+    kind = DIMENSIONS[dimension]
+    text = unit.strip()
+    if dimension in ("temperature", "temperature difference"):
+        known = _TEMPERATURES.get(text.lower(), text)
+        text = _DIFFERENCES.get(known, known) if dimension == "temperature difference" else known
+    if dimension == "pressure" and text.lower() in _GAUGE:
+        factor, _ = conversion(_GAUGE[text.lower()], dimension)
+        return factor, STANDARD_ATMOSPHERE
+    text = _ALIASES.get(text, text)
+    text = re.sub(r"(?<=[A-Za-z])([23])(?![0-9])", r"**\1", text.replace("²", "2").replace("³", "3").replace("·", "*"))
+    text = re.sub(r"\)\s*$", ")", text)
+    text = re.sub(r"\(([^()]*)\)", lambda m: "(" + re.sub(r"\s+", "*", m.group(1).strip()) + ")", text)
+    if dimension == "molar entropy":
+        text = re.sub(r"\bR\b", "delta_degF", text)
+    if not re.fullmatch(r"[A-Za-z°µ_0-9*/().\s\-]*", text) or len(text) > 40:
+        raise QuantityError(_unknown_unit(unit, kind))
+    registry = _registry()
+    try:
+        here = registry.Unit(text)
+        if registry.Quantity(1.0, here).dimensionality != registry.Quantity(1.0, kind.si).dimensionality:
+            raise QuantityError(
+                f"“{unit}” is a unit of {_name_of(here) or 'another kind'}, but a {kind.name} is wanted here: "
+                f"write for example {_examples(kind)}."
+            )
+        offset = registry.Quantity(0.0, here).to(kind.si).magnitude
+        factor = registry.Quantity(1.0, here).to(kind.si).magnitude - offset
+    except QuantityError:
+        raise
+    except Exception:
+        raise QuantityError(_unknown_unit(unit, kind)) from None
+    if dimension != "temperature":
+        offset = 0.0
+    else:
+        # Round away pint's last-digit noise so that 0 degC is 273.15 K exactly.
+        factor, offset = float(f"{factor:.14g}"), float(f"{offset:.14g}")
+    return factor, offset
+
+
+def _examples(kind):
+    return ", ".join(u for u in kind.offered[:4] if u != "1")
+
+
+def _unknown_unit(unit, kind):
+    return f"“{unit}” is not a unit Gulch knows for a {kind.name}: write for example {_examples(kind)}."
+
+
+def _name_of(unit):
+    registry = _registry()
+    here = registry.Quantity(1.0, unit).dimensionality
+    for kind in DIMENSIONS.values():
+        if kind.si and registry.Quantity(1.0, kind.si).dimensionality == here:
+            return kind.name
+    return None
+
+
+def split_text(text):
+    """(number, unit text) of a typed quantity. Raises QuantityError."""
+    text = str(text).strip()
+    if not text:
+        raise QuantityError("No value is given: type a number with its unit.")
+    if _COMMA.search(text):
+        raise QuantityError(f"“{text}” holds a comma: write decimals with a point and thousands without a mark.")
+    match = _NUMBER.match(text)
+    if not match:
+        raise QuantityError(f"“{text}” does not start with a number: type for example “25 degC” or “2.4 bar”.")
+    number = float(match.group(1).replace("−", "-"))
+    if not math.isfinite(number):
+        raise QuantityError(f"“{text}” is not a finite number.")
+    return number, match.group(2)
+
+
+@lru_cache(maxsize=65536)
+def parse(text, dimension):
+    """SI value of a typed quantity of the given dimension.
+
+    A number without unit is accepted only for fractions and ratios.
+    Raises QuantityError with a sentence for the user.
+
+    >>> parse("2.4 bar", "pressure")
+    240000.0
+    >>> round(parse("130 F", "temperature"), 2)
+    327.59
+    """
+    number, unit = split_text(text)
+    if not unit and dimension not in ("fraction", "ratio"):
+        kind = DIMENSIONS[dimension]
+        raise QuantityError(f"“{text}” has no unit: write for example “{text} {kind.offered[0]}”.")
+    factor, offset = conversion(unit, dimension)
+    value = number * factor + offset
+    if dimension == "temperature" and value <= 0.0:
+        raise QuantityError(f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature.")
+    if dimension == "pressure" and value <= 0.0:
+        raise QuantityError(f"“{text}” is not above vacuum: give an absolute pressure above zero.")
+    return value
+
+
+def to_unit(value, unit, dimension):
+    """The number that stands before `unit` for an SI value."""
+    factor, offset = conversion(unit, dimension)
+    return (value - offset) / factor
+
+
+@dataclass(frozen=True)
+class DisplaySet:
+    """One unit for each dimension, as shown on screens and in exports."""
+
+    name: str
+    label: str
+    units: dict
+
+    def unit(self, dimension):
+        return self.units[dimension]
+
+
+def _display_sets():
+    metric = {
+        "temperature": "degC", "temperature difference": "K", "pressure": "bar", "molar flow": "kmol/h",
+        "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1",
+        "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
+        "density": "kg/m3",
+    }  # fmt: skip
+    us = metric | {
+        "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "molar flow": "lbmol/h",
+        "mass flow": "lb/h", "volume flow": "ft3/h", "power": "MMBtu/h", "molar energy": "Btu/lbmol",
+        "molar entropy": "Btu/(lbmol R)", "molar mass": "lb/lbmol", "molar volume": "ft3/lbmol", "density": "lb/ft3",
+    }  # fmt: skip
+    si = metric | {
+        "temperature": "K", "pressure": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
+        "power": "W", "molar energy": "J/mol",
+    }  # fmt: skip
+    sets = [
+        DisplaySet("process-metric", "kmol/h · °C · bar", metric),
+        DisplaySet("us-customary", "lbmol/h · °F · psi", us),
+        DisplaySet("si", "mol/s · K · Pa", si),
+    ]
+    return {s.name: s for s in sets}
+
+
+DISPLAY_SETS = _display_sets()
+_PRETTY = {"degC": "°C", "degF": "°F", "degR": "°R", "m3/h": "m³/h", "m3/s": "m³/s", "ft3/h": "ft³/h",
+           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
+
+
+def pretty_unit(unit):
+    """The unit as printed beside a number."""
+    return _PRETTY.get(unit, unit)
+
+
+def format_number(value, digits=4):
+    """A number with `digits` significant figures, plain where plain is readable.
+
+    >>> format_number(1234.5678), format_number(0.00001234), format_number(0)
+    ('1 235', '1.234e-05', '0')
+    """
+    if value is None or not math.isfinite(value):
+        return "–"
+    if value == 0.0:
+        return "0"
+    size = abs(value)
+    if size >= 1e7 or size < 1e-3:
+        return f"{value:.{digits - 1}e}".replace("-", "−", 1) if value < 0 else f"{value:.{digits - 1}e}"
+    places = max(0, digits - 1 - math.floor(math.log10(size)))
+    text = f"{value:,.{places}f}".replace(",", "\u202f")
+    return text.replace("-", "−")
+
+
+def show(value, dimension, display="process-metric", digits=4, unit=True):
+    """An SI value in the units of a display set, as text."""
+    if value is None:
+        return "–"
+    name = DISPLAY_SETS[display].unit(dimension)
+    number = format_number(to_unit(value, name, dimension), digits)
+    label = pretty_unit(name)
+    return f"{number} {label}" if unit and label else number
+
+
+def write(value, dimension, display="process-metric"):
+    """An SI value as document text, readable back by `parse` to 12 figures."""
+    name = DISPLAY_SETS[display].unit(dimension)
+    number = f"{to_unit(value, name, dimension):.12g}"
+    return number if name == "1" else f"{number} {name}"
+
+
+def complete(text, dimension, display="process-metric"):
+    """Typed text with the display unit added where the user typed a bare number."""
+    text = str(text).strip()
+    try:
+        number, unit = split_text(text)
+    except QuantityError:
+        return text
+    name = DISPLAY_SETS[display].unit(dimension)
+    return text if unit or name == "1" else f"{text} {name}"

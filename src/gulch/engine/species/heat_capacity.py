@@ -1,0 +1,96 @@
+"""Ideal-gas heat capacities, refitted to one closed form.
+
+Cp/R = c0 + sum_k w_k (theta_k/T)^2 e^(theta_k/T) / (e^(theta_k/T) - 1)^2 with c0, w_k >= 0:
+a sum of Einstein functions (Planck-Einstein form), as statistical mechanics gives for a
+rigid-rotor harmonic-oscillator gas. Its enthalpy and entropy are analytic, and beyond the
+fitted range it stays between c0 and its upper limit instead of running away as a polynomial.
+"""
+
+import math
+
+import numpy as np
+from chemicals import heat_capacity as source_data
+from scipy.optimize import nnls
+
+from gulch.engine.species.records import Fit
+
+R = 8.31446261815324  # J/(mol K), exact by definition of the SI (2019)
+# Characteristic temperatures [K] shared by all species, so that one exponential serves them all.
+THETAS = np.array([120.0, 250.0, 450.0, 750.0, 1150.0, 1700.0, 2500.0, 3800.0, 6000.0])
+
+# Tables first where they exist; then correlations in the order in which they follow those tables.
+SOURCES = ("JANAF tables (1998)", "TRC gas tables (1994)", "Shomate, NIST", "Poling et al. (2001)")
+ESTIMATE = "estimate of Lastovka & Shaw (2013)"
+
+
+def basis(T):
+    """Columns 1, E(theta_k/T) at temperatures T [K], shape (n,); returns shape (n, 1 + k)."""
+    u = THETAS / np.asarray(T, float)[:, None]
+    e = np.exp(-u)
+    return np.column_stack([np.ones(len(u)), u * u * e / (1.0 - e) ** 2])
+
+
+def tables(cas):
+    """Every source of a species: {source: (T [K], Cp [J/(mol K)])}, both of shape (n,)."""
+    source_data._load_Cp_data()
+    out = {}
+    if cas in source_data.Cp_dict_JANAF_gas:
+        T, cp = (np.array(v, float) for v in source_data.Cp_dict_JANAF_gas[cas][:2])
+        keep = (T >= 200.0) & (T <= 3000.0)
+        if keep.sum() >= 8:
+            out[SOURCES[0]] = (T[keep], cp[keep])
+    if cas in source_data.TRC_gas_data.index:
+        row = source_data.TRC_gas_data.loc[cas]
+        T = _grid(row.Tmin, row.Tmax)
+        coefficients = [float(row[f"a{i}"]) for i in range(8)]
+        out[SOURCES[1]] = (T, np.array([source_data.TRCCp(t, *coefficients) for t in T]))
+    if cas in source_data.WebBook_Shomate_gases:
+        model = source_data.WebBook_Shomate_gases[cas]
+        T = _grid(model.Tmin, model.Tmax)
+        out[SOURCES[2]] = (T, np.array([model.force_calculate(t) for t in T]))
+    if cas in source_data.Cp_data_Poling.index:
+        row = source_data.Cp_data_Poling.loc[cas]
+        if math.isfinite(row.a0):
+            T = _grid(row.Tmin, row.Tmax)
+            cp = R * np.polyval([float(row[f"a{i}"]) for i in range(4, -1, -1)], T)
+            out[SOURCES[3]] = (T, cp)
+    return {k: v for k, v in out.items() if np.all(np.isfinite(v[1])) and np.all(v[1] > 0.0)}
+
+
+def _grid(low, high):
+    return np.geomspace(max(float(low), 200.0), min(float(high), 3000.0), 60)
+
+
+def choose(candidates):
+    """The source to use: the first that covers 298-1000 K and does not stand alone against the others."""
+    covering = [s for s in SOURCES if s in candidates and candidates[s][0][0] <= 299 and candidates[s][0][-1] >= 990]
+    for source in covering or [s for s in SOURCES if s in candidates]:
+        if source == SOURCES[0] or len(candidates) < 3:
+            return source
+        probe = np.array([400.0, 700.0, 950.0])
+        here = np.interp(probe, *candidates[source])
+        others = np.median([np.interp(probe, *candidates[s]) for s in candidates if s != source], axis=0)
+        if np.max(np.abs(here / others - 1.0)) < 0.03:
+            return source
+    return (covering or list(candidates))[0]
+
+
+def fit(T, cp, source):
+    """Fit the closed form to a table. T [K], cp [J/(mol K)], shape (n,). Returns a Fit."""
+    rows = basis(T)
+    weights = 1.0 / cp  # relative error counts
+    coefficients, _ = nnls(rows * (weights * R)[:, None], cp * weights)
+    worst = float(np.max(np.abs(R * rows @ coefficients / cp - 1.0)))
+    return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
+
+
+def heat_capacity(cas, atoms, molar_mass):
+    """Refitted heat capacity of a species; molar_mass [kg/mol] feeds the estimate used without data."""
+    candidates = tables(cas)
+    if candidates:
+        source = choose(candidates)
+        return fit(*candidates[source], source)
+    T = np.geomspace(200.0, 1500.0, 50)
+    similarity = sum(atoms.values()) / (molar_mass * 1000.0)  # mol/g
+    cp = np.array([source_data.Lastovka_Shaw(t, similarity, MW=molar_mass * 1000.0) for t in T])
+    return fit(T, cp, ESTIMATE)

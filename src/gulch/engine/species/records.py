@@ -1,0 +1,63 @@
+"""What the engine knows of one species."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Datum:
+    """One number with its source; `others` holds what further sources give, {source: value}."""
+
+    value: float
+    source: str
+    others: dict = field(default_factory=dict)
+
+    @property
+    def spread(self):
+        """Largest distance between sources, in the unit of the value."""
+        values = [self.value, *self.others.values()]
+        return max(values) - min(values)
+
+
+@dataclass(frozen=True)
+class Fit:
+    """A correlation refitted to one closed form: coefficients, range [K] and worst relative error in it."""
+
+    coefficients: np.ndarray
+    low: float
+    high: float
+    worst: float
+    source: str
+
+
+@dataclass(frozen=True)
+class Species:
+    """One species. SI units: K, Pa, J/mol, J/(mol K), kg/mol."""
+
+    cas: str
+    name: str
+    formula: str
+    atoms: dict  # element symbol -> count
+    molar_mass: Datum
+    critical_temperature: Datum
+    critical_pressure: Datum
+    acentric_factor: Datum
+    formation_enthalpy: Datum  # ideal gas, 298.15 K
+    entropy: Datum | None  # absolute, ideal gas, 298.15 K, 1 bar
+    heat_capacity: Fit
+    vapour_pressure: Fit
+    boiling_point: Datum | None = None
+
+    @property
+    def formation_gibbs(self):
+        """Gibbs energy of formation at 298.15 K and 1 bar [J/mol], or None without an entropy."""
+        from gulch.engine.species.databank import element_entropy
+
+        if self.entropy is None:
+            return None
+        elements = [element_entropy(e) for e in self.atoms]
+        if None in elements:
+            return None
+        entropy = self.entropy.value - sum(n * s for n, s in zip(self.atoms.values(), elements))
+        return self.formation_enthalpy.value - 298.15 * entropy

@@ -1,0 +1,20 @@
+"""Unit kinds. Every module beside this one, and in `reactors`, that defines a kind is found here."""
+
+import importlib
+import pkgutil
+
+from gulch.engine.units.base import Unit
+
+
+def _discover():
+    kinds = {}
+    for module in pkgutil.walk_packages(__path__, __name__ + "."):
+        loaded = importlib.import_module(module.name)
+        for value in vars(loaded).values():
+            if isinstance(value, type) and issubclass(value, Unit) and value.kind:
+                kinds[value.kind] = value
+    order = ["mixer", "splitter", "heater", "flash-drum", "species-separator"]
+    return dict(sorted(kinds.items(), key=lambda kv: (kv[0] not in order, order.index(kv[0]) if kv[0] in order else 0, kv[0])))
+
+
+KINDS = _discover()

@@ -1,0 +1,189 @@
+"""What a unit kind declares, and what it is given and returns. The guide to adding a kind.
+
+A kind is one class in one file. It declares its inputs, ports and results as class
+attributes and implements `solve`. The document's schema, the form, the checks, the address
+list and the help are made from those declarations, in the order in which they stand.
+"""
+
+from dataclasses import dataclass, field
+from types import SimpleNamespace
+
+import numpy as np
+
+
+class UnitTrouble(ValueError):
+    """A unit that cannot be computed: `what` is wrong and what to do, as sentences."""
+
+    def __init__(self, what, todo="", where=""):
+        super().__init__(what)
+        self.what, self.todo, self.where = what, todo, where
+
+
+class Declared:
+    """An attribute that learns its own name; `group` nests it in the document."""
+
+    name = ""
+    group = None
+    when = None  # (choice name, value, ...): used only while that choice has one of the values
+
+    def __set_name__(self, owner, name):
+        self.name = name
+
+    def in_use(self, choices):
+        return self.when is None or choices.get(self.when[0]) in self.when[1:]
+
+
+@dataclass(eq=False)
+class Input(Declared):
+    """A number: its dimension, bounds and default in SI, and its meaning in one line."""
+
+    label: str
+    dimension: str
+    meaning: str
+    low: float = -np.inf
+    high: float = np.inf
+    default: str | None = None  # as document text
+    optional: bool = False
+    when: tuple | None = None
+    group: str | None = None
+
+
+@dataclass(eq=False)
+class Choice(Declared):
+    """One of several ways, {value: label}."""
+
+    label: str
+    options: dict
+    meaning: str
+    default: str = ""
+    when: tuple | None = None
+    group: str | None = None
+
+
+@dataclass(eq=False)
+class ReactionSet(Declared):
+    """The reaction set a reactor uses."""
+
+    label: str
+    meaning: str
+
+
+@dataclass(eq=False)
+class PerSpecies(Declared):
+    """One number for each species of the project; missing ones take the default."""
+
+    label: str
+    dimension: str
+    meaning: str
+    low: float = -np.inf
+    high: float = np.inf
+    default: str = "0 %"
+    when: tuple | None = None
+
+
+@dataclass(eq=False)
+class Result(Declared):
+    """A computed number, or one per species or reaction (`per`)."""
+
+    label: str
+    dimension: str
+    meaning: str
+    per: str | None = None  # None, "species" or "reaction"
+    headline: bool = False  # shown on the map
+
+
+@dataclass(frozen=True)
+class Port:
+    """A connection. `many`: accepts several streams, which the unit mixes."""
+
+    name: str
+    meaning: str
+    many: bool = False
+    draws: str = "side"  # where it leaves on the map: side, top or bottom
+
+
+@dataclass
+class UnitResult:
+    """What a solve returns: outlets by port, values by result name, and the account of changes."""
+
+    outlets: dict
+    values: dict = field(default_factory=dict)
+    changes: list = field(default_factory=list)  # (label, mol/s by species) between in and out
+    notes: list = field(default_factory=list)  # (level, sentence, what to do)
+    reactions: list = field(default_factory=list)  # rows of the reactor's account, as dicts
+
+
+class Unit:
+    """Base of all unit kinds."""
+
+    kind = ""
+    label = ""
+    short = ""  # prefix of new ids
+    meaning = ""
+    inlets: tuple = (Port("feed", "what enters"),)
+    outlets: tuple = (Port("product", "what leaves"),)
+
+    @classmethod
+    def declared(cls, of=Declared):
+        """Declared attributes of a type, in order of declaration, base classes first."""
+        found = {}
+        for base in reversed(cls.__mro__):
+            for name, value in vars(base).items():
+                if isinstance(value, of):
+                    found[name] = value
+        return list(found.values())
+
+    @classmethod
+    def inputs(cls):
+        return [d for d in cls.declared() if not isinstance(d, Result)]
+
+    @classmethod
+    def results(cls):
+        return cls.declared(Result)
+
+    @classmethod
+    def ports_out(cls, entry):
+        """Outlet ports in use for a document entry."""
+        return cls.outlets
+
+    @classmethod
+    def check(cls, entry, project):
+        """Sentences beyond the declared bounds: yields (input name, what, what to do)."""
+        return ()
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        """Compute the unit.
+
+        feed: the inlet Stream, or a list of Streams where the inlet port takes many.
+        given: SI values by input name; context: .model, .species ids, .sets.
+        Returns UnitResult; raises UnitTrouble.
+        """
+        raise TypeError(f"{cls.__name__} does not say how to solve itself")
+
+
+class Given(SimpleNamespace):
+    """Values of the inputs in use, by name; None where an optional one is not given."""
+
+
+def outlet_pressure(feed, drop, name="pressure_drop"):
+    """Inlet pressure less the drop [Pa]. Raises UnitTrouble when nothing is left."""
+    pressure = feed.P - drop
+    if pressure <= 0.0:
+        raise UnitTrouble(
+            f"The pressure drop of {drop / 1e5:.4g} bar is not below the inlet pressure of {feed.P / 1e5:.4g} bar.",
+            "Lower the pressure drop or raise the inlet pressure.",
+            name,
+        )
+    return pressure
+
+
+def no_uphill(feed, pressure, name="pressure"):
+    """Raise UnitTrouble when a unit's given pressure lies above its inlet's."""
+    if pressure > feed.P * (1.0 + 1e-9) and not feed.is_empty:
+        raise UnitTrouble(
+            f"The inlet is at {feed.P / 1e5:.5g} bar but the unit at {pressure / 1e5:.5g} bar: "
+            "material does not flow uphill.",
+            "Lower the unit's pressure, raise the inlet's, or put a compressor before it.",
+            name,
+        )

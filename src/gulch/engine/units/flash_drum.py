@@ -1,0 +1,79 @@
+"""Flash drum: separate vapour from liquid."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_uphill
+
+
+class FlashDrum(Unit):
+    """Separates a stream into its vapour and its liquid at equilibrium."""
+
+    kind = "flash-drum"
+    label = "flash drum"
+    short = "DRUM"
+    meaning = "lets a stream come to phase equilibrium and separates vapour from liquid"
+    outlets = (Port("vapour", "the vapour", draws="top"), Port("liquid", "the liquid", draws="bottom"))
+
+    mode = Choice(
+        "Heat",
+        {"temperature": "held at a temperature", "adiabatic": "adiabatic"},
+        "whether the drum is held at a temperature or exchanges no heat",
+        default="adiabatic",
+    )
+    temperature = Input("Temperature", "temperature", "temperature of both outlets",
+                        low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature"))  # fmt: skip
+    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
+
+    duty = Result("Duty", "power", "heat into the drum")
+    vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
+    drum_temperature = Result("Temperature", "temperature", "temperature of both outlets")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        pressure = feed.P if given.pressure is None else given.pressure
+        no_uphill(feed, pressure)
+        T = given.temperature if given.mode == "temperature" else None
+        if feed.is_empty:
+            empty = feed.at(T=T or feed.T, P=pressure)
+            return UnitResult({"vapour": empty, "liquid": empty},
+                              {"duty": 0.0, "vapour_share": None, "drum_temperature": empty.T})  # fmt: skip
+        whole = feed.at(T=T, P=pressure) if T is not None else feed.at(P=pressure)
+        notes = []
+        state = whole.state
+        outlets = {}
+        for name in ("vapour", "liquid"):
+            n, H = whole.phase(name)
+            outlets[name] = Stream(context.model, n, pressure, T=state.temperature, H=H)
+            if name == state.light == state.heavy or (state.light != state.heavy):
+                outlets[name].__dict__["state"] = _single(context.model, state, name, n)
+        if state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
+            notes.append(("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream."))
+        if state.further_phase:
+            notes.append(
+                ("warning", "The stability test indicates a third phase that the two-phase flash leaves out.",
+                 "Check the phase model and its interaction parameters for these species.")  # fmt: skip
+            )
+        return UnitResult(
+            outlets,
+            {
+                "duty": context.later(lambda: whole.enthalpy_flow - feed.enthalpy_flow) if T is not None else 0.0,
+                "vapour_share": state.vapour_fraction,
+                "drum_temperature": state.temperature,
+            },
+            notes=notes,
+        )
+
+
+def _single(model, state, name, n):
+    """The flashed state of one outlet, known from the whole without another flash."""
+    from dataclasses import replace
+
+    if not n.any():
+        return None
+    if state.light == state.heavy:
+        return state
+    properties = state.light_properties if name == "vapour" else state.heavy_properties
+    z = state.y if name == "vapour" else state.x
+    h, s, v = properties
+    return replace(state, light_share=1.0 if name == "vapour" else 0.0, light=name, heavy=name, x=z, y=z,
+                   enthalpy=h, entropy=s, volume=v, heavy_properties=properties, light_properties=properties,
+                   further_phase=False)  # fmt: skip

@@ -1,0 +1,55 @@
+"""Heater/cooler: bring one stream to a temperature, by a duty, or to a vapour fraction."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
+
+
+class Heater(Unit):
+    """Heats or cools a stream."""
+
+    kind = "heater"
+    label = "heater/cooler"
+    short = "H"
+    meaning = "heats or cools a stream to a set temperature, by a set duty or to a set vapour fraction"
+
+    mode = Choice(
+        "Set by",
+        {"temperature": "outlet temperature", "duty": "duty", "vapour-fraction": "vapour fraction"},
+        "what is given: the outlet temperature, the duty or the vapour fraction",
+        default="temperature",
+    )
+    temperature = Input("Outlet temperature", "temperature", "temperature of the stream that leaves",
+                        low=100.0, high=3000.0, default="100 degC", when=("mode", "temperature"))  # fmt: skip
+    duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"))
+    vapour_fraction = Input("Vapour fraction", "fraction", "0 % is the bubble point, 100 % the dew point",
+                            low=0.0, high=1.0, default="100 %", when=("mode", "vapour-fraction"))  # fmt: skip
+    pressure_drop = Input("Pressure drop", "pressure", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
+
+    duty = Result("Duty", "power", "heat into the stream: outlet less inlet enthalpy flow", headline=True)
+    outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        pressure = outlet_pressure(feed, given.pressure_drop)
+        if feed.is_empty:
+            return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0, "outlet_temperature": feed.T})
+        if given.mode == "temperature":
+            product = feed.at(T=given.temperature, P=pressure)
+        elif given.mode == "duty":
+            product = feed.at(H=feed.enthalpy_flow + given.duty_given, P=pressure)
+        else:
+            try:
+                state = context.model.at_vapour_fraction(given.vapour_fraction, pressure, feed.n, feed.guess)
+            except TemperatureNotFound as error:
+                raise UnitTrouble(
+                    f"At {pressure / 1e5:.4g} bar the mixture cannot be brought to this vapour fraction: {error}.",
+                    "Lower the pressure, or set a temperature instead.",
+                    "vapour_fraction",
+                ) from None
+            product = Stream.from_state(context.model, feed.n, state)
+        return UnitResult(
+            {"product": product},
+            {"duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
+             "outlet_temperature": context.later(lambda: product.T)},
+        )  # fmt: skip

@@ -1,0 +1,29 @@
+"""Mixer: several streams into one, adiabatically."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import Port, Result, Unit, UnitResult
+
+
+class Mixer(Unit):
+    """Adds its inlets at the lowest inlet pressure; the outlet temperature follows from the energy balance."""
+
+    kind = "mixer"
+    label = "mixer"
+    short = "MIX"
+    meaning = "joins streams; the lowest inlet pressure holds and no heat is exchanged"
+    inlets = (Port("feed", "streams to join", many=True),)
+
+    pressure_loss = Result("Largest throttling", "pressure", "highest less lowest inlet pressure")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        present = [s for s in feed if not s.is_empty] or feed[:1]
+        pressure = min(s.P for s in present)
+        n = sum((s.n for s in present[1:]), present[0].n)
+        total = sum(s.total for s in present)
+        guess = sum(s.guess * s.total for s in present) / total if total > 0.0 else present[0].guess
+        H = sum(s.enthalpy_flow for s in present)
+        return UnitResult(
+            {"product": Stream.at_enthalpy(context.model, n, H, pressure, guess)},
+            {"pressure_loss": max(s.P for s in present) - pressure},
+        )

@@ -1,0 +1,1 @@
+"""Reactor kinds, one file each."""

@@ -1,0 +1,56 @@
+"""What all reactors share: reaction set, thermal mode, pressure drop."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import Choice, Input, ReactionSet, Result, Unit, outlet_pressure
+
+
+class Reactor(Unit):
+    """Base of the reactors: thermal modes and their closing on a known outlet composition."""
+
+    short = "R"
+
+    set = ReactionSet("Reaction set", "the reactions that run here, in their steps")
+    mode = Choice(
+        "Heat",
+        {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature",
+         "adiabatic": "adiabatic", "duty": "given duty"},
+        "held at a temperature, at the feed's, without heat exchange, or with a given duty",
+        default="isothermal",
+        group="heat",
+    )  # fmt: skip
+    temperature = Input("Temperature", "temperature", "temperature of the stream that leaves",
+                        low=100.0, high=3000.0, default="300 degC", when=("mode", "isothermal"), group="heat")  # fmt: skip
+    duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW",
+                       when=("mode", "duty"), group="heat")  # fmt: skip
+    pressure_drop = Input("Pressure drop", "pressure", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
+
+    duty = Result("Duty", "power", "heat into the reactor: outlet less inlet enthalpy flow", headline=True)
+    heat_of_reaction = Result("Heat of reaction", "power", "sum of extents times standard heats of reaction at 298.15 K")
+    outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+    conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species",
+                        headline=True)  # fmt: skip
+
+    @classmethod
+    def leave(cls, feed, n, given, context):
+        """The outlet Stream with amounts n [mol/s] in the thermal mode given."""
+        pressure = outlet_pressure(feed, given.pressure_drop)
+        if given.mode == "isothermal":
+            return Stream.at_temperature(context.model, n, given.temperature, pressure)
+        if given.mode == "feed-temperature":
+            return Stream.at_temperature(context.model, n, feed.T, pressure)
+        heat = given.duty_given if given.mode == "duty" else 0.0
+        return Stream.at_enthalpy(context.model, n, feed.enthalpy_flow + heat, pressure, feed.guess)
+
+    @classmethod
+    def account(cls, feed, product, extents, reactions, context):
+        """Values common to all reactors; extents [mol/s] by reaction."""
+        converted = {}
+        for i, species in enumerate(context.species):
+            if feed.n[i] > 0.0:
+                converted[species] = float((feed.n[i] - product.n[i]) / feed.n[i])
+        return {
+            "duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
+            "heat_of_reaction": sum(x * r.dh for x, r in zip(extents, reactions)),
+            "outlet_temperature": context.later(lambda: product.T),
+            "conversion": converted,
+        }

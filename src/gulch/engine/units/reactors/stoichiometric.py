@@ -1,0 +1,100 @@
+"""Stoichiometric reactor: given conversions of key species, step by step."""
+
+import numpy as np
+
+from gulch.engine.units.base import Result, UnitResult, UnitTrouble
+from gulch.engine.units.reactors.heat import Reactor
+
+
+class StoichiometricReactor(Reactor):
+    """Runs each reaction of its set to the conversion asked for, or until a reactant is used up."""
+
+    kind = "stoichiometric-reactor"
+    label = "stoichiometric reactor"
+    meaning = "runs the reactions of a set to given conversions, step by step, capped by the limiting species"
+
+    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step",
+                      per="reaction")  # fmt: skip
+    extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        steps = context.sets[given.set]
+        n = feed.n.copy()
+        changes, rows, extents, reactions = [], [], [], []
+        for number, step in enumerate(steps, 1):
+            entering = n.copy()
+            wanted = np.array([cls.wanted_extent(r, entering) for r in step])
+            reached, limits = run_step(np.array([r.nu for r in step]).reshape(len(step), n.size), wanted, entering)
+            for r, asked, extent, limit in zip(step, wanted, reached, limits):
+                change = extent * r.nu
+                n = n + change
+                changes.append((r.id, change))
+                extents.append(extent)
+                reactions.append(r)
+                on_key = entering[r.key]
+                rows.append({
+                    "reaction": r.id, "step": number, "key": context.species[r.key], "asked": r.conversion,
+                    "achieved": float(-extent * r.nu[r.key] / on_key) if on_key > 0.0 else None,
+                    "extent": float(extent),
+                    "limited_by": context.species[limit] if limit >= 0 else None,
+                    "asked_extent": float(asked),
+                })  # fmt: skip
+        n[n < 1e-15 * max(feed.total, 1e-300)] = 0.0
+        product = cls.leave(feed, n, given, context)
+        values = cls.account(feed, product, extents, reactions, context)
+        values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
+        values["extent"] = {row["reaction"]: row["extent"] for row in rows}
+        notes = [
+            ("warning", f"{row['reaction']} reaches {_percent(row['achieved'])} instead of {_percent(row['asked'])}: "
+             f"{row['limited_by']} is used up.", f"Feed more {row['limited_by']} or ask for less conversion.")
+            for row in rows if row["limited_by"] and row["achieved"] is not None
+        ]  # fmt: skip
+        return UnitResult({"product": product}, values, changes, notes, rows)
+
+    @staticmethod
+    def wanted_extent(reaction, entering):
+        if reaction.conversion is None or reaction.key is None:
+            raise UnitTrouble(
+                f"Reaction {reaction.id} has no conversion, which a stoichiometric reactor needs.",
+                f"Give {reaction.id} a key species and a conversion in Chemistry.",
+                "set",
+            )
+        return reaction.conversion * entering[reaction.key] / -reaction.nu[reaction.key]
+
+
+def _percent(share):
+    return "–" if share is None else f"{100 * share:.4g} %"
+
+
+def run_step(nu, wanted, entering):
+    """Extents reached by reactions that act together on what enters a step.
+
+    nu: shape (m, n); wanted: extents asked for [mol/s], shape (m,); entering: [mol/s], shape (n,).
+    All reactions advance in proportion; when a species that entered is used up, the reactions
+    that consume it stop and the others go on. Returns (extents, limiting species or -1), shape (m,).
+    """
+    m = len(wanted)
+    reached, limits = np.zeros(m), np.full(m, -1)
+    use = np.maximum(-nu, 0.0)
+    left = entering.copy()
+    running = wanted > 0.0
+    progress = 0.0
+    while running.any() and progress < 1.0:
+        rate = (wanted * running) @ use
+        needed = rate * (1.0 - progress)
+        short = needed > left * (1.0 + 1e-12)
+        if not short.any():
+            reached[running] = wanted[running]
+            break
+        # rates are above zero wherever species are short
+        spans = np.where(short, left / np.where(short, rate, 1.0), np.inf)
+        first = int(np.argmin(spans))
+        progress += float(spans[first])
+        left = np.maximum(left - rate * spans[first], 0.0)
+        left[first] = 0.0
+        stopping = running & (use[:, first] > 0.0)
+        reached[stopping] = wanted[stopping] * progress
+        limits[stopping] = first
+        running &= ~stopping
+    return reached, limits

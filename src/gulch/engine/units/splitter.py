@@ -1,0 +1,53 @@
+"""Splitter: one stream into parts of the same composition."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import Input, Port, Unit, UnitResult, UnitTrouble
+
+
+def _share(ordinal, **more):
+    return Input(f"{ordinal} drawn share", "fraction", "share of the inlet that leaves by this outlet",
+                 low=0.0, high=1.0, **more)  # fmt: skip
+
+
+class Splitter(Unit):
+    """Divides a stream into up to three drawn shares and the rest."""
+
+    kind = "splitter"
+    label = "splitter"
+    short = "SPLIT"
+    meaning = "divides a stream into parts of equal composition, temperature and pressure"
+    outlets = (
+        Port("drawn", "the drawn share, for example a purge"),
+        Port("rest", "what is not drawn"),
+        Port("second", "the second drawn share"),
+        Port("third", "the third drawn share"),
+    )
+
+    drawn = _share("First", default="10 %")
+    second = _share("Second", optional=True)
+    third = _share("Third", optional=True)
+
+    @classmethod
+    def ports_out(cls, entry):
+        return tuple(p for p in cls.outlets if p.name in ("drawn", "rest") or getattr(entry, p.name) is not None)
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        shares = {"drawn": given.drawn, "second": given.second, "third": given.third}
+        shares = {name: share for name, share in shares.items() if share is not None}
+        if sum(shares.values()) > 1.0 + 1e-12:
+            raise UnitTrouble(
+                f"The drawn shares add up to {100 * sum(shares.values()):.4g} %.", "Lower them to 100 % or less.", "drawn"
+            )
+        shares["rest"] = max(0.0, 1.0 - sum(shares.values()))
+        if feed.is_empty:
+            return UnitResult({name: feed for name in shares})
+        T, H = feed._T, feed._H
+        return UnitResult(
+            {
+                name: Stream(
+                    context.model, share * feed.n, feed.P, T=T, H=None if H is None else share * H, guess=feed.guess
+                )
+                for name, share in shares.items()
+            }
+        )
