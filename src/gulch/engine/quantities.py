@@ -176,7 +176,9 @@ def parse(text, dimension):
     factor, offset = conversion(unit, dimension)
     value = number * factor + offset
     if dimension == "temperature" and value <= 0.0:
-        raise QuantityError(f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature.")
+        raise QuantityError(
+            f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature."
+        )
     if dimension == "pressure" and value <= 0.0:
         raise QuantityError(f"“{text}” is not above vacuum: give an absolute pressure above zero.")
     return value

@@ -121,7 +121,9 @@ def balance(sides, compositions):
     rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
     basis = null_space(rows, len(sides))
     if not basis:
-        raise EquationError("No coefficients balance this equation: a species is missing or too many elements are tied.")
+        raise EquationError(
+            "No coefficients balance this equation: a species is missing or too many elements are tied."
+        )
     if len(basis) > 1:
         raise EquationError(
             f"{len(basis)} independent reactions are hidden in this equation: "

@@ -48,7 +48,9 @@ def unique_ids(project):
     for cas, times in Counter(s.cas for s in project.species).items():
         if times > 1:
             ids = ", ".join(s.id for s in project.species if s.cas == cas)
-            yield Message("error", f"species.{ids.split(', ')[0]}", f"{ids} are the same species ({cas}).", "Remove one.")
+            yield Message(
+                "error", f"species.{ids.split(', ')[0]}", f"{ids} are the same species ({cas}).", "Remove one."
+            )
 
 
 def known_species(project):
@@ -134,13 +136,17 @@ def reaction_sets(project):
                               f"Take {id_} out of the set, or add the reaction.")  # fmt: skip
         for id_, times in Counter(listed).items():
             if times > 1:
-                yield Message("error", f"{s.id}.steps", f"Set {s.id} runs {id_} more than once.", "Keep it in one step.")
+                yield Message(
+                    "error", f"{s.id}.steps", f"Set {s.id} runs {id_} more than once.", "Keep it in one step."
+                )
     for u in project.units:
         for d in KINDS[u.kind].inputs():
             if isinstance(d, ReactionSet):
                 chosen = value_of(u, d)
                 if chosen is None:
-                    yield Message("error", f"{u.id}.{d.name}", f"{u.id} has no reaction set.", "Choose one in the inspector.")
+                    yield Message(
+                        "error", f"{u.id}.{d.name}", f"{u.id} has no reaction set.", "Choose one in the inspector."
+                    )
                 elif project.set(chosen) is None:
                     yield Message("error", f"{u.id}.{d.name}", f"{u.id} uses set {chosen}, which the project does not have.",
                                   "Choose another set.")  # fmt: skip
@@ -177,7 +183,9 @@ def feeds(project):
     for s in project.streams:
         if not s.is_feed:
             if s.given is not None:
-                yield Message("error", s.id, f"{s.id} leaves a unit but carries given values.", "Remove them or its “from”.")
+                yield Message(
+                    "error", s.id, f"{s.id} leaves a unit but carries given values.", "Remove them or its “from”."
+                )
             continue
         if s.given is None:
             yield Message("error", s.id, f"Feed {s.id} has no state.", "Give its temperature, pressure and flows.")
@@ -197,7 +205,9 @@ def feeds(project):
             numbers = [parse(v, dimension) for v in values.values()]
             if key in ("fraction", "mass_fraction") and s.given.total:
                 if parse(s.given.total, total_dimension(s.given.total)) == 0.0:
-                    yield Message("error", f"{s.id}.total", f"Feed {s.id} has a total flow of zero.", "Give a flow above zero.")
+                    yield Message(
+                        "error", f"{s.id}.total", f"Feed {s.id} has a total flow of zero.", "Give a flow above zero."
+                    )
         except QuantityError:
             continue
         if not any(n > 0.0 for n in numbers):
@@ -216,7 +226,9 @@ def connections(project):
             unit_id, port = source_of(s)
             unit = project.unit(unit_id)
             if unit is None:
-                yield Message("error", s.id, f"Stream {s.id} comes from {unit_id}, which is not a unit.", "Re-route it.")
+                yield Message(
+                    "error", s.id, f"Stream {s.id} comes from {unit_id}, which is not a unit.", "Re-route it."
+                )
                 continue
             ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
             if port is None and len(ports) > 1:
@@ -236,7 +248,9 @@ def connections(project):
         if not entering:
             yield Message("error", u.id, f"{u.id} has no inlet.", f"Send a stream to {u.id}, or remove it.")
         elif len(entering) > 1 and not KINDS[u.kind].inlets[0].many:
-            yield Message("error", u.id, f"{len(entering)} streams enter {u.id}, which takes one.", "Put a mixer before it.")
+            yield Message(
+                "error", u.id, f"{len(entering)} streams enter {u.id}, which takes one.", "Put a mixer before it."
+            )
         for p in KINDS[u.kind].ports_out(u):
             if not taken[f"{u.id}.{p.name}"]:
                 yield Message("warning", u.id, f"Outlet {p.name} of {u.id} has no stream, so its material is not shown.",
@@ -254,7 +268,12 @@ def knobs_and_gauges(project):
     outputs = readable(project)
     for k in project.knobs:
         if k.input not in inputs:
-            yield Message("warning", f"knob.{k.id}", f"Knob {k.id} turns {k.input}, which is not an input now.", "Remove the knob.")
+            yield Message(
+                "warning",
+                f"knob.{k.id}",
+                f"Knob {k.id} turns {k.input}, which is not an input now.",
+                "Remove the knob.",
+            )
             continue
         try:
             low, high = (parse(v, inputs[k.input].dimension) for v in (k.low, k.high))
@@ -262,10 +281,17 @@ def knobs_and_gauges(project):
             yield Message("error", f"knob.{k.id}", f"Range of knob {k.id}: {error}", "Type it again.")
             continue
         if not low < high:
-            yield Message("error", f"knob.{k.id}", f"Knob {k.id} has its low end at or above its high end.", "Exchange them.")
+            yield Message(
+                "error", f"knob.{k.id}", f"Knob {k.id} has its low end at or above its high end.", "Exchange them."
+            )
     for g in project.gauges:
         if g.reads not in outputs:
-            yield Message("warning", f"gauge.{g.id}", f"Gauge {g.id} reads {g.reads}, which is not a result now.", "Remove the gauge.")
+            yield Message(
+                "warning",
+                f"gauge.{g.id}",
+                f"Gauge {g.id} reads {g.reads}, which is not a result now.",
+                "Remove the gauge.",
+            )
             continue
         for limit in (g.at_least, g.at_most):
             if limit is not None:

@@ -53,7 +53,9 @@ def total_dimension(text):
 def feed_addresses(project, stream):
     """Addresses of one feed."""
     given = stream.given
-    yield Address(f"{stream.id}.temperature", "temperature", f"Temperature of {stream.id}", 100.0, 3000.0, given.temperature)
+    yield Address(
+        f"{stream.id}.temperature", "temperature", f"Temperature of {stream.id}", 100.0, 3000.0, given.temperature
+    )
     yield Address(f"{stream.id}.pressure", "pressure", f"Pressure of {stream.id}", 1.0, 1e9, given.pressure)
     key, dimension, words = _FEED_BASES[given.basis]
     if given.basis.endswith("fractions"):

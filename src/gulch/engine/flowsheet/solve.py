@@ -19,7 +19,7 @@ from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, Given, Input, PerSpecies, ReactionSet, UnitTrouble
 
-TOLERANCE = 1e-10  # scaled distance of a tear from its answer
+TOLERANCE = 1e-9  # scaled distance of a tear from its answer
 MAX_PASSES = 150
 MAX_SECONDS = 30.0
 
@@ -93,7 +93,9 @@ class Plan:
                 default = parse(d.default, d.dimension)
                 wanted.append((d.name, [f"{unit.id}.{d.name}.{s}" for s in self.species], default))
             elif isinstance(d, Input):
-                wanted.append((d.name, f"{unit.id}.{d.name.removesuffix('_given')}" if d.in_use(choices) else None, None))
+                wanted.append(
+                    (d.name, f"{unit.id}.{d.name.removesuffix('_given')}" if d.in_use(choices) else None, None)
+                )
         return values, wanted
 
     def _reaction(self, entry):
@@ -163,7 +165,7 @@ class _Run:
         plan = self.plan
         for s in plan.feeds:
             head = f"{s.id}."
-            values = {a[len(head):]: v for a, v in self.inputs.items() if a.startswith(head)}
+            values = {a[len(head) :]: v for a, v in self.inputs.items() if a.startswith(head)}
             extra = {}
             if "total" in values:
                 extra["total_dimension"] = total_dimension(s.given.total)
@@ -217,17 +219,22 @@ class _Run:
         """Settle the tears of one loop; each tear is its flows, its molar enthalpy and its pressure."""
         plan, n = self.plan, len(self.plan.species)
         width = n + 2
-        outside = [s for u in group.units for s in plan.entering[u] if source_of(plan.project.stream(s))[0] not in group.units]
+        outside = [
+            s for u in group.units for s in plan.entering[u] if source_of(plan.project.stream(s))[0] not in group.units
+        ]
         entering = sum((self.streams[s].n for s in outside), np.zeros(n))
         scale_flow = max(float(entering.sum()), 1e-12)
         template = self.streams[outside[0]] if outside else None
         if template is None or entering.sum() <= 0.0:
             self.solution.messages.append(
-                Message("error", group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it.")
+                Message(
+                    "error", group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it."
+                )
             )
             self.failed.update(group.units)
             return
         guesses = {}
+        secants = self.start.get("secants:" + ",".join(group.tears))
         vector = np.zeros(width * len(group.tears))
         for k, tear in enumerate(group.tears):
             kept = self.start.get(tear)
@@ -247,7 +254,9 @@ class _Run:
                 part = x[k * width : (k + 1) * width]
                 flow = part[:n].copy()
                 total = float(flow.sum())
-                self.streams[tear] = Stream.at_enthalpy(plan.model, flow, part[n] * total, float(part[n + 1]), guesses[tear])
+                self.streams[tear] = Stream.at_enthalpy(
+                    plan.model, flow, part[n] * total, float(part[n + 1]), guesses[tear]
+                )
             for unit_id in group.units:
                 self.at = unit_id
                 self.compute(unit_id)
@@ -263,18 +272,19 @@ class _Run:
 
         try:
             found = settle(one_pass, vector, scale=scale, floor=floor, tol=TOLERANCE, max_passes=self.max_passes,
-                           seconds=MAX_SECONDS, cancelled=self.cancelled)  # fmt: skip
+                           seconds=MAX_SECONDS, secants=secants, cancelled=self.cancelled)  # fmt: skip
         except (UnitTrouble, StreamTrouble) as trouble:
             self.trouble(self.at, trouble)
             self.failed.update(group.units)
             return
-        self.keep_tears(group, found.tear, width, guesses)
+        self.keep_tears(group, found, width, guesses)
         self.judge(group, found, width, entering, scale_flow)
 
-    def keep_tears(self, group, vector, width, guesses):
+    def keep_tears(self, group, found, width, guesses):
         n = width - 2
+        self.solution.tears["secants:" + ",".join(group.tears)] = [a.tolist() for a in found.secants]
         for k, tear in enumerate(group.tears):
-            part = vector[k * width : (k + 1) * width]
+            part = found.tear[k * width : (k + 1) * width]
             self.solution.tears[tear] = {
                 "flow": part[:n].tolist(), "molar_enthalpy": float(part[n]), "pressure": float(part[n + 1]),
                 "guess": float(guesses[tear]),
@@ -298,9 +308,7 @@ class _Run:
         if outcome.settled:
             return
         display = plan.project.display
-        falling = max(
-            (-found.change[k * width + n + 1] for k in range(len(group.tears))), default=0.0
-        )
+        falling = max((-found.change[k * width + n + 1] for k in range(len(group.tears))), default=0.0)
         top = int(np.argmax(change))
         if falling > 1e-6 * 1e5:
             outcome.advice = (
@@ -317,10 +325,16 @@ class _Run:
                 "Give it a way out: draw a purge, or raise the share that is drawn."
             )
         else:
-            outcome.advice = "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+            outcome.advice = (
+                "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+            )
         self.solution.messages.append(
-            Message("error", outcome.id, f"Loop {' → '.join(group.units)} did not settle in {outcome.passes} passes: "
-                    f"{found.reason.value}.", outcome.advice)  # fmt: skip
+            Message(
+                "error",
+                outcome.id,
+                f"Loop {' → '.join(group.units)} did not settle in {outcome.passes} passes: {found.reason.value}.",
+                outcome.advice,
+            )  # fmt: skip
         )
 
     # Reporting
@@ -346,7 +360,9 @@ class _Run:
             except (UnitTrouble, StreamTrouble) as trouble:
                 self.trouble(unit_id, trouble)
                 out.units[unit_id] = UnitOutcome(False)
-        out.solved = bool(plan.units) and all(u.solved for u in out.units.values()) and all(lo.settled for lo in out.loops)
+        out.solved = (
+            bool(plan.units) and all(u.solved for u in out.units.values()) and all(lo.settled for lo in out.loops)
+        )
         if out.solved:
             self.overall()
         molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
@@ -368,9 +384,13 @@ class _Run:
                 continue
             if sign * (value - limit) < -1e-9 * max(abs(limit), 1e-12):
                 self.solution.messages.append(
-                    Message("warning", f"gauge.{gauge.id}", f"{gauge.label or readable.label} is "
-                            f"{show(value, readable.dimension, display)}, {words} its limit of {text}.",
-                            "Turn a knob, or scan one.")  # fmt: skip
+                    Message(
+                        "warning",
+                        f"gauge.{gauge.id}",
+                        f"{gauge.label or readable.label} is "
+                        f"{show(value, readable.dimension, display)}, {words} its limit of {text}.",
+                        "Turn a knob, or scan one.",
+                    )  # fmt: skip
                 )
 
     def stream_result(self, stream):
@@ -379,7 +399,10 @@ class _Run:
             return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0)
         state = stream.state
         phases = []
-        for name, share, z in ((state.light, state.light_share, state.y), (state.heavy, 1 - state.light_share, state.x)):
+        for name, share, z in (
+            (state.light, state.light_share, state.y),
+            (state.heavy, 1 - state.light_share, state.x),
+        ):
             if share > 0.0:
                 phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist()))})
         return StreamResult(
@@ -389,9 +412,9 @@ class _Run:
         )  # fmt: skip
 
     def unit_outcome(self, unit_id):
-        plan, species = self.plan, self.plan.species
+        species = self.plan.species
         inlets, result = self.done[unit_id]
-        values = {k: v.compute() if isinstance(v, _Later) else v for k, v in result.values.items()}
+        values = {k: _plain(v) for k, v in result.values.items()}
         n_in = sum((s.n for s in inlets), np.zeros(len(species)))
         n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
         heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))
@@ -417,23 +440,34 @@ class _Run:
             "elements": {
                 e: float((b - a) / a) if a > 0.0 else 0.0 for e, a, b in zip(plan.elements, atoms_in, atoms_out)
             },
-            "energy": (h_out - h_in - heat) / size,
+            "energy": float((h_out - h_in - heat) / size),
         }
 
     def overall(self):
         """Feeds against products over the whole process."""
         plan, n = self.plan, len(self.plan.species)
         feeds = [self.streams[s.id] for s in plan.feeds if s.to]
-        products = [self.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in self.streams]
+        products = [
+            self.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in self.streams
+        ]
         n_in = sum((s.n for s in feeds), np.zeros(n))
         n_out = sum((s.n for s in products), np.zeros(n))
         heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
-        balances = self.balances(n_in, n_out, sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat)
+        balances = self.balances(
+            n_in, n_out, sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat
+        )
         self.solution.overall = {
             "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out) if a > 0.0},
             "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},
             "balances": balances,
         }
+
+
+def _plain(value):
+    """A result as plain data: lazy ones computed, numpy numbers turned into floats."""
+    if isinstance(value, _Later):
+        value = value.compute()
+    return float(value) if isinstance(value, np.floating) else value
 
 
 def _leaving(project, unit):

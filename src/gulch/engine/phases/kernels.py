@@ -243,12 +243,7 @@ def cubic_ln_phi_derivatives(T, P, x, Z, par, aij, d1, d2, out):
         bi = par[i, B_]
         for j in range(i, n):
             bj = par[j, B_]
-            second = (
-                F_nb * (bi + bj)
-                + F_d * 2.0 * aij[i, j]
-                + F_bb * bi * bj
-                + F_bd * (bi * d[j] + bj * d[i])
-            )
+            second = F_nb * (bi + bj) + F_d * 2.0 * aij[i, j] + F_bb * bi * bj + F_bd * (bi * d[j] + bj * d[i])
             value = second + 1.0 + dp_dn[i] * dp_dn[j] / (rt * dp_dv)
             out[i, j] = value
             out[j, i] = value
@@ -592,7 +587,7 @@ def phase_name(A, B, Z, kind):
         critical_ratio, critical_volume = 0.457235529 / 0.0777960739, 0.3074013 / 0.0777960739
     else:
         critical_ratio, critical_volume = 0.42748023 / 0.08664035, (1.0 / 3.0) / 0.08664035
-    if A / B > critical_ratio and Z / B < critical_volume:
+    if critical_ratio < A / B and critical_volume > Z / B:
         return LIQUID
     return VAPOUR
 
@@ -888,7 +883,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
         T = high - g_high * (high - low) / (g_high - g_low) if g_high != g_low else 0.5 * (low + high)
         if it % 3 == 2 and it > 8 or not (low < T < high):
             T = 0.5 * (low + high)
-        if T <= low or T >= high:
+        if low >= T or high <= T:
             break
         value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
         f = value - target

@@ -14,7 +14,9 @@ def _discover():
             if isinstance(value, type) and issubclass(value, Unit) and value.kind:
                 kinds[value.kind] = value
     order = ["mixer", "splitter", "heater", "flash-drum", "species-separator"]
-    return dict(sorted(kinds.items(), key=lambda kv: (kv[0] not in order, order.index(kv[0]) if kv[0] in order else 0, kv[0])))
+    return dict(
+        sorted(kinds.items(), key=lambda kv: (kv[0] not in order, order.index(kv[0]) if kv[0] in order else 0, kv[0]))
+    )
 
 
 KINDS = _discover()

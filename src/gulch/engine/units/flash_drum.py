@@ -21,7 +21,9 @@ class FlashDrum(Unit):
     )
     temperature = Input("Temperature", "temperature", "temperature of both outlets",
                         low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature"))  # fmt: skip
-    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
+    pressure = Input(
+        "Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True
+    )
 
     duty = Result("Duty", "power", "heat into the drum")
     vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
@@ -36,7 +38,10 @@ class FlashDrum(Unit):
             empty = feed.at(T=T or feed.T, P=pressure)
             return UnitResult({"vapour": empty, "liquid": empty},
                               {"duty": 0.0, "vapour_share": None, "drum_temperature": empty.T})  # fmt: skip
-        whole = feed.at(T=T, P=pressure) if T is not None else feed.at(P=pressure)
+        if T is not None:
+            whole = feed.at(T=T, P=pressure)
+        else:
+            whole = feed if pressure == feed.P else feed.at(P=pressure)
         notes = []
         state = whole.state
         outlets = {}
@@ -46,11 +51,16 @@ class FlashDrum(Unit):
             if name == state.light == state.heavy or (state.light != state.heavy):
                 outlets[name].__dict__["state"] = _single(context.model, state, name, n)
         if state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
-            notes.append(("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream."))
+            notes.append(
+                ("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream.")
+            )
         if state.further_phase:
             notes.append(
-                ("warning", "The stability test indicates a third phase that the two-phase flash leaves out.",
-                 "Check the phase model and its interaction parameters for these species.")  # fmt: skip
+                (
+                    "warning",
+                    "The stability test indicates a third phase that the two-phase flash leaves out.",
+                    "Check the phase model and its interaction parameters for these species.",
+                )  # fmt: skip
             )
         return UnitResult(
             outlets,

@@ -37,7 +37,9 @@ class Splitter(Unit):
         shares = {name: share for name, share in shares.items() if share is not None}
         if sum(shares.values()) > 1.0 + 1e-12:
             raise UnitTrouble(
-                f"The drawn shares add up to {100 * sum(shares.values()):.4g} %.", "Lower them to 100 % or less.", "drawn"
+                f"The drawn shares add up to {100 * sum(shares.values()):.4g} %.",
+                "Lower them to 100 % or less.",
+                "drawn",
             )
         shares["rest"] = max(0.0, 1.0 - sum(shares.values()))
         if feed.is_empty:

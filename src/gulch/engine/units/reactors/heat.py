@@ -25,7 +25,9 @@ class Reactor(Unit):
     pressure_drop = Input("Pressure drop", "pressure", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
 
     duty = Result("Duty", "power", "heat into the reactor: outlet less inlet enthalpy flow", headline=True)
-    heat_of_reaction = Result("Heat of reaction", "power", "sum of extents times standard heats of reaction at 298.15 K")
+    heat_of_reaction = Result(
+        "Heat of reaction", "power", "sum of extents times standard heats of reaction at 298.15 K"
+    )
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
     conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species",
                         headline=True)  # fmt: skip

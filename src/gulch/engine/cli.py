@@ -1,0 +1,126 @@
+"""The command line of the engine: gulch solve|scan|check|schema."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from gulch.engine.document import MAX_BYTES, DocumentError, loads, schema
+from gulch.engine.exchange import ledger, scan_csv
+from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.quantities import format_number, show
+from gulch.engine.scans import ScanError, run_scan
+
+BAD_FILE, NOT_SOLVED, SOLVED = 2, 1, 0
+
+
+def add_commands(commands):
+    """Register the engine's commands on argparse sub-parsers."""
+    one = commands.add_parser("solve", help="solve a project file and print its streams")
+    one.add_argument("file", type=Path)
+    one.add_argument("--json", action="store_true", help="print the whole solution in SI")
+    one.set_defaults(run=solve_command)
+    one = commands.add_parser("scan", help="run a scan of a project file and print it as CSV")
+    one.add_argument("file", type=Path)
+    one.add_argument("--scan", help="id of the scan; the first one when left out")
+    one.set_defaults(run=scan_command)
+    one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
+    one.add_argument("file", type=Path)
+    one.set_defaults(run=check_command)
+    one = commands.add_parser("schema", help="print the JSON Schema of the project file")
+    one.set_defaults(run=schema_command)
+
+
+def read(path):
+    """A Project from a file. Raises DocumentError."""
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise DocumentError(f"{path} is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
+        return loads(path.read_bytes())
+    except OSError as error:
+        raise DocumentError(f"{path} cannot be read: {error.strerror}.") from None
+
+
+def solve_command(args):
+    project = read(args.file)
+    solution = solve(project)
+    if args.json:
+        print(json.dumps(solution.to_dict(), indent=1))
+    else:
+        print(summary(project, solution))
+    return SOLVED if solution.solved else NOT_SOLVED
+
+
+def summary(project, solution):
+    """A readable account of a Solution."""
+    lines = [f"{project.name}: {'solved' if solution.solved else 'not solved'} in {1000 * solution.seconds:.0f} ms"]
+    columns, rows = ledger(project, solution)
+    head = ["stream", *(f"{c['label']} {c['unit']}".strip() for c in columns)]
+    table = [head, *([r["id"], *(format_number(c) for c in r["cells"])] for r in rows)]
+    widths = [max(len(row[i]) for row in table) for i in range(len(head))]
+    lines += [
+        "",
+        *("  ".join(c.rjust(w) if i else c.ljust(w) for i, (c, w) in enumerate(zip(r, widths))) for r in table),
+    ]
+    for loop in solution.loops:
+        gain = "" if loop.gain is None else f", loop gain {loop.gain:.3f}"
+        state = "settled" if loop.settled else "did not settle"
+        lines += [
+            "",
+            f"Loop {' → '.join(loop.units)}: {state} in {loop.passes} passes{gain}, torn at {', '.join(loop.tears)}",
+        ]
+    known = readable(project)
+    for g in project.gauges:
+        if g.reads in known:
+            lines.append(
+                f"{g.label or known[g.reads].label}: {show(solution.gauges.get(g.id), known[g.reads].dimension, project.display)}"
+            )
+    lines += [f"{m.level}: {m.what} {m.todo}".rstrip() for m in solution.messages]
+    return "\n".join(lines)
+
+
+def scan_command(args):
+    project = read(args.file)
+    scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
+    if scan is None:
+        print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
+        return BAD_FILE
+    try:
+        result = run_scan(project, scan)
+    except ScanError as error:
+        print(error, file=sys.stderr)
+        return NOT_SOLVED
+    print(scan_csv(result.to_dict(), project.display), end="")
+    return SOLVED if all(p["solved"] for p in result.points) else NOT_SOLVED
+
+
+def check_command(args):
+    messages = check(read(args.file))
+    for m in messages:
+        print(f"{m.level}: {m.where}: {m.what} {m.todo}".rstrip())
+    if not messages:
+        print("Nothing to do.")
+    return NOT_SOLVED if any(m.level == "error" for m in messages) else SOLVED
+
+
+def schema_command(args):
+    print(json.dumps(schema(), indent=1, ensure_ascii=False))
+    return SOLVED
+
+
+def run(parser, argv):
+    """Parse, dispatch, and turn unreadable files into a sentence and exit code 2."""
+    args = parser.parse_args(argv)
+    try:
+        return args.run(args)
+    except DocumentError as error:
+        print(error, file=sys.stderr)
+        return BAD_FILE
+
+
+def parser():
+    """A parser with the engine's commands only."""
+    out = argparse.ArgumentParser(prog="gulch")
+    add_commands(out.add_subparsers(required=True, metavar="COMMAND"))
+    return out

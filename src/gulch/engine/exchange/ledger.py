@@ -1,0 +1,73 @@
+"""The ledger: all streams in chosen columns, as numbers in the project's display units."""
+
+import csv
+import io
+
+from gulch.engine.flowsheet.inputs import model_of
+from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
+from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
+
+COLUMNS = {name: words for name, (_, words) in STREAM_RESULTS.items()}
+
+
+def ledger(project, solution):
+    """(columns, rows). columns: {"key", "label", "unit", "dimension"}; rows: {"id", "role", "cells": [number or None]}."""
+    display = DISPLAY_SETS[project.display]
+    columns = [
+        {"key": name, "label": STREAM_RESULTS[name][1], "dimension": STREAM_RESULTS[name][0]}
+        for name in project.ledger.columns
+        if name in STREAM_RESULTS
+    ]
+    dimension = SPECIES_RESULTS[project.ledger.species][0]
+    columns += [
+        {"key": f"{project.ledger.species}.{s.id}", "label": s.shown, "dimension": dimension} for s in project.species
+    ]
+    for c in columns:
+        c["unit"] = pretty_unit(display.unit(c["dimension"]))
+    molar_mass = {}
+    if project.species and solution is not None:
+        molar_mass = dict(zip((s.id for s in project.species), model_of(project).molar_mass.tolist()))
+    rows = []
+    for s in project.streams:
+        cells = []
+        for c in columns:
+            number = value(solution, f"{s.id}.{c['key']}", molar_mass) if solution is not None else None
+            cells.append(None if number is None else to_unit(number, display.unit(c["dimension"]), c["dimension"]))
+        role = "feed" if s.is_feed else ("product" if s.to is None else "inner")
+        rows.append({"id": s.id, "role": role, "cells": cells})
+    return columns, rows
+
+
+def csv_text(project, solution):
+    """The ledger as CSV, units in the header, full precision."""
+    columns, rows = ledger(project, solution)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    head = [f"{c['label']} [{c['unit']}]" if c["unit"] else c["label"] for c in columns]
+    writer.writerow(["Stream", *(_safe(h) for h in head)])
+    for row in rows:
+        writer.writerow([_safe(row["id"]), *("" if c is None else f"{c:.10g}" for c in row["cells"])])
+    return out.getvalue()
+
+
+def scan_csv(result, display):
+    """A ScanResult as plain data, as CSV in display units."""
+    units = DISPLAY_SETS[display]
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    columns = [(result["label"], result["dimension"]), *((g["label"], g["dimension"]) for g in result["gauges"])]
+    head = []
+    for label, dimension in columns:
+        unit = pretty_unit(units.unit(dimension))
+        head.append(_safe(f"{label} [{unit}]" if unit else label))
+    writer.writerow([*head, "Remark"])
+    for p in result["points"]:
+        numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
+        cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns)]
+        writer.writerow([*cells, _safe(p["why"])])
+    return out.getvalue()
+
+
+def _safe(text):
+    """Text that a spreadsheet will not take for a formula."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@") else text

@@ -1,0 +1,328 @@
+"""Edits of a document: each changes a Project in place and returns what it made or touched."""
+
+import re
+
+from gulch.engine.document import (
+    Conversion,
+    FeedEntry,
+    ReactionEntry,
+    SetEntry,
+    SpeciesEntry,
+    StreamEntry,
+    UNIT_MODELS,
+    source_of,
+    value_of,
+)
+from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import PerSpecies
+
+
+class EditError(ValueError):
+    """An edit that cannot be made; the message is a sentence for the user."""
+
+
+def taken(project):
+    return {x.id for x in (*project.streams, *project.units, *project.reactions)}
+
+
+def fresh(prefix, used):
+    """`prefix` with the lowest number that is not taken."""
+    number = 1
+    while f"{prefix}{number}" in used:
+        number += 1
+    return f"{prefix}{number}"
+
+
+def slug(name, fallback="x"):
+    text = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_")[:36]
+    return text if text[:1].isalpha() else f"{fallback}{text}"[:40]
+
+
+# Process
+
+
+def add_feed(project, name=None):
+    """Add a feed that goes nowhere yet; returns its id."""
+    id_ = name or fresh("feed", taken(project))
+    first = project.species[0].id if project.species else None
+    given = FeedEntry(flow={first: "100 kmol/h"} if first else {})
+    project.streams.append(StreamEntry(id=id_, given=given))
+    return id_
+
+
+def new_unit(project, kind):
+    """Add an unconnected unit of a kind, with its first guess of a reaction set; returns the entry."""
+    if kind not in KINDS:
+        raise EditError(f"There is no unit kind “{kind}”.")
+    unit = UNIT_MODELS[kind](id=fresh(KINDS[kind].short, taken(project)))
+    if hasattr(unit, "set") and project.reaction_sets:
+        unit.set = project.reaction_sets[0].id
+    project.units.append(unit)
+    return unit
+
+
+def complete_streams(project):
+    """Give every outlet in use a stream, and drop product streams of outlets no longer in use."""
+    for unit in project.units:
+        ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+        present = {}
+        for s in list(project.streams):
+            source, port = source_of(s)
+            if s.source is not None and source == unit.id:
+                if port is not None and port not in ports and s.to is None:
+                    project.streams.remove(s)
+                else:
+                    present[port or ports[0]] = s
+        for port in ports:
+            if port not in present:
+                source = unit.id if len(ports) == 1 else f"{unit.id}.{port}"
+                project.streams.append(StreamEntry(id=fresh("S", taken(project)), source=source))
+
+
+def append_unit(project, stream_id, kind):
+    """Put a new unit at the end of a stream, or into it when it already goes somewhere; returns its id."""
+    stream = need_stream(project, stream_id)
+    unit = new_unit(project, kind)
+    onward = stream.to
+    stream.to = unit.id
+    complete_streams(project)
+    if onward is not None:
+        out = next(s for s in project.streams if source_of(s)[0] == unit.id)
+        out.to = onward
+        # keep the order of building along the path, so that only true returns run backwards
+        project.units.remove(unit)
+        project.units.insert(next(i for i, u in enumerate(project.units) if u.id == onward), unit)
+    return unit.id
+
+
+def send_to(project, stream_id, unit_id):
+    """Send a stream to an existing unit, with a mixer before it where its inlet is taken. Returns the unit entered."""
+    stream = need_stream(project, stream_id)
+    unit = project.unit(unit_id)
+    if unit is None:
+        raise EditError(f"There is no unit {unit_id}: choose another.")
+    stream.to = None
+    entering = [s for s in project.streams if s.to == unit_id]
+    if entering and not KINDS[unit.kind].inlets[0].many:
+        mixer = new_unit(project, "mixer")
+        project.units.remove(mixer)
+        project.units.insert(project.units.index(unit), mixer)
+        for s in entering:
+            s.to = mixer.id
+        joined = StreamEntry(id=fresh("S", taken(project)), source=mixer.id, to=unit_id)
+        project.streams.append(joined)
+        unit_id = mixer.id
+    stream.to = unit_id
+    return unit_id
+
+
+def end_here(project, stream_id):
+    """Let a stream end as a product (or a feed go nowhere)."""
+    need_stream(project, stream_id).to = None
+
+
+def remove(project, id_):
+    """Remove a unit (joining what came in to where its first outlet went) or a feed; a product is only detached."""
+    unit = project.unit(id_)
+    if unit is not None:
+        entering = [s for s in project.streams if s.to == id_]
+        leaving = [s for s in project.streams if s.source is not None and source_of(s)[0] == id_]
+        onward = next((s.to for s in leaving if s.to is not None and s.to != id_), None)
+        for s in leaving:
+            project.streams.remove(s)
+        for s in entering:
+            if s in project.streams:
+                s.to = onward if len(entering) == 1 else None
+        project.units.remove(unit)
+    else:
+        stream = need_stream(project, id_)
+        if stream.is_feed:
+            project.streams.remove(stream)
+        elif stream.to is not None:
+            stream.to = None
+        else:
+            raise EditError(f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere.")
+    forget(project, id_)
+
+
+def forget(project, id_):
+    """Drop knobs, gauges and scans that no longer mean anything after something was removed."""
+    alive = {x.id for x in (*project.streams, *project.units, *project.reactions)} | {"overall"}
+    project.knobs = [k for k in project.knobs if k.input.split(".")[0] in alive]
+    project.gauges = [g for g in project.gauges if g.reads.split(".")[0] in alive]
+    prune_scans(project)
+
+
+def prune_scans(project):
+    knobs, gauges = {k.id for k in project.knobs}, {g.id for g in project.gauges}
+    project.scans = [s for s in project.scans if s.over[0].knob in knobs]
+    for s in project.scans:
+        s.gauges = [g for g in s.gauges if g in gauges]
+
+
+def need_stream(project, id_):
+    stream = project.stream(id_)
+    if stream is None:
+        raise EditError(f"There is no stream {id_}: it may have been removed meanwhile.")
+    return stream
+
+
+def rename(project, old, new):
+    """Give a unit, stream or reaction another id everywhere it is named."""
+    new = new.strip()
+    if new == old:
+        return
+    if not re.fullmatch(r"[A-Za-z][A-Za-z0-9_\-]{0,39}", new):
+        raise EditError(f"“{new}” cannot be a name: use letters, digits, _ and -, beginning with a letter, at most 40.")
+    if new in taken(project) or new == "overall":
+        raise EditError(f"{new} is taken already: choose another name.")
+    if old not in taken(project):
+        raise EditError(f"There is nothing named {old}: it may have been removed meanwhile.")
+    for s in project.streams:
+        source, port = source_of(s)
+        if s.source is not None and source == old:
+            s.source = new if port is None else f"{new}.{port}"
+        if s.to == old:
+            s.to = new
+    for x in (*project.streams, *project.units, *project.reactions):
+        if x.id == old:
+            x.id = new
+    for s in project.reaction_sets:
+        s.steps = [[new if r == old else r for r in step] for step in s.steps]
+    for k in project.knobs:
+        k.input = _renamed(k.input, old, new)
+    for g in project.gauges:
+        g.reads = _renamed(g.reads, old, new)
+
+
+def _renamed(address, old, new):
+    head, dot, rest = address.partition(".")
+    return f"{new}{dot}{rest}" if head == old else address
+
+
+def scale_fractions(project, stream_id):
+    """Scale a feed's fractions to 100 %."""
+    given = need_stream(project, stream_id).given
+    key = "fraction" if given.basis == "mole-fractions" else "mass_fraction"
+    try:
+        numbers = {s: parse(v, "fraction") for s, v in getattr(given, key).items()}
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    total = sum(numbers.values())
+    if total <= 0.0:
+        raise EditError("All fractions are zero: type at least one of them.")
+    setattr(given, key, {s: f"{100 * v / total:.10g} %" for s, v in numbers.items()})
+
+
+# Chemistry
+
+
+def add_species(project, cas, name=None):
+    """Add a species by CAS number under a name; returns its id. Raises EditError."""
+    if any(s.cas == cas for s in project.species):
+        raise EditError(f"{name or cas} is in the project already.")
+    try:
+        found = lookup(cas)
+    except SpeciesError as error:
+        raise EditError(str(error)) from None
+    shown = name or found.name
+    id_ = slug(shown, "s")
+    used = {s.id for s in project.species}
+    if id_ in used:
+        id_ = fresh(id_[:36], used)
+    project.species.append(SpeciesEntry(id=id_, cas=cas, name=shown if shown != id_ else None))
+    return id_
+
+
+def remove_species(project, id_):
+    """Take a species out of the list and the feeds; reactions that use it are left, and the checks name them."""
+    project.species = [s for s in project.species if s.id != id_]
+    project.phase_model.interaction = [k for k in project.phase_model.interaction if id_ not in k.pair]
+    for s in project.streams:
+        if s.given is not None:
+            for key in ("flow", "mass_flow", "fraction", "mass_fraction"):
+                setattr(s.given, key, {n: v for n, v in getattr(s.given, key).items() if n != id_})
+    for unit in project.units:
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, PerSpecies):
+                setattr(unit, d.name, {n: v for n, v in value_of(unit, d).items() if n != id_})
+    project.knobs = [k for k in project.knobs if k.input.split(".")[-1] != id_ or k.input.count(".") < 2]
+    project.gauges = [g for g in project.gauges if g.reads.split(".")[-1] != id_ or g.reads.count(".") < 2]
+    prune_scans(project)
+
+
+def move_species(project, id_, by):
+    """Move a species up (-1) or down (+1) in the list."""
+    at = next((i for i, s in enumerate(project.species) if s.id == id_), None)
+    if at is None:
+        raise EditError(f"There is no species {id_}.")
+    to = min(max(at + by, 0), len(project.species) - 1)
+    species = list(project.species)
+    species.insert(to, species.pop(at))
+    project.species = species
+
+
+def order_by_boiling_point(project):
+    """Order species by normal boiling point, lightest first; unknown ones last."""
+
+    def key(entry):
+        point = lookup(entry.cas).boiling_point
+        return point.value if point else 1e9
+
+    project.species = sorted(project.species, key=key)
+
+
+def add_reaction(project, equation, name=None):
+    """Add a reaction and put it into the first reaction set as a new last step; returns its id."""
+    id_ = name or fresh("r", taken(project))
+    project.reactions.append(ReactionEntry(id=id_, equation=equation))
+    if not project.reaction_sets:
+        project.reaction_sets.append(SetEntry(id="main", steps=[[id_]]))
+        for unit in project.units:
+            if hasattr(unit, "set") and unit.set is None:
+                unit.set = "main"
+    else:
+        first = project.reaction_sets[0]
+        first.steps = [*first.steps, [id_]]
+    return id_
+
+
+def remove_reaction(project, id_):
+    """Remove a reaction and take it out of every set."""
+    project.reactions = [r for r in project.reactions if r.id != id_]
+    for s in project.reaction_sets:
+        s.steps = [kept for step in s.steps if (kept := [r for r in step if r != id_])]
+    forget(project, id_)
+
+
+def set_conversion(project, id_, key, value):
+    """Give a reaction a key species and a conversion; an empty value takes the conversion away."""
+    reaction = project.reaction(id_)
+    if reaction is None:
+        raise EditError(f"There is no reaction {id_}.")
+    if not value:
+        reaction.conversion = None
+        forget_address(project, f"{id_}.conversion")
+    else:
+        reaction.conversion = Conversion(key=key or "", value=value)
+
+
+def forget_address(project, address):
+    project.knobs = [k for k in project.knobs if k.input != address]
+    prune_scans(project)
+
+
+def place_in_set(project, set_id, reaction_id, step):
+    """Put a reaction into step 1, 2, ... of a set; 0 takes it out. A step beyond the last is appended."""
+    chosen = project.set(set_id)
+    if chosen is None or project.reaction(reaction_id) is None:
+        raise EditError("The reaction or the set is gone: reload the page.")
+    # out of its step first, keeping the numbering of the others until it is placed
+    steps = [[r for r in s if r != reaction_id] for s in chosen.steps]
+    if step > 0:
+        while len(steps) < step:
+            steps.append([])
+        steps[step - 1].append(reaction_id)
+    chosen.steps = [s for s in steps if s]

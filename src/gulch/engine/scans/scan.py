@@ -1,0 +1,103 @@
+"""Scan of one knob: evenly spaced values, each solved from its neighbour's last good state."""
+
+from dataclasses import asdict, dataclass, field
+
+import numpy as np
+
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.flowsheet.solve import Plan
+from gulch.engine.quantities import QuantityError, parse
+
+
+class ScanError(ValueError):
+    """A scan that cannot be run; the message is a sentence for the user."""
+
+
+@dataclass
+class ScanResult:
+    """A scan's record in SI. points: {"value", "solved", "gauges": {id: value or None}, "why"}."""
+
+    scan: str
+    address: str
+    dimension: str
+    label: str
+    gauges: list  # [{"id", "label", "dimension", "at_least", "at_most"}]
+    points: list = field(default_factory=list)
+    cancelled: bool = False
+
+    def to_dict(self):
+        return asdict(self)
+
+
+def settings(project, scan):
+    """(knob Address, SI values of shape (n,), gauge rows) of a scan. Raises ScanError."""
+    sweep = scan.over[0]
+    knob = project.knob(sweep.knob)
+    if knob is None:
+        raise ScanError(f"The scan turns knob {sweep.knob}, which the project does not have: choose another knob.")
+    inputs = addresses(project)
+    if knob.input not in inputs:
+        raise ScanError(f"Knob {knob.id} turns {knob.input}, which is not an input now: choose another knob.")
+    address = inputs[knob.input]
+    try:
+        low, high = (parse(text, address.dimension) for text in (sweep.low or knob.low, sweep.high or knob.high))
+    except QuantityError as error:
+        raise ScanError(f"The scan's range: {error}") from None
+    if not low < high:
+        raise ScanError("The scan's low end is not below its high end: exchange them.")
+    if low < address.low or high > address.high:
+        raise ScanError(f"The scan's range leaves what {address.label} allows: narrow it.")
+    known = readable(project)
+    rows = []
+    for id_ in scan.gauges or [g.id for g in project.gauges]:
+        gauge = project.gauge(id_)
+        if gauge is None or gauge.reads not in known:
+            raise ScanError(f"The scan records gauge {id_}, which the project does not have: take it off the list.")
+        found = known[gauge.reads]
+        limits = {}
+        for name in ("at_least", "at_most"):
+            text = getattr(gauge, name)
+            try:
+                limits[name] = None if text is None else parse(text, found.dimension)
+            except QuantityError as error:
+                raise ScanError(f"Limit of gauge {id_}: {error}") from None
+        rows.append({"id": id_, "label": gauge.label or found.label, "dimension": found.dimension,
+                     "reads": gauge.reads, **limits})  # fmt: skip
+    if not rows:
+        raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
+    return address, np.linspace(low, high, sweep.points), rows
+
+
+def run_scan(project, scan, start=None, progress=lambda done, total: None, cancelled=lambda: False):
+    """Run a scan of a Project. progress(done, total) is called after every point. Returns ScanResult.
+
+    Raises ScanError when the scan cannot begin; a point that does not solve is recorded with its reason.
+    """
+    address, values, rows = settings(project, scan)
+    plan = Plan(project)
+    if not plan.ready:
+        first = next(m for m in plan.messages if m.level == "error")
+        raise ScanError(f"The process is not ready to solve. {first.what} {first.todo}")
+    knob = project.knob(scan.over[0].knob)
+    out = ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
+    molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
+    for done, x in enumerate(values, 1):
+        if cancelled():
+            out.cancelled = True
+            break
+        solution = plan.run(start=start, overrides={address.address: float(x)}, cancelled=cancelled)
+        if cancelled():
+            out.cancelled = True
+            break
+        if not solution.solved and start:
+            solution = plan.run(overrides={address.address: float(x)}, cancelled=cancelled)
+        why = ""
+        if solution.solved:
+            start = solution.tears
+        else:
+            why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
+        gauges = {g["id"]: value(solution, g["reads"], molar_mass) if solution.solved else None for g in rows}
+        out.points.append({"value": float(x), "solved": solution.solved, "gauges": gauges, "why": why})
+        progress(done, len(values))
+    return out

@@ -1,0 +1,49 @@
+"""The `gulch` command: the engine's commands, and `demo`, which serves the web application."""
+
+import argparse
+import sys
+
+from gulch.engine import cli
+
+
+def main(argv=None):
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(encoding="utf-8", errors="replace")
+    parser = argparse.ArgumentParser(
+        prog="gulch", description="Reactors, recycle loops and scans for reaction engineers."
+    )
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    cli.add_commands(commands)
+    demo = commands.add_parser("demo", help="serve the web application with the demo project on this computer")
+    demo.add_argument("--port", type=int, default=8765)
+    demo.set_defaults(run=serve_demo)
+    server = commands.add_parser("serve", help="serve the web application on this computer, with sign-in")
+    server.add_argument("--port", type=int, default=8765)
+    server.set_defaults(run=serve)
+    user = commands.add_parser("user", help="create an account for signing in")
+    user.add_argument("name")
+    user.set_defaults(run=add_user)
+    return cli.run(parser, argv)
+
+
+def serve(args):
+    from gulch.web.serve import serve
+
+    return serve(args.port)
+
+
+def add_user(args):
+    from gulch.web.serve import add_user
+
+    return add_user(args.name)
+
+
+def serve_demo(args):
+    from gulch.web.serve import demo
+
+    return demo(args.port)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""The web application: one Django app per stage of the work."""

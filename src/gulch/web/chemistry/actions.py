@@ -1,0 +1,134 @@
+"""Edits of the chemistry: species, phase model, reactions and reaction sets."""
+
+from gulch.engine.chemistry import EquationError, UnknownSpecies, parse_equation, resolve_equation
+from gulch.engine.chemistry.equations import find_in_project
+from gulch.engine.document import SetEntry
+from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.quantities import complete
+from gulch.web.projects.registry import Done, action
+
+
+@action("species-add")
+def add_species(document, form):
+    id_ = edit.add_species(document, form["cas"], form.get("name") or None)
+    return Done(f"Add species {id_}", f"species:{id_}")
+
+
+@action("species-remove")
+def remove_species(document, form):
+    edit.remove_species(document, form["id"])
+    return Done(f"Remove species {form['id']}", "")
+
+
+@action("species-move")
+def move_species(document, form):
+    edit.move_species(document, form["id"], -1 if form["by"] == "up" else 1)
+    return Done(f"Move species {form['id']} {form['by']}")
+
+
+@action("species-order")
+def order_species(document, form):
+    edit.order_by_boiling_point(document)
+    return Done("Order species by boiling point")
+
+
+@action("phase-model")
+def phase_model(document, form):
+    document.phase_model.kind = form["value"]
+    return Done(f"Choose phase model {form['value']}")
+
+
+def missing_species(document, equation):
+    """Databank matches of every name in an equation that the project lacks: [(name, matches)]."""
+    left, right = parse_equation(equation)
+    entries = document.entries()
+    found = []
+    for term in (*left, *right):
+        try:
+            find_in_project(term.name, entries)
+        except UnknownSpecies as error:
+            found.append((term.name, error.matches))
+    return found
+
+
+@action("reaction-add")
+def add_reaction(document, form):
+    """Add a typed equation; with `add_species` the species it names come along where the databank is sure of them."""
+    equation = form.get("equation", "").strip()
+    try:
+        if form.get("add_species"):
+            for name, matches in missing_species(document, equation):
+                if len(matches) != 1:
+                    raise UnknownSpecies(name, matches)
+                edit.add_species(document, matches[0].cas, matches[0].name)
+        resolve_equation(equation, document.entries())
+    except EquationError as error:
+        raise EditError(str(error)) from None
+    id_ = edit.add_reaction(document, equation)
+    return Done(f"Add reaction {id_}: {equation}", id_)
+
+
+@action("reaction-edit")
+def edit_reaction(document, form):
+    reaction = document.reaction(form["id"])
+    if reaction is None:
+        raise EditError("The reaction is gone: reload the page.")
+    reaction.equation = form["value"].strip()[:400]
+    return Done(f"Write {reaction.id} as {reaction.equation}", reaction.id)
+
+
+@action("reaction-remove")
+def remove_reaction(document, form):
+    edit.remove_reaction(document, form["id"])
+    return Done(f"Remove reaction {form['id']}", "")
+
+
+@action("conversion")
+def conversion(document, form):
+    """Key species and conversion of a reaction; a bare number is taken as per cent."""
+    id_, text = form["id"], form.get("value", "").strip()
+    reaction = document.reaction(id_)
+    if reaction is None:
+        raise EditError("The reaction is gone: reload the page.")
+    key = form.get("key") or (reaction.conversion.key if reaction.conversion else "")
+    if not key and text:
+        try:
+            found = resolve_equation(reaction.equation, document.entries())
+            key = next(document.species[i].id for i, v in found.coefficients.items() if v < 0)
+        except EquationError as error:
+            raise EditError(f"Mend the equation first. {error}") from None
+    edit.set_conversion(document, id_, key, complete(text, "fraction", document.display))
+    return Done(f"Convert {complete(text, 'fraction', document.display) or 'nothing'} of {key} by {id_}", id_)
+
+
+@action("conversion-answer")
+def answer(document, form):
+    """Answer to “was 75 % meant?”."""
+    reaction = document.reaction(form["id"])
+    if reaction is None or reaction.conversion is None:
+        raise EditError("The reaction is gone: reload the page.")
+    if form["value"] == "keep":
+        reaction.conversion.meant = True
+        return Done(f"Keep the conversion {reaction.conversion.value} of {reaction.id}", reaction.id)
+    reaction.conversion.value = form["value"]
+    return Done(f"Set the conversion of {reaction.id} to {form['value']}", reaction.id)
+
+
+@action("set-add")
+def add_set(document, form):
+    id_ = edit.fresh("set", {s.id for s in document.reaction_sets})
+    document.reaction_sets.append(SetEntry(id=id_, steps=[[r.id] for r in document.reactions]))
+    return Done(f"Add reaction set {id_}")
+
+
+@action("set-remove")
+def remove_set(document, form):
+    document.reaction_sets = [s for s in document.reaction_sets if s.id != form["id"]]
+    return Done(f"Remove reaction set {form['id']}")
+
+
+@action("set-place")
+def place(document, form):
+    edit.place_in_set(document, form["set"], form["reaction"], int(form["value"]))
+    return Done(f"Put {form['reaction']} into step {form['value']} of {form['set']}")

@@ -1,0 +1,196 @@
+"""Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
+
+from gulch.engine.document import GaugeEntry, KnobEntry, set_value
+from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, ReactionSet
+from gulch.web.projects.registry import Done, action
+from gulch.web.projects.workspace import slider_text
+
+
+@action("set")
+def set_input(document, form):
+    """Write one input as typed; a bare number takes the display unit."""
+    address, text = form["address"], form.get("value", "").strip()
+    if len(text) > 80:
+        raise EditError("That is too long for a value: type a number with its unit.")
+    head, _, name = address.partition(".")
+    unit = document.unit(head)
+    if unit is not None:
+        for d in KINDS[unit.kind].inputs():
+            if d.name == name and isinstance(d, Choice | ReactionSet):
+                set_value(unit, d, text or None)
+                return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
+    found = addresses(document).get(address)
+    if found is None:
+        raise EditError(f"{address} is not an input any more: reload the page.")
+    text = complete(text, found.dimension, document.display)
+    write(document, address, text)
+    edit.complete_streams(document)
+    return Done(f"Set {found.label[:1].lower() + found.label[1:]} to {text or 'nothing'}")
+
+
+@action("basis")
+def set_basis(document, form):
+    stream = edit.need_stream(document, form["id"])
+    stream.given.basis = form["value"]
+    if form["value"].endswith("fractions") and not stream.given.total:
+        stream.given.total = "100 kmol/h" if form["value"] == "mole-fractions" else "1000 kg/h"
+    return Done(f"Give {stream.id} by {form['value'].replace('-', ' ')}")
+
+
+@action("scale-fractions")
+def scale_fractions(document, form):
+    edit.scale_fractions(document, form["id"])
+    return Done(f"Scale the fractions of {form['id']} to 100 %")
+
+
+@action("add-feed")
+def add_feed(document, form):
+    id_ = edit.add_feed(document)
+    return Done(f"Add feed {id_}", id_)
+
+
+@action("append")
+def append(document, form):
+    id_ = edit.append_unit(document, form["id"], form["kind"])
+    return Done(f"Append {KINDS[form['kind']].label} {id_} to {form['id']}", id_)
+
+
+@action("send")
+def send(document, form):
+    if not form.get("to"):
+        edit.end_here(document, form["id"])
+        return Done(f"Let {form['id']} end as a product", form["id"])
+    entered = edit.send_to(document, form["id"], form["to"])
+    return Done(f"Send {form['id']} to {entered}", form["id"])
+
+
+@action("remove")
+def remove(document, form):
+    edit.remove(document, form["id"])
+    return Done(f"Remove {form['id']}", "")
+
+
+@action("rename")
+def rename(document, form):
+    edit.rename(document, form["id"], form["value"])
+    return Done(f"Rename {form['id']} to {form['value'].strip()}", form["value"].strip())
+
+
+@action("project-name")
+def project_name(document, form):
+    document.name = form["value"].strip()[:120] or "Untitled project"
+    return Done(f"Name the project {document.name}")
+
+
+@action("display")
+def display(document, form):
+    document.display = form["value"]
+    return Done(f"Show units as {DISPLAY_SETS[form['value']].label}")
+
+
+@action("ledger-columns")
+def ledger_columns(document, form):
+    document.ledger.columns = form.getlist("columns")
+    document.ledger.species = form["species"]
+    return Done("Choose the ledger's columns")
+
+
+# Knobs and gauges
+
+
+@action("knob")
+def make_knob(document, form):
+    """Turn an input into a knob, with a range around its value."""
+    found = addresses(document).get(form["address"])
+    if found is None or not found.knob:
+        raise EditError("This input cannot be turned.")
+    try:
+        now = parse(found.text, found.dimension)
+    except QuantityError as error:
+        raise EditError(f"Mend the value first. {error}") from None
+    unit = DISPLAY_SETS[document.display].unit(found.dimension)
+    if found.dimension == "temperature":
+        low, high = now - 50.0, now + 50.0
+    elif now == 0.0:
+        low, high = 0.0, 1.0 if found.high == 1.0 else 100.0
+    else:
+        low, high = min(0.5 * now, 1.5 * now), max(0.5 * now, 1.5 * now)
+    low, high = max(low, found.low), min(high, found.high)
+    texts = [f"{to_unit(v, unit, found.dimension):.4g}" + ("" if unit == "1" else f" {unit}") for v in (low, high)]
+    id_ = edit.fresh("knob", {k.id for k in document.knobs})
+    document.knobs.append(KnobEntry(id=id_, input=found.address, low=texts[0], high=texts[1]))
+    return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob", f"knob:{id_}")
+
+
+@action("knob-edit")
+def edit_knob(document, form):
+    knob = document.knob(form["id"])
+    if knob is None:
+        raise EditError("The knob is gone: reload the page.")
+    found = addresses(document).get(knob.input)
+    field, text = form["field"], form.get("value", "").strip()
+    if field == "label":
+        knob.label = text[:60] or None
+    elif field in ("low", "high"):
+        setattr(knob, field, complete(text, found.dimension, document.display) if found else text)
+    return Done(f"Set {field} of knob {knob.label or knob.id} to {text}")
+
+
+@action("knob-remove")
+def remove_knob(document, form):
+    document.knobs = [k for k in document.knobs if k.id != form["id"]]
+    edit.prune_scans(document)
+    return Done(f"Remove knob {form['id']}", "")
+
+
+@action("gauge")
+def make_gauge(document, form):
+    found = readable(document).get(form["address"])
+    if found is None:
+        raise EditError("This result cannot be watched.")
+    id_ = edit.fresh("gauge", {g.id for g in document.gauges})
+    document.gauges.append(GaugeEntry(id=id_, reads=found.address))
+    return Done(f"Watch {found.label[:1].lower() + found.label[1:]}", f"gauge:{id_}")
+
+
+@action("gauge-edit")
+def edit_gauge(document, form):
+    gauge = document.gauge(form["id"])
+    if gauge is None:
+        raise EditError("The gauge is gone: reload the page.")
+    field, text = form["field"], form.get("value", "").strip()
+    found = readable(document).get(gauge.reads)
+    if field == "label":
+        gauge.label = text[:60] or None
+    elif field in ("at_least", "at_most"):
+        setattr(gauge, field, (complete(text, found.dimension, document.display) if found else text) or None)
+    return Done(f"Set {field.replace('_', ' ')} of gauge {gauge.label or gauge.id} to {text or 'nothing'}")
+
+
+@action("gauge-remove")
+def remove_gauge(document, form):
+    document.gauges = [g for g in document.gauges if g.id != form["id"]]
+    edit.prune_scans(document)
+    return Done(f"Remove gauge {form['id']}", "")
+
+
+@action("turn")
+def turn(document, form):
+    """Set a knob to a slider position or a typed value."""
+    if form.get("position"):
+        try:
+            address, text, _ = slider_text(document, form["id"], int(form["position"]))
+        except (QuantityError, ValueError) as error:
+            raise EditError(str(error)) from None
+        write(document, address, text)
+        return Done(f"Turn {address} to {text}")
+    knob = document.knob(form["id"])
+    if knob is None:
+        raise EditError("The knob is gone: reload the page.")
+    return set_input(document, {"address": knob.input, "value": form.get("value", "")})

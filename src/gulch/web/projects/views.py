@@ -1,0 +1,282 @@
+"""Project list, the workspace pages, and the one view through which every edit goes."""
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.db.models import Count
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+import gulch.web.chemistry.actions
+import gulch.web.process.actions
+import gulch.web.scans.actions  # noqa: F401  (registers the edits)
+from gulch.demo import projects as demo_projects
+from gulch.engine.document import MAX_BYTES, DocumentError, load, loads
+from gulch.engine.document import Project as Document
+from gulch.engine.exchange import csv_text, scan_csv
+from gulch.engine.flowsheet import Plan
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.quantities import QuantityError
+from gulch.engine.scans import ScanError
+from gulch.engine.species import find
+from gulch.web.projects import actions
+from gulch.web.projects.models import Project
+from gulch.web.projects.registry import ACTIONS
+from gulch.web.projects.workspace import STAGES, Workspace, slider_text
+from gulch.web.scans import jobs
+from gulch.web.scans.presenter import scan_page
+
+
+def own(request, pk):
+    """The signed-in user's project, or 404."""
+    return get_object_or_404(Project.objects.select_related("current"), pk=pk, owner=request.user)
+
+
+@login_required
+@require_GET
+def project_list(request):
+    rows = Project.objects.filter(owner=request.user).annotate(revision_count=Count("revisions"))
+    return render(request, "projects/list.html", {"projects": rows})
+
+
+@login_required
+@require_POST
+def new(request):
+    name = request.POST.get("name", "").strip()[:120] or "Untitled project"
+    row = actions.create_project(request.user, Document(name=name), "Start the project")
+    return redirect("stage", row.pk, "chemistry")
+
+
+@login_required
+@require_POST
+def load_demo(request):
+    for document in demo_projects():
+        row = actions.create_project(request.user, document, "Demo project")
+    return redirect("stage", row.pk, "process")
+
+
+@login_required
+@require_POST
+def import_file(request):
+    """A project from an uploaded JSON file; a file that is none is refused with a sentence."""
+    file = request.FILES.get("file")
+    if file is None:
+        messages.error(request, "Choose a project file first.")
+    elif file.size > MAX_BYTES:
+        messages.error(request, f"{file.name} is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
+    else:
+        try:
+            row = actions.create_project(request.user, loads(file.read()), f"Import {file.name}")
+            return redirect("stage", row.pk, "process")
+        except DocumentError as error:
+            messages.error(request, f"{file.name}: {error}")
+    return redirect("projects")
+
+
+@login_required
+@require_POST
+def remove(request, pk):
+    row = own(request, pk)
+    name = row.name
+    row.delete()
+    messages.info(request, f"{name} was deleted.")
+    return redirect("projects")
+
+
+@login_required
+@require_POST
+def copy(request, pk):
+    row = actions.copy_project(own(request, pk), f"{own(request, pk).name} (copy)")
+    return redirect("stage", row.pk, "process")
+
+
+def show_workspace(request, row, stage, select="", status=200, **more):
+    """The whole workspace region; htmx requests get only that region."""
+    space = Workspace(row, stage, select, **more)
+    space.shade = request.session.get(f"shade-{row.pk}", "")
+    context = {"space": space, "row": row, "stage": stage}
+    if stage == "scans":
+        context["page"] = scan_page(space)
+    template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
+    return render(request, template, context, status=status)
+
+
+@login_required
+@require_GET
+def stage(request, pk, stage):
+    if stage not in dict(STAGES):
+        raise Http404
+    row = own(request, pk)
+    if "shade" in request.GET:
+        request.session[f"shade-{pk}"] = request.GET["shade"]
+    return show_workspace(request, row, stage, request.GET.get("select", ""))
+
+
+def _version(request):
+    try:
+        return int(request.POST.get("version", ""))
+    except ValueError:
+        return None
+
+
+def _stage(request):
+    stage = request.POST.get("stage", "process")
+    return stage if stage in dict(STAGES) else "process"
+
+
+@login_required
+@require_POST
+def do(request, pk, name):
+    """Make an edit by name, solve, and show the workspace again."""
+    row = own(request, pk)
+    stage, select = _stage(request), request.POST.get("select", "")
+    change = ACTIONS.get(name)
+    if change is None:
+        raise Http404
+    try:
+        done = actions.edit(row, _version(request), lambda o: o.label, lambda d: change(d, request.POST))
+    except actions.Conflict as conflict:
+        again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "csrfmiddlewaretoken")]
+        told = {"newest": conflict.newest, "action": name, "form": [(k, v) for k, vs in again for v in vs],
+                "typed": request.POST.get("value") or request.POST.get("equation") or ""}  # fmt: skip
+        return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
+    except EditError as error:
+        notice = {"level": "error", "text": str(error), "typed": request.POST.get("value") or request.POST.get("equation") or ""}
+        return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
+    except KeyError:
+        notice = {"level": "error", "text": "The request lacks a part: reload the page and try again."}
+        return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
+    return show_workspace(request, own(request, pk), stage, select if done.select is None else done.select)
+
+
+@login_required
+@require_POST
+def try_knob(request, pk):
+    """Solve with a slider where it stands, without saving."""
+    row = own(request, pk)
+    space = Workspace(row, _stage(request))
+    try:
+        address, text, value = slider_text(space.document, request.POST.get("id", ""), int(request.POST.get("position", "0")))
+    except (QuantityError, ValueError) as error:
+        return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422,
+                              notice={"level": "error", "text": str(error)})  # fmt: skip
+    solution = Plan(space.document).run(start=actions.start_of(row), overrides={address: value})
+    return show_workspace(
+        request, row, _stage(request), request.POST.get("select", ""), trial=solution, trial_values={address: text}
+    )
+
+
+@login_required
+@require_POST
+def history(request, pk, way):
+    """Undo or redo."""
+    row = own(request, pk)
+    stage, select = _stage(request), request.POST.get("select", "")
+    try:
+        label = (actions.undo if way == "undo" else actions.redo)(row, _version(request))
+    except actions.Conflict:
+        notice = {"level": "info", "text": "The project changed in another tab; this page now shows its newest state."}
+        return show_workspace(request, own(request, pk), stage, select, notice=notice)
+    words = "Undone" if way == "undo" else "Done again"
+    text = f"{words}: {label}." if label else f"There is nothing to {way}."
+    return show_workspace(request, own(request, pk), stage, select, notice={"level": "info", "text": text})
+
+
+@login_required
+@require_POST
+def go_on(request, pk):
+    """Continue the loops from their last iterate."""
+    actions.go_on(own(request, pk))
+    return show_workspace(request, own(request, pk), "loops")
+
+
+@login_required
+@require_GET
+def revisions(request, pk):
+    row = own(request, pk)
+    return render(request, "projects/revisions.html", {"row": row, "revisions": row.revisions.order_by("-number")[:300]})
+
+
+@login_required
+@require_POST
+def restore(request, pk, number):
+    """Make an old revision's document the newest."""
+    row = own(request, pk)
+    revision = get_object_or_404(row.revisions, number=number)
+    document = load(revision.document)
+    actions.add_revision(row, document, f"Back to revision {number}")
+    return redirect("stage", pk, "process")
+
+
+@login_required
+@require_GET
+def species_search(request, pk):
+    """Search results as one types."""
+    row = own(request, pk)
+    query = request.GET.get("q", "")[:80]
+    present = {s["cas"] for s in row.current.document.get("species", [])}
+    found = [(m, m.cas in present) for m in find(query)] if query.strip() else []
+    return render(request, "workspace/_found.html", {"found": found, "query": query, "row": row})
+
+
+@login_required
+@require_GET
+def export_json(request, pk):
+    row = own(request, pk)
+    response = HttpResponse(Document.model_validate(row.current.document).to_json(), content_type="application/json")
+    return _attachment(response, row, "json")
+
+
+@login_required
+@require_GET
+def export_csv(request, pk):
+    row = own(request, pk)
+    space = Workspace(row, "process")
+    return _attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
+
+
+@login_required
+@require_GET
+def export_scan(request, pk, run):
+    row = own(request, pk)
+    found = get_object_or_404(row.scan_runs, pk=run, result__isnull=False)
+    text = scan_csv(found.result, row.current.document.get("display", "process-metric"))
+    return _attachment(HttpResponse(text, content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
+
+
+def _attachment(response, row, ending):
+    name = "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in row.name).strip("-") or "project"
+    response["Content-Disposition"] = f'attachment; filename="{name}.{ending}"'
+    return response
+
+
+@login_required
+@require_POST
+def scan_run(request, pk):
+    row = own(request, pk)
+    try:
+        jobs.start(row, request.POST.get("id", ""), actions.start_of(row))
+    except ScanError as error:
+        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
+    return show_workspace(request, row, "scans", request.POST.get("id", ""))
+
+
+@login_required
+@require_POST
+def scan_cancel(request, pk, run):
+    row = own(request, pk)
+    row.scan_runs.filter(pk=run).update(cancel=True)
+    return show_workspace(request, row, "scans", request.POST.get("select", ""))
+
+
+@login_required
+@require_GET
+def scan_progress(request, pk, run):
+    """The progress line while a scan runs; once it ends, the whole page again."""
+    row = own(request, pk)
+    found = get_object_or_404(row.scan_runs, pk=run)
+    if found.active:
+        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row})
+    response = show_workspace(request, row, "scans", found.scan)
+    response["HX-Retarget"], response["HX-Reswap"] = "#workspace", "morph:outerHTML"
+    return response

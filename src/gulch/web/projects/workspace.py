@@ -1,0 +1,601 @@
+"""What the workspace shows: everything a page needs, prepared as plain text and numbers."""
+
+import json
+import math
+
+from gulch.engine.chemistry import EquationError, reaction_properties, resolve_equation, write_equation
+from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
+from gulch.engine.document import BASES, choices_of, load, source_of, value_of
+from gulch.engine.exchange import COLUMNS, ledger
+from gulch.engine.flowsheet.inputs import addresses, feed_addresses, model_of
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, PerSpecies, ReactionSet
+
+STAGES = (("chemistry", "Chemistry"), ("process", "Process"), ("loops", "Loops"), ("scans", "Scans"))
+SLIDER_STEPS = 1000
+
+
+class Workspace:
+    """A project as a page shows it. `solution` may be that of a slider being moved (trial)."""
+
+    def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None):
+        self.row, self.stage, self.select = row, stage, select or ""
+        self.notice, self.conflict = notice, conflict
+        self.document = load(row.current.document)
+        self.display = self.document.display
+        self.trial_values = trial_values or {}
+        self.latest = trial or (Solution.from_dict(row.latest) if row.latest else None)
+        good = Solution.from_dict(row.good) if row.good else None
+        if self.latest is not None and (self.latest.solved or good is None):
+            self.solution, self.fresh = self.latest, self.latest.solved
+        else:
+            self.solution, self.fresh = good, False
+        self.messages = self.latest.messages if self.latest else []
+        self.inputs = addresses(self.document)
+        self.outputs = readable(self.document)
+        self.errors = {}
+        for m in self.messages:
+            self.errors.setdefault(m.where, m)
+
+    # Header and rail
+
+    @property
+    def version(self):
+        return self.row.version
+
+    @property
+    def state(self):
+        """(css name, words) of the header's chip."""
+        if not self.document.units:
+            return "idle", "nothing to solve yet"
+        if self.latest is not None and self.latest.solved:
+            return "good", f"solved in {max(1, round(1000 * self.latest.seconds))} ms"
+        errors = sum(m.level == "error" for m in self.messages)
+        words = f"not solved · {errors} to mend" if errors else "not solved"
+        return "bad", words
+
+    @property
+    def stale(self):
+        """Words for figures that belong to an earlier revision, or ''."""
+        if self.fresh or self.row.good is None or self.solution is None:
+            return ""
+        if self.latest is not None and self.latest.solved:
+            return ""
+        return f"The process does not solve as it stands: the figures are those of revision {self.row.good_revision}."
+
+    def rail(self):
+        counts = dict.fromkeys((s for s, _ in STAGES), 0)
+        for m in self.messages:
+            counts[self.stage_of(m.where)] += 1
+        for name, words in STAGES:
+            yield {
+                "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
+                "errors": any(m.level == "error" and self.stage_of(m.where) == name for m in self.messages),
+                "size": len(self.document.scans) if name == "scans" else None,
+            }  # fmt: skip
+
+    def stage_of(self, where):
+        head = where.split(".")[0]
+        if head in ("species", "chemistry", "phase_model") or any(head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)):
+            return "chemistry"
+        return "loops" if head.startswith("loop-") else "process"
+
+    def todo(self):
+        for m in self.messages:
+            head, _, rest = m.where.partition(".")
+            select = f"{head}:{rest}" if head in ("gauge", "knob") else head
+            yield {
+                "level": m.level, "what": m.what, "todo": m.todo, "where": m.where, "answers": m.answers,
+                "stage": self.stage_of(m.where), "select": select,
+                "mark": {"error": "✕", "warning": "▲", "question": "?"}[m.level],
+            }  # fmt: skip
+
+    def displays(self):
+        return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]
+
+    # Strip
+
+    def knobs(self):
+        for k in self.document.knobs:
+            a = self.inputs.get(k.input)
+            card = {"id": k.id, "label": k.label or (a.label if a else k.input), "address": k.input, "on": a is not None}
+            if a is not None:
+                text = self.trial_values.get(k.input, a.text)
+                card["text"] = text
+                try:
+                    low, high = parse(k.low, a.dimension), parse(k.high, a.dimension)
+                    now = parse(text, a.dimension)
+                    card["position"] = round(min(max((now - low) / (high - low), 0.0), 1.0) * SLIDER_STEPS)
+                    card["range"] = f"{k.low} to {k.high}"
+                except (QuantityError, ZeroDivisionError):
+                    card["position"] = None
+            yield card
+
+    def gauges(self):
+        for g in self.document.gauges:
+            r = self.outputs.get(g.reads)
+            value = self.solution.gauges.get(g.id) if self.solution else None
+            limits = " · ".join(f"{sign} {text}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text)
+            card = {"id": g.id, "label": g.label or (r.label if r else g.reads), "limits": limits, "mark": "", "state": "none",
+                    "value": show(value, r.dimension, self.display) if r else "–"}  # fmt: skip
+            if r and value is not None and limits:
+                inside = self.inside(g, value, r.dimension)
+                card["state"], card["mark"] = ("inside", "✓") if inside else ("outside", "▲")
+                card["words"] = "inside its limits" if inside else "outside its limits"
+            yield card
+
+    @staticmethod
+    def inside(gauge, value, dimension):
+        try:
+            if gauge.at_least is not None and value < parse(gauge.at_least, dimension) * (1 - 1e-9):
+                return False
+            return gauge.at_most is None or value <= parse(gauge.at_most, dimension) * (1 + 1e-9)
+        except QuantityError:
+            return True
+
+    # Fields
+
+    def field(self, address, label=None, meaning=""):
+        a = self.inputs[address]
+        message = self.errors.get(address)
+        knob = next((k.id for k in self.document.knobs if k.input == address), None)
+        return {
+            "type": "quantity", "address": address, "label": label or a.label, "text": a.text or "", "meaning": meaning,
+            "message": message, "knob": knob, "can_turn": a.knob,
+            "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
+        }  # fmt: skip
+
+    def unit_fields(self, unit):
+        """The form of a unit, made from its kind's declarations."""
+        choices = choices_of(unit)
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, Choice):
+                if d.in_use(choices):
+                    yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
+                           "options": [(v, words, v == choices[d.name]) for v, words in d.options.items()]}  # fmt: skip
+            elif isinstance(d, ReactionSet):
+                sets = [(s.id, s.id, s.id == value_of(unit, d)) for s in self.document.reaction_sets]
+                yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
+                       "options": [("", "none", not value_of(unit, d)), *sets],
+                       "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
+            elif not d.in_use(choices):
+                continue
+            elif isinstance(d, PerSpecies):
+                yield {"type": "heading", "label": d.label, "meaning": d.meaning}
+                for s in self.document.species:
+                    yield self.field(f"{unit.id}.{d.name}.{s.id}", s.shown, d.meaning)
+            else:
+                field = self.field(f"{unit.id}.{d.name.removesuffix('_given')}", d.label, d.meaning)
+                field["optional"] = d.optional
+                yield field
+
+    # Map
+
+    def map(self):
+        """The drawing's data for the browser: units, streams, loops."""
+        solved = self.solution.streams if self.solution else {}
+        shade = self.row_shade()
+        units = []
+        for u in self.document.units:
+            kind = KINDS[u.kind]
+            outcome = self.solution.units.get(u.id) if self.solution else None
+            bad = any(m.level == "error" and m.where.split(".")[0] == u.id for m in self.messages)
+            doubtful = any(m.level != "error" and m.where.split(".")[0] == u.id for m in self.messages)
+            units.append({
+                "id": u.id, "kind": kind.label, "headline": self.headline(u, outcome),
+                "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
+                "ports": {p.name: p.draws for p in kind.ports_out(u)},
+            })  # fmt: skip
+        streams = []
+        for s in self.document.streams:
+            source, port = source_of(s)
+            unit = self.document.unit(source) if s.source else None
+            if unit is not None and port is None:
+                port = KINDS[unit.kind].ports_out(unit)[0].name
+            found = solved.get(s.id)
+            streams.append({
+                "id": s.id, "from": source if s.source else None, "port": port, "to": s.to,
+                "molar": found.total if found else None, "mass": found.mass_flow if found else None,
+                "text": show(found.total, "molar flow", self.display) if found else "",
+                "mass_text": show(found.mass_flow, "mass flow", self.display) if found else "",
+                "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
+            })  # fmt: skip
+        loops = [
+            {"id": lo.id, "label": f"{lo.passes} passes" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
+             "tear": lo.tears[0] if lo.tears else None, "settled": lo.settled}
+            for lo in (self.latest.loops if self.latest else [])
+        ]  # fmt: skip
+        return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
+
+    shade = ""
+
+    def row_shade(self):
+        known = [s.id for s in self.document.species]
+        return self.shade if self.shade in known else (known[0] if known else "")
+
+    def headline(self, unit, outcome):
+        if outcome is None or not outcome.solved:
+            return ""
+        for r in KINDS[unit.kind].results():
+            if r.headline and r.name in outcome.values:
+                value = outcome.values[r.name]
+                if r.per == "species":
+                    rows = getattr(outcome, "reactions", [])
+                    key = rows[0]["key"] if rows else None
+                    if key in value:
+                        return f"X {show(value[key], r.dimension, self.display, 3)} {key}"
+                elif value is not None and not (hasattr(unit, "set")):
+                    return show(value, r.dimension, self.display, 3)
+        if unit.kind == "splitter":
+            return f"{unit.drawn} drawn"
+        total = sum(outcome.outlet.values())
+        return show(total, "molar flow", self.display, 3)
+
+    # Ledger
+
+    def ledger(self):
+        columns, rows = ledger(self.document, self.solution)
+        for row in rows:
+            row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns)]
+            row["here"] = row["id"] == self.select
+        return {"columns": columns, "rows": rows}
+
+    def ledger_choices(self):
+        chosen = self.document.ledger.columns
+        return [(name, words, name in chosen) for name, words in COLUMNS.items()]
+
+    # Inspector
+
+    def inspected(self):
+        """What the side panel shows for the selection, as a dict with a `what`, or None."""
+        head, _, rest = self.select.partition(":")
+        if head == "knob" and self.document.knob(rest):
+            k = self.document.knob(rest)
+            return {"what": "knob", "id": k.id, "knob": k, "message": self.errors.get(f"knob.{k.id}"),
+                    "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
+        if head == "gauge" and self.document.gauge(rest):
+            g = self.document.gauge(rest)
+            return {"what": "gauge", "id": g.id, "gauge": g, "message": self.errors.get(f"gauge.{g.id}"),
+                    "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads)}  # fmt: skip
+        unit = self.document.unit(self.select)
+        if unit is not None:
+            return self.inspect_unit(unit)
+        stream = self.document.stream(self.select)
+        return self.inspect_stream(stream) if stream is not None else None
+
+    def own_messages(self, id_):
+        return [t for t in self.todo() if t["where"].split(".")[0] == id_]
+
+    def result_row(self, address, label, text, meaning=""):
+        gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
+        return {"address": address, "label": label, "text": text, "meaning": meaning, "gauge": gauge}
+
+    def inspect_unit(self, unit):
+        kind = KINDS[unit.kind]
+        outcome = self.solution.units.get(unit.id) if self.solution else None
+        results, account, balance = [], None, []
+        if outcome is not None and outcome.solved:
+            results = list(self.unit_results(unit, outcome))
+            if outcome.changes:
+                account = self.account(outcome)
+            balance = self.balance_rows(outcome.balances)
+        return {
+            "what": "unit", "id": unit.id, "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
+            "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
+            "reactions": self.reaction_rows(outcome) if outcome and outcome.solved else [],
+            "reading": self.reading(unit.set) if getattr(unit, "set", None) else "",
+            "entering": [s.id for s in self.document.streams if s.to == unit.id],
+            "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
+        }  # fmt: skip
+
+    def unit_results(self, unit, outcome):
+        for r in KINDS[unit.kind].results():
+            value = outcome.values.get(r.name)
+            if r.per is None:
+                yield self.result_row(f"{unit.id}.{r.name}", r.label, show(value, r.dimension, self.display), r.meaning)
+            elif r.per == "species" and isinstance(value, dict):
+                for s in self.document.species:
+                    if value.get(s.id, 0.0) > 1e-9:
+                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}",
+                                              show(value[s.id], r.dimension, self.display), r.meaning)  # fmt: skip
+
+    def account(self, outcome):
+        """The stoichiometric table: in, change by each reaction, out."""
+        rows = []
+        for s in self.document.species:
+            cells = [outcome.inlet.get(s.id, 0.0), *(c[1].get(s.id, 0.0) for c in outcome.changes), outcome.outlet.get(s.id, 0.0)]
+            if any(cells):
+                texts = [self.flow_text(cells[0])]
+                texts += ["" if v == 0.0 else ("+ " if v > 0 else "− ") + self.flow_text(abs(v)) for v in cells[1:-1]]
+                rows.append((s.shown, [*texts, self.flow_text(cells[-1])]))
+        totals = [sum(outcome.inlet.values()), *(sum(c[1].values()) for c in outcome.changes), sum(outcome.outlet.values())]
+        texts = [self.flow_text(totals[0])]
+        texts += [("+ " if v > 0 else "− ") + self.flow_text(abs(v)) if abs(v) > 1e-12 else "" for v in totals[1:-1]]
+        return {"unit": show_unit("molar flow", self.display), "heads": [c[0] for c in outcome.changes], "rows": rows,
+                "total": [*texts, self.flow_text(totals[-1])]}  # fmt: skip
+
+    def flow_text(self, value):
+        return show(value, "molar flow", self.display, unit=False)
+
+    def reaction_rows(self, outcome):
+        for r in outcome.reactions:
+            yield r | {
+                "asked_text": show(r["asked"], "fraction", self.display),
+                "achieved_text": show(r["achieved"], "fraction", self.display),
+                "extent_text": show(r["extent"], "molar flow", self.display),
+            }
+
+    def balance_rows(self, balances):
+        rows = [("mass", balances["mass"])]
+        rows += [(element, value) for element, value in balances["elements"].items()]
+        rows.append(("energy", balances["energy"]))
+        return [(name, f"{value:+.0e}" if abs(value) >= 1e-15 else "0", abs(value) < 1e-6) for name, value in rows]
+
+    def inspect_stream(self, stream):
+        found = self.solution.streams.get(stream.id) if self.solution else None
+        out = {
+            "what": "stream", "id": stream.id, "feed": stream.is_feed, "from": stream.source, "to": stream.to,
+            "messages": self.own_messages(stream.id), "fields": [], "results": [], "composition": [], "phases": [],
+            "units": [u.id for u in self.document.units if u.id != stream.to],
+            "kinds": [(k.kind, k.label, k.meaning) for k in KINDS.values()],
+        }  # fmt: skip
+        if stream.is_feed and stream.given is not None:
+            out["basis"] = [(b, words, b == stream.given.basis) for b, words in BASES.items()]
+            labels = {"temperature": "Temperature", "pressure": "Pressure", "total": "Total flow"}
+            shown = {s.id: s.shown for s in self.document.species}
+            for a in feed_addresses(self.document, stream):
+                tail = a.address.split(".", 1)[1]
+                out["fields"].append(self.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
+            out["whole_message"] = next(
+                (self.errors[w] for w in (f"{stream.id}.{k}" for k in ("flow", "mass_flow", "fraction", "mass_fraction")) if w in self.errors), None
+            )  # fmt: skip
+        if found is not None:
+            for name, words in COLUMNS.items():
+                value = found.total if name == "flow" else getattr(found, name)
+                dimension = self.outputs[f"{stream.id}.{name}"].dimension
+                out["results"].append(self.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
+            for s in self.document.species:
+                n = found.flow.get(s.id, 0.0)
+                out["composition"].append({
+                    "label": s.shown, "flow": self.flow_text(n),
+                    "fraction": show(n / found.total if found.total else None, "fraction", self.display, unit=False),
+                    "rows": [self.result_row(f"{stream.id}.{k}.{s.id}", w, "") for k, w in
+                             (("flow", "flow"), ("fraction", "mole fraction"), ("mass_fraction", "mass fraction"))],
+                })  # fmt: skip
+            for p in found.phases:
+                out["phases"].append({"kind": p["kind"], "share": show(p["share"], "fraction", self.display)})
+        return out
+
+    def overall_rows(self):
+        """Overall conversions and balance, for the panel when nothing is selected."""
+        if self.solution is None or not self.solution.overall:
+            return None
+        conversion = [
+            self.result_row(f"overall.conversion.{s.id}", f"Overall conversion of {s.shown}",
+                            show(self.solution.overall["conversion"][s.id], "fraction", self.display))
+            for s in self.document.species if self.solution.overall["conversion"].get(s.id, 0.0) > 1e-9
+        ]  # fmt: skip
+        made = [
+            self.result_row(f"overall.made.{s.id}", f"{s.shown} made", show(v, "molar flow", self.display))
+            for s in self.document.species if (v := self.solution.overall["made"].get(s.id, 0.0)) > 1e-9
+        ]  # fmt: skip
+        return {"results": [*conversion, *made], "balance": self.balance_rows(self.solution.overall["balances"])}
+
+    # Chemistry
+
+    def species_rows(self):
+        for s in self.document.species:
+            try:
+                d = lookup(s.cas)
+            except SpeciesError as error:
+                yield {"id": s.id, "shown": s.shown, "cas": s.cas, "problem": str(error)}
+                continue
+            yield {
+                "id": s.id, "shown": s.shown, "cas": s.cas, "formula": d.formula, "here": self.select == f"species:{s.id}",
+                "mass": show(d.molar_mass.value, "molar mass", self.display, 5, unit=False),
+                "tc": show(d.critical_temperature.value, "temperature", self.display, unit=False),
+                "pc": show(d.critical_pressure.value, "pressure", self.display, unit=False),
+                "omega": f"{d.acentric_factor.value:.3f}".replace("-", "−"),
+                "tb": show(d.boiling_point.value, "temperature", self.display, unit=False) if d.boiling_point else "–",
+                "hf": show(d.formation_enthalpy.value, "molar energy", self.display, unit=False),
+                "s": show(d.entropy.value, "molar entropy", self.display, unit=False) if d.entropy else "–",
+                "range": f"{show(d.heat_capacity.low, 'temperature', self.display, 3, unit=False)} to "
+                         f"{show(d.heat_capacity.high, 'temperature', self.display, 4, unit=False)}",
+            }  # fmt: skip
+
+    def species_units(self):
+        return {k: show_unit(d, self.display) for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"),
+                                                           ("h", "molar energy"), ("s", "molar entropy"))}  # fmt: skip
+
+    def species_detail(self):
+        """Every datum of the selected species with its source and what other sources say."""
+        head, _, id_ = self.select.partition(":")
+        entry = next((s for s in self.document.species if s.id == id_), None) if head == "species" else None
+        if entry is None:
+            return None
+        try:
+            d = lookup(entry.cas)
+        except SpeciesError as error:
+            return {"entry": entry, "problem": str(error)}
+        rows = []
+        for label, datum, dimension in (
+            ("Molar mass", d.molar_mass, "molar mass"), ("Critical temperature", d.critical_temperature, "temperature"),
+            ("Critical pressure", d.critical_pressure, "pressure"), ("Acentric factor", d.acentric_factor, None),
+            ("Normal boiling point", d.boiling_point, "temperature"),
+            ("Formation enthalpy, gas, 298.15 K", d.formation_enthalpy, "molar energy"),
+            ("Entropy, gas, 298.15 K, 1 bar", d.entropy, "molar entropy"),
+        ):  # fmt: skip
+            if datum is None:
+                rows.append({"label": label, "text": "–", "source": "no datum", "others": []})
+                continue
+            digits = 5 if dimension in ("molar energy", "molar mass", "temperature") else 4
+            words = (lambda v, q=dimension, n=digits: show(v, q, self.display, n)) if dimension else (lambda v: f"{v:.4f}")
+            rows.append({"label": label, "text": words(datum.value), "source": datum.source,
+                         "others": [(source, words(v)) for source, v in datum.others.items()]})  # fmt: skip
+        fits = [
+            {"label": "Heat capacity, gas", "source": f.source,
+             "range": f"{show(f.low, 'temperature', self.display)} to {show(f.high, 'temperature', self.display)}",
+             "worst": f"{100 * f.worst:.2g} %"} if label == "cp" else
+            {"label": "Vapour pressure", "source": f.source,
+             "range": f"{show(f.low, 'temperature', self.display)} to {show(f.high, 'temperature', self.display)}",
+             "worst": f"{100 * f.worst:.2g} %"}
+            for label, f in (("cp", d.heat_capacity), ("vp", d.vapour_pressure))
+        ]  # fmt: skip
+        return {"entry": entry, "formula": d.formula, "rows": rows, "fits": fits}
+
+    def reaction_cards(self):
+        model = None
+        try:
+            model = model_of(self.document)
+        except SpeciesError:
+            pass
+        entries = self.document.entries()
+        names = [e[0] for e in entries]
+        for r in self.document.reactions:
+            card = {"id": r.id, "equation": r.equation, "key": r.conversion.key if r.conversion else "",
+                    "value": r.conversion.value if r.conversion else "", "reactants": [], "question": None,
+                    "value_error": self.errors.get(f"{r.id}.conversion"), "key_error": self.errors.get(f"{r.id}.key"),
+                    "here": self.select == r.id,
+                    "knob": next((k.id for k in self.document.knobs if k.input == f"{r.id}.conversion"), None)}  # fmt: skip
+            try:
+                found = resolve_equation(r.equation, entries)
+                card["balanced"] = write_equation(found.coefficients, names)
+                card["elements"] = [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in found.elements.items()]
+                card["reactants"] = [(names[i], names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0]
+                if model is not None:
+                    nu = [0.0] * len(names)
+                    for i, v in found.coefficients.items():
+                        nu[i] = float(v)
+                    p = reaction_properties(nu, model)
+                    card["dh"] = show(p.dh, "molar energy", self.display)
+                    card["dg"] = show(p.dg, "molar energy", self.display) if p.dg is not None else "– (an entropy is missing)"
+                    card["heat"] = "releases heat" if p.dh < 0 else "takes up heat"
+                    card["k"] = format_number(p.k, 3) if p.k is not None else ("–" if p.ln_k is None else f"e^{p.ln_k:.0f}")
+            except (EquationError, SpeciesError) as error:
+                card["problem"] = str(error)
+                if isinstance(error, Unbalanced):
+                    card["suggestion"] = error.suggestion
+                    card["elements"] = [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in error.elements.items()]
+                if isinstance(error, UnknownSpecies):
+                    card["offers"] = [(m.cas, m.name, m.formula) for m in error.matches[:5]]
+            yield card
+
+    def sets(self):
+        for s in self.document.reaction_sets:
+            place = {r: i for i, step in enumerate(s.steps, 1) for r in step}
+            top = len(s.steps) + 1
+            yield {
+                "id": s.id, "reading": self.reading(s.id), "message": self.errors.get(f"{s.id}.steps"),
+                "rows": [{"reaction": r.id, "steps": [(0, "not used", place.get(r.id, 0) == 0),
+                                                      *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1))]}
+                         for r in self.document.reactions],
+            }  # fmt: skip
+
+    def reading(self, set_id):
+        """A reaction set in words."""
+        chosen = self.document.set(set_id)
+        if chosen is None or not chosen.steps:
+            return "No reaction runs."
+        parts = []
+        for i, step in enumerate(chosen.steps):
+            names = " and ".join(step) if len(step) < 3 else ", ".join(step[:-1]) + " and " + step[-1]
+            on = "on what enters" if i == 0 else "on what is left"
+            parts.append(f"{names} {'act together' if len(step) > 1 else 'acts'} {on}")
+        return _sentence(", then ".join(parts))
+
+    # Loops
+
+    def loops(self):
+        out = []
+        for lo in self.latest.loops if self.latest else []:
+            names = {s.id: s.shown for s in self.document.species}
+            mode = sorted(lo.mode.items(), key=lambda kv: -kv[1])[:4]
+            tear_rows = []
+            tear = self.latest.tears.get(lo.tears[0]) if lo.tears else None
+            if tear:
+                tear_rows = [(names[s], self.flow_text(v)) for s, v in zip(self.latest.species, tear["flow"])]
+            out.append({
+                "loop": lo, "gain": f"{lo.gain:.3f}" if lo.gain is not None else "–",
+                "distance": f"{lo.distance:.1e}" if lo.distance is not None else "–",
+                "mode": [(names.get(s, s), f"{100 * v:.0f} %") for s, v in mode], "tear_rows": tear_rows,
+                "reading": gain_words(lo), "flow_unit": show_unit("molar flow", self.display),
+                "data": {"history": lo.history, "tolerance": lo.tolerance},
+            })  # fmt: skip
+        return out
+
+    # For the browser
+
+    def commands(self):
+        """Entries of the command finder."""
+        rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in STAGES]
+        rows += [{"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"} for u in self.document.units]
+        rows += [{"words": f"Open stream {s.id}", "url": f"../process/?select={s.id}"} for s in self.document.streams]
+        rows += [{"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in self.document.reactions]
+        rows += [{"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"} for s in self.document.species]
+        rows += [
+            {"words": "Undo", "click": "undo"}, {"words": "Redo", "click": "redo"}, {"words": "Add a feed", "click": "add-feed"},
+            {"words": "Export the project as JSON", "url": "../export.json", "plain": True},
+            {"words": "Export the ledger as CSV", "url": "../ledger.csv", "plain": True},
+            {"words": "All projects", "url": "../../../", "plain": True},
+        ]  # fmt: skip
+        return rows
+
+
+def _sentence(text):
+    return text[:1].upper() + text[1:] + "."
+
+
+def gain_words(loop):
+    """The loop gain in words."""
+    if loop.gain is None:
+        return "Nothing of a disturbance comes back, so one pass is enough."
+    g = loop.gain
+    if abs(g) >= 1.0:
+        return (
+            f"{100 * abs(g):.4g} % of a disturbance comes back after one pass: by itself the loop cannot settle."
+            if not loop.settled
+            else f"{100 * abs(g):.4g} % of a disturbance comes back after one pass: only acceleration holds it."
+        )
+    plain = math.ceil(math.log(1e-9) / math.log(max(abs(g), 1e-9))) if abs(g) > 0 else 1
+    return (
+        f"{100 * abs(g):.3g} % of a disturbance comes back after one pass; "
+        f"passing by itself would take about {max(plain, 1)} passes, acceleration took {loop.passes}."
+    )
+
+
+def show_unit(dimension, display):
+    return pretty_unit(DISPLAY_SETS[display].unit(dimension))
+
+
+def cell_text(value, dimension):
+    """A ledger cell: one decimal for temperatures, four figures else."""
+    if value is None:
+        return "–"
+    if dimension == "temperature":
+        return f"{value:.1f}".replace("-", "−")
+    if abs(value) < 5e-7:
+        return "0"
+    return format_number(value)
+
+
+def slider_text(document, knob_id, position):
+    """(address, document text, SI value) of a knob at a slider position 0 … SLIDER_STEPS. Raises QuantityError."""
+    knob = document.knob(knob_id)
+    inputs = addresses(document)
+    if knob is None or knob.input not in inputs:
+        raise QuantityError("The knob is gone: reload the page.")
+    a = inputs[knob.input]
+    unit = DISPLAY_SETS[document.display].unit(a.dimension)
+    low, high = (to_unit(parse(t, a.dimension), unit, a.dimension) for t in (knob.low, knob.high))
+    at = low + (high - low) * min(max(position, 0), SLIDER_STEPS) / SLIDER_STEPS
+    places = max(0, 2 - math.floor(math.log10(abs(high - low)))) if high != low else 3
+    text = f"{at:.{places}f}" + ("" if unit == "1" else f" {unit}")
+    return knob.input, text, parse(text, a.dimension)
+
+
+def as_json(data):
+    return json.dumps(data, separators=(",", ":"))

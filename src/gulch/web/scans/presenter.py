@@ -1,0 +1,85 @@
+"""What the scans page shows."""
+
+from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
+from gulch.web.projects.workspace import show_unit
+
+
+def scan_page(space):
+    """The chosen scan with its form, its newest run, its table and its plot."""
+    scans = space.document.scans
+    chosen = space.document.scan(space.select) or (scans[0] if scans else None)
+    page = {"scans": [(s.id, scan_words(space, s), s is chosen) for s in scans], "scan": None, "run": None}
+    if chosen is None:
+        return page
+    sweep = chosen.over[0]
+    knob = space.document.knob(sweep.knob)
+    page["scan"] = {
+        "id": chosen.id, "words": scan_words(space, chosen), "points": sweep.points,
+        "knobs": [(k.id, k.label or k.input, k.id == sweep.knob) for k in space.document.knobs],
+        "low": sweep.low or (knob.low if knob else ""), "high": sweep.high or (knob.high if knob else ""),
+        "gauges": [(g.id, g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads, g.id in chosen.gauges)
+                   for g in space.document.gauges],
+    }  # fmt: skip
+    run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
+    page["run"] = run
+    if run is not None and run.result:
+        page["outdated"] = run.revision_id != space.row.current_id
+        page["table"] = table(run.result, space.display)
+        page["plot"] = plot(run.result, space.display)
+    return page
+
+
+def scan_words(space, scan):
+    knob = space.document.knob(scan.over[0].knob)
+    return f"{scan.over[0].points} points of {(knob.label or knob.input) if knob else scan.over[0].knob}"
+
+
+def inside(value, gauge):
+    if value is None:
+        return True
+    return (gauge["at_least"] is None or value >= gauge["at_least"] * (1 - 1e-9)) and (
+        gauge["at_most"] is None or value <= gauge["at_most"] * (1 + 1e-9)
+    )
+
+
+def table(result, display):
+    """Rows of text; `typed` is what carrying the point back writes into the document."""
+    heads = [(result["label"], show_unit(result["dimension"], display))]
+    heads += [(g["label"], show_unit(g["dimension"], display)) for g in result["gauges"]]
+    rows = []
+    for p in result["points"]:
+        cells = [
+            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g)) for g in result["gauges"]
+        ]
+        rows.append({
+            "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display),
+            "cells": cells, "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
+        })  # fmt: skip
+    failed = [r for r in rows if not r["solved"]]
+    return {"heads": heads, "rows": rows, "failed": failed, "address": result["address"],
+            "inside": sum(r["inside"] for r in rows)}  # fmt: skip
+
+
+def plot(result, display):
+    """Series in display units for the browser's plot; a gauge of another dimension goes on a further axis."""
+    units = DISPLAY_SETS[display]
+
+    def number(value, dimension):
+        return None if value is None else to_unit(value, units.unit(dimension), dimension)
+
+    dimensions = list(dict.fromkeys(g["dimension"] for g in result["gauges"]))
+    return {
+        "x": [number(p["value"], result["dimension"]) for p in result["points"]],
+        "typed": [write(p["value"], result["dimension"], display) for p in result["points"]],
+        "x_label": result["label"], "x_unit": show_unit(result["dimension"], display),
+        "address": result["address"],
+        "axes": [{"dimension": d, "unit": show_unit(d, display)} for d in dimensions],
+        "series": [
+            {"label": g["label"], "axis": dimensions.index(g["dimension"]),
+             "y": [number(p["gauges"][g["id"]], g["dimension"]) for p in result["points"]],
+             "at_least": number(g["at_least"], g["dimension"]), "at_most": number(g["at_most"], g["dimension"])}
+            for g in result["gauges"]
+        ],
+        "inside": [p["solved"] and all(inside(p["gauges"][g["id"]], g) for g in result["gauges"]) for p in result["points"]],
+        "limited": any(g["at_least"] is not None or g["at_most"] is not None for g in result["gauges"]),
+    }  # fmt: skip

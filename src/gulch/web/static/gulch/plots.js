@@ -1,0 +1,89 @@
+// The residual plots and the scan plot.
+(() => {
+  const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  const colours = () => [css("--creek"), css("--clay"), css("--dusk"), css("--juniper"), css("--ochre"), css("--mut")];
+  const dashes = ["solid", "dash", "dot", "dashdot", "longdash", "longdashdot"];
+  const marks = ["circle", "square", "diamond", "triangle-up", "cross", "x"];
+  const settings = { displayModeBar: false, responsive: true };
+
+  function layout(more) {
+    return Object.assign({
+      font: { family: '"Source Sans", sans-serif', size: 13, color: css("--text") },
+      paper_bgcolor: "rgba(0,0,0,0)", plot_bgcolor: "rgba(0,0,0,0)", hovermode: "closest",
+    }, more);
+  }
+  const axis = (more) => Object.assign({ gridcolor: css("--line"), linecolor: css("--line"), zeroline: false, automargin: true }, more);
+
+  function residuals() {
+    for (const node of document.querySelectorAll(".plot.residual")) {
+      const found = window.gulch.data(node.id.replace("plot-", "") + "-data");
+      if (!found) continue;
+      const x = found.history.map((_, i) => i + 1);
+      Plotly.react(node, [{
+        x, y: found.history.map((v) => Math.max(v, 1e-16)), mode: "lines+markers", line: { color: css("--dusk"), width: 2 },
+        marker: { size: 6 }, hovertemplate: "pass %{x}: %{y:.2e}<extra></extra>", name: "largest change",
+      }], layout({
+        margin: { l: 58, r: 12, t: 8, b: 38 }, showlegend: false,
+        xaxis: axis({ title: { text: "pass" }, dtick: x.length > 20 ? undefined : Math.ceil(x.length / 10) }),
+        yaxis: axis({ title: { text: "scaled change" }, type: "log", exponentformat: "power", dtick: 2 }),
+        shapes: [{ type: "line", xref: "paper", x0: 0, x1: 1, y0: found.tolerance, y1: found.tolerance, line: { color: css("--juniper"), dash: "dot" } }],
+      }), settings);
+    }
+  }
+
+  function scan() {
+    const node = document.getElementById("scan-plot");
+    const found = node && window.gulch.data("scan-data");
+    if (!found) return;
+    const ink = colours();
+    const right = found.axes.slice(1);
+    const series = found.series.map((s, i) => ({
+      x: found.x, y: s.y, name: s.label, mode: "lines+markers", yaxis: s.axis ? "y" + (s.axis + 1) : "y",
+      connectgaps: false, line: { color: ink[i % ink.length], dash: dashes[i % dashes.length], width: 2 },
+      marker: { symbol: marks[i % marks.length], size: 7, color: ink[i % ink.length] },
+      hovertemplate: "%{x:.5g} " + found.x_unit + ": %{y:.5g} " + found.axes[s.axis].unit + "<extra>" + s.label.replace(/[<>&]/g, "") + "</extra>",
+    }));
+    const shapes = [];
+    if (found.limited) {
+      let from = null;
+      const half = (i, j) => (found.x[i] + found.x[j]) / 2;
+      found.inside.forEach((inside, i) => {
+        if (inside && from === null) from = i ? half(i - 1, i) : found.x[i];
+        if (from !== null && (!inside || i === found.inside.length - 1)) {
+          const to = inside ? found.x[i] : half(i - 1, i);
+          shapes.push({ type: "rect", yref: "paper", x0: from, x1: to, y0: 0, y1: 1, fillcolor: css("--juniper"), opacity: 0.13, line: { width: 0 }, layer: "below" });
+          from = null;
+        }
+      });
+    }
+    found.series.forEach((s, i) => {
+      for (const limit of [s.at_least, s.at_most]) {
+        if (limit === null) continue;
+        shapes.push({ type: "line", xref: "paper", x0: 0, x1: 1, yref: s.axis ? "y" + (s.axis + 1) : "y", y0: limit, y1: limit, line: { color: ink[i % ink.length], width: 1, dash: "dot" } });
+      }
+    });
+    const titled = (words, unit) => words + (unit ? " [" + unit + "]" : "");
+    const more = {
+      margin: { l: 60, r: 30 + 46 * right.length, t: 10, b: 50 }, shapes, legend: { orientation: "h", y: 1.12, x: 0 },
+      xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, domain: [0, 1 - 0.11 * Math.max(0, right.length - 1)] }),
+      yaxis: axis({ title: { text: titled(found.axes[0].dimension, found.axes[0].unit) } }),
+    };
+    right.forEach((a, i) => {
+      more["yaxis" + (i + 2)] = axis({
+        title: { text: titled(a.dimension, a.unit) }, overlaying: "y", side: "right", showgrid: false,
+        anchor: i ? "free" : "x", position: i ? 1 - 0.11 * (right.length - 1 - i) : undefined,
+      });
+    });
+    Plotly.react(node, series, layout(more), settings).then(() => {
+      node.removeAllListeners && node.removeAllListeners("plotly_click");
+      node.on("plotly_click", (event) => {
+        const value = found.typed[event.points[0].pointIndex];
+        window.gulch.post(node.dataset.carry, { address: found.address, value });
+      });
+    });
+  }
+
+  const draw = () => { residuals(); scan(); };
+  document.addEventListener("gulch:drawn", draw);
+  document.addEventListener("gulch:theme", draw);
+})();

@@ -1,0 +1,157 @@
+// The workspace's behaviour beyond htmx: sliders, keys, messages, what survives a swap.
+(() => {
+  const $ = (id) => document.getElementById(id);
+  // The drawing and the plots are made here in the browser: a swap must leave them alone.
+  Idiomorph.defaults.ignoreActiveValue = true;
+  Idiomorph.defaults.callbacks.beforeNodeMorphed = (old) =>
+    !(old.id === "map-canvas" || (old.classList && old.classList.contains("plot")));
+  Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
+    !(name === "open" && node.tagName === "DETAILS");
+
+  function data(id) {
+    const node = $(id);
+    return node ? JSON.parse(node.textContent) : null;
+  }
+  window.gulch = { $, data, open };
+
+  function open(url) {
+    history.pushState({ htmx: true }, "", url);
+    return htmx.ajax("GET", url, { target: "#workspace", swap: "morph:outerHTML" });
+  }
+  addEventListener("popstate", () => location.reload());
+
+  // Links inside the workspace swap instead of loading a page.
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("#workspace a[href]");
+    if (!link || event.defaultPrevented || event.ctrlKey || event.metaKey || event.shiftKey || event.button) return;
+    if (link.hasAttribute("hx-get")) return;
+    const base = $("workspace").dataset.base.replace(/process\/$/, "");
+    const path = new URL(link.href).pathname;
+    if (!/^(chemistry|process|loops|scans)\/$/.test(path.replace(base, ""))) return;
+    event.preventDefault();
+    open(link.href);
+  });
+
+  // Sliders: solve while moving, save when let go. Only the newest position is sent.
+  let moving = null, waiting = null;
+  document.addEventListener("input", (event) => {
+    const slider = event.target.closest(".slider");
+    if (!slider) return;
+    waiting = slider;
+    if (!moving) attempt();
+  });
+  function attempt() {
+    const slider = waiting;
+    waiting = null;
+    moving = post(slider.dataset.try, { id: slider.dataset.knob, position: slider.value }).finally(() => {
+      moving = null;
+      if (waiting) attempt();
+    });
+  }
+  document.addEventListener("change", async (event) => {
+    const slider = event.target.closest(".slider");
+    if (!slider) return;
+    waiting = null;
+    const position = slider.value;
+    if (moving) await moving;
+    post(slider.dataset.turn, { id: slider.dataset.knob, position });
+  });
+  function post(url, values) {
+    return htmx.ajax("POST", url, { source: "#strip", target: "#workspace", swap: "morph:outerHTML", values });
+  }
+  window.gulch.post = post;
+
+  // A field whose text was not accepted shows the document's text again, unless it is being edited.
+  document.addEventListener("htmx:afterSwap", () => {
+    for (const input of document.querySelectorAll("#workspace input[value]")) {
+      if (input !== document.activeElement && input.type !== "checkbox" && input.type !== "search")
+        input.value = input.getAttribute("value");
+    }
+    for (const select of document.querySelectorAll("#workspace select")) {
+      const chosen = select.querySelector("option[selected]");
+      if (select !== document.activeElement && chosen && select.id !== "width-shows") select.value = chosen.value;
+    }
+  });
+
+  // Long work and faults are said.
+  let timer = null;
+  document.addEventListener("htmx:beforeRequest", () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => ($("busy").hidden = false), 500);
+    $("fault").hidden = true;
+  });
+  document.addEventListener("htmx:afterRequest", () => {
+    clearTimeout(timer);
+    $("busy").hidden = true;
+  });
+  function fault(text) {
+    $("fault").textContent = text;
+    $("fault").hidden = false;
+  }
+  document.addEventListener("htmx:sendError", () =>
+    fault("The server cannot be reached: your last edit was not saved. Start it again and repeat the edit."));
+  document.addEventListener("htmx:responseError", (event) => {
+    const status = event.detail.xhr.status;
+    if (status === 409 || status === 422) return;
+    fault(status === 403 ? "You are signed out: reload the page to sign in again."
+      : "The server could not do this (" + status + "); the project is unchanged.");
+  });
+
+  document.addEventListener("change", (event) => {
+    if (event.target.id === "shade-shows")
+      htmx.ajax("GET", event.target.dataset.url + "?shade=" + encodeURIComponent(event.target.value) + "&select=" +
+        encodeURIComponent(new URLSearchParams(location.search).get("select") || ""), { target: "#workspace", swap: "morph:outerHTML" });
+  });
+
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("#theme")) {
+      const root = document.documentElement;
+      root.dataset.bsTheme = root.dataset.bsTheme === "dark" ? "light" : "dark";
+      localStorage.setItem("gulch-theme", root.dataset.bsTheme);
+      document.dispatchEvent(new Event("gulch:theme"));
+    }
+    if (event.target.closest("#open-keys")) $("keys").showModal();
+    for (const menu of document.querySelectorAll("details.menu[open]"))
+      if (!menu.contains(event.target)) menu.open = false;
+    const found = $("found");
+    if (found && !event.target.closest(".search")) found.replaceChildren();
+  });
+
+  document.addEventListener("keydown", (event) => {
+    const typing = event.target.closest("input:not([type=range]),select,textarea");
+    const key = event.key.toLowerCase();
+    if ((event.ctrlKey || event.metaKey) && key === "z" && !typing) {
+      event.preventDefault();
+      $(event.shiftKey ? "redo" : "undo").click();
+    } else if ((event.ctrlKey || event.metaKey) && key === "y" && !typing) {
+      event.preventDefault();
+      $("redo").click();
+    } else if (event.altKey && "1234".includes(key)) {
+      event.preventDefault();
+      $("rail-" + ["chemistry", "process", "loops", "scans"][Number(key) - 1]).click();
+    } else if (event.key === "Escape" && !document.querySelector("dialog[open]")) {
+      const found = $("found");
+      if (found && found.children.length) return found.replaceChildren();
+      if (typing) return typing.blur();
+      if (new URLSearchParams(location.search).get("select")) open(location.pathname);
+    } else if (!typing && !event.ctrlKey && !event.metaKey && !event.altKey && !document.querySelector("dialog[open]")) {
+      if (event.key === "?") $("keys").showModal();
+      if (key === "m" && $("map-canvas")) {
+        const first = document.querySelector("#map-canvas .unit-g.here, #map-canvas .stream-g.here, #map-canvas .unit-g, #map-canvas .stream-g");
+        if (first) first.focus();
+      }
+    }
+  });
+
+  // The address follows the selection after an edit, so that reloading shows the same.
+  document.addEventListener("htmx:afterSettle", () => {
+    const space = $("workspace");
+    if (!space) return;
+    const select = JSON.parse(space.getAttribute("hx-vals")).select;
+    const stage = JSON.parse(space.getAttribute("hx-vals")).stage;
+    const url = space.dataset.base.replace(/process\/$/, stage + "/") + (select ? "?select=" + encodeURIComponent(select) : "");
+    if (location.pathname + location.search !== url) history.replaceState(history.state, "", url);
+    document.dispatchEvent(new Event("gulch:drawn"));
+  });
+  document.addEventListener("DOMContentLoaded", () => document.dispatchEvent(new Event("gulch:drawn")));
+})();

@@ -1,0 +1,32 @@
+"""Addresses of the application."""
+
+from django.contrib.auth import views as auth
+from django.urls import path
+
+from gulch.web.projects import views
+
+urlpatterns = [
+    path("", views.project_list, name="projects"),
+    path("sign-in/", auth.LoginView.as_view(template_name="projects/sign_in.html"), name="sign-in"),
+    path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
+    path("new/", views.new, name="new"),
+    path("import/", views.import_file, name="import"),
+    path("load-demo/", views.load_demo, name="load-demo"),
+    path("p/<int:pk>/remove/", views.remove, name="remove"),
+    path("p/<int:pk>/copy/", views.copy, name="copy"),
+    path("p/<int:pk>/revisions/", views.revisions, name="revisions"),
+    path("p/<int:pk>/restore/<int:number>/", views.restore, name="restore"),
+    path("p/<int:pk>/export.json", views.export_json, name="export-json"),
+    path("p/<int:pk>/ledger.csv", views.export_csv, name="export-csv"),
+    path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, name="export-scan"),
+    path("p/<int:pk>/do/<slug:name>/", views.do, name="do"),
+    path("p/<int:pk>/try/", views.try_knob, name="try"),
+    path("p/<int:pk>/go-on/", views.go_on, name="go-on"),
+    path("p/<int:pk>/scan-run/", views.scan_run, name="scan-run"),
+    path("p/<int:pk>/scan-run/<int:run>/cancel/", views.scan_cancel, name="scan-cancel"),
+    path("p/<int:pk>/scan-run/<int:run>/", views.scan_progress, name="scan-progress"),
+    path("p/<int:pk>/species/", views.species_search, name="species-search"),
+    path("p/<int:pk>/undo/", views.history, {"way": "undo"}, name="undo"),
+    path("p/<int:pk>/redo/", views.history, {"way": "redo"}, name="redo"),
+    path("p/<int:pk>/<slug:stage>/", views.stage, name="stage"),
+]
