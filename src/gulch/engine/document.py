@@ -147,7 +147,7 @@ def _unit_model(kind):
         if group:
             groups.setdefault(group, {})[key_of(d)] = entry
         else:
-            fields[d.name] = entry
+            fields[key_of(d)] = entry
     for group, entries in groups.items():
         model = create_model(f"{kind.__name__}{group.title()}", __base__=Part, **entries)
         fields[group] = (model, Field(default_factory=model))

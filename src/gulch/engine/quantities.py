@@ -29,6 +29,7 @@ def _dimensions():
         ("temperature", "K", "degC", "K", "degF", "degR"),
         ("temperature difference", "delta_degC", "K", "degC", "degF"),
         ("pressure", "Pa", "bar", "bara", "barg", "kPa", "MPa", "Pa", "atm", "psi", "psia", "psig", "torr", "mmHg"),
+        ("pressure difference", "Pa", "bar", "kPa", "Pa", "psi", "mbar"),
         ("molar flow", "mol/s", "kmol/h", "mol/s", "mol/h", "kmol/s", "kmol/d", "lbmol/h"),
         ("mass flow", "kg/s", "kg/h", "t/h", "kg/s", "t/d", "lb/h", "g/s"),
         ("volume flow", "m**3/s", "m3/h", "m3/s", "L/min", "L/h", "ft3/h", "gal/min"),
@@ -204,18 +205,18 @@ class DisplaySet:
 
 def _display_sets():
     metric = {
-        "temperature": "degC", "temperature difference": "K", "pressure": "bar", "molar flow": "kmol/h",
+        "temperature": "degC", "temperature difference": "K", "pressure": "bar", "pressure difference": "bar", "molar flow": "kmol/h",
         "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1",
         "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
         "density": "kg/m3",
     }  # fmt: skip
     us = metric | {
-        "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "molar flow": "lbmol/h",
+        "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "pressure difference": "psi", "molar flow": "lbmol/h",
         "mass flow": "lb/h", "volume flow": "ft3/h", "power": "MMBtu/h", "molar energy": "Btu/lbmol",
         "molar entropy": "Btu/(lbmol R)", "molar mass": "lb/lbmol", "molar volume": "ft3/lbmol", "density": "lb/ft3",
     }  # fmt: skip
     si = metric | {
-        "temperature": "K", "pressure": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
+        "temperature": "K", "pressure": "Pa", "pressure difference": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
         "power": "W", "molar energy": "J/mol",
     }  # fmt: skip
     sets = [

@@ -109,6 +109,7 @@ def find_in_project(name, entries):
 def balance(sides, compositions):
     """Smallest whole-number coefficients of an equation without typed ones.
 
+    Where several independent reactions fit, the equation is taken as it stands if that balances.
     sides: +1 (product) or -1 (reactant) per species; compositions: atoms per species, a list of dicts.
     Returns signed coefficients as a list of Fraction. Raises EquationError with the reason.
     """
@@ -125,6 +126,8 @@ def balance(sides, compositions):
             "No coefficients balance this equation: a species is missing or too many elements are tied."
         )
     if len(basis) > 1:
+        if all(sum(row) == 0 for row in rows):
+            return [Fraction(s) for s in sides]
         raise EquationError(
             f"{len(basis)} independent reactions are hidden in this equation: "
             "type the coefficients, or write each reaction by itself."

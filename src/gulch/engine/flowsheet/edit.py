@@ -3,13 +3,13 @@
 import re
 
 from gulch.engine.document import (
+    UNIT_MODELS,
     Conversion,
     FeedEntry,
     ReactionEntry,
     SetEntry,
     SpeciesEntry,
     StreamEntry,
-    UNIT_MODELS,
     source_of,
     value_of,
 )
@@ -143,7 +143,9 @@ def remove(project, id_):
         elif stream.to is not None:
             stream.to = None
         else:
-            raise EditError(f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere.")
+            raise EditError(
+                f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere."
+            )
     forget(project, id_)
 
 

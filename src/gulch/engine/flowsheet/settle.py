@@ -92,9 +92,15 @@ def settle(one_pass, start, *, scale, floor=None, tol=1e-9, max_passes=150, seco
             old_dx, old_df = usable_secants(None, x.size)
             x = np.maximum(g, floor)
             continue
+        # A change that came back whole (df of rounding size) says nothing but that the gain is 1.
+        telling = np.linalg.norm(df, axis=0) > 1e-9 * np.linalg.norm(dx, axis=0)
+        if not telling.any():
+            x = np.maximum(g, floor)
+            continue
+        dx, df = dx[:, telling], df[:, telling]
         gamma = np.linalg.lstsq(df, f, rcond=1e-12)[0]
         step = f - (dx + df) @ gamma
-        limit = 100.0 * size / max(1e-300, float(np.max(np.abs(step))))
+        limit = 3000.0 * size / max(1e-300, float(np.max(np.abs(step))))
         new = x + scale * step * min(1.0, limit)
         low = new < floor
         new[low] = np.maximum(g[low], floor[low])

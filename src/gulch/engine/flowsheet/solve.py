@@ -249,6 +249,8 @@ class _Run:
         scale = np.tile(np.r_[np.full(n, scale_flow), 1e4, template.P], len(group.tears))
         floor = np.tile(np.r_[np.zeros(n), -np.inf, 1.0], len(group.tears))
 
+        last = [vector]
+
         def one_pass(x):
             for k, tear in enumerate(group.tears):
                 part = x[k * width : (k + 1) * width]
@@ -268,6 +270,7 @@ class _Run:
                 part[:n] = stream.n
                 part[n] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
                 part[n + 1] = stream.P
+            last[0] = out
             return out
 
         try:
@@ -276,15 +279,16 @@ class _Run:
         except (UnitTrouble, StreamTrouble) as trouble:
             self.trouble(self.at, trouble)
             self.failed.update(group.units)
+            self.keep_tears(group, last[0], (), width, guesses)
             return
-        self.keep_tears(group, found, width, guesses)
+        self.keep_tears(group, found.tear, found.secants, width, guesses)
         self.judge(group, found, width, entering, scale_flow)
 
-    def keep_tears(self, group, found, width, guesses):
+    def keep_tears(self, group, vector, secants, width, guesses):
         n = width - 2
-        self.solution.tears["secants:" + ",".join(group.tears)] = [a.tolist() for a in found.secants]
+        self.solution.tears["secants:" + ",".join(group.tears)] = [a.tolist() for a in secants]
         for k, tear in enumerate(group.tears):
-            part = found.tear[k * width : (k + 1) * width]
+            part = vector[k * width : (k + 1) * width]
             self.solution.tears[tear] = {
                 "flow": part[:n].tolist(), "molar_enthalpy": float(part[n]), "pressure": float(part[n + 1]),
                 "guess": float(guesses[tear]),
@@ -349,8 +353,7 @@ class _Run:
             try:
                 out.streams[s.id] = self.stream_result(stream)
             except StreamTrouble as trouble:
-                out.messages.append(Message("error", s.id, f"Stream {s.id}: {trouble}", "Check what feeds it."))
-                self.failed.add(source)
+                self.trouble(source or s.id, UnitTrouble(f"{trouble} (stream {s.id})", "Check the duty and what enters."))
         for unit_id in plan.units:
             if unit_id in self.failed or unit_id not in self.done:
                 out.units[unit_id] = UnitOutcome(False)

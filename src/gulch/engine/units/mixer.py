@@ -13,7 +13,7 @@ class Mixer(Unit):
     meaning = "joins streams; the lowest inlet pressure holds and no heat is exchanged"
     inlets = (Port("feed", "streams to join", many=True),)
 
-    pressure_loss = Result("Largest throttling", "pressure", "highest less lowest inlet pressure")
+    pressure_loss = Result("Largest throttling", "pressure difference", "highest less lowest inlet pressure")
 
     @classmethod
     def solve(cls, feed, given, context):

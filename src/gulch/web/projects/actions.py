@@ -76,7 +76,9 @@ def add_revision(row, document, label):
 def settle_on_current(row, document=None, max_passes=None, start=None):
     """Solve the current revision and store what was found; a failed solve leaves the last good one."""
     document = document or load(row.current.document)
-    solution = solve(document, start=start_of(row) if start is None else start, **({"max_passes": max_passes} if max_passes else {}))
+    solution = solve(
+        document, start=start_of(row) if start is None else start, **({"max_passes": max_passes} if max_passes else {})
+    )
     if not solution.solved and start is None and row.good:
         # a start from another state may mislead: try from nothing before giving up
         if any(not loop.settled for loop in solution.loops):

@@ -141,7 +141,11 @@ def do(request, pk, name):
                 "typed": request.POST.get("value") or request.POST.get("equation") or ""}  # fmt: skip
         return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
     except EditError as error:
-        notice = {"level": "error", "text": str(error), "typed": request.POST.get("value") or request.POST.get("equation") or ""}
+        notice = {
+            "level": "error",
+            "text": str(error),
+            "typed": request.POST.get("value") or request.POST.get("equation") or "",
+        }
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     except KeyError:
         notice = {"level": "error", "text": "The request lacks a part: reload the page and try again."}
@@ -156,7 +160,9 @@ def try_knob(request, pk):
     row = own(request, pk)
     space = Workspace(row, _stage(request))
     try:
-        address, text, value = slider_text(space.document, request.POST.get("id", ""), int(request.POST.get("position", "0")))
+        address, text, value = slider_text(
+            space.document, request.POST.get("id", ""), int(request.POST.get("position", "0"))
+        )
     except (QuantityError, ValueError) as error:
         return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422,
                               notice={"level": "error", "text": str(error)})  # fmt: skip
@@ -194,7 +200,9 @@ def go_on(request, pk):
 @require_GET
 def revisions(request, pk):
     row = own(request, pk)
-    return render(request, "projects/revisions.html", {"row": row, "revisions": row.revisions.order_by("-number")[:300]})
+    return render(
+        request, "projects/revisions.html", {"row": row, "revisions": row.revisions.order_by("-number")[:300]}
+    )
 
 
 @login_required
@@ -232,7 +240,9 @@ def export_json(request, pk):
 def export_csv(request, pk):
     row = own(request, pk)
     space = Workspace(row, "process")
-    return _attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
+    return _attachment(
+        HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv"
+    )
 
 
 @login_required
@@ -257,7 +267,9 @@ def scan_run(request, pk):
     try:
         jobs.start(row, request.POST.get("id", ""), actions.start_of(row))
     except ScanError as error:
-        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
+        return show_workspace(
+            request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)}
+        )
     return show_workspace(request, row, "scans", request.POST.get("id", ""))
 
 

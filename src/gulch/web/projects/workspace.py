@@ -80,7 +80,9 @@ class Workspace:
 
     def stage_of(self, where):
         head = where.split(".")[0]
-        if head in ("species", "chemistry", "phase_model") or any(head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)):
+        if head in ("species", "chemistry", "phase_model") or any(
+            head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
+        ):
             return "chemistry"
         return "loops" if head.startswith("loop-") else "process"
 
@@ -102,7 +104,12 @@ class Workspace:
     def knobs(self):
         for k in self.document.knobs:
             a = self.inputs.get(k.input)
-            card = {"id": k.id, "label": k.label or (a.label if a else k.input), "address": k.input, "on": a is not None}
+            card = {
+                "id": k.id,
+                "label": k.label or (a.label if a else k.input),
+                "address": k.input,
+                "on": a is not None,
+            }
             if a is not None:
                 text = self.trial_values.get(k.input, a.text)
                 card["text"] = text
@@ -284,7 +291,7 @@ class Workspace:
                 account = self.account(outcome)
             balance = self.balance_rows(outcome.balances)
         return {
-            "what": "unit", "id": unit.id, "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
+            "what": "unit", "id": unit.id, "flow_unit": show_unit("molar flow", self.display), "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
             "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
             "reactions": self.reaction_rows(outcome) if outcome and outcome.solved else [],
             "reading": self.reading(unit.set) if getattr(unit, "set", None) else "",
@@ -307,12 +314,20 @@ class Workspace:
         """The stoichiometric table: in, change by each reaction, out."""
         rows = []
         for s in self.document.species:
-            cells = [outcome.inlet.get(s.id, 0.0), *(c[1].get(s.id, 0.0) for c in outcome.changes), outcome.outlet.get(s.id, 0.0)]
+            cells = [
+                outcome.inlet.get(s.id, 0.0),
+                *(c[1].get(s.id, 0.0) for c in outcome.changes),
+                outcome.outlet.get(s.id, 0.0),
+            ]
             if any(cells):
                 texts = [self.flow_text(cells[0])]
                 texts += ["" if v == 0.0 else ("+ " if v > 0 else "− ") + self.flow_text(abs(v)) for v in cells[1:-1]]
                 rows.append((s.shown, [*texts, self.flow_text(cells[-1])]))
-        totals = [sum(outcome.inlet.values()), *(sum(c[1].values()) for c in outcome.changes), sum(outcome.outlet.values())]
+        totals = [
+            sum(outcome.inlet.values()),
+            *(sum(c[1].values()) for c in outcome.changes),
+            sum(outcome.outlet.values()),
+        ]
         texts = [self.flow_text(totals[0])]
         texts += [("+ " if v > 0 else "− ") + self.flow_text(abs(v)) if abs(v) > 1e-12 else "" for v in totals[1:-1]]
         return {"unit": show_unit("molar flow", self.display), "heads": [c[0] for c in outcome.changes], "rows": rows,
@@ -324,9 +339,9 @@ class Workspace:
     def reaction_rows(self, outcome):
         for r in outcome.reactions:
             yield r | {
-                "asked_text": show(r["asked"], "fraction", self.display),
-                "achieved_text": show(r["achieved"], "fraction", self.display),
-                "extent_text": show(r["extent"], "molar flow", self.display),
+                "asked_text": show(r["asked"], "fraction", self.display, unit=False),
+                "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
+                "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
             }
 
     def balance_rows(self, balances):
@@ -357,7 +372,9 @@ class Workspace:
             for name, words in COLUMNS.items():
                 value = found.total if name == "flow" else getattr(found, name)
                 dimension = self.outputs[f"{stream.id}.{name}"].dimension
-                out["results"].append(self.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
+                out["results"].append(
+                    self.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display))
+                )
             for s in self.document.species:
                 n = found.flow.get(s.id, 0.0)
                 out["composition"].append({
@@ -403,8 +420,8 @@ class Workspace:
                 "tb": show(d.boiling_point.value, "temperature", self.display, unit=False) if d.boiling_point else "–",
                 "hf": show(d.formation_enthalpy.value, "molar energy", self.display, unit=False),
                 "s": show(d.entropy.value, "molar entropy", self.display, unit=False) if d.entropy else "–",
-                "range": f"{show(d.heat_capacity.low, 'temperature', self.display, 3, unit=False)} to "
-                         f"{show(d.heat_capacity.high, 'temperature', self.display, 4, unit=False)}",
+                "range": " … ".join(f"{to_unit(t, DISPLAY_SETS[self.display].unit('temperature'), 'temperature'):.0f}".replace("-", "−")
+                                    for t in (d.heat_capacity.low, d.heat_capacity.high)),
             }  # fmt: skip
 
     def species_units(self):
@@ -433,7 +450,9 @@ class Workspace:
                 rows.append({"label": label, "text": "–", "source": "no datum", "others": []})
                 continue
             digits = 5 if dimension in ("molar energy", "molar mass", "temperature") else 4
-            words = (lambda v, q=dimension, n=digits: show(v, q, self.display, n)) if dimension else (lambda v: f"{v:.4f}")
+            words = (
+                (lambda v, q=dimension, n=digits: show(v, q, self.display, n)) if dimension else (lambda v: f"{v:.4f}")
+            )
             rows.append({"label": label, "text": words(datum.value), "source": datum.source,
                          "others": [(source, words(v)) for source, v in datum.others.items()]})  # fmt: skip
         fits = [
@@ -464,22 +483,32 @@ class Workspace:
             try:
                 found = resolve_equation(r.equation, entries)
                 card["balanced"] = write_equation(found.coefficients, names)
-                card["elements"] = [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in found.elements.items()]
-                card["reactants"] = [(names[i], names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0]
+                card["elements"] = [
+                    (e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in found.elements.items()
+                ]
+                card["reactants"] = [
+                    (names[i], names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0
+                ]
                 if model is not None:
                     nu = [0.0] * len(names)
                     for i, v in found.coefficients.items():
                         nu[i] = float(v)
                     p = reaction_properties(nu, model)
                     card["dh"] = show(p.dh, "molar energy", self.display)
-                    card["dg"] = show(p.dg, "molar energy", self.display) if p.dg is not None else "– (an entropy is missing)"
+                    card["dg"] = (
+                        show(p.dg, "molar energy", self.display) if p.dg is not None else "– (an entropy is missing)"
+                    )
                     card["heat"] = "releases heat" if p.dh < 0 else "takes up heat"
-                    card["k"] = format_number(p.k, 3) if p.k is not None else ("–" if p.ln_k is None else f"e^{p.ln_k:.0f}")
+                    card["k"] = (
+                        format_number(p.k, 3) if p.k is not None else ("–" if p.ln_k is None else f"e^{p.ln_k:.0f}")
+                    )
             except (EquationError, SpeciesError) as error:
                 card["problem"] = str(error)
                 if isinstance(error, Unbalanced):
                     card["suggestion"] = error.suggestion
-                    card["elements"] = [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in error.elements.items()]
+                    card["elements"] = [
+                        (e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in error.elements.items()
+                    ]
                 if isinstance(error, UnknownSpecies):
                     card["offers"] = [(m.cas, m.name, m.formula) for m in error.matches[:5]]
             yield card
@@ -520,6 +549,7 @@ class Workspace:
                 tear_rows = [(names[s], self.flow_text(v)) for s, v in zip(self.latest.species, tear["flow"])]
             out.append({
                 "loop": lo, "gain": f"{lo.gain:.3f}" if lo.gain is not None else "–",
+                "tolerance": f"{lo.tolerance:.0e}",
                 "distance": f"{lo.distance:.1e}" if lo.distance is not None else "–",
                 "mode": [(names.get(s, s), f"{100 * v:.0f} %") for s, v in mode], "tear_rows": tear_rows,
                 "reading": gain_words(lo), "flow_unit": show_unit("molar flow", self.display),
@@ -532,10 +562,18 @@ class Workspace:
     def commands(self):
         """Entries of the command finder."""
         rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in STAGES]
-        rows += [{"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"} for u in self.document.units]
+        rows += [
+            {"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"}
+            for u in self.document.units
+        ]
         rows += [{"words": f"Open stream {s.id}", "url": f"../process/?select={s.id}"} for s in self.document.streams]
-        rows += [{"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in self.document.reactions]
-        rows += [{"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"} for s in self.document.species]
+        rows += [
+            {"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in self.document.reactions
+        ]
+        rows += [
+            {"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"}
+            for s in self.document.species
+        ]
         rows += [
             {"words": "Undo", "click": "undo"}, {"words": "Redo", "click": "redo"}, {"words": "Add a feed", "click": "add-feed"},
             {"words": "Export the project as JSON", "url": "../export.json", "plain": True},

@@ -13,7 +13,9 @@ def add_scan(document, form):
     if not document.knobs:
         raise EditError("A scan turns a knob: make an input a knob first (◇ beside it in the inspector).")
     id_ = edit.fresh("scan", {s.id for s in document.scans})
-    document.scans.append(ScanEntry(id=id_, over=[Sweep(knob=document.knobs[0].id)], gauges=[g.id for g in document.gauges]))
+    document.scans.append(
+        ScanEntry(id=id_, over=[Sweep(knob=document.knobs[0].id)], gauges=[g.id for g in document.gauges])
+    )
     return Done(f"Add scan {id_}", id_)
 
 

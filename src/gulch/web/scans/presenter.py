@@ -49,7 +49,8 @@ def table(result, display):
     rows = []
     for p in result["points"]:
         cells = [
-            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g)) for g in result["gauges"]
+            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g))
+            for g in result["gauges"]
         ]
         rows.append({
             "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display),

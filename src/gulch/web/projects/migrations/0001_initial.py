@@ -6,7 +6,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
@@ -15,62 +14,94 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
-            name='Project',
+            name="Project",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120)),
-                ('version', models.PositiveIntegerField(default=0)),
-                ('latest', models.JSONField(null=True)),
-                ('good', models.JSONField(null=True)),
-                ('good_revision', models.PositiveIntegerField(null=True)),
-                ('changed', models.DateTimeField(auto_now=True)),
-                ('owner', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='projects', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("name", models.CharField(max_length=120)),
+                ("version", models.PositiveIntegerField(default=0)),
+                ("latest", models.JSONField(null=True)),
+                ("good", models.JSONField(null=True)),
+                ("good_revision", models.PositiveIntegerField(null=True)),
+                ("changed", models.DateTimeField(auto_now=True)),
+                (
+                    "owner",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="projects",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-changed'],
+                "ordering": ["-changed"],
             },
         ),
         migrations.CreateModel(
-            name='Revision',
+            name="Revision",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('label', models.CharField(max_length=200)),
-                ('document', models.JSONField()),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('parent', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='children', to='projects.revision')),
-                ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='revisions', to='projects.project')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("number", models.PositiveIntegerField()),
+                ("label", models.CharField(max_length=200)),
+                ("document", models.JSONField()),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "parent",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="children",
+                        to="projects.revision",
+                    ),
+                ),
+                (
+                    "project",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="projects.project"
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
         migrations.AddField(
-            model_name='project',
-            name='current',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='projects.revision'),
+            model_name="project",
+            name="current",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="projects.revision"
+            ),
         ),
         migrations.CreateModel(
-            name='ScanRun',
+            name="ScanRun",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('scan', models.CharField(max_length=40)),
-                ('state', models.CharField(default='waiting', max_length=10)),
-                ('done', models.PositiveIntegerField(default=0)),
-                ('total', models.PositiveIntegerField(default=0)),
-                ('cancel', models.BooleanField(default=False)),
-                ('why', models.TextField(default='')),
-                ('result', models.JSONField(null=True)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='scan_runs', to='projects.project')),
-                ('revision', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='projects.revision')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("scan", models.CharField(max_length=40)),
+                ("state", models.CharField(default="waiting", max_length=10)),
+                ("done", models.PositiveIntegerField(default=0)),
+                ("total", models.PositiveIntegerField(default=0)),
+                ("cancel", models.BooleanField(default=False)),
+                ("why", models.TextField(default="")),
+                ("result", models.JSONField(null=True)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "project",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="scan_runs", to="projects.project"
+                    ),
+                ),
+                (
+                    "revision",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="projects.revision"
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-created', '-id'],
+                "ordering": ["-created", "-id"],
             },
         ),
         migrations.AddConstraint(
-            model_name='revision',
-            constraint=models.UniqueConstraint(fields=('project', 'number'), name='revision_number'),
+            model_name="revision",
+            constraint=models.UniqueConstraint(fields=("project", "number"), name="revision_number"),
         ),
     ]

@@ -1,7 +1,7 @@
 // The map: laid out by ELK in a worker, drawn as SVG. Width shows flow, shade shows a species' share.
 (() => {
   const NS = "http://www.w3.org/2000/svg";
-  const PLATE = { width: 124, height: 60 };
+  const PLATE = { width: 122, height: 60 };
   let elk = null, layoutKey = "", placed = null, shows = "molar", serial = 0, view = null;
 
   function el(name, attributes, parent, text) {
@@ -33,7 +33,7 @@
     return { back, order };
   }
 
-  function graph(map, w) {
+  function graph(map, w, turned) {
     const { back, order } = returning(map);
     const children = [], edges = [];
     const port = (id, side) => ({ id, width: 1, height: 1, layoutOptions: { "elk.port.side": side } });
@@ -41,7 +41,9 @@
     for (const s of map.streams) {
       if (!s.from) children.push({ id: "in:" + s.id, width: 8, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: fixed });
     }
-    for (const u of map.units) {
+    // the model order decides what runs backwards: units of a return path stand after the unit they return to
+    const rank = (u) => (back.has(u.id) ? 0.5 + 0.001 * (map.units.length - order[u.id]) : order[u.id] + 1);
+    for (const u of map.units.slice().sort((a, b) => rank(a) - rank(b))) {
       const ports = [];
       for (const s of map.streams.filter((x) => x.to === u.id)) {
         const isReturn = s.from && (order[s.from] >= order[u.id] || back.has(s.from)) && !back.has(u.id);
@@ -59,8 +61,13 @@
     for (const s of map.streams) {
       const end = s.to ? s.to : "out:" + s.id;
       if (!s.to) children.push({ id: end, width: 8, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: fixed });
+      // A return path with units on it is laid out from left to right and drawn the other way round,
+      // so that its units stand below the units they return past.
+      const from = s.from ? s.id + ":f" : "in:" + s.id + ":o", to = s.to ? s.id + ":t" : end + ":i";
+      const reversed = back.has(s.from) || back.has(s.to);
+      if (reversed) turned.add(s.id);
       edges.push({
-        id: s.id, sources: [s.from ? s.id + ":f" : "in:" + s.id + ":o"], targets: [s.to ? s.id + ":t" : end + ":i"],
+        id: s.id, sources: [reversed ? to : from], targets: [reversed ? from : to],
         layoutOptions: { "elk.edge.thickness": String(w[s.id]) },
       });
     }
@@ -68,7 +75,7 @@
       id: "root", children, edges,
       layoutOptions: {
         "elk.algorithm": "layered", "elk.direction": "RIGHT", "elk.edgeRouting": "ORTHOGONAL",
-        "elk.layered.spacing.nodeNodeBetweenLayers": "64", "elk.spacing.nodeNode": "40", "elk.spacing.edgeNode": "26",
+        "elk.layered.spacing.nodeNodeBetweenLayers": "46", "elk.spacing.nodeNode": "40", "elk.spacing.edgeNode": "26",
         "elk.layered.spacing.edgeNodeBetweenLayers": "24", "elk.spacing.edgeEdge": "22", "elk.layered.feedbackEdges": "true",
         "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX", "elk.layered.considerModelOrder.strategy": "NODES_AND_EDGES",
         "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
@@ -87,8 +94,15 @@
     const key = JSON.stringify([map.streams.map((s) => [s.id, s.from, s.port, s.to]), map.units.map((u) => u.id), shows, map.streams.every((s) => s[shows] === null)]);
     if (key !== layoutKey || !placed) {
       if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
-      const result = await elk.layout(graph(map, w));
+      const turned = new Set();
+      const result = await elk.layout(graph(map, w, turned));
       if (mine !== serial) return;
+      for (const e of result.edges) {
+        const section = (e.sections || [])[0];
+        if (!section) continue;
+        e.points = [section.startPoint, ...(section.bendPoints || []), section.endPoint];
+        if (turned.has(e.id)) e.points.reverse();
+      }
       placed = { nodes: Object.fromEntries(result.children.map((c) => [c.id, c])), edges: Object.fromEntries(result.edges.map((e) => [e.id, e])), width: result.width, height: result.height };
       layoutKey = key;
       view = null;
@@ -124,9 +138,8 @@
     const lines = el("g", {}, world), plates = el("g", {}, world), labels = el("g", {}, world), tops = el("g", {}, world);
     for (const s of map.streams) {
       const edge = placed.edges[s.id];
-      if (!edge || !edge.sections) continue;
-      const section = edge.sections[0];
-      const points = [section.startPoint, ...(section.bendPoints || []), section.endPoint];
+      if (!edge || !edge.points) continue;
+      const points = edge.points;
       const width = w[s.id], d = rounded(points, Math.max(10, width * 0.6));
       const g = el("g", { class: "stream-g" + (map.select === s.id ? " here" : ""), tabindex: "0", role: "button", "data-id": s.id, "aria-label": `stream ${s.id}${s.text ? ", " + s.text : ""}` }, lines);
       el("path", { d, class: "halo", "stroke-width": width + 8 }, g);
@@ -137,7 +150,7 @@
       if (map.select === s.id) lines.append(g);
       const text = shows === "mass" ? s.mass_text : s.text;
       if (!s.from || !s.to) {
-        const end = s.from ? section.endPoint : section.startPoint;
+        const end = s.from ? points[points.length - 1] : points[0];
         const x = s.from ? end.x + 18 : end.x - 4;
         el("text", { x: s.from ? x + 4 : x, y: end.y - width / 2 - 16, class: "sn", "text-anchor": s.from ? "end" : "start" }, labels, s.id);
         el("text", { x: s.from ? x + 4 : x, y: end.y - width / 2 - 4, class: "sf", "text-anchor": s.from ? "end" : "start" }, labels, text);
@@ -151,7 +164,7 @@
         }
       }
       if (!s.to) {
-        const end = section.endPoint;
+        const end = points[points.length - 1];
         const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `append a unit to ${s.id}` }, tops);
         el("circle", { cx: end.x + 12, cy: end.y, r: 9 }, plus);
         el("text", { x: end.x + 12, y: end.y + 5, "text-anchor": "middle" }, plus, "+");
@@ -173,8 +186,8 @@
     }
     for (const loop of map.loops) {
       const edge = placed.edges[loop.tear];
-      if (!edge || !edge.sections) continue;
-      const section = edge.sections[0], l = longest([section.startPoint, ...(section.bendPoints || []), section.endPoint]);
+      if (!edge || !edge.points) continue;
+      const l = longest(edge.points);
       const text = loop.id.replace("loop-", "Loop ") + " · " + loop.label, width = 7.1 * text.length * 0.86 + 18;
       const x = (l.a.x + l.b.x) / 2 - width / 2, y = Math.max(l.a.y, l.b.y) + w[loop.tear] / 2 + 8;
       const g = el("g", { class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop", "aria-label": text + (loop.settled ? ", settled" : ", did not settle") }, tops);

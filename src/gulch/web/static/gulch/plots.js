@@ -70,7 +70,7 @@
     };
     right.forEach((a, i) => {
       more["yaxis" + (i + 2)] = axis({
-        title: { text: titled(a.dimension, a.unit) }, overlaying: "y", side: "right", showgrid: false,
+        title: { text: titled(a.dimension, a.unit) }, overlaying: "y", side: "right", showgrid: false, tickmode: "auto",
         anchor: i ? "free" : "x", position: i ? 1 - 0.11 * (right.length - 1 - i) : undefined,
       });
     });

@@ -1,0 +1,112 @@
+"""Scans, exports and the command line."""
+
+import csv
+import io
+import json
+
+import pytest
+
+from gulch.engine import cli
+from gulch.engine.document import schema
+from gulch.engine.exchange import csv_text, ledger, scan_csv
+from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.scans import ScanError, run_scan
+from gulch.main import main
+from helpers import demo
+
+
+def test_scan_equals_solving_each_point_by_itself():
+    project = demo()
+    seen = []
+    result = run_scan(project, project.scans[0], progress=lambda done, total: seen.append((done, total)))
+    assert seen[-1] == (13, 13) and all(p["solved"] for p in result.points)
+    plan = Plan(project)
+    for point in result.points[::4]:
+        alone = plan.run(overrides={"SPLIT.drawn": point["value"]})
+        assert point["gauges"]["overall"] == pytest.approx(alone.gauges["overall"], rel=1e-6)
+    values = [p["gauges"]["overall"] for p in result.points]
+    assert values == sorted(values, reverse=True)  # the more is purged, the less is converted
+
+
+def test_failed_points_are_kept_with_their_reason():
+    project = demo()
+    knob = project.knob("purge_share")
+    knob.input, knob.low, knob.high = "K1.pressure", "60 bar", "75 bar"
+    result = run_scan(project, project.scans[0])
+    assert not result.points[0]["solved"] and "below the inlet" in result.points[0]["why"]
+    assert result.points[0]["gauges"]["overall"] is None and result.points[-1]["solved"]
+
+
+def test_scan_can_be_cancelled_and_refused():
+    project = demo()
+    calls = []
+    result = run_scan(project, project.scans[0], progress=lambda d, t: calls.append(d), cancelled=lambda: len(calls) >= 3)
+    assert result.cancelled and len(result.points) == 3
+    project.scans[0].over[0].low = "30 %"
+    with pytest.raises(ScanError, match="low end"):
+        run_scan(project, project.scans[0])
+    project.scans[0].over[0].low = "2 %"
+    project.unit("H1").temperature = "hot"
+    with pytest.raises(ScanError, match="not ready"):
+        run_scan(project, project.scans[0])
+
+
+def test_ledger_and_csv_agree_with_the_solution():
+    project = demo()
+    solution = solve(project)
+    columns, rows = ledger(project, solution)
+    table = list(csv.reader(io.StringIO(csv_text(project, solution))))
+    assert table[0][:4] == ["Stream", "Temperature [°C]", "Pressure [bar]", "Vapour fraction [%]"]
+    product = next(r for r in table if r[0] == "product")
+    assert float(product[table[0].index("ethanol [kmol/h]")]) == pytest.approx(solution.streams["product"].flow["ethanol"] * 3.6)
+    assert len(table) == len(rows) + 1 == len(project.streams) + 1 and len(table[0]) == len(columns) + 1
+    project.species[2].name = "=1+1"
+    assert "'=1+1" in csv_text(project, solution)
+
+
+def test_scan_csv_holds_every_point():
+    project = demo()
+    rows = list(csv.reader(io.StringIO(scan_csv(run_scan(project, project.scans[0]).to_dict(), "process-metric"))))
+    assert rows[0][0] == "purge share [%]" and len(rows) == 14 and float(rows[1][0]) == pytest.approx(2.0)
+
+
+@pytest.fixture
+def file(tmp_path):
+    path = tmp_path / "demo.json"
+    path.write_text(demo().to_json(), encoding="utf-8")
+    return path
+
+
+def test_command_line_solves(file, capsys):
+    assert main(["solve", str(file)]) == cli.SOLVED
+    text = capsys.readouterr().out
+    assert "Juniper Flats ethanol: solved" in text and "settled in" in text
+    assert main(["solve", str(file), "--json"]) == cli.SOLVED
+    data = json.loads(capsys.readouterr().out)
+    assert data["streams"]["product"]["temperature"] == pytest.approx(323.15)
+    assert data["streams"]["product"]["flow"]["ethanol"] * 3.6 == pytest.approx(41.80, abs=0.01)
+
+
+def test_command_line_exit_codes(file, tmp_path, capsys):
+    data = json.loads(file.read_text(encoding="utf-8"))
+    data["units"][2]["heat"]["temperature"] = "warm"
+    bad = tmp_path / "bad.json"
+    bad.write_text(json.dumps(data), encoding="utf-8")
+    assert main(["solve", str(bad)]) == cli.NOT_SOLVED
+    assert "does not start with a number" in capsys.readouterr().out
+    assert main(["check", str(bad)]) == cli.NOT_SOLVED
+    assert main(["check", str(file)]) == cli.SOLVED
+    (tmp_path / "cut.json").write_text('{"format": "gulch', encoding="utf-8")
+    assert main(["solve", str(tmp_path / "cut.json")]) == cli.BAD_FILE
+    assert main(["solve", str(tmp_path / "none.json")]) == cli.BAD_FILE
+    assert "cannot be read" in capsys.readouterr().err
+    assert main(["scan", str(file), "--scan", "nope"]) == cli.BAD_FILE
+    assert main(["scan", str(file)]) == cli.SOLVED
+
+
+def test_shipped_schema_is_current():
+    """docs/project.schema.json is generated: `gulch schema > docs/project.schema.json`."""
+    from pathlib import Path
+
+    shipped = json.loads((Path(__file__).parents[2] / "docs" / "project.schema.json").read_text(encoding="utf-8"))
+    assert shipped == schema()

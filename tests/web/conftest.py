@@ -1,0 +1,45 @@
+"""A signed-in client with the demo project."""
+
+import pytest
+from django.contrib.auth import get_user_model
+
+from gulch.web.projects.actions import create_project
+from helpers import demo
+
+
+@pytest.fixture(autouse=True)
+def inline_jobs(settings):
+    settings.GULCH_JOBS_INLINE = True
+    settings.ALLOWED_HOSTS = ["testserver"]
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, tests only
+
+
+@pytest.fixture
+def user(db):
+    return get_user_model().objects.create_user("ada", password="a long enough one")
+
+
+@pytest.fixture
+def row(user):
+    return create_project(user, demo(), "Demo project")
+
+
+@pytest.fixture
+def client(client, user):
+    client.force_login(user)
+    return client
+
+
+@pytest.fixture
+def act(client, row):
+    """Post an edit; returns the response. The newest version is sent unless one is given."""
+
+    def post(name, status=200, **form):
+        row.refresh_from_db()
+        form.setdefault("version", row.version)
+        response = client.post(f"/p/{row.pk}/do/{name}/", form, headers={"HX-Request": "true"})
+        assert response.status_code == status, response.content.decode()[:2000]
+        row.refresh_from_db()
+        return response.content.decode()
+
+    return post

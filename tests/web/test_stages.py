@@ -1,0 +1,182 @@
+"""Each stage shows what the engine found, and its edits reach the document."""
+
+import re
+
+import pytest
+
+from gulch.web.projects.actions import create_project
+from gulch.web.projects.models import ScanRun
+from gulch.web.scans import jobs
+from helpers import LIGHT, demo, document, feed
+
+
+def text_of(html):
+    return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", html))
+
+
+def page(client, row, stage, query=""):
+    response = client.get(f"/p/{row.pk}/{stage}/{query}")
+    assert response.status_code == 200
+    return response.content.decode()
+
+
+def test_every_stage_opens_for_an_empty_project(client, user):
+    row = create_project(user, document({}), "Start")
+    for stage in ("chemistry", "process", "loops", "scans"):
+        assert "Gulch" in page(client, row, stage)
+    assert "Choose the species first" in page(client, row, "process")
+    assert client.get(f"/p/{row.pk}/nonsense/").status_code == 404
+
+
+def test_process_shows_ledger_strip_and_map(client, row):
+    html = page(client, row, "process")
+    words = text_of(html)
+    assert "overall conversion of ethylene" in words and "43.73 %" in words and "recycle" in words
+    assert '"id":"R1"' in html and '"tear":"recycle"' in html
+    assert "solved in" in words
+
+
+@pytest.mark.parametrize("select", ["MIX", "H1", "R1", "DRUM", "SPLIT", "K1", "product", "ethylene_feed", "knob:drum_T", "gauge:purity", "nothing"])
+def test_inspector_opens_for_anything(client, row, select):
+    html = page(client, row, "process", f"?select={select}")
+    assert 'id="inspector"' in html
+
+
+def test_reactor_account_in_the_inspector(client, row):
+    words = text_of(page(client, row, "process", "?select=R1"))
+    assert "Hydration acts on what enters, then etherification acts on what is left." in words
+    assert "ethylene 874.5 − 43.73 830.8" in words
+    assert "mass 0 ✓" in words or re.search(r"mass [+-]\de-\d+ ✓", words)
+
+
+def test_units_follow_the_display(client, row, act):
+    act("display", value="us-customary")
+    words = text_of(page(client, row, "process"))
+    assert "lbmol/h" in words and "122.0" in words  # 50 °C
+    act("set", address="COOL.temperature", value="130 F")
+    assert row.current.document["units"][3]["temperature"] == "130 F"
+    act("set", address="COOL.temperature", value="131")
+    assert row.current.document["units"][3]["temperature"] == "131 degF"
+
+
+def test_slider_tries_without_saving_and_saves_when_let_go(client, row, act):
+    response = client.post(f"/p/{row.pk}/try/", {"id": "purge_share", "position": "500", "stage": "process"}, headers={"HX-Request": "true"})
+    words = text_of(response.content.decode())
+    row.refresh_from_db()
+    assert row.current.number == 1 and "32.07 %" in words and "11.0 %" in response.content.decode()
+    act("turn", id="purge_share", position="500")
+    assert row.current.document["units"][5]["drawn"] == "11.0 %"
+
+
+def test_knobs_and_gauges_come_and_go(client, row, act):
+    act("knob", address="R1.temperature")
+    knob = row.current.document["knobs"][-1]
+    assert (knob["low"], knob["high"]) == ("250 degC", "350 degC")
+    act("knob-edit", id=knob["id"], field="high", value="340")
+    assert row.current.document["knobs"][-1]["high"] == "340 degC"
+    act("knob-remove", id=knob["id"])
+    act("gauge", address="R1.conversion.ethylene")
+    gauge = row.current.document["gauges"][-1]["id"]
+    html = act("gauge-edit", id=gauge, field="at_least", value="6")
+    assert row.current.document["gauges"][-1]["at_least"] == "6 %"
+    assert "below its limit of 6 %" in text_of(html) and "outside its limits" in html
+    act("gauge-remove", id=gauge)
+    assert len(row.current.document["gauges"]) == 4
+
+
+def test_search_as_one_types(client, row):
+    found = text_of(client.get(f"/p/{row.pk}/species/?q=methan").content.decode())
+    assert "methane" in found and "methanol" in found
+    assert "in the project" in text_of(client.get(f"/p/{row.pk}/species/?q=C2H4").content.decode())
+    assert "Nothing in the databank" in client.get(f"/p/{row.pk}/species/?q=zzzz").content.decode()
+    assert client.get(f"/p/{row.pk}/species/?q=<script>").content.decode().count("<script>") == 0
+
+
+def test_reaction_brings_its_species(client, user, act, row):
+    act("reaction-add", equation="CH4 + 2 O2 = CO2 + 2 H2O", add_species="1")
+    assert {s["id"] for s in row.current.document["species"]} >= {"methane", "oxygen", "carbon_dioxide"}
+    words = text_of(page(client, row, "chemistry"))
+    assert "balanced: methane + 2 oxygen = carbon_dioxide + 2 water" in words and "−802" in words
+
+
+def test_unbalanced_reaction_is_shown_with_its_balance(client, row, act):
+    html = act("reaction-edit", id="hydration", value="C2H4 + 2 H2O = ethanol", stage="chemistry")
+    words = text_of(html)
+    assert "not balanced: H 8 against 6, O 2 against 1" in words and "Take “C2H4 + H2O = ethanol”" in words
+    act("reaction-edit", id="hydration", value="C2H4 + H2O = ethanol")
+    assert row.latest["solved"]
+
+
+def test_conversion_question_and_its_answers(client, row, act):
+    html = act("conversion", id="hydration", key="ethylene", value="0.75", stage="chemistry")
+    assert "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
+    act("conversion-answer", id="hydration", value="75 %")
+    assert row.current.document["reactions"][0]["conversion"]["value"] == "75 %"
+    act("conversion", id="hydration", key="ethylene", value="0.75")
+    html = act("conversion-answer", id="hydration", value="keep")
+    assert "Was 75" not in html
+
+
+def test_ledger_columns(client, row, act):
+    html = act("ledger-columns", columns=["temperature", "mass_flow"], species="mass_fraction", stage="process")
+    words = text_of(html.split('id="ledger"')[1])
+    assert "Mass flow kg/h" in words and "Vapour fraction</span><small>" not in html
+    assert row.current.document["ledger"] == {"columns": ["temperature", "mass_flow"], "species": "mass_fraction"}
+
+
+def test_loop_page_and_going_on(client, user):
+    project = document(
+        LIGHT,
+        [{"id": "MIX", "kind": "mixer"}, {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %"}}],
+        [feed("f", "MIX", {"hydrogen": "1 kmol/h", "water": "1 kmol/h"}), {"id": "m", "from": "MIX", "to": "SEP"},
+         {"id": "back", "from": "SEP.first", "to": "MIX"}, {"id": "out", "from": "SEP.second"}],
+    )  # fmt: skip
+    row = create_project(user, project, "Start")
+    words = text_of(page(client, row, "loops"))
+    assert "did not settle" in words and "hydrogen builds up" in words and "Go on from here" in words
+    before = row.latest["tears"]["back"]["flow"][0]
+    response = client.post(f"/p/{row.pk}/go-on/", headers={"HX-Request": "true"})
+    row.refresh_from_db()
+    assert response.status_code == 200 and row.latest["tears"]["back"]["flow"][0] > before
+
+
+def test_scan_runs_is_tabulated_and_carried_back(client, row, act):
+    assert client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"}).status_code == 200
+    run = row.scan_runs.get()
+    assert (run.state, run.done, run.total) == (ScanRun.DONE, 13, 13)
+    words = text_of(page(client, row, "scans"))
+    assert "66.09" in words and "13 of 13 points done" in words and "(3 of 13)" in words
+    assert client.get(f"/p/{row.pk}/scan-run/{run.pk}.csv").content.decode().startswith("purge share [%]")
+    act("carry", address="SPLIT.drawn", value="5 %")
+    assert row.current.document["units"][5]["drawn"] == "5 %"
+    assert "the process has changed since" in text_of(page(client, row, "scans"))
+
+
+def test_scan_that_cannot_begin_says_why(client, row, act):
+    act("scan-edit", id="scan1", knob="purge_share", low="40 %", high="20 %", points="5")
+    response = client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
+    assert response.status_code == 422 and "low end" in response.content.decode()
+    act("scan-edit", id="scan1", knob="purge_share", low="2 %", high="20 %", points="5")
+    act("set", address="R1.temperature", value="hot")
+    client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
+    run = row.scan_runs.first()
+    assert run.state == ScanRun.FAILED and "not ready" in run.why
+
+
+def test_cancelled_scan_keeps_its_points(client, row):
+    run = ScanRun.objects.create(project=row, revision=row.current, scan="scan1", total=13, cancel=True)
+    jobs.work(run.pk, None)
+    run.refresh_from_db()
+    assert run.state == ScanRun.CANCELLED and run.result["points"] == []
+
+
+def test_names_are_escaped(client, row, act):
+    act("project-name", value="<b>x</b>")
+    act("gauge-edit", id="made", field="label", value='"><img src=x>')
+    html = page(client, row, "process")
+    assert "<b>x</b>" not in html and "<img src=x" not in html
+
+
+def test_demo_loads_for_a_user_without_projects(client, user):
+    response = client.post("/load-demo/", follow=True)
+    assert demo().name in response.content.decode()
