@@ -30,7 +30,13 @@ def feed(id_, to, flow, T="25 degC", P="10 bar", **more):
     return {"id": id_, "to": to, "given": {"temperature": T, "pressure": P, "flow": flow, **more}}
 
 
-LIGHT = {"hydrogen": "1333-74-0", "co2": "124-38-9", "methanol": "67-56-1", "water": "7732-18-5", "nitrogen": "7727-37-9"}
+LIGHT = {
+    "hydrogen": "1333-74-0",
+    "co2": "124-38-9",
+    "methanol": "67-56-1",
+    "water": "7732-18-5",
+    "nitrogen": "7727-37-9",
+}
 
 
 def simple(**unit):

@@ -1,10 +1,10 @@
 """Bad input: each gives a sentence with where, what and what to do, and nothing is solved."""
 
 import pytest
+from helpers import demo
 
 from gulch.engine.document import DocumentError, load, loads
 from gulch.engine.flowsheet import check, solve
-from helpers import demo
 
 
 def changed(path, value):
@@ -12,7 +12,9 @@ def changed(path, value):
     data = demo().dump()
     place = data
     for key in path[:-1]:
-        place = next(x for x in place if x["id"] == key) if isinstance(place, list) and isinstance(key, str) else place[key]
+        place = (
+            next(x for x in place if x["id"] == key) if isinstance(place, list) and isinstance(key, str) else place[key]
+        )
     if value is None:
         del place[path[-1]]
     else:
@@ -51,7 +53,9 @@ BAD = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("path", "value", "where", "words"), BAD, ids=lambda v: "-".join(map(str, v)) if isinstance(v, tuple) else None)
+@pytest.mark.parametrize(
+    ("path", "value", "where", "words"), BAD, ids=lambda v: "-".join(map(str, v)) if isinstance(v, tuple) else None
+)
 def test_bad_input_gets_a_sentence(path, value, where, words):
     import re
 
@@ -71,7 +75,9 @@ def test_deleted_species_still_used_by_a_reaction():
     assert found and "ether" in found[0]
 
 
-@pytest.mark.parametrize(("typed", "asks"), [("0.75 %", True), ("0.0075", True), ("75 %", False), ("1 %", False), ("0 %", False)])
+@pytest.mark.parametrize(
+    ("typed", "asks"), [("0.75 %", True), ("0.0075", True), ("75 %", False), ("1 %", False), ("0 %", False)]
+)
 def test_a_conversion_below_one_per_cent_is_asked_about(typed, asks):
     project = changed(("reactions", "hydration", "conversion", "value"), typed)
     found = [m for m in check(project) if m.level == "question"]
@@ -84,7 +90,13 @@ def test_a_conversion_below_one_per_cent_is_asked_about(typed, asks):
 
 def test_conversions_of_one_step_add_up_to_more_than_100():
     data = demo().dump()
-    data["reactions"].append({"id": "cracking", "equation": "2 ethylene = ethylene + ethylene", "conversion": {"key": "ethylene", "value": "50 %"}})
+    data["reactions"].append(
+        {
+            "id": "cracking",
+            "equation": "2 ethylene = ethylene + ethylene",
+            "conversion": {"key": "ethylene", "value": "50 %"},
+        }
+    )
     data["reactions"][-1]["equation"] = "C2H4 + H2O = ethanol"
     data["reactions"][0]["conversion"]["value"] = "60 %"
     data["reaction_sets"][0]["steps"] = [["hydration", "cracking"]]
@@ -96,7 +108,13 @@ def test_conversions_of_one_step_add_up_to_more_than_100():
 
 def test_fractions_that_do_not_add_up():
     data = demo().dump()
-    given = {"temperature": "25 degC", "pressure": "70 bar", "basis": "mole-fractions", "total": "100 kmol/h", "fraction": {"ethylene": "60 %", "ethane": "30 %"}}
+    given = {
+        "temperature": "25 degC",
+        "pressure": "70 bar",
+        "basis": "mole-fractions",
+        "total": "100 kmol/h",
+        "fraction": {"ethylene": "60 %", "ethane": "30 %"},
+    }
     data["streams"][0]["given"] = given
     found = [m for m in check(load(data)) if m.where == "ethylene_feed.fraction"]
     assert "90 %" in found[0].what and found[0].answers

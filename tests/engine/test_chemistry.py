@@ -112,7 +112,9 @@ def test_hydration_of_ethylene():
 
 def test_heat_of_combustion_of_methane():
     """-802.3 kJ/mol to water vapour (any handbook)."""
-    assert properties({"methane": -1, "oxygen": -2, "carbon_dioxide": 1, "water": 2}, 298.15).dh == pytest.approx(-802.3e3, rel=1e-3)
+    assert properties({"methane": -1, "oxygen": -2, "carbon_dioxide": 1, "water": 2}, 298.15).dh == pytest.approx(
+        -802.3e3, rel=1e-3
+    )
 
 
 def test_no_entropy_no_gibbs_energy():

@@ -1,11 +1,11 @@
 """Edits of a document: growing, sending back, removing, renaming."""
 
 import pytest
+from helpers import demo
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import check, edit, solve
 from gulch.engine.units import KINDS
-from helpers import demo
 
 
 def started():

@@ -82,3 +82,4 @@ def test_shows_figures_with_units():
     assert show(573.15, "temperature") == "300.0 °C"
     assert show(100 / 3.6, "molar flow") == "100.0 kmol/h"
     assert show(None, "pressure") == "–"
+    assert show(0.99999999 / 3.6, "molar flow") == "1.000 kmol/h"

@@ -5,6 +5,7 @@ import io
 import json
 
 import pytest
+from helpers import demo
 
 from gulch.engine import cli
 from gulch.engine.document import schema
@@ -12,7 +13,6 @@ from gulch.engine.exchange import csv_text, ledger, scan_csv
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
 from gulch.main import main
-from helpers import demo
 
 
 def test_scan_equals_solving_each_point_by_itself():
@@ -40,7 +40,9 @@ def test_failed_points_are_kept_with_their_reason():
 def test_scan_can_be_cancelled_and_refused():
     project = demo()
     calls = []
-    result = run_scan(project, project.scans[0], progress=lambda d, t: calls.append(d), cancelled=lambda: len(calls) >= 3)
+    result = run_scan(
+        project, project.scans[0], progress=lambda d, t: calls.append(d), cancelled=lambda: len(calls) >= 3
+    )
     assert result.cancelled and len(result.points) == 3
     project.scans[0].over[0].low = "30 %"
     with pytest.raises(ScanError, match="low end"):
@@ -58,7 +60,9 @@ def test_ledger_and_csv_agree_with_the_solution():
     table = list(csv.reader(io.StringIO(csv_text(project, solution))))
     assert table[0][:4] == ["Stream", "Temperature [°C]", "Pressure [bar]", "Vapour fraction [%]"]
     product = next(r for r in table if r[0] == "product")
-    assert float(product[table[0].index("ethanol [kmol/h]")]) == pytest.approx(solution.streams["product"].flow["ethanol"] * 3.6)
+    assert float(product[table[0].index("ethanol [kmol/h]")]) == pytest.approx(
+        solution.streams["product"].flow["ethanol"] * 3.6
+    )
     assert len(table) == len(rows) + 1 == len(project.streams) + 1 and len(table[0]) == len(columns) + 1
     project.species[2].name = "=1+1"
     assert "'=1+1" in csv_text(project, solution)

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
+from helpers import document, feed, simple
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.stoichiometric import run_step
-from helpers import document, feed, simple
 
 KMOL_H = 1.0 / 3.6  # mol/s
 
@@ -41,15 +41,30 @@ def test_every_kind_is_exercised():
 
 def reactor(conversions, flows, steps, heat=None, **more):
     """Methane oxidations in one stoichiometric reactor."""
-    equations = {"partial": "CH4 + 0.5 O2 = CO + 2 H2", "full": "CH4 + 2 O2 = CO2 + 2 H2O", "shift": "CO + H2O = CO2 + H2"}
+    equations = {
+        "partial": "CH4 + 0.5 O2 = CO + 2 H2",
+        "full": "CH4 + 2 O2 = CO2 + 2 H2O",
+        "shift": "CO + H2O = CO2 + H2",
+    }
     species = {"methane": "74-82-8", "oxygen": "7782-44-7", "co": "630-08-0", "co2": "124-38-9", "water": "7732-18-5",
                "hydrogen": "1333-74-0"}  # fmt: skip
     keys = {"partial": "methane", "full": "methane", "shift": "co"}
     return document(
         species,
-        [{"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": heat or {"mode": "isothermal", "temperature": "500 degC"}, **more}],
+        [
+            {
+                "id": "R",
+                "kind": "stoichiometric-reactor",
+                "set": "s",
+                "heat": heat or {"mode": "isothermal", "temperature": "500 degC"},
+                **more,
+            }
+        ],
         [feed("feed", "R", flows, T="500 degC"), {"id": "out", "from": "R"}],
-        [{"id": i, "equation": equations[i], "conversion": {"key": keys[i], "value": v}} for i, v in conversions.items()],
+        [
+            {"id": i, "equation": equations[i], "conversion": {"key": keys[i], "value": v}}
+            for i, v in conversions.items()
+        ],
         [{"id": "s", "steps": steps}],
     )
 
@@ -63,11 +78,16 @@ def test_80_per_cent_of_50_leaves_10_and_makes_40():
     assert out["oxygen"] == pytest.approx(120 * KMOL_H)
 
 
-@pytest.mark.parametrize(("oxygen", "achieved"), [("1440 kg/h", 0.6), ("1600 kg/h", 0.6), ("720 kg/h", 0.3), ("144 kg/h", 0.06)])
+@pytest.mark.parametrize(
+    ("oxygen", "achieved"), [("1440 kg/h", 0.6), ("1600 kg/h", 0.6), ("720 kg/h", 0.3), ("144 kg/h", 0.06)]
+)
 def test_oxygen_limits_partial_oxidation(oxygen, achieved):
     """150 kmol/h CH4 at 60 % needs 150 · 0.6 / 2 = 45 kmol/h = 1440 kg/h O2; below that it falls in proportion (hand calculation)."""
     base = reactor({"partial": "60 %"}, {"methane": "150 kmol/h", "oxygen": "1 kmol/h"}, [["partial"]]).dump()
-    base["streams"][0]["given"] |= {"basis": "mass", "mass_flow": {"methane": f"{150 * 16.0425} kg/h", "oxygen": oxygen}}
+    base["streams"][0]["given"] |= {
+        "basis": "mass",
+        "mass_flow": {"methane": f"{150 * 16.0425} kg/h", "oxygen": oxygen},
+    }
     solution = solve(load(base))
     assert solution.units["R"].values["achieved"]["partial"] == pytest.approx(achieved, rel=3e-4)
     row = solution.units["R"].reactions[0]
@@ -92,7 +112,9 @@ def test_step_stops_reactions_that_share_a_used_up_reactant():
 
 
 def test_products_of_a_step_are_not_consumed_in_it():
-    reached, _ = run_step(np.array([[-1.0, 1.0, 0.0], [0.0, -1.0, 1.0]]), np.array([5.0, 3.0]), np.array([10.0, 1.0, 0.0]))
+    reached, _ = run_step(
+        np.array([[-1.0, 1.0, 0.0], [0.0, -1.0, 1.0]]), np.array([5.0, 3.0]), np.array([10.0, 1.0, 0.0])
+    )
     np.testing.assert_allclose(reached, [5.0, 1.0])
 
 
@@ -104,7 +126,9 @@ def test_adiabatic_reactor_heats_by_the_heat_of_reaction():
     assert hot.streams["out"].temperature > 900.0
     assert hot.units["R"].values["duty"] == pytest.approx(0.0, abs=1e-3)
     assert held.units["R"].values["duty"] == pytest.approx(-802.3e3 * 10 * KMOL_H, rel=0.01)  # 500 °C against 25 °C
-    given = solve(reactor({"full": "100 %"}, flows, [["full"]], {"mode": "duty", "duty": f"{held.units['R'].values['duty']} W"}))
+    given = solve(
+        reactor({"full": "100 %"}, flows, [["full"]], {"mode": "duty", "duty": f"{held.units['R'].values['duty']} W"})
+    )
     assert given.streams["out"].temperature == pytest.approx(773.15, abs=1e-4)
     same = solve(reactor({"full": "100 %"}, flows, [["full"]], {"mode": "feed-temperature"}, pressure_drop="2 bar"))
     assert same.streams["out"].temperature == pytest.approx(773.15)
@@ -124,7 +148,11 @@ def test_compressor_against_coolprop():
     """Nitrogen from 2 to 8 bar at 25 °C, isentropic."""
     s = PropsSI("S", "T", 298.15, "P", 2e5, "Nitrogen")
     T = PropsSI("T", "S", s, "P", 8e5, "Nitrogen")
-    work = (PropsSI("Hmolar", "T", T, "P", 8e5, "Nitrogen") - PropsSI("Hmolar", "T", 298.15, "P", 2e5, "Nitrogen")) * 100 * KMOL_H
+    work = (
+        (PropsSI("Hmolar", "T", T, "P", 8e5, "Nitrogen") - PropsSI("Hmolar", "T", 298.15, "P", 2e5, "Nitrogen"))
+        * 100
+        * KMOL_H
+    )
     ideal = solve(compressor("8 bar"))
     assert ideal.streams["out"].temperature == pytest.approx(T, abs=0.5)
     assert ideal.units["K"].values["work"] == pytest.approx(work, rel=3e-3)

@@ -2,9 +2,9 @@
 
 import pytest
 from django.contrib.auth import get_user_model
+from helpers import demo
 
 from gulch.web.projects.actions import create_project
-from helpers import demo
 
 
 @pytest.fixture(autouse=True)

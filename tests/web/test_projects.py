@@ -5,9 +5,9 @@ import json
 import pytest
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
+from helpers import demo
 
 from gulch.web.projects.models import Project
-from helpers import demo
 
 
 def test_a_visitor_must_sign_in(client, row):
@@ -25,9 +25,21 @@ def test_owners_see_only_their_own(client, row):
     other = get_user_model().objects.create_user("eve", password="another long one")
     client.force_login(other)
     assert row.name not in client.get("/").content.decode()
-    for url in (f"/p/{row.pk}/process/", f"/p/{row.pk}/export.json", f"/p/{row.pk}/ledger.csv", f"/p/{row.pk}/revisions/", f"/p/{row.pk}/species/?q=a"):
+    for url in (
+        f"/p/{row.pk}/process/",
+        f"/p/{row.pk}/export.json",
+        f"/p/{row.pk}/ledger.csv",
+        f"/p/{row.pk}/revisions/",
+        f"/p/{row.pk}/species/?q=a",
+    ):
         assert client.get(url).status_code == 404
-    for url in (f"/p/{row.pk}/do/add-feed/", f"/p/{row.pk}/undo/", f"/p/{row.pk}/remove/", f"/p/{row.pk}/try/", f"/p/{row.pk}/scan-run/"):
+    for url in (
+        f"/p/{row.pk}/do/add-feed/",
+        f"/p/{row.pk}/undo/",
+        f"/p/{row.pk}/remove/",
+        f"/p/{row.pk}/try/",
+        f"/p/{row.pk}/scan-run/",
+    ):
         assert client.post(url).status_code == 404
     assert Project.objects.filter(pk=row.pk).exists()
 
@@ -70,7 +82,9 @@ def test_edit_undo_redo_and_history(client, row, act):
     assert row.current.number == 2 and row.good["gauges"]["overall"] == pytest.approx(before, rel=1e-7)
     client.post(f"/p/{row.pk}/undo/", {"version": row.version})
     act("set", address="SPLIT.drawn", value="9 %")
-    assert row.current.number == 3 and row.current.parent.number == 1  # nothing is lost: revision 2 stays in the history
+    assert (
+        row.current.number == 3 and row.current.parent.number == 1
+    )  # nothing is lost: revision 2 stays in the history
     assert "revision 1" not in client.get(f"/p/{row.pk}/revisions/").content.decode().split("</h1>")[0]
     client.post(f"/p/{row.pk}/restore/2/")
     row.refresh_from_db()
@@ -87,9 +101,15 @@ def test_second_tab_is_told_and_nothing_is_lost(client, row, act):
     act("set", address="SPLIT.drawn", value="8 %")
     html = act("set", status=409, version=first, address="COOL.temperature", value="61 degC", stage="process")
     assert "changed in another tab" in html and "61 degC" in html and "Apply my edit" in html
-    assert row.current.document["units"][3]["temperature"] == "50 degC" and row.current.document["units"][5]["drawn"] == "8 %"
+    assert (
+        row.current.document["units"][3]["temperature"] == "50 degC"
+        and row.current.document["units"][5]["drawn"] == "8 %"
+    )
     act("set", address="COOL.temperature", value="61 degC")  # what the banner's button posts
-    assert row.current.document["units"][3]["temperature"] == "61 degC" and row.current.document["units"][5]["drawn"] == "8 %"
+    assert (
+        row.current.document["units"][3]["temperature"] == "61 degC"
+        and row.current.document["units"][5]["drawn"] == "8 %"
+    )
 
 
 def test_invalid_edit_is_kept_and_the_last_good_state_stands(client, row, act):
@@ -145,7 +165,10 @@ def test_export_and_import_give_the_same_project(client, row):
     assert copy.current.document == row.current.document and copy.good["gauges"] == pytest.approx(row.good["gauges"])
 
 
-@pytest.mark.parametrize("content", [b"", b"not json", b'{"format": "x"}', b"\x89PNG\r\n", b'{"format": "gulch-project", "version": 1, "units": 3}'])
+@pytest.mark.parametrize(
+    "content",
+    [b"", b"not json", b'{"format": "x"}', b"\x89PNG\r\n", b'{"format": "gulch-project", "version": 1, "units": 3}'],
+)
 def test_foreign_files_are_refused_with_a_sentence(client, row, content):
     html = client.post("/import/", {"file": SimpleUploadedFile("odd.json", content)}, follow=True).content.decode()
     assert "odd.json: " in html or "Choose a project file" in html or "empty" in html

@@ -3,11 +3,11 @@
 import re
 
 import pytest
+from helpers import LIGHT, demo, document, feed
 
 from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import ScanRun
 from gulch.web.scans import jobs
-from helpers import LIGHT, demo, document, feed
 
 
 def text_of(html):
@@ -36,7 +36,10 @@ def test_process_shows_ledger_strip_and_map(client, row):
     assert "solved in" in words
 
 
-@pytest.mark.parametrize("select", ["MIX", "H1", "R1", "DRUM", "SPLIT", "K1", "product", "ethylene_feed", "knob:drum_T", "gauge:purity", "nothing"])
+@pytest.mark.parametrize(
+    "select",
+    ["MIX", "H1", "R1", "DRUM", "SPLIT", "K1", "product", "ethylene_feed", "knob:drum_T", "gauge:purity", "nothing"],
+)
 def test_inspector_opens_for_anything(client, row, select):
     html = page(client, row, "process", f"?select={select}")
     assert 'id="inspector"' in html
@@ -60,7 +63,11 @@ def test_units_follow_the_display(client, row, act):
 
 
 def test_slider_tries_without_saving_and_saves_when_let_go(client, row, act):
-    response = client.post(f"/p/{row.pk}/try/", {"id": "purge_share", "position": "500", "stage": "process"}, headers={"HX-Request": "true"})
+    response = client.post(
+        f"/p/{row.pk}/try/",
+        {"id": "purge_share", "position": "500", "stage": "process"},
+        headers={"HX-Request": "true"},
+    )
     words = text_of(response.content.decode())
     row.refresh_from_db()
     assert row.current.number == 1 and "32.07 %" in words and "11.0 %" in response.content.decode()
@@ -109,7 +116,9 @@ def test_unbalanced_reaction_is_shown_with_its_balance(client, row, act):
 
 def test_conversion_question_and_its_answers(client, row, act):
     html = act("conversion", id="hydration", key="ethylene", value="0.75", stage="chemistry")
-    assert "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
+    assert (
+        "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
+    )
     act("conversion-answer", id="hydration", value="75 %")
     assert row.current.document["reactions"][0]["conversion"]["value"] == "75 %"
     act("conversion", id="hydration", key="ethylene", value="0.75")

@@ -250,7 +250,7 @@ def format_number(value, digits=4):
     size = abs(value)
     if size >= 1e7 or size < 1e-3:
         return f"{value:.{digits - 1}e}".replace("-", "−", 1) if value < 0 else f"{value:.{digits - 1}e}"
-    places = max(0, digits - 1 - math.floor(math.log10(size)))
+    places = max(0, digits - 1 - int(f"{size:.{digits - 1}e}".rpartition("e")[2]))  # 0.99999 rounds to 1.000
     text = f"{value:,.{places}f}".replace(",", "\u202f")
     return text.replace("-", "−")
 

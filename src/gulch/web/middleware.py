@@ -2,6 +2,9 @@
 
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
+from django.shortcuts import render
+
+from gulch.engine.document import DocumentError
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
@@ -37,3 +40,18 @@ class DemoSignIn:
                 user.save()
             login(request, user, backend="django.contrib.auth.backends.ModelBackend")
         return self.get_response(request)
+
+
+class UnreadableProject:
+    """A stored project that this version cannot read gets a sentence, and stays stored as it is."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        return self.get_response(request)
+
+    def process_exception(self, request, exception):
+        if isinstance(exception, DocumentError):
+            return render(request, "projects/unreadable.html", {"why": str(exception)}, status=500)
+        return None

@@ -51,6 +51,7 @@ MIDDLEWARE = [
     "gulch.web.middleware.DemoSignIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "gulch.web.middleware.UnreadableProject",
 ]
 ROOT_URLCONF = "gulch.web.urls"
 WSGI_APPLICATION = "gulch.web.wsgi.application"
@@ -90,6 +91,7 @@ LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "sign-in", "projects", "sig
 STATIC_URL = "static/"
 STATICFILES_DIRS = [HERE / "static"]
 STATIC_ROOT = HOME / "static"
+STATIC_ROOT.mkdir(exist_ok=True)
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 3600
 

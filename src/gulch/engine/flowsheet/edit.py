@@ -300,20 +300,14 @@ def remove_reaction(project, id_):
 
 
 def set_conversion(project, id_, key, value):
-    """Give a reaction a key species and a conversion; an empty value takes the conversion away."""
+    """Give a reaction a key species and a conversion; an empty value leaves the key and no conversion."""
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError(f"There is no reaction {id_}.")
+    reaction.conversion = Conversion(key=key, value=value) if key or value else None
     if not value:
-        reaction.conversion = None
-        forget_address(project, f"{id_}.conversion")
-    else:
-        reaction.conversion = Conversion(key=key or "", value=value)
-
-
-def forget_address(project, address):
-    project.knobs = [k for k in project.knobs if k.input != address]
-    prune_scans(project)
+        project.knobs = [k for k in project.knobs if k.input != f"{id_}.conversion"]
+        prune_scans(project)
 
 
 def place_in_set(project, set_id, reaction_id, step):

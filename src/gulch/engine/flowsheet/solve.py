@@ -353,7 +353,9 @@ class _Run:
             try:
                 out.streams[s.id] = self.stream_result(stream)
             except StreamTrouble as trouble:
-                self.trouble(source or s.id, UnitTrouble(f"{trouble} (stream {s.id})", "Check the duty and what enters."))
+                self.trouble(
+                    source or s.id, UnitTrouble(f"{trouble} (stream {s.id})", "Check the duty and what enters.")
+                )
         for unit_id in plan.units:
             if unit_id in self.failed or unit_id not in self.done:
                 out.units[unit_id] = UnitOutcome(False)

@@ -24,7 +24,9 @@ class Heater(Unit):
     duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"))
     vapour_fraction = Input("Vapour fraction", "fraction", "0 % is the bubble point, 100 % the dew point",
                             low=0.0, high=1.0, default="100 %", when=("mode", "vapour-fraction"))  # fmt: skip
-    pressure_drop = Input("Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
+    pressure_drop = Input(
+        "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar"
+    )
 
     duty = Result("Duty", "power", "heat into the stream: outlet less inlet enthalpy flow", headline=True)
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")

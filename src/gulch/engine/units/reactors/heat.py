@@ -22,7 +22,9 @@ class Reactor(Unit):
                         low=100.0, high=3000.0, default="300 degC", when=("mode", "isothermal"), group="heat")  # fmt: skip
     duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW",
                        when=("mode", "duty"), group="heat")  # fmt: skip
-    pressure_drop = Input("Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
+    pressure_drop = Input(
+        "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar"
+    )
 
     duty = Result("Duty", "power", "heat into the reactor: outlet less inlet enthalpy flow", headline=True)
     heat_of_reaction = Result(

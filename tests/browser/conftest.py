@@ -1,0 +1,51 @@
+"""The real interface in headless Chromium, against a live server signed in as the demo user."""
+
+import pytest
+from django.contrib.auth import get_user_model
+from helpers import demo
+from playwright.sync_api import expect, sync_playwright
+
+from gulch.engine.species.search import find
+from gulch.web.projects.actions import create_project
+
+FLAGS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+expect.set_options(timeout=10_000)
+
+
+@pytest.fixture(scope="session")
+def browser():
+    find("water")  # the species index is built once, outside the waiting times of the tests
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def user(transactional_db, settings):
+    settings.GULCH_DEMO = True
+    user = get_user_model().objects.create(username="demo")
+    user.set_unusable_password()
+    user.save()
+    return user
+
+
+@pytest.fixture
+def row(user):
+    return create_project(user, demo(), "Demo project")
+
+
+@pytest.fixture
+def page(browser, live_server, user):
+    """A page that fails the test on script errors and on answers of 500."""
+    context = browser.new_context(
+        base_url=live_server.url, viewport={"width": 1280, "height": 800}, accept_downloads=True
+    )
+    page = context.new_page()
+    faults = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("response", lambda r: faults.append(f"{r.status} {r.url}") if r.status >= 500 else None)
+    yield page
+    context.close()
+    assert not faults

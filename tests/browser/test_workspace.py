@@ -1,0 +1,216 @@
+"""The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
+
+import pytest
+from helpers import LIGHT, document, feed
+from playwright.sync_api import expect
+
+from gulch.web.projects.actions import create_project
+
+
+@pytest.fixture
+def process(page, row):
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    return page
+
+
+def fill(page, selector, value):
+    page.fill(selector, value)
+    with page.expect_response(lambda r: r.request.method == "POST"):
+        page.press(selector, "Tab")
+
+
+def test_map_shows_widths_shades_and_states(process):
+    widths = process.locator(".stream-g .channel").evaluate_all(
+        "ps => Object.fromEntries(ps.map(p => [p.parentNode.dataset.id, +p.getAttribute('stroke-width')]))"
+    )
+    assert widths["recycle"] > 3 * widths["purge"] and widths["S1"] > widths["S5"]
+    shade = "id => +document.querySelector(`[data-id='${id}'] .channel`).getAttribute('stroke-opacity')"
+    assert process.evaluate(shade, "gas") > process.evaluate(shade, "product")
+    process.select_option("#shade-shows", "water")
+    expect(process.locator("[data-id='water_feed'] .channel")).to_have_attribute("stroke-opacity", "1")
+    assert process.evaluate(shade, "gas") < process.evaluate(shade, "product")
+    process.select_option("#width-shows", "mass")
+    expect(process.locator("#map-canvas")).to_contain_text("kg/h")
+    assert process.locator(".unit-g .st.good").count() == 7
+    assert "solved" in process.locator("[data-id='R1']").get_attribute("aria-label")
+
+
+def test_no_plate_or_label_leaves_the_map(process):
+    outside = process.evaluate(
+        """() => { const box = document.querySelector('#map-canvas').getBoundingClientRect();
+        return [...document.querySelectorAll('#map-canvas .unit-g, #map-canvas text')].filter(n => { const b = n.getBoundingClientRect();
+        return b.left < box.left - 1 || b.right > box.right + 1 || b.top < box.top || b.bottom > box.bottom; }).map(n => n.textContent); }"""
+    )
+    assert outside == []
+
+
+def test_keyboard_walks_the_map_and_opens(process):
+    process.keyboard.press("m")
+    process.keyboard.press("ArrowRight")
+    names = []
+    for _ in range(4):
+        names.append(process.evaluate("document.activeElement.dataset.id"))
+        process.keyboard.press("ArrowRight")
+    assert len(set(names)) == 4
+    process.locator("[data-id='R1']").focus()
+    process.keyboard.press("Enter")
+    expect(process.locator("#rename")).to_have_value("R1")
+    process.keyboard.press("Escape")
+    expect(process.locator("#inspector")).to_contain_text("Whole process")
+    process.keyboard.press("?")
+    expect(process.locator("#keys")).to_be_visible()
+    process.keyboard.press("Escape")
+    process.keyboard.press("Control+k")
+    process.keyboard.type("drum")
+    process.keyboard.press("Enter")
+    expect(process.locator("#rename")).to_have_value("DRUM")
+    process.keyboard.press("Alt+1")
+    expect(process.locator("#species")).to_be_visible()
+
+
+def test_slider_solves_while_it_moves_and_saves_when_let_go(process, row):
+    box = process.locator("#slider-purge_share").bounding_box()
+    before = process.locator("#gauge-overall .value").inner_text().split(" ✓")[0]
+    process.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] / 2)
+    process.mouse.down()
+    process.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + box["height"] / 2, steps=6)
+    expect(process.locator("#gauge-overall .value")).not_to_contain_text(before)
+    expect(process.locator("#gauge-overall")).to_have_class("gauge outside")
+    row.refresh_from_db()
+    assert row.current.number == 1  # not saved yet
+    with process.expect_response(lambda r: "/do/turn/" in r.url):
+        process.mouse.up()
+    expect(process.locator(".history")).to_contain_text("revision 2")
+    process.keyboard.press("Escape")
+    process.locator("#map-canvas").click(position={"x": 5, "y": 120})
+    with process.expect_response(lambda r: "/undo/" in r.url):
+        process.keyboard.press("Control+z")
+    expect(process.locator("#gauge-overall .value")).to_contain_text(before)
+
+
+def test_an_edit_shows_new_figures_and_keeps_the_place(process):
+    process.click("#stream-product a")
+    process.locator("[data-id='COOL']").click()
+    fill(process, "[id='f-COOL.temperature']", "140 F")
+    expect(process.locator("#stream-product td").first).to_have_text("60.0")
+    assert process.evaluate("document.activeElement.title") == "is a knob"  # the next thing after the field
+    assert "select=COOL" in process.url
+    process.reload()
+    expect(process.locator("[id='f-COOL.temperature']")).to_have_value("140 F")
+
+
+@pytest.mark.parametrize(
+    ("select", "field", "typed", "words"),
+    [
+        ("R1", "R1.temperature", "36 foo", "not a unit Gulch knows"),
+        ("R1", "R1.temperature", "5 bar", "unit of pressure"),
+        ("R1", "R1.temperature", "-400", "below absolute zero"),
+        ("H1", "H1.pressure_drop", "80 bar", "not below the inlet pressure"),
+        ("DRUM", "DRUM.pressure", "90 bar", "material does not flow uphill"),
+        ("SPLIT", "SPLIT.drawn", "120", "above 100"),
+        ("water_feed", "water_feed.flow.water", "-5", "negative"),
+    ],
+)
+def test_bad_input_says_so_in_the_field_and_in_the_list(process, select, field, typed, words):
+    process.goto(process.url + f"?select={select}")
+    before = process.locator("#gauge-overall .value").inner_text().split(" ✓")[0]
+    fill(process, f"[id='f-{field}']", typed)
+    expect(process.locator("#state")).to_contain_text("not solved")
+    expect(process.locator("#todo")).to_contain_text(words)
+    expect(process.locator(f"[id='e-{field}']")).to_contain_text(words)
+    expect(process.locator("#stale")).to_contain_text("figures are those of revision 1")
+    expect(process.locator("#gauge-overall .value")).to_contain_text(before)
+    assert process.locator(f"[id='f-{field}']").input_value().startswith(typed)
+    with process.expect_response(lambda r: "/undo/" in r.url):
+        process.click("#undo")
+    expect(process.locator("#state")).to_contain_text("solved in")
+
+
+def test_two_tabs(process, browser, live_server, row):
+    other = process.context.new_page()
+    other.goto(f"/p/{row.pk}/process/?select=R1")
+    fill(other, "[id='f-R1.temperature']", "310")
+    process.goto(f"/p/{row.pk}/process/?select=COOL")
+    other.bring_to_front()
+    fill(other, "[id='f-R1.temperature']", "312")
+    fill(process, "[id='f-COOL.temperature']", "61")
+    expect(process.locator("#conflict")).to_contain_text("changed in another tab")
+    expect(process.locator("#conflict")).to_contain_text("61")
+    with process.expect_response(lambda r: "/do/set/" in r.url):
+        process.click("#apply-again")
+    expect(process.locator("[id='f-COOL.temperature']")).to_have_value("61 degC")
+    row.refresh_from_db()
+    units = {u["id"]: u for u in row.current.document["units"]}
+    assert (units["R1"]["heat"]["temperature"], units["COOL"]["temperature"]) == ("312 degC", "61 degC")
+
+
+def test_unbalanced_equation_is_mended_by_its_offer(page, row):
+    page.goto(f"/p/{row.pk}/chemistry/")
+    fill(page, "#equation-hydration", "C2H4 + 2 H2O = ethanol")
+    card = page.locator("#reaction-hydration")
+    expect(card).to_contain_text("not balanced: H 8 against 6")
+    expect(page.locator("#rail-chemistry b")).to_have_text("1")
+    with page.expect_response(lambda r: "/do/" in r.url):
+        card.locator("text=Take").click()
+    expect(card).to_contain_text("balanced: ethylene + water = ethanol")
+    expect(page.locator("#state")).to_contain_text("solved in")
+
+
+def test_loop_that_cannot_settle_names_the_species_and_goes_on(page, user):
+    project = document(
+        LIGHT,
+        [{"id": "MIX", "kind": "mixer"}, {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %", "nitrogen": "90 %"}},
+         {"id": "SPLIT", "kind": "splitter", "drawn": "0 %"}],
+        [feed("fresh", "MIX", {"hydrogen": "1 kmol/h", "nitrogen": "1 kmol/h"}), {"id": "m", "from": "MIX", "to": "SEP"},
+         {"id": "gas", "from": "SEP.first", "to": "SPLIT"}, {"id": "out", "from": "SEP.second"},
+         {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}],
+    )  # fmt: skip
+    row = create_project(user, project, "Start")
+    page.goto(f"/p/{row.pk}/loops/")
+    expect(page.locator("#advice")).to_contain_text("hydrogen builds up: 1.000 kmol/h")
+    expect(page.locator("#advice")).to_contain_text("purge")
+    expect(page.locator("#plot-loop-1 .scatterlayer")).to_be_visible()
+    expect(page.locator("#todo")).to_contain_text("did not settle")
+    with page.expect_response(lambda r: "/go-on/" in r.url):
+        page.click("#go-on")
+    expect(page.locator("#passes")).to_have_text("600")
+    page.goto(f"/p/{row.pk}/process/?select=SPLIT")
+    fill(page, "[id='f-SPLIT.drawn']", "5")
+    expect(page.locator("#state")).to_contain_text("solved in")
+    expect(page.locator("#stream-purge td").nth(4)).to_have_text("1.000")  # hydrogen
+
+
+def test_scan_shows_progress_and_can_be_cancelled(page, row):
+    page.goto(f"/p/{row.pk}/scans/")
+    fill(page, "#scan-points", "400")
+    page.click("#run-scan")
+    expect(page.locator("#scan-progress")).to_contain_text("of 400 points")
+    page.click("#cancel-scan")
+    expect(page.locator("#scan-state")).to_contain_text("Cancelled after", timeout=20_000)
+    fill(page, "#scan-points", "5")
+    page.click("#run-scan")
+    expect(page.locator("#scan-state")).to_contain_text("5 of 5 points done", timeout=20_000)
+    expect(page.locator("#scan-table")).to_contain_text("66.09")
+    with page.expect_response(lambda r: "/carry/" in r.url):
+        page.click("#scan-table [aria-label='use 6.5 %']")
+    expect(page.locator("#knob-value-purge_share")).to_have_value("6.5 %")
+
+
+def test_light_and_dark_and_units(process):
+    process.click("#theme")
+    assert process.evaluate("document.documentElement.dataset.bsTheme") == "dark"
+    with process.expect_response(lambda r: "/do/display/" in r.url):
+        process.select_option("#display", "us-customary")
+    expect(process.locator(".ledger-table thead")).to_contain_text("lbmol/h")
+    process.reload()
+    assert process.evaluate("document.documentElement.dataset.bsTheme") == "dark"
+
+
+def test_a_lost_server_is_said(process):
+    process.context.set_offline(True)
+    process.locator("[data-id='COOL']").focus()
+    process.fill("#knob-value-drum_T", "55 degC")
+    process.press("#knob-value-drum_T", "Enter")
+    expect(process.locator("#fault")).to_contain_text("cannot be reached")
+    process.context.set_offline(False)
