@@ -353,7 +353,7 @@ def tangent_trial(T, P, d, z, w, par, aij, d1, d2):
                 away += abs(w[i] - z[i])
             if away > 1e-5:
                 return True
-        if norm < 0.01 * distance or norm < 1e-18:
+        if norm < 0.1 * distance or norm < 1e-18:
             return False  # near a stationary point the distance is right to the order of the norm
         factor = 1.0
         if it % 4 == 3 and norm_before > 0.0:
@@ -446,7 +446,7 @@ def two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y):
     beta = -1.0
     norm_before = 0.0
     smallest = 0.0
-    next_newton = 3
+    next_newton = 1
     for it in range(400):
         k_values(ln_k, K)
         beta = rachford_rice(z, K, beta)

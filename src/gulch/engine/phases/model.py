@@ -17,9 +17,9 @@ KINDS = {
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
 
-@dataclass(frozen=True)
+@dataclass(slots=True)
 class PhaseState:
-    """A flashed mixture; molar properties in SI, mole fractions of shape (n,)."""
+    """A flashed mixture; molar properties in SI, mole fractions of shape (n,). Not to be changed (not frozen: speed)."""
 
     temperature: float
     pressure: float
@@ -69,11 +69,11 @@ class PhaseModel:
 
     def _active(self, z):
         """Indices of species present, their normalised fractions and their parameters."""
+        if z.min() > 0.0:
+            return None, z / z.sum(), self.par, self.kij
         present = np.flatnonzero(z > 0.0)
         zc = z[present]
         zc = zc / zc.sum()
-        if present.size == self.n:
-            return None, zc, self.par, self.kij
         return present, zc, self.par[present], self.kij[np.ix_(present, present)]
 
     def _state(self, T, P, present, zc, par, kij):

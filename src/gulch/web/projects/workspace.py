@@ -96,6 +96,10 @@ class Workspace:
                 "mark": {"error": "✕", "warning": "▲", "question": "?"}[m.level],
             }  # fmt: skip
 
+    @property
+    def flow_units(self):
+        return show_unit("molar flow", self.display), show_unit("mass flow", self.display)
+
     def displays(self):
         return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]
 
@@ -112,7 +116,7 @@ class Workspace:
             }
             if a is not None:
                 text = self.trial_values.get(k.input, a.text)
-                card["text"] = text
+                card["text"] = pretty_text(text)
                 try:
                     low, high = parse(k.low, a.dimension), parse(k.high, a.dimension)
                     now = parse(text, a.dimension)
@@ -151,7 +155,7 @@ class Workspace:
         message = self.errors.get(address)
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
         return {
-            "type": "quantity", "address": address, "label": label or a.label, "text": a.text or "", "meaning": meaning,
+            "type": "quantity", "address": address, "label": label or a.label, "text": pretty_text(a.text or ""), "meaning": meaning,
             "message": message, "knob": knob, "can_turn": a.knob,
             "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
         }  # fmt: skip
@@ -212,8 +216,8 @@ class Workspace:
                 "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
             })  # fmt: skip
         loops = [
-            {"id": lo.id, "label": f"{lo.passes} passes" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
-             "tear": lo.tears[0] if lo.tears else None, "settled": lo.settled}
+            {"id": lo.id, "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
+             "units": lo.units, "settled": lo.settled}
             for lo in (self.latest.loops if self.latest else [])
         ]  # fmt: skip
         return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
@@ -275,7 +279,8 @@ class Workspace:
         return self.inspect_stream(stream) if stream is not None else None
 
     def own_messages(self, id_):
-        return [t for t in self.todo() if t["where"].split(".")[0] == id_]
+        """To-do lines of one thing; those of a single field stand at the field instead."""
+        return [t for t in self.todo() if t["where"] == id_]
 
     def result_row(self, address, label, text, meaning=""):
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
@@ -601,12 +606,17 @@ def gain_words(loop):
     plain = math.ceil(math.log(1e-9) / math.log(max(abs(g), 1e-9))) if abs(g) > 0 else 1
     return (
         f"{100 * abs(g):.3g} % of a disturbance comes back after one pass; "
-        f"passing by itself would take about {max(plain, 1)} passes, acceleration took {loop.passes}."
+        f"passing by itself would take about {max(plain, 1)} passes, this took {loop.passes}."
     )
 
 
 def show_unit(dimension, display):
     return pretty_unit(DISPLAY_SETS[display].unit(dimension))
+
+
+def pretty_text(text):
+    """Document text as shown in a field; it reads back the same."""
+    return text.replace("degC", "°C").replace("degF", "°F").replace("degR", "°R")
 
 
 def cell_text(value, dimension):

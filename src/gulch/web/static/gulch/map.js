@@ -1,7 +1,8 @@
 // The map: laid out by ELK in a worker, drawn as SVG. Width shows flow, shade shows a species' share.
 (() => {
   const NS = "http://www.w3.org/2000/svg";
-  const PLATE = { width: 122, height: 60 };
+  const PLATE = { width: 150, height: 74 };
+  const STUB = 46; // how far feeds and products are drawn beyond their end, so that names fit
   let elk = null, layoutKey = "", placed = null, shows = "molar", serial = 0, view = null;
 
   function el(name, attributes, parent, text) {
@@ -39,10 +40,11 @@
     const port = (id, side) => ({ id, width: 1, height: 1, layoutOptions: { "elk.port.side": side } });
     const fixed = { "elk.portConstraints": "FIXED_SIDE", "elk.spacing.portPort": "16" };
     for (const s of map.streams) {
-      if (!s.from) children.push({ id: "in:" + s.id, width: 8, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: fixed });
+      if (!s.from) children.push({ id: "in:" + s.id, width: STUB, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: fixed });
     }
     // the model order decides what runs backwards: units of a return path stand after the unit they return to
-    const rank = (u) => (back.has(u.id) ? 0.5 + 0.001 * (map.units.length - order[u.id]) : order[u.id] + 1);
+    const arrives = (id) => (back.has(id) ? arrives(map.streams.find((s) => s.from === id).to) : id);
+    const rank = (u) => (back.has(u.id) ? order[arrives(u.id)] + 0.5 - 0.001 * order[u.id] : order[u.id]);
     for (const u of map.units.slice().sort((a, b) => rank(a) - rank(b))) {
       const ports = [];
       for (const s of map.streams.filter((x) => x.to === u.id)) {
@@ -60,7 +62,7 @@
     }
     for (const s of map.streams) {
       const end = s.to ? s.to : "out:" + s.id;
-      if (!s.to) children.push({ id: end, width: 8, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: fixed });
+      if (!s.to) children.push({ id: end, width: STUB, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: fixed });
       // A return path with units on it is laid out from left to right and drawn the other way round,
       // so that its units stand below the units they return past.
       const from = s.from ? s.id + ":f" : "in:" + s.id + ":o", to = s.to ? s.id + ":t" : end + ":i";
@@ -75,7 +77,7 @@
       id: "root", children, edges,
       layoutOptions: {
         "elk.algorithm": "layered", "elk.direction": "RIGHT", "elk.edgeRouting": "ORTHOGONAL",
-        "elk.layered.spacing.nodeNodeBetweenLayers": "46", "elk.spacing.nodeNode": "40", "elk.spacing.edgeNode": "26",
+        "elk.layered.spacing.nodeNodeBetweenLayers": "44", "elk.spacing.nodeNode": "46", "elk.spacing.edgeNode": "26",
         "elk.layered.spacing.edgeNodeBetweenLayers": "24", "elk.spacing.edgeEdge": "22", "elk.layered.feedbackEdges": "true",
         "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX", "elk.layered.considerModelOrder.strategy": "NODES_AND_EDGES",
         "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
@@ -102,6 +104,9 @@
         if (!section) continue;
         e.points = [section.startPoint, ...(section.bendPoints || []), section.endPoint];
         if (turned.has(e.id)) e.points.reverse();
+        const stream = map.streams.find((x) => x.id === e.id), last = e.points.length - 1;
+        if (!stream.from) e.points[0] = { x: e.points[0].x - STUB, y: e.points[0].y };
+        if (!stream.to) e.points[last] = { x: e.points[last].x + STUB - 12, y: e.points[last].y };
       }
       placed = { nodes: Object.fromEntries(result.children.map((c) => [c.id, c])), edges: Object.fromEntries(result.edges.map((e) => [e.id, e])), width: result.width, height: result.height };
       layoutKey = key;
@@ -151,14 +156,14 @@
       const text = shows === "mass" ? s.mass_text : s.text;
       if (!s.from || !s.to) {
         const end = s.from ? points[points.length - 1] : points[0];
-        const x = s.from ? end.x + 18 : end.x - 4;
-        el("text", { x: s.from ? x + 4 : x, y: end.y - width / 2 - 16, class: "sn", "text-anchor": s.from ? "end" : "start" }, labels, s.id);
-        el("text", { x: s.from ? x + 4 : x, y: end.y - width / 2 - 4, class: "sf", "text-anchor": s.from ? "end" : "start" }, labels, text);
+        const x = s.from ? end.x - 4 : end.x, anchor = s.from ? "end" : "start";
+        el("text", { x, y: end.y - width / 2 - 20, class: "sn", "text-anchor": anchor }, labels, s.id);
+        el("text", { x, y: end.y - width / 2 - 5, class: "sf", "text-anchor": anchor }, labels, bare(text));
       } else {
         const l = longest(points), mx = (l.a.x + l.b.x) / 2, my = (l.a.y + l.b.y) / 2;
         if (l.flat) {
-          el("text", { x: mx, y: my - width / 2 - 16, class: "sn", "text-anchor": "middle" }, labels, s.id);
-          el("text", { x: mx, y: my - width / 2 - 4, class: "sf", "text-anchor": "middle" }, labels, text.replace(/ [^ ]+$/, ""));
+          el("text", { x: mx, y: my - width / 2 - 20, class: "sn", "text-anchor": "middle" }, labels, s.id);
+          el("text", { x: mx, y: my - width / 2 - 5, class: "sf", "text-anchor": "middle" }, labels, bare(text));
         } else {
           el("text", { x: mx + width / 2 + 5, y: my, class: "sn" }, labels, s.id);
         }
@@ -166,8 +171,8 @@
       if (!s.to) {
         const end = points[points.length - 1];
         const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `append a unit to ${s.id}` }, tops);
-        el("circle", { cx: end.x + 12, cy: end.y, r: 9 }, plus);
-        el("text", { x: end.x + 12, y: end.y + 5, "text-anchor": "middle" }, plus, "+");
+        el("circle", { cx: end.x + 12, cy: end.y, r: 11 }, plus);
+        el("text", { x: end.x + 12, y: end.y + 6, "text-anchor": "middle" }, plus, "+");
         plus.addEventListener("click", () => choose(s.id, true));
       }
     }
@@ -178,27 +183,36 @@
       const g = el("g", { class: "unit-g" + (map.select === u.id ? " here" : ""), tabindex: "0", role: "button", "data-id": u.id, "aria-label": `${u.kind} ${u.id}, ${words}${u.headline ? ", " + u.headline : ""}`, transform: `translate(${n.x},${n.y})` }, plates);
       el("rect", { class: "plate", width: n.width, height: n.height, rx: 7 }, g);
       el("path", { class: "lip", d: `M1.5,9 v${n.height - 18}` }, g);
-      el("text", { x: 11, y: 18, class: "nm" }, g, u.id.length > 13 ? u.id.slice(0, 12) + "…" : u.id);
-      el("text", { x: n.width - 9, y: 18, class: "st " + u.state, "text-anchor": "end" }, g, { good: "●", bad: "✕", doubt: "▲", idle: "○" }[u.state]);
-      el("text", { x: 11, y: 33, class: "kd" }, g, u.kind);
-      el("text", { x: 11, y: 50, class: "vl" }, g, u.headline);
+      el("text", { x: 12, y: 22, class: "nm" }, g, u.id.length > 14 ? u.id.slice(0, 13) + "…" : u.id);
+      el("text", { x: n.width - 10, y: 21, class: "st " + u.state, "text-anchor": "end" }, g, { good: "●", bad: "✕", doubt: "▲", idle: "○" }[u.state]);
+      el("text", { x: 12, y: 41, class: "kd" }, g, u.kind);
+      el("text", { x: 12, y: 62, class: "vl" }, g, u.headline);
       g.addEventListener("click", () => choose(u.id));
     }
     for (const loop of map.loops) {
-      const edge = placed.edges[loop.tear];
-      if (!edge || !edge.points) continue;
-      const l = longest(edge.points);
-      const text = loop.id.replace("loop-", "Loop ") + " · " + loop.label, width = 7.1 * text.length * 0.86 + 18;
-      const x = (l.a.x + l.b.x) / 2 - width / 2, y = Math.max(l.a.y, l.b.y) + w[loop.tear] / 2 + 8;
+      // under the longest level stretch of the loop
+      let l = null, under = null;
+      for (const s of map.streams) {
+        const edge = placed.edges[s.id];
+        if (!edge || !edge.points || !loop.units.includes(s.from) || !loop.units.includes(s.to)) continue;
+        const best = longest(edge.points);
+        if (best.flat && (!l || best.length > l.length)) { l = best; under = s.id; }
+      }
+      if (!l) continue;
+      const text = loop.id.replace("loop-", "Loop ") + " · " + loop.label, width = 7.6 * text.length + 22;
+      const x = (l.a.x + l.b.x) / 2 - width / 2, y = l.a.y + w[under] / 2 + 8;
       const g = el("g", { class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop", "aria-label": text + (loop.settled ? ", settled" : ", did not settle") }, tops);
-      el("rect", { x, y, width, height: 20, rx: 10 }, g);
-      el("text", { x: x + width / 2, y: y + 14, "text-anchor": "middle" }, g, (loop.settled ? "" : "✕ ") + text);
+      el("rect", { x, y, width, height: 25, rx: 12.5 }, g);
+      el("text", { x: x + width / 2, y: y + 17, "text-anchor": "middle" }, g, (loop.settled ? "" : "✕ ") + text);
       g.addEventListener("click", () => window.gulch.open(base("loops")));
     }
     canvas.replaceChildren(svg);
     fit(svg);
     if (focused) { const again = svg.querySelector(`[data-id="${CSS.escape(focused)}"]`); if (again) again.focus(); }
   }
+
+  // The unit stands once, in the bar above the map.
+  const bare = (text) => text.replace(/ [^ ]+$/, "");
 
   const base = (stage) => document.getElementById("workspace").dataset.base.replace(/process\/$/, stage + "/");
 
@@ -216,11 +230,11 @@
   function fit(svg) {
     const canvas = document.getElementById("map-canvas");
     if (!view) {
-      const pad = { left: 26, right: 46, top: 58, bottom: 44 };
+      const pad = { left: 14, right: 22, top: 84, bottom: 50 };
       const box = canvas.getBoundingClientRect();
       let width = placed.width + pad.left + pad.right, height = placed.height + pad.top + pad.bottom;
-      // never larger than life
-      const scale = Math.max(width / Math.max(box.width, 1), height / Math.max(box.height, 1), 1);
+      // small processes stay small
+      const scale = Math.max(width / Math.max(box.width, 1), height / Math.max(box.height, 1), 1.15);
       const fullWidth = box.width * scale, fullHeight = box.height * scale;
       view = { x: -pad.left - (fullWidth - width) / 2, y: -pad.top - (fullHeight - height) / 2, w: fullWidth, h: fullHeight };
     }

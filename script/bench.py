@@ -1,0 +1,153 @@
+"""Measured times beside `thermo` and scipy, in one run, as ratios. Best of several repeats each."""
+
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+from scipy.optimize import brentq
+from thermo import (
+    PRMIX,
+    CEOSGas,
+    CEOSLiquid,
+    ChemicalConstantsPackage,
+    FlashVL,
+    HeatCapacityGas,
+    PropertyCorrelationsPackage,
+)
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
+
+from gulch.demo import projects
+from gulch.engine.document import load
+from gulch.engine.flowsheet import Plan
+from gulch.engine.phases import phase_model
+from gulch.engine.scans import run_scan
+
+FIVE = {
+    "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
+    "species": [{"id": "ethylene", "cas": "74-85-1"}, {"id": "water", "cas": "7732-18-5"}, {"id": "ethanol", "cas": "64-17-5"},
+                {"id": "ether", "cas": "60-29-7"}, {"id": "ethane", "cas": "74-84-0"}, {"id": "methane", "cas": "74-82-8"}],
+    "reactions": [{"id": "hydration", "equation": "C2H4 + H2O = ethanol", "conversion": {"key": "ethylene", "value": "5 %"}}],
+    "reaction_sets": [{"id": "s", "steps": [["hydration"]]}],
+    "units": [{"id": "MIX", "kind": "mixer"}, {"id": "H", "kind": "heater", "temperature": "300 degC"},
+              {"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "300 degC"}},
+              {"id": "DRUM", "kind": "flash-drum", "mode": "temperature", "temperature": "50 degC"},
+              {"id": "SPLIT", "kind": "splitter", "drawn": "6.5 %"}],
+    "streams": [{"id": "feed", "to": "MIX", "given": {"temperature": "150 degC", "pressure": "68 bar", "flow": {
+                    "ethylene": "100 kmol/h", "water": "130 kmol/h", "ethane": "2 kmol/h", "methane": "1 kmol/h"}}},
+                {"id": "a", "from": "MIX", "to": "H"}, {"id": "b", "from": "H", "to": "R"}, {"id": "c", "from": "R", "to": "DRUM"},
+                {"id": "gas", "from": "DRUM.vapour", "to": "SPLIT"}, {"id": "product", "from": "DRUM.liquid"},
+                {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}],
+}  # fmt: skip
+
+
+def best(function, repeats):
+    times = []
+    for _ in range(repeats):
+        began = time.perf_counter()
+        function()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def reference(model):
+    """thermo's two-phase flash with the same constants."""
+    s = model.species
+    constants = ChemicalConstantsPackage(
+        Tcs=[x.critical_temperature.value for x in s], Pcs=[x.critical_pressure.value for x in s],
+        omegas=[x.acentric_factor.value for x in s], MWs=[x.molar_mass.value * 1e3 for x in s],
+        CASs=[x.cas for x in s], names=[x.name for x in s], Hfgs=[x.formation_enthalpy.value for x in s],
+    )  # fmt: skip
+    heat = [HeatCapacityGas(CASRN=x.cas) for x in s]
+    properties = PropertyCorrelationsPackage(constants=constants, HeatCapacityGases=heat, skip_missing=True)
+    form = {"Tcs": constants.Tcs, "Pcs": constants.Pcs, "omegas": constants.omegas, "kijs": model.kij.tolist()}
+    return FlashVL(constants, properties, liquid=CEOSLiquid(PRMIX, form, HeatCapacityGases=heat),
+                   gas=CEOSGas(PRMIX, form, HeatCapacityGases=heat))  # fmt: skip
+
+
+def scripted_loop(flash, tolerance=1e-9):
+    """The five-unit loop as an engineer would script it: direct substitution with thermo's flashes."""
+    feed = np.array([100.0, 130.0, 0.0, 0.0, 2.0, 1.0]) / 3.6
+    back, passes = np.zeros(6), 0
+    feed_state = flash.flash(T=423.15, P=68e5, zs=(feed / feed.sum()).tolist())
+    h_back = 0.0
+    while True:
+        n = feed + back
+        flash.flash(T=573.15, P=68e5, zs=(n / n.sum()).tolist())  # heater: outlet state for the duty
+        _ = feed_state.H() * feed.sum() + h_back
+        extent = 0.05 * n[0]
+        n = n + extent * np.array([-1.0, -1.0, 1.0, 0.0, 0.0, 0.0])
+        flash.flash(T=573.15, P=68e5, zs=(n / n.sum()).tolist())  # reactor
+        drum = flash.flash(T=323.15, P=68e5, zs=(n / n.sum()).tolist())
+        light = max(drum.phases, key=lambda p: p.V())
+        gas = n.sum() * drum.betas[drum.phases.index(light)] * np.array(light.zs)
+        new = 0.935 * gas
+        h_back = light.H() * new.sum()
+        passes += 1
+        change = np.abs(new - back).max() / feed.sum()
+        back = new
+        if change * 0.94 / 0.06 < tolerance or passes >= 400:
+            break
+    # the mixer's temperature once, at the end
+    n = feed + back
+    H = (feed_state.H() * feed.sum() + h_back) / n.sum()
+    brentq(lambda T: flash.flash(T=T, P=68e5, zs=(n / n.sum()).tolist()).H() - H, 300.0, 500.0, xtol=1e-4)
+    return gas, passes
+
+
+def main():
+    model = phase_model("peng-robinson", tuple(s["cas"] for s in FIVE["species"]))
+    z = np.array([0.6, 0.2, 0.08, 0.02, 0.08, 0.02])
+    theirs = reference(model)
+    T, P = 400.0, 60e5
+    ours_state, their_state = model.at_temperature(T, P, z), theirs.flash(T=T, P=P, zs=z.tolist())
+    light = max(their_state.phases, key=lambda p: p.V())
+    error = max(
+        abs(ours_state.light_share - their_state.betas[their_state.phases.index(light)]),
+        np.abs(ours_state.y - light.zs).max(),
+    )
+    ours, other = (
+        best(lambda: model.at_temperature(T, P, z), 2000),
+        best(lambda: theirs.flash(T=T, P=P, zs=z.tolist()), 30),
+    )
+    row("PT flash, 6 species, two phases", ours, other, "thermo", f"same answer to {error:.0e}")
+
+    plan = Plan(load(FIVE))
+    cold = plan.run()
+    ours = best(plan.run, 20)
+    gas, passes = scripted_loop(theirs)
+    other = best(lambda: scripted_loop(theirs), 1)
+    error = np.abs(gas - np.array(list(cold.streams["gas"].flow.values()))).max() / gas.sum()
+    row("five-unit loop, cold", ours, other, "thermo + numpy script",
+        f"{cold.loops[0].passes} passes beside {passes}, same answer to {error:.0e}")  # fmt: skip
+    warm = best(lambda: plan.run(start=cold.tears, overrides={"SPLIT.drawn": 0.067}), 20)
+    again = plan.run(start=cold.tears, overrides={"SPLIT.drawn": 0.067})
+    row("the same, warm after an edit", warm, ours, "cold", f"{again.loops[0].passes} passes")
+
+    demo = projects()[0]
+    demo_plan = Plan(demo)
+    first = demo_plan.run()
+    demo_cold = best(demo_plan.run, 20)
+    row("demo, 7 units, cold", demo_cold, ours, "five-unit loop", f"{first.loops[0].passes} passes")
+    row(
+        "demo, 7 units, warm",
+        best(lambda: demo_plan.run(start=first.tears, overrides={"SPLIT.drawn": 0.067}), 20),
+        demo_cold,
+        "cold",
+    )
+    demo.scans[0].over[0].points = 100
+    row(
+        "scan of the demo, 100 points",
+        best(lambda: run_scan(demo, demo.scans[0]), 1),
+        demo_cold * 100,
+        "100 cold solves",
+    )
+
+
+def row(what, ours, other, beside, remark=""):
+    print(f"{what:34} {1e3 * ours:10.3f} ms   {beside} takes {other / ours:8.2f} × as long   {remark}", flush=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,70 @@
+"""Takes the pictures of the README at 1280 × 800 from the demo project."""
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import expect, sync_playwright
+
+HERE = Path(__file__).parents[1]
+OUT = HERE / "docs" / "screenshots"
+FLAGS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+
+
+def main():
+    with tempfile.TemporaryDirectory() as home:
+        environment = os.environ | {"GULCH_HOME": home}
+        command = [sys.executable, "-m", "gulch.main", "demo", "--port", "8911"]
+        with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as server:
+            try:
+                address = next(m[0] for line in server.stdout if (m := re.search(r"http://127\.0\.0\.1:\d+", line)))
+                with sync_playwright() as playwright:
+                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                    shots(browser.new_page(base_url=address, viewport={"width": 1280, "height": 800}))
+            finally:
+                server.terminate()
+
+
+def shots(page):
+    OUT.mkdir(parents=True, exist_ok=True)
+
+    def take(name):
+        page.mouse.move(640, 795)
+        page.wait_for_timeout(500)
+        page.screenshot(path=OUT / f"{name}.png")
+        print(OUT / f"{name}.png")
+
+    page.goto("/")
+    take("projects")
+    page.click("text=Juniper Flats ethanol")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    take("process")
+    page.locator("[data-id='R1']").click()
+    expect(page.locator("#account")).to_be_visible()
+    page.evaluate("document.querySelector('#inspector').scrollTop = 260")
+    take("reactor")
+    page.click("#rail-chemistry")
+    page.click("#species-ethanol a")
+    expect(page.locator("#inspector")).to_contain_text("Acentric")
+    take("chemistry")
+    page.click("#rail-loops")
+    expect(page.locator("#plot-loop-1 .scatterlayer")).to_be_visible()
+    take("loops")
+    page.click("#rail-scans")
+    page.click("#run-scan")
+    expect(page.locator("#scan-state")).to_contain_text("13 of 13", timeout=30_000)
+    take("scans")
+    page.goto(page.url.replace("scans", "process").split("?")[0] + "?select=COOL")
+    page.fill("[id='f-COOL.temperature']", "36 foo")
+    page.press("[id='f-COOL.temperature']", "Tab")
+    expect(page.locator("#stale")).to_be_visible()
+    page.click("#theme")
+    take("mistake")
+
+
+if __name__ == "__main__":
+    main()
