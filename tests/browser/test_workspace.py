@@ -31,7 +31,7 @@ def test_map_shows_widths_shades_and_states(process):
     expect(process.locator("[data-id='water_feed'] .channel")).to_have_attribute("stroke-opacity", "1")
     assert process.evaluate(shade, "gas") < process.evaluate(shade, "product")
     process.select_option("#width-shows", "mass")
-    expect(process.locator("#map-canvas")).to_contain_text("kg/h")
+    expect(process.locator("#map-canvas")).to_contain_text("2\u202f865")  # 100 · 28.05 + 2 · 30.07 kg/h
     assert process.locator(".unit-g .st.good").count() == 7
     assert "solved" in process.locator("[data-id='R1']").get_attribute("aria-label")
 
@@ -139,7 +139,7 @@ def test_two_tabs(process, browser, live_server, row):
     expect(process.locator("#conflict")).to_contain_text("61")
     with process.expect_response(lambda r: "/do/set/" in r.url):
         process.click("#apply-again")
-    expect(process.locator("[id='f-COOL.temperature']")).to_have_value("61 degC")
+    expect(process.locator("[id='f-COOL.temperature']")).to_have_value("61 °C")
     row.refresh_from_db()
     units = {u["id"]: u for u in row.current.document["units"]}
     assert (units["R1"]["heat"]["temperature"], units["COOL"]["temperature"]) == ("312 degC", "61 degC")

@@ -32,7 +32,7 @@ def test_process_shows_ledger_strip_and_map(client, row):
     html = page(client, row, "process")
     words = text_of(html)
     assert "overall conversion of ethylene" in words and "43.73 %" in words and "recycle" in words
-    assert '"id":"R1"' in html and '"tear":"recycle"' in html
+    assert '"id":"R1"' in html and '"units":["MIX","H1"' in html
     assert "solved in" in words
 
 

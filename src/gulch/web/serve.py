@@ -2,6 +2,7 @@
 
 import os
 import socket
+import threading
 import time
 
 
@@ -29,12 +30,11 @@ def warm_up():
 
     for project in projects():
         solve(project)
-    say(f"  ready after {time.perf_counter() - began:.0f} s. Indexing the species databank …")
-    began = time.perf_counter()
+    say(f"  ready after {time.perf_counter() - began:.0f} s.")
     from gulch.engine.species.search import find
 
-    find("water")
-    say(f"  ready after {time.perf_counter() - began:.0f} s.")
+    # the index takes seconds; only the first search would wait for it
+    threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
 
 
 def listen(host, port):
@@ -58,7 +58,10 @@ def run(host, port):
         return 1
     import waitress
 
+    from gulch.web.scans.jobs import abandon_unfinished
     from gulch.web.wsgi import application
+
+    abandon_unfinished()
 
     say(f"Gulch is ready: http://127.0.0.1:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
     sock.listen(128)
