@@ -135,6 +135,13 @@ def test_adiabatic_reactor_heats_by_the_heat_of_reaction():
     assert same.streams["out"].pressure == pytest.approx(8e5)
 
 
+def test_outlet_beyond_the_data_is_warned_of():
+    flows = {"methane": "10 kmol/h", "oxygen": "20 kmol/h"}
+    solution = solve(reactor({"full": "100 %"}, flows, [["full"]], {"mode": "adiabatic"}))
+    assert solution.streams["out"].temperature > 3001.0
+    assert any("outside the heat-capacity data" in m.what and m.where == "out" for m in solution.messages)
+
+
 def compressor(P_out, efficiency="100 %"):
     return document(
         {"nitrogen": "7727-37-9"},

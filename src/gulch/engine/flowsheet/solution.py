@@ -73,7 +73,7 @@ class Solution:
     gauges: dict = field(default_factory=dict)
     overall: dict = field(default_factory=dict)
     messages: list = field(default_factory=list)
-    tears: dict = field(default_factory=dict)  # stream id -> {"flow": [...], "molar_enthalpy", "pressure", "guess"}
+    tears: dict = field(default_factory=dict)  # stream id -> {"flow": {}, "molar_enthalpy", "pressure", "guess"}
     seconds: float = 0.0
 
     def to_dict(self):

@@ -234,13 +234,13 @@ class _Run:
             self.failed.update(group.units)
             return
         guesses = {}
-        secants = self.start.get("secants:" + ",".join(group.tears))
+        secants = self.start.get(self.secants_key(group))
         vector = np.zeros(width * len(group.tears))
         for k, tear in enumerate(group.tears):
             kept = self.start.get(tear)
             part = vector[k * width : (k + 1) * width]
-            if kept and len(kept["flow"]) == n:
-                part[:n] = np.maximum(kept["flow"], 0.0)
+            if kept:
+                part[:n] = [max(kept["flow"].get(s, 0.0), 0.0) for s in plan.species]
                 part[n], part[n + 1] = kept["molar_enthalpy"], kept["pressure"]
                 guesses[tear] = kept["guess"]
             else:
@@ -284,13 +284,17 @@ class _Run:
         self.keep_tears(group, found.tear, found.secants, width, guesses)
         self.judge(group, found, width, entering, scale_flow)
 
+    def secants_key(self, group):
+        """Secants belong to these tears and this order of species only."""
+        return "secants:" + ",".join((*group.tears, *self.plan.species))
+
     def keep_tears(self, group, vector, secants, width, guesses):
         n = width - 2
-        self.solution.tears["secants:" + ",".join(group.tears)] = [a.tolist() for a in secants]
+        self.solution.tears[self.secants_key(group)] = [a.tolist() for a in secants]
         for k, tear in enumerate(group.tears):
             part = vector[k * width : (k + 1) * width]
             self.solution.tears[tear] = {
-                "flow": part[:n].tolist(), "molar_enthalpy": float(part[n]), "pressure": float(part[n + 1]),
+                "flow": dict(zip(self.plan.species, part[:n].tolist())), "molar_enthalpy": float(part[n]), "pressure": float(part[n + 1]),
                 "guess": float(guesses[tear]),
             }  # fmt: skip
 
@@ -377,6 +381,20 @@ class _Run:
             out.gauges[g.id] = value
             if value is not None:
                 self.limits(g, value, known[g.reads])
+
+    def extrapolated(self):
+        """Warn of computed temperatures outside the heat-capacity data; given ones are warned of by the checks."""
+        plan = self.plan
+        low, high = plan.model.heat_capacity_range()
+        outside = [i for i, s in self.solution.streams.items() if s.temperature and not low - 1 <= s.temperature <= high + 1]
+        if outside and not any("heat-capacity data" in m.what for m in self.solution.messages):
+            display = plan.project.display
+            T = show(self.solution.streams[outside[0]].temperature, "temperature", display)
+            self.solution.messages.append(
+                Message("warning", outside[0], f"Stream {outside[0]} comes out at {T}, outside the heat-capacity data.",
+                        f"It is extrapolated; data hold from {show(low, 'temperature', display)} to "
+                        f"{show(high, 'temperature', display)}.")  # fmt: skip
+            )
 
     def limits(self, gauge, value, readable):
         display = self.plan.project.display

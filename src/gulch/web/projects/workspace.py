@@ -551,7 +551,7 @@ class Workspace:
             tear_rows = []
             tear = self.latest.tears.get(lo.tears[0]) if lo.tears else None
             if tear:
-                tear_rows = [(names[s], self.flow_text(v)) for s, v in zip(self.latest.species, tear["flow"])]
+                tear_rows = [(names.get(s, s), self.flow_text(v)) for s, v in tear["flow"].items()]
             out.append({
                 "loop": lo, "gain": f"{lo.gain:.3f}" if lo.gain is not None else "–",
                 "tolerance": f"{lo.tolerance:.0e}",
