@@ -369,6 +369,7 @@ class _Run:
             except (UnitTrouble, StreamTrouble) as trouble:
                 self.trouble(unit_id, trouble)
                 out.units[unit_id] = UnitOutcome(False)
+        self.extrapolated()
         out.solved = (
             bool(plan.units) and all(u.solved for u in out.units.values()) and all(lo.settled for lo in out.loops)
         )
@@ -386,14 +387,20 @@ class _Run:
         """Warn of computed temperatures outside the heat-capacity data; given ones are warned of by the checks."""
         plan = self.plan
         low, high = plan.model.heat_capacity_range()
-        outside = [i for i, s in self.solution.streams.items() if s.temperature and not low - 1 <= s.temperature <= high + 1]
+        outside = [
+            i for i, s in self.solution.streams.items() if s.temperature and not low - 1 <= s.temperature <= high + 1
+        ]
         if outside and not any("heat-capacity data" in m.what for m in self.solution.messages):
             display = plan.project.display
             T = show(self.solution.streams[outside[0]].temperature, "temperature", display)
             self.solution.messages.append(
-                Message("warning", outside[0], f"Stream {outside[0]} comes out at {T}, outside the heat-capacity data.",
-                        f"It is extrapolated; data hold from {show(low, 'temperature', display)} to "
-                        f"{show(high, 'temperature', display)}.")  # fmt: skip
+                Message(
+                    "warning",
+                    outside[0],
+                    f"Stream {outside[0]} comes out at {T}, outside the heat-capacity data.",
+                    f"It is extrapolated; data hold from {show(low, 'temperature', display)} to "
+                    f"{show(high, 'temperature', display)}.",
+                )  # fmt: skip
             )
 
     def limits(self, gauge, value, readable):
