@@ -36,7 +36,13 @@ def test_every_unit_closes_its_balances(unit):
 
 
 def test_every_kind_is_exercised():
-    assert set(KINDS) - {u["kind"] for u in CASES} <= {"compressor", "stoichiometric-reactor"}
+    """Here, or by name below and in test_equilibrium."""
+    assert set(KINDS) - {u["kind"] for u in CASES} <= {
+        "compressor",
+        "stoichiometric-reactor",
+        "equilibrium-reactor",
+        "gibbs-reactor",
+    }
 
 
 def reactor(conversions, flows, steps, heat=None, **more):

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 
 
@@ -51,6 +52,9 @@ def readable(project):
             elif r.per == "species":
                 for s in project.species:
                     add(f"{unit.id}.{r.name}.{s.id}", r.dimension, f"{r.label} of {s.shown} in {unit.id}")
+            elif r.per == "element":
+                for e in elements_of(project):
+                    add(f"{unit.id}.{r.name}.{e}", r.dimension, f"{r.label} of {e} in {unit.id}")
             else:
                 chosen = project.set(unit.set) if getattr(unit, "set", None) else None
                 for id_ in (i for step in chosen.steps for i in step) if chosen else ():
@@ -59,6 +63,17 @@ def readable(project):
         add(f"overall.conversion.{s.id}", "fraction", f"Overall conversion of {s.shown}")
         add(f"overall.made.{s.id}", "molar flow", f"{s.shown} made overall")
     return found
+
+
+def elements_of(project):
+    """Element symbols of the project's species, sorted; unknown species are left out."""
+    found = set()
+    for s in project.species:
+        try:
+            found.update(lookup(s.cas).atoms)
+        except SpeciesError:
+            continue
+    return sorted(found)
 
 
 def value(solution, address, molar_mass=None):

@@ -83,12 +83,12 @@ class PerSpecies(Declared):
 
 @dataclass(eq=False)
 class Result(Declared):
-    """A computed number, or one per species or reaction (`per`)."""
+    """A computed number, or one per species, reaction or element (`per`)."""
 
     label: str
     dimension: str
     meaning: str
-    per: str | None = None  # None, "species" or "reaction"
+    per: str | None = None  # None, "species", "reaction" or "element"
     headline: bool = False  # shown on the map
 
 
@@ -125,12 +125,14 @@ class Unit:
 
     @classmethod
     def declared(cls, of=Declared):
-        """Declared attributes of a type, in order of declaration, base classes first."""
+        """Declared attributes of a type, in order of declaration, base classes first; None takes one away."""
         found = {}
         for base in reversed(cls.__mro__):
             for name, value in vars(base).items():
                 if isinstance(value, of):
                     found[name] = value
+                elif value is None:
+                    found.pop(name, None)
         return list(found.values())
 
     @classmethod

@@ -235,11 +235,11 @@ class Workspace:
             if r.headline and r.name in outcome.values:
                 value = outcome.values[r.name]
                 if r.per == "species":
-                    rows = getattr(outcome, "reactions", [])
-                    key = rows[0]["key"] if rows else None
-                    if key in value:
+                    key = outcome.reactions[0].get("key") if outcome.reactions else None
+                    key = key or max(value, key=value.get, default=None)
+                    if value.get(key, 0.0) > 0.0:
                         return f"X {show(value[key], r.dimension, self.display, 3)} {key}"
-                elif value is not None and not (hasattr(unit, "set")):
+                elif value is not None and not any(d.name == "conversion" for d in KINDS[unit.kind].results()):
                     return show(value, r.dimension, self.display, 3)
         if unit.kind == "splitter":
             return f"{unit.drawn} drawn"
@@ -298,7 +298,9 @@ class Workspace:
         return {
             "what": "unit", "id": unit.id, "flow_unit": show_unit("molar flow", self.display), "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
             "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
-            "reactions": self.reaction_rows(outcome) if outcome and outcome.solved else [],
+            "reactions": list(self.reaction_rows(outcome)) if outcome and outcome.solved else [],
+            "equilibria": list(self.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
+            "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
             "reading": self.reading(unit.set) if getattr(unit, "set", None) else "",
             "entering": [s.id for s in self.document.streams if s.to == unit.id],
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
@@ -314,6 +316,10 @@ class Workspace:
                     if value.get(s.id, 0.0) > 1e-9:
                         yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}",
                                               show(value[s.id], r.dimension, self.display), r.meaning)  # fmt: skip
+            elif r.per == "element" and isinstance(value, dict):
+                for e, number in value.items():
+                    yield self.result_row(f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}",
+                                          show(number, r.dimension, self.display), r.meaning)  # fmt: skip
 
     def account(self, outcome):
         """The stoichiometric table: in, change by each reaction, out."""
@@ -343,11 +349,19 @@ class Workspace:
 
     def reaction_rows(self, outcome):
         for r in outcome.reactions:
+            if "asked" not in r:
+                continue
             yield r | {
                 "asked_text": show(r["asked"], "fraction", self.display, unit=False),
                 "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
                 "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
             }
+
+    def equilibrium_rows(self, outcome):
+        for r in outcome.reactions:
+            if "ln_k" in r:
+                yield {"reaction": r["reaction"], "k": power_text(r["ln_k"]), "q": power_text(r["ln_q"]),
+                       "extent": self.flow_text(r["extent"])}  # fmt: skip
 
     def balance_rows(self, balances):
         rows = [("mass", balances["mass"])]
@@ -612,6 +626,13 @@ def gain_words(loop):
 
 def show_unit(dimension, display):
     return pretty_unit(DISPLAY_SETS[display].unit(dimension))
+
+
+def power_text(ln):
+    """exp(ln) as text, whatever its size."""
+    if ln is None:
+        return "–"
+    return format_number(math.exp(ln)) if abs(ln) < 600 else f"10^{ln / math.log(10):.0f}"
 
 
 def pretty_text(text):

@@ -1,7 +1,11 @@
 """What all reactors share: reaction set, thermal mode, pressure drop."""
 
+from scipy.optimize import brentq
+
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, ReactionSet, Result, Unit, outlet_pressure
+from gulch.engine.units.base import Choice, Input, ReactionSet, Result, Unit, UnitTrouble, outlet_pressure
+
+T_SEARCH = (200.0, 3500.0)  # where an adiabatic outlet is searched [K]
 
 
 class Reactor(Unit):
@@ -44,6 +48,48 @@ class Reactor(Unit):
             return Stream.at_temperature(context.model, n, feed.T, pressure)
         heat = given.duty_given if given.mode == "duty" else 0.0
         return Stream.at_enthalpy(context.model, n, feed.enthalpy_flow + heat, pressure, feed.guess)
+
+    @classmethod
+    def settle_heat(cls, feed, given, context, amounts_at):
+        """The outlet Stream where the composition depends on temperature.
+
+        amounts_at(T): amounts [mol/s] that leave at T. Raises UnitTrouble when the energy balance has no
+        solution inside the searched range.
+        """
+        if given.mode in ("isothermal", "feed-temperature"):
+            T = given.temperature if given.mode == "isothermal" else feed.T
+            return cls.leave(feed, amounts_at(T), given, context)
+        pressure = outlet_pressure(feed, given.pressure_drop)
+        target = feed.enthalpy_flow + (given.duty_given if given.mode == "duty" else 0.0)
+
+        def excess(T):
+            return Stream.at_temperature(context.model, amounts_at(T), T, pressure).enthalpy_flow - target
+
+        low = high = min(max(feed.T, T_SEARCH[0]), T_SEARCH[1])
+        step, f_low, f_high = 40.0, None, None
+        f = excess(low)
+        f_low = f_high = f
+        while f_low > 0.0 and low > T_SEARCH[0]:
+            high, f_high = low, f_low
+            low = max(T_SEARCH[0], low - step)
+            f_low, step = excess(low), 2.0 * step
+        while f_high < 0.0 and high < T_SEARCH[1]:
+            low, f_low = high, f_high
+            high = min(T_SEARCH[1], high + step)
+            f_high, step = excess(high), 2.0 * step
+        if f_low > 0.0 or f_high < 0.0:
+            raise UnitTrouble(
+                f"The energy balance has no solution between {T_SEARCH[0]:.0f} and {T_SEARCH[1]:.0f} K.",
+                "Change the duty or the feed's temperature.",
+                "duty",
+            )
+        T = (
+            brentq(excess, low, high, xtol=1e-9, rtol=1e-14)
+            if f_low < 0.0 < f_high
+            else (low if f_low == 0.0 else high)
+        )
+        # the last bit of enthalpy goes into the temperature, so that the balance closes
+        return Stream.at_enthalpy(context.model, amounts_at(T), target, pressure, T)
 
     @classmethod
     def account(cls, feed, product, extents, reactions, context):
