@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 from helpers import LIGHT, demo, document, feed
 
+from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.settle import Reason, settle
+from gulch.engine.scans import run_scan
 
 KMOL_H = 1.0 / 3.6
 
@@ -120,6 +122,14 @@ def test_pressure_that_falls_round_the_loop_is_named():
         and "pressure falls" in solution.loops[0].advice
         and "compressor" in solution.loops[0].advice
     )
+
+
+@pytest.mark.parametrize("project", projects(), ids=lambda p: p.name)
+def test_every_demo_solves_without_a_word_and_scans(project):
+    solution = solve(project)
+    assert solution.solved and solution.messages == []
+    assert all(abs(u.balances["energy"]) < 1e-7 for u in solution.units.values())
+    assert all(p["solved"] for scan in project.scans for p in run_scan(project, scan).points)
 
 
 def test_demo_loop_closes_cold_and_warm():

@@ -4,7 +4,7 @@ from importlib.resources import files
 
 from gulch.engine.document import loads
 
-NAMES = ("juniper_flats_ethanol",)
+NAMES = ("juniper_flats_ethanol", "juniper_flats_reformer")
 
 
 def projects():

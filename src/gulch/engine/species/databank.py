@@ -12,7 +12,7 @@ import numpy as np
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import periodic_table, simple_formula_parser
 
-from gulch.engine.species.heat_capacity import heat_capacity
+from gulch.engine.species.heat_capacity import heat_capacity, loaded
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import vapour_pressure
 
@@ -135,9 +135,7 @@ def lookup(cas):
 @lru_cache(maxsize=1)
 def usable():
     """CAS numbers of all species with the data every phase model needs, as a tuple."""
-    from chemicals import heat_capacity as cp_data
-
-    cp_data._load_Cp_data()
+    cp_data = loaded()
     reaction._load_reaction_data()
     with_cp = (
         set(cp_data.Cp_dict_JANAF_gas)

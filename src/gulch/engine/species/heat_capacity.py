@@ -7,6 +7,7 @@ fitted range it stays between c0 and its upper limit instead of running away as 
 """
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from chemicals import heat_capacity as source_data
@@ -30,9 +31,22 @@ def basis(T):
     return np.column_stack([np.ones(len(u)), u * u * e / (1.0 - e) ** 2])
 
 
+@lru_cache(maxsize=1)
+def loaded():
+    """The heat-capacity module of `chemicals` with its tables read, once."""
+    source_data._load_Cp_data()
+    return source_data
+
+
+@lru_cache(maxsize=1)
+def graphite():
+    """Graphite's (T [K], Cp [J/(mol K)]) of the JANAF (1998) tables."""
+    return tuple(np.array(v, float) for v in loaded().Cp_dict_JANAF_solid["7782-42-5"][:2])
+
+
 def tables(cas):
     """Every source of a species: {source: (T [K], Cp [J/(mol K)])}, both of shape (n,)."""
-    source_data._load_Cp_data()
+    source_data = loaded()
     out = {}
     if cas in source_data.Cp_dict_JANAF_gas:
         T, cp = (np.array(v, float) for v in source_data.Cp_dict_JANAF_gas[cas][:2])

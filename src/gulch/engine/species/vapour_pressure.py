@@ -1,6 +1,7 @@
 """Vapour pressures, refitted to ln P = a + b/T + c ln T + d T + e T^2 (P in Pa, T in K)."""
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from chemicals import vapor_pressure as source_data
@@ -11,9 +12,14 @@ from gulch.engine.species.records import Fit
 ESTIMATE = "estimate of Ambrose & Walton (1989) from critical constants"
 
 
+@lru_cache(maxsize=1)
+def _load():
+    source_data.load_vapor_pressure_dfs()
+
+
 def table(cas, tc, pc, omega):
     """(T [K], P [Pa], source) of the best source of a species; an estimate where there is none."""
-    source_data.load_vapor_pressure_dfs()
+    _load()
     top = 0.995 * tc
     if cas in source_data.Psat_data_WagnerMcGarry.index:
         r = source_data.Psat_data_WagnerMcGarry.loc[cas]

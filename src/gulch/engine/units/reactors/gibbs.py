@@ -5,6 +5,8 @@ import math
 import numpy as np
 
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_elements
+from gulch.engine.phases.kernels import R
+from gulch.engine.species.heat_capacity import graphite
 from gulch.engine.units.base import PerSpecies, Result, UnitResult, UnitTrouble, outlet_pressure
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
 from gulch.engine.units.reactors.heat import Reactor
@@ -70,15 +72,12 @@ def carbon_activity(potentials, T):
     """
     if potentials is None or "C" not in potentials:
         return None
-    return math.exp(min(potentials["C"] - graphite_gibbs(T) / (8.31446261815324 * T), 600.0))
+    return math.exp(min(potentials["C"] - graphite_gibbs(T) / (R * T), 600.0))
 
 
 def graphite_gibbs(T):
     """Gibbs energy of graphite on the elements basis with absolute entropies [J/mol]."""
-    from chemicals import heat_capacity as data
-
-    data._load_Cp_data()
-    grid, cp = (np.array(v, float) for v in data.Cp_dict_JANAF_solid["7782-42-5"][:2])
+    grid, cp = graphite()
     steps = np.linspace(298.15, T, 400)
     values = np.interp(steps, grid, cp)
     return float(np.trapezoid(values, steps) - T * (5.74 + np.trapezoid(values / steps, steps)))
