@@ -95,6 +95,18 @@ def test_traces_and_missing_elements(T):
     assert np.all(np.isfinite(cold.n)) and cold.n.min() > 0.0
 
 
+@pytest.mark.parametrize("feed_of", [0, 1, 4])
+@pytest.mark.parametrize("T", [400.0, 700.0, 1100.0])
+def test_a_pure_feed_that_can_only_stay_what_it_is(feed_of, T):
+    """Pure methane, water or carbon dioxide without graphite: little or nothing else fits the elements."""
+    n0 = np.zeros(5)
+    n0[feed_of] = 2.0
+    found = by_elements(n0, np.zeros(5, bool), T, 1e5, model())
+    atoms = np.array([[s.atoms.get(e, 0) for s in model().species] for e in ("C", "H", "O")], float)
+    np.testing.assert_allclose(atoms @ found.n, atoms @ n0, rtol=1e-9, atol=1e-12)
+    assert found.n[feed_of] == pytest.approx(2.0, rel=1e-6)
+
+
 def test_inert_species_take_no_part():
     inert = np.array([True, False, False, False, False])
     found = by_elements(np.array([1.0, 1.0, 1.0, 0.0, 0.0]), inert, 700.0, 1e5, model())

@@ -15,7 +15,8 @@ from scipy.optimize import linprog
 from gulch.engine.phases import kernels
 from gulch.engine.phases.kernels import P0, VAPOUR, R
 
-MAX_NEWTON, MAX_OUTER = 200, 80
+MAX_NEWTON, MAX_OUTER = 300, 80
+TRACE = 100.0  # amounts are followed down to e^-100 (about 1e-43) of what reacts
 
 
 class EquilibriumTrouble(ValueError):
@@ -164,14 +165,15 @@ def by_elements(n0, inert, T, P, model):
     """Least Gibbs energy of a gas over all species not marked inert that its elements allow.
 
     n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,). Returns Equilibrium, amounts down to
-    1e-290 of the whole; raises EquilibriumTrouble. Element balances close to 1e-12.
+    1e-43 of what reacts; raises EquilibriumTrouble. Element balances close to 1e-12.
     """
     elements = sorted({e for s in model.species for e in s.atoms})
     atoms = np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float)
     b = atoms[:, ~inert] @ n0[~inert]
     size = float(n0.sum())
     missing = b <= 1e-14 * size
-    active = ~inert & ~(atoms[missing] > 0.0).any(axis=0)
+    active = ~inert & ~(atoms[missing] > 0.0).any(axis=0)  # what holds a missing element stays as it is
+    b = atoms[:, active] @ n0[active]
     if active.sum() == 0:
         raise EquilibriumTrouble("No species of this feed can react: all are inert, or their elements are missing.")
     independent = _independent_rows(atoms[:, active])
@@ -179,12 +181,10 @@ def by_elements(n0, inert, T, P, model):
     still = float(n0[~active].sum())
     g0 = (model.ideal_gas_enthalpies(T) - T * model.ideal_gas_entropies(T))[active] / (R * T) + np.log(P / P0)
     ln_phi = np.zeros(n0.size)
-    ln_n = np.full(int(active.sum()), np.log(0.1 * size / active.sum()))
-    ln_total = np.log(size)
+    ln_n = np.full(int(active.sum()), np.log(0.1 * n0[active].sum() / active.sum()))
     for outer in range(1, MAX_OUTER + 1):
-        ln_n, ln_total, potentials = _newton_elements(A, target, g0 + ln_phi[active], still, ln_n, ln_total)
+        ln_n, potentials = _newton_elements(A, target, g0 + ln_phi[active], still, ln_n)
         n = n0.copy()
-        n[~inert] = 0.0
         n[active] = np.exp(ln_n)
         latest = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
         change = float(np.max(np.abs(latest - ln_phi)))
@@ -206,44 +206,57 @@ def _independent_rows(A):
     return np.array(chosen, int)
 
 
-def _newton_elements(A, b, g, still, ln_n, ln_total):
-    """Element-potential iteration on ln n and ln of the total; returns them and the potentials."""
+def _newton_elements(A, b, g, still, ln_n):
+    """Element-potential iteration on ln n; still: amount of gas that takes no part. Returns ln n and the potentials."""
     E = len(A)
     potentials = np.zeros(E)
+    closure = np.inf
     for _ in range(MAX_NEWTON):
-        n, total = np.exp(ln_n), np.exp(ln_total)
+        n = np.exp(ln_n)
+        ln_total = np.log(n.sum() + still)
         mu = g + ln_n - ln_total - potentials @ A  # what is left of it: small near the answer, so little rounding
         An = A @ n
         M = np.zeros((E + 1, E + 1))
         M[:E, :E] = (A * n) @ A.T
         M[:E, E] = M[E, :E] = An
-        M[E, E] = n.sum() - total + still
-        right = np.r_[b - An + A @ (n * mu), total - still - n.sum() + n @ mu]
+        M[E, E] = -still
+        right = np.r_[b - An + A @ (n * mu), n @ mu]
+        scale = np.sqrt(np.maximum(np.diag(M)[:E], 1e-300))
+        scale = np.r_[scale, np.sqrt(n.sum() + still)]
         try:
-            solved = np.linalg.solve(M, right)
+            solved = np.linalg.solve(M / np.outer(scale, scale), right / scale) / scale
         except np.linalg.LinAlgError:
-            solved = np.linalg.lstsq(M, right, rcond=1e-14)[0]
+            solved = np.linalg.lstsq(M / np.outer(scale, scale), right / scale, rcond=1e-14)[0] / scale
         step, d_total = solved[:E], solved[E]
         d = d_total + step @ A - mu
         # steps of the large species are limited to e^2, small ones may not grow past 1e-4 of the whole at once
-        major = ln_n - ln_total > -18.42
+        major = ln_n - np.log(n.sum()) > -18.42
         largest = max(5.0 * abs(d_total), float(np.max(np.abs(d[major]), initial=0.0)))
         length = min(1.0, 2.0 / largest) if largest > 0.0 else 1.0
         growing = ~major & (d > 0.0)
         if growing.any():
-            room = (-ln_n[growing] + ln_total - 9.2103404) / np.maximum(d[growing] - d_total, 1e-300)
-            length = min(length, float(np.min(np.abs(room))))
-        ln_n = np.maximum(ln_n + length * d, ln_total - 690.0)
-        ln_total = ln_total + length * d_total
+            room = (-ln_n[growing] + np.log(n.sum()) - 9.2103404) / np.maximum(d[growing], 1e-300)
+            length = min(length, float(np.min(room)))
+        floor = np.log(n.sum()) - TRACE
+        ln_n = np.maximum(ln_n + length * d, floor)
         potentials = potentials + step
         n = np.exp(ln_n)
-        closure = np.max(np.abs(A @ n - b) / np.maximum(b, 1e-300))
-        moved = max(float(np.max(n * np.abs(d))) / n.sum(), abs(d_total))
-        traces = float(np.max(np.abs(d[ln_n - ln_total > -680.0]), initial=0.0))
-        if length == 1.0 and moved < 1e-14 and closure < 1e-12 and traces < 1e-10:
-            return ln_n, ln_total, potentials
-    if closure < 1e-9 and moved < 1e-9:
-        return ln_n, ln_total, potentials
+        closure = np.max(np.abs(A @ n - b) / b)
+        moved = float(np.max(n * np.abs(d))) / n.sum()
+        traces = float(np.max(np.abs(d[ln_n > floor + 3.0]), initial=0.0))
+        if length == 1.0 and moved < 1e-13 and closure < 1e-11 and traces < 1e-9:
+            return ln_n, potentials
+    # Elements in the exact ratio of one species leave a direction without curvature: what is missing in the
+    # element balances is then put right on the large species.
+    for _ in range(3):
+        n = np.exp(ln_n)
+        correction = np.linalg.lstsq((A * n) @ A.T, b - A @ n, rcond=1e-10)[0] @ A
+        if not np.all(np.isfinite(correction)) or np.max(np.abs(correction[n > 1e-9 * n.sum()]), initial=0.0) > 1e-3:
+            break
+        ln_n = ln_n + np.log1p(np.clip(correction, -0.5, 1.0))
+    closure = np.max(np.abs(A @ np.exp(ln_n) - b) / b)
+    if closure < 1e-10 and moved < 1e-4:
+        return ln_n, potentials
     raise EquilibriumTrouble(
         f"The least Gibbs energy was not found in {MAX_NEWTON} steps (element error {closure:.1e})."
     )

@@ -50,9 +50,8 @@ def new(request):
 @login_required
 @require_POST
 def load_demo(request):
-    for document in demo_projects():
-        row = actions.create_project(request.user, document, "Demo project")
-    return redirect("stage", row.pk, "process")
+    rows = [actions.create_project(request.user, document, "Demo project") for document in demo_projects()]
+    return redirect("stage", rows[0].pk, "process")
 
 
 @login_required
@@ -147,7 +146,7 @@ def do(request, pk, name):
             "typed": request.POST.get("value") or request.POST.get("equation") or "",
         }
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
-    except KeyError:
+    except (KeyError, ValueError):
         notice = {"level": "error", "text": "The request lacks a part: reload the page and try again."}
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     return show_workspace(request, own(request, pk), stage, select if done.select is None else done.select)

@@ -40,7 +40,7 @@ class StoichiometricReactor(Reactor):
                     "limited_by": context.species[limit] if limit >= 0 else None,
                     "asked_extent": float(asked),
                 })  # fmt: skip
-        n[n < 1e-15 * max(feed.total, 1e-300)] = 0.0
+        n = np.maximum(n, 0.0)  # rounding may leave a used-up species below zero
         product = cls.leave(feed, n, given, context)
         values = cls.account(feed, product, extents, reactions, context)
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
