@@ -71,6 +71,7 @@ class Plan:
             if a.text not in (None, ""):
                 self.inputs[a.address] = parse(a.text, a.dimension)
         self.bounds = {a.address: a for a in addresses(project).values()}
+        self.known = results.readable(project)
         self.groups = graph.groups(project)
         self.atoms, self.elements = _element_matrix(self.model)
         self.feeds = [s for s in project.streams if s.is_feed]
@@ -376,7 +377,7 @@ class _Run:
         if out.solved:
             self.overall()
         molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
-        known = results.readable(plan.project)
+        known = plan.known
         for g in plan.project.gauges:
             value = results.value(out, g.reads, molar_mass) if g.reads in known else None
             out.gauges[g.id] = value
