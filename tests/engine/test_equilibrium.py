@@ -114,6 +114,29 @@ def test_inert_species_take_no_part():
     assert np.isclose(found.n[2] + found.n[3], 1.0)
 
 
+def test_what_is_set_aside_dilutes():
+    """Half the methane aside counts in the gas as so much of any other inert would."""
+    aside = np.array([1.0, 0.0, 0.0, 0.0, 0.0])
+    got = by_elements(np.array([1.0, 3.0, 0.0, 0.0, 0.0]), np.zeros(5, bool), 900.0, 5e5, model(), aside=aside)
+    wide = phase_model("ideal", (*REFORMING.values(), "7440-37-1"))  # argon
+    argon = by_elements(np.array([1.0, 3.0, 0.0, 0.0, 0.0, 1.0]), np.array([False] * 5 + [True]), 900.0, 5e5, wide)
+    np.testing.assert_allclose(got.n, argon.n[:5], rtol=1e-9)
+    plain = by_elements(np.array([1.0, 3.0, 0.0, 0.0, 0.0]), np.zeros(5, bool), 900.0, 5e5, model())
+    assert got.n[0] < 0.99 * plain.n[0]
+
+
+def test_conversions_of_a_set_do_not_bind_an_equilibrium_reactor():
+    data = reformer("equilibrium-reactor", {"mode": "isothermal", "temperature": "800 degC"}).dump()
+    for r, key in zip(data["reactions"], ("water", "water")):
+        r["conversion"] = {"key": key, "value": "80 %"}
+    from gulch.engine.document import load
+
+    assert solve(load(data)).solved
+    data["units"][0]["approach"] = "-450 K"
+    data["units"][0]["heat"]["temperature"] = "200 degC"
+    assert any("below 100 K" in m.what for m in solve(load(data)).messages)
+
+
 def test_impossible_and_dependent_reactions():
     m = model()
     with pytest.raises(EquilibriumTrouble, match="No reaction"):

@@ -8,6 +8,7 @@ from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution, solve
 from gulch.engine.flowsheet.graph import groups
+from gulch.engine.flowsheet.results import beyond
 from gulch.engine.flowsheet.settle import Reason, settle
 from gulch.engine.scans import run_scan
 
@@ -194,6 +195,14 @@ def test_two_separate_units_fail_alone():
 def test_override_outside_bounds_is_refused():
     solution = Plan(demo()).run(overrides={"SPLIT.drawn": 1.5})
     assert not solution.solved and any("outside its bounds" in m.what for m in solution.messages)
+
+
+@pytest.mark.parametrize(("value", "least", "most", "broken"), [
+    (-500.0, -500.0, None, None), (-501.0, -500.0, None, "at_least"), (-499.0, None, -500.0, "at_most"),
+    (0.0, 0.0, 0.0, None), (5.0, None, None, None), (1.0 - 1e-12, 1.0, None, None),
+])  # fmt: skip
+def test_limits_hold_for_negative_values_too(value, least, most, broken):
+    assert beyond(value, least, most) == broken
 
 
 # The fixed-point solver by itself

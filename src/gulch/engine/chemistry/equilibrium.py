@@ -88,6 +88,22 @@ def interior(n0, nu):
         blocked |= newly
 
 
+def _settle_fugacities(amounts_at, T, P, model):
+    """Repeat amounts_at(ln_phi), which returns the gas's amounts, until the fugacity coefficients stand.
+
+    Returns (amounts, ln_phi, passes); raises EquilibriumTrouble.
+    """
+    ln_phi = np.zeros(model.n)
+    for number in range(1, MAX_OUTER + 1):
+        n = amounts_at(ln_phi)
+        latest = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
+        change = float(np.max(np.abs(latest - ln_phi)))
+        ln_phi = latest
+        if change < 1e-11:
+            return n, ln_phi, number
+    raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
+
+
 def by_extents(n0, nu, ln_k, T, P, model):
     """Equilibrium of independent reactions in a gas.
 
@@ -105,18 +121,14 @@ def by_extents(n0, nu, ln_k, T, P, model):
     rows, target = nu[~blocked], np.asarray(ln_k, float)[~blocked]
     moving = np.abs(rows).sum(axis=0) > 0.0
     x = extents[~blocked]
-    ln_phi = np.zeros(n0.size)
     ln_p = np.log(P / P0)
-    for outer in range(1, MAX_OUTER + 1):
+
+    def at_fugacities(ln_phi):
+        nonlocal x
         x = _newton_extents(n0, rows, moving, target, ln_p, ln_phi, x)
-        n = np.where(moving, np.maximum(n0 + x @ rows, 0.0), n0)
-        latest = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
-        change = float(np.max(np.abs(latest - ln_phi)))
-        ln_phi = latest
-        if change < 1e-11:
-            break
-    else:
-        raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
+        return np.where(moving, np.maximum(n0 + x @ rows, 0.0), n0)
+
+    n, ln_phi, outer = _settle_fugacities(at_fugacities, T, P, model)
     out = np.zeros(len(nu))
     out[~blocked] = x
     return Equilibrium(n, ln_phi, extents=out, passes=outer)
@@ -161,12 +173,14 @@ def _newton_extents(n0, rows, moving, target, ln_p, ln_phi, x):
     )
 
 
-def by_elements(n0, inert, T, P, model):
+def by_elements(n0, inert, T, P, model, aside=None):
     """Least Gibbs energy of a gas over all species not marked inert that its elements allow.
 
-    n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,). Returns Equilibrium, amounts down to
+    n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,); aside: amounts that only dilute the gas,
+    shape (n,), not part of the result. Returns Equilibrium, amounts down to
     1e-43 of what reacts; raises EquilibriumTrouble. Element balances close to 1e-12.
     """
+    aside = np.zeros(n0.size) if aside is None else aside
     elements = sorted({e for s in model.species for e in s.atoms})
     atoms = np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float)
     b = atoms[:, ~inert] @ n0[~inert]
@@ -178,21 +192,21 @@ def by_elements(n0, inert, T, P, model):
         raise EquilibriumTrouble("No species of this feed can react: all are inert, or their elements are missing.")
     independent = _independent_rows(atoms[:, active])
     A, target = atoms[np.ix_(independent, active)], b[independent]
-    still = float(n0[~active].sum())
+    still = float(n0[~active].sum() + aside.sum())
     g0 = (model.ideal_gas_enthalpies(T) - T * model.ideal_gas_entropies(T))[active] / (R * T) + np.log(P / P0)
-    ln_phi = np.zeros(n0.size)
     ln_n = np.full(int(active.sum()), np.log(0.1 * n0[active].sum() / active.sum()))
-    for outer in range(1, MAX_OUTER + 1):
+    potentials = None
+
+    def at_fugacities(ln_phi):
+        nonlocal ln_n, potentials
         ln_n, potentials = _newton_elements(A, target, g0 + ln_phi[active], still, ln_n)
-        n = n0.copy()
-        n[active] = np.exp(ln_n)
-        latest = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
-        change = float(np.max(np.abs(latest - ln_phi)))
-        ln_phi = latest
-        if change < 1e-11:
-            break
-    else:
-        raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
+        n = n0 + aside
+        n[active] = np.exp(ln_n) + aside[active]
+        return n
+
+    n, ln_phi, outer = _settle_fugacities(at_fugacities, T, P, model)
+    n = n - aside
+    n[active] = np.exp(ln_n)  # exact for traces, which the difference would round away
     named = {elements[k]: float(v) for k, v in zip(independent, potentials)}
     return Equilibrium(n, ln_phi, potentials=named, passes=outer)
 

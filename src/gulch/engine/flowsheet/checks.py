@@ -105,7 +105,9 @@ def conversions(project):
 
 def conversion_sums(project):
     """Conversions on one key in one step must not add up to more than 100 %."""
-    used = {value_of(u, d) for u in project.units for d in KINDS[u.kind].inputs() if isinstance(d, ReactionSet)}
+    used = {
+        value_of(u, d) for u in project.units for d in KINDS[u.kind].inputs() if isinstance(d, ReactionSet) and d.steps
+    }
     for s in project.reaction_sets:
         for number, step in enumerate(s.steps, 1):
             sums = {}

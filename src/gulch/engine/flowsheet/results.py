@@ -65,6 +65,18 @@ def readable(project):
     return found
 
 
+def beyond(value, at_least, at_most):
+    """Which limit a value breaks, "at_least" or "at_most", or None. SI; a limit of None does not bind.
+
+    Rounding is forgiven to 1e-9 of the limit, whatever its sign.
+    """
+    if at_least is not None and value < at_least - 1e-9 * abs(at_least):
+        return "at_least"
+    if at_most is not None and value > at_most + 1e-9 * abs(at_most):
+        return "at_most"
+    return None
+
+
 def elements_of(project):
     """Element symbols of the project's species, sorted; unknown species are left out."""
     found = set()

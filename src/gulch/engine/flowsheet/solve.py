@@ -160,7 +160,9 @@ class _Run:
                 for step in s.steps
                 if step
             ]
-        self.context = SimpleNamespace(model=plan.model, species=plan.species, sets=sets, later=later)
+        self.context = SimpleNamespace(
+            display=plan.project.display, model=plan.model, species=plan.species, sets=sets, later=later
+        )
 
     def go(self):
         plan = self.plan
@@ -406,23 +408,25 @@ class _Run:
 
     def limits(self, gauge, value, readable):
         display = self.plan.project.display
-        for text, sign, words in ((gauge.at_least, 1, "below"), (gauge.at_most, -1, "above")):
-            if text is None:
-                continue
+        limits = {}
+        for name in ("at_least", "at_most"):
+            text = getattr(gauge, name)
             try:
-                limit = parse(text, readable.dimension)
+                limits[name] = None if text is None else parse(text, readable.dimension)
             except QuantityError:
-                continue
-            if sign * (value - limit) < -1e-9 * max(abs(limit), 1e-12):
-                self.solution.messages.append(
-                    Message(
-                        "warning",
-                        f"gauge.{gauge.id}",
-                        f"{gauge.label or readable.label} is "
-                        f"{show(value, readable.dimension, display)}, {words} its limit of {text}.",
-                        "Turn a knob, or scan one.",
-                    )  # fmt: skip
-                )
+                limits[name] = None  # said by the checks
+        broken = results.beyond(value, **limits)
+        if broken:
+            words = "below" if broken == "at_least" else "above"
+            self.solution.messages.append(
+                Message(
+                    "warning",
+                    f"gauge.{gauge.id}",
+                    f"{gauge.label or readable.label} is "
+                    f"{show(value, readable.dimension, display)}, {words} its limit of {getattr(gauge, broken)}.",
+                    "Turn a knob, or scan one.",
+                )  # fmt: skip
+            )
 
     def stream_result(self, stream):
         species = self.plan.species

@@ -62,10 +62,11 @@ class Choice(Declared):
 
 @dataclass(eq=False)
 class ReactionSet(Declared):
-    """The reaction set a reactor uses."""
+    """The reaction set a reactor uses; `steps`: whether the reactor runs it step by step to given conversions."""
 
     label: str
     meaning: str
+    steps: bool = True
 
 
 @dataclass(eq=False)

@@ -8,7 +8,7 @@ from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
 from gulch.engine.document import BASES, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, model_of
-from gulch.engine.flowsheet.results import readable
+from gulch.engine.flowsheet.results import beyond, readable
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
 from gulch.engine.species import SpeciesError, lookup
@@ -142,11 +142,10 @@ class Workspace:
     @staticmethod
     def inside(gauge, value, dimension):
         try:
-            if gauge.at_least is not None and value < parse(gauge.at_least, dimension) * (1 - 1e-9):
-                return False
-            return gauge.at_most is None or value <= parse(gauge.at_most, dimension) * (1 + 1e-9)
+            limits = [None if t is None else parse(t, dimension) for t in (gauge.at_least, gauge.at_most)]
         except QuantityError:
             return True
+        return beyond(value, *limits) is None
 
     # Fields
 
@@ -301,7 +300,7 @@ class Workspace:
             "reactions": list(self.reaction_rows(outcome)) if outcome and outcome.solved else [],
             "equilibria": list(self.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
             "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
-            "reading": self.reading(unit.set) if getattr(unit, "set", None) else "",
+            "reading": self.unit_reading(unit),
             "entering": [s.id for s in self.document.streams if s.to == unit.id],
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
         }  # fmt: skip
@@ -554,6 +553,17 @@ class Workspace:
             on = "on what enters" if i == 0 else "on what is left"
             parts.append(f"{names} {'act together' if len(step) > 1 else 'acts'} {on}")
         return _sentence(", then ".join(parts))
+
+    def unit_reading(self, unit):
+        """How a reactor runs its set, in words; '' where it has none."""
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, ReactionSet) and value_of(unit, d):
+                return (
+                    self.reading(value_of(unit, d))
+                    if d.steps
+                    else "All reactions of the set act together, whatever their steps."
+                )
+        return ""
 
     # Loops
 

@@ -1,5 +1,6 @@
 """What the scans page shows."""
 
+from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
 from gulch.web.projects.workspace import show_unit
 
@@ -35,11 +36,7 @@ def scan_words(space, scan):
 
 
 def inside(value, gauge):
-    if value is None:
-        return True
-    return (gauge["at_least"] is None or value >= gauge["at_least"] * (1 - 1e-9)) and (
-        gauge["at_most"] is None or value <= gauge["at_most"] * (1 + 1e-9)
-    )
+    return value is None or beyond(value, gauge["at_least"], gauge["at_most"]) is None
 
 
 def table(result, display):

@@ -13,7 +13,7 @@ from gulch.engine.chemistry.equilibrium import (
 )
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import Input, ReactionSet, Result, UnitResult, UnitTrouble, outlet_pressure
 from gulch.engine.units.reactors.heat import Reactor
 
 
@@ -24,6 +24,7 @@ class EquilibriumReactor(Reactor):
     label = "equilibrium reactor"
     meaning = "brings the reactions of a set to equilibrium in the gas; constants from Gibbs energies, fugacities from the phase model"
 
+    set = ReactionSet("Reaction set", "the reactions that come to equilibrium, all together", steps=False)
     approach = Input("Approach temperature", "temperature difference",
                      "the constants are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K")  # fmt: skip
 
@@ -44,6 +45,12 @@ class EquilibriumReactor(Reactor):
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
 
         def at(T):
+            if T + given.approach < 100.0:
+                raise UnitTrouble(
+                    f"The approach puts the constants at {T + given.approach:.4g} K, below 100 K.",
+                    "Choose an approach nearer to zero.",
+                    "approach",
+                )
             ln_k = ln_equilibrium_constants(nu, T + given.approach, context.model)
             try:
                 return by_extents(feed.n, nu, ln_k, T, pressure, context.model), ln_k
@@ -110,11 +117,11 @@ class EquilibriumReactor(Reactor):
         except (UnitTrouble, EquilibriumTrouble):
             return lines
         for m, r in enumerate(reactions):
-            flow = [show(x[m], "molar flow") for x in (found.extents, colder, hotter)]
+            flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
             by_pressure = denser[m] - plain[m]
             size = max(abs(plain[m]), 1e-12)
             pressure = "more pressure helps" if by_pressure > 1e-5 * size else (
                 "less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")  # fmt: skip
-            lines.append(f"{r.id} stops at an extent of {flow[0]}, its equilibrium at {show(T, 'temperature')}. "
+            lines.append(f"{r.id} stops at an extent of {flow[0]}, its equilibrium at {show(T, 'temperature', context.display)}. "
                          f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}.")  # fmt: skip
         return lines

@@ -41,11 +41,10 @@ class GibbsReactor(Reactor):
 
         def at(T):
             try:
-                # what bypasses dilutes the gas but takes no part
-                found = by_elements(feed.n - bypass + np.where(barred, bypass, 0.0), barred, T, pressure, context.model)
+                found = by_elements(feed.n - bypass, barred, T, pressure, context.model, aside=bypass)
             except EquilibriumTrouble as error:
                 raise UnitTrouble(str(error), "Check the feed and the inert shares.", "inert") from None
-            return found, found.n + np.where(barred, 0.0, bypass)
+            return found, found.n + bypass
 
         product = cls.settle_heat(feed, given, context, lambda T: at(T)[1])
         found, n = at(product.T)
