@@ -17,7 +17,7 @@ CAS = {
     "toluene": "108-88-3", "hydrogen": "1333-74-0", "benzene": "71-43-2", "carbon_monoxide": "630-08-0", "ethylene": "74-85-1",
     "ethanol": "64-17-5", "butene": "590-18-1",
 }  # fmt: skip
-ENTRIES = [(i, c, "2-butene" if i == "butene" else i) for i, c in CAS.items()]
+ENTRIES = [(i, c, "2-butene" if i == "butene" else i, ()) for i, c in CAS.items()]
 NAMES = list(CAS)
 
 

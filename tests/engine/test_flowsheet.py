@@ -9,8 +9,8 @@ from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.results import beyond
-from gulch.engine.flowsheet.settle import Reason, settle
 from gulch.engine.scans import run_scan
+from gulch.engine.settle import Reason, settle
 
 KMOL_H = 1.0 / 3.6
 

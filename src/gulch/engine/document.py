@@ -10,14 +10,16 @@ from typing import Annotated, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
+from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
 
 FORMAT, VERSION = "gulch-project", 1
 MAX_BYTES = 2_000_000
 _ID = r"^[A-Za-z][A-Za-z0-9_\-]{0,39}$"
 
 Id = Annotated[str, Field(pattern=_ID, description="letters, digits, _ and -, beginning with a letter")]
+Points = Annotated[str, Field(max_length=2000)]
 Quantity = Annotated[str, Field(max_length=80, description='a number with its unit as typed, for example "2.4 bar"')]
 
 
@@ -29,14 +31,47 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", validate_assignment=True, populate_by_name=True)
 
 
+class SpeciesData(Part):
+    """The user's own data of a species; whatever is left out comes from the databank, or is unknown."""
+
+    formula: str | None = Field(None, max_length=60, description="for a species that the databank lacks")
+    non_volatile: bool = Field(False, description="stays in the liquid (salts, hydroxides, solids)")
+    formation_enthalpy: Quantity | None = None
+    formation_gibbs: Quantity | None = None
+    entropy: Quantity | None = None
+    critical_temperature: Quantity | None = None
+    critical_pressure: Quantity | None = None
+    acentric_factor: Quantity | None = None
+    boiling_point: Quantity | None = None
+    liquid_density: Quantity | None = None
+    heat_capacity: Points | None = Field(None, description='one value, or points "25 degC 135 J/(mol K); …"')
+    vapour_pressure: Points | None = Field(None, description='points "25 degC 0.032 bar; 100 degC 1.013 bar"')
+    sources: dict[str, Annotated[str, Field(max_length=80)]] = Field({}, description="source to use, by datum")
+    remark: str | None = Field(None, max_length=400, description="where the typed data come from")
+
+
 class SpeciesEntry(Part):
     id: Id
-    cas: str = Field(pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number")
+    cas: str | None = Field(None, pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number; left out for a user species")
     name: str | None = Field(None, max_length=80, description="name shown; the id when left out")
+    data: SpeciesData | None = None
 
     @property
     def shown(self):
         return self.name or self.id
+
+    @property
+    def key(self):
+        """What `species.lookup` takes: the CAS number and the user's data, hashable."""
+        if self.data is None:
+            return self.cas, ()
+        typed = self.data.model_dump(exclude={"sources", "remark", "non_volatile"}, exclude_none=True)
+        typed |= {f"source.{field}": source for field, source in self.data.sources.items()}
+        if self.data.non_volatile:
+            typed["non_volatile"] = "yes"
+        if self.data.formula:
+            typed["name"] = self.shown
+        return self.cas, data_key(typed)
 
 
 class Interaction(Part):
@@ -53,17 +88,41 @@ class Conversion(Part):
     key: str = Field(description="key species: the reactant the conversion is counted on")
     value: Quantity
     meant: bool = Field(False, description="the user confirmed a value below 1 %")
+    polynomial: str | None = Field(
+        None,
+        max_length=200,
+        description="c0, c1, c2 …: X = c0 + c1 T + c2 T² …, T in K at the outlet; replaces the value",
+    )
+
+
+class EquilibriumEntry(Part):
+    source: Literal["gibbs", "formula", "table", "constant"] = "gibbs"
+    a: str = Field("0", max_length=40, description="ln K = A + B/T + C ln T + D T, T in K (source formula)")
+    b: str = Field("0", max_length=40, description="[K]")
+    c: str = Field("0", max_length=40)
+    d: str = Field("0", max_length=40, description="[1/K]")
+    table: Points = Field("", description='points "300 degC 0.0051; 350 degC 0.0022" (source table)')
+    value: str = Field("1", max_length=40, description="K (source constant)")
+    phase: Literal["vapour", "liquid"] = "vapour"
+    basis: Literal["activity", "partial-pressure", "mole-fraction", "concentration"] = Field(
+        "activity", description="activity: f/(1 bar) in the vapour, relative to the pure liquid in the liquid"
+    )
+    unit: str | None = Field(None, max_length=20, description="unit of the partial pressures or concentrations in K")
+    low: Quantity | None = Field(None, description="lowest temperature at which it is believed")
+    high: Quantity | None = None
 
 
 class ReactionEntry(Part):
     id: Id
     equation: str = Field(max_length=400)
     conversion: Conversion | None = None
+    equilibrium: EquilibriumEntry | None = Field(None, description="from Gibbs energies when left out")
 
 
 class SetEntry(Part):
     id: Id
     steps: list[list[str]] = Field([], description="reactions by step: together inside a step, steps one after another")
+    preview: str | None = Field(None, description="stream whose limiting species are shown beside the set")
 
 
 BASES = {
@@ -71,18 +130,24 @@ BASES = {
     "mass": "mass flows",
     "mole-fractions": "total and mole fractions",
     "mass-fractions": "total and mass fractions",
+    "mole-ratios": "one molar flow and mole ratios to it",
 }
 
 
 class FeedEntry(Part):
     temperature: Quantity = "25 degC"
     pressure: Quantity = "1 bar"
-    basis: Literal["molar", "mass", "mole-fractions", "mass-fractions"] = "molar"
+    basis: Literal["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"] = "molar"
     flow: dict[str, Quantity] = Field({}, description="molar flow by species (basis molar)")
     mass_flow: dict[str, Quantity] = Field({}, description="mass flow by species (basis mass)")
-    total: Quantity | None = Field(None, description="total molar or mass flow (basis mole- or mass-fractions)")
+    total: Quantity | None = Field(
+        None,
+        description="total molar or mass flow (basis mole- or mass-fractions), molar flow of the one species (mole-ratios)",
+    )
     fraction: dict[str, Quantity] = Field({}, description="mole fractions (basis mole-fractions)")
     mass_fraction: dict[str, Quantity] = Field({}, description="mass fractions (basis mass-fractions)")
+    to_species: str | None = Field(None, description="species the ratios are to (basis mole-ratios)")
+    ratio: dict[str, Quantity] = Field({}, description="moles per mole of that species (basis mole-ratios)")
 
 
 class StreamEntry(Part):
@@ -125,6 +190,16 @@ class ScanEntry(Part):
     gauges: list[str] = []
 
 
+class MeasuresEntry(Part):
+    """What conversion, selectivity and yield are counted on, once for the whole project."""
+
+    key: str = Field(description="key reactant")
+    product: str = Field(description="wanted product")
+    ratio: Quantity | None = Field(
+        None, description="moles of key reactant in one mole of product; from the reactions when left out"
+    )
+
+
 class LedgerEntry(Part):
     columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
     species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
@@ -141,6 +216,9 @@ def _unit_model(kind):
             entry = (Quantity | None, Field(d.default, description=f"{d.meaning} [{d.dimension}]"))
         elif isinstance(d, PerSpecies):
             entry = (dict[str, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
+        elif isinstance(d, PerReaction):
+            values = Literal[tuple(d.options)] if d.options else Quantity
+            entry = (dict[str, values], Field({}, description=f"{d.meaning}, by reaction"))
         elif isinstance(d, ReactionSet):
             entry = (str | None, Field(None, description=d.meaning))
         group = getattr(d, "group", None)
@@ -174,6 +252,8 @@ class Project(Part):
     species: list[SpeciesEntry] = []
     phase_model: PhaseModelEntry = Field(default_factory=PhaseModelEntry)
     reactions: list[ReactionEntry] = []
+    reactions_at: Quantity = Field("25 degC", description="temperature at which the reactions' properties are shown")
+    measures: MeasuresEntry | None = None
     reaction_sets: list[SetEntry] = []
     streams: list[StreamEntry] = []
     units: list[AnyUnit] = []
@@ -204,8 +284,8 @@ class Project(Part):
         return next((s for s in self.scans if s.id == id_), None)
 
     def entries(self):
-        """(id, cas, shown name) of each species, as the equation reader wants them."""
-        return [(s.id, s.cas, s.shown) for s in self.species]
+        """(id, cas, shown name, user data) of each species, as the equation reader wants them."""
+        return [(s.id, s.cas, s.shown, s.key[1]) for s in self.species]
 
     def dump(self):
         """Plain data, as stored and exported: nothing that equals its default and is empty."""

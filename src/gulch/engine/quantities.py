@@ -40,6 +40,7 @@ def _dimensions():
         ("molar entropy", "J/mol/K", "J/(mol K)", "cal/(mol K)", "kJ/(kmol K)", "Btu/(lbmol R)"),
         ("molar mass", "kg/mol", "g/mol", "kg/kmol", "lb/lbmol"),
         ("molar volume", "m**3/mol", "m3/kmol", "L/mol", "cm3/mol", "ft3/lbmol"),
+        ("molar concentration", "mol/m**3", "kmol/m3", "mol/L", "mol/m3", "mol/cm3", "lbmol/ft3"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
     ]
     return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
@@ -69,6 +70,9 @@ _GAUGE = {"barg": "bar", "psig": "psi"}
 STANDARD_ATMOSPHERE = 101325.0
 
 _NUMBER = re.compile(r"\s*([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
+_PAIR = re.compile(
+    r"^([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?\s*[A-Za-z°][A-Za-z°]*)[\s,]+([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?.*)$"
+)
 _COMMA = re.compile(r"\d,\d")
 
 
@@ -185,6 +189,32 @@ def parse(text, dimension):
     return value
 
 
+def parse_points(text, first, second):
+    """(x, y) in SI, each of shape (n,), of points as typed: "25 degC 0.032 bar; 100 degC 1.013 bar".
+
+    A single value without its x gives x = [None]. The x must rise. Raises QuantityError.
+
+    >>> parse_points("300 K 2; 400 K 5", "temperature", "ratio")
+    ([300.0, 400.0], [2.0, 5.0])
+    """
+    xs, ys = [], []
+    for piece in (p.strip() for p in re.split(r"[;\n]+", text) if p.strip()):
+        match = _PAIR.match(piece)
+        if match is None:
+            if xs or len([p for p in re.split(r"[;\n]+", text) if p.strip()]) > 1:
+                raise QuantityError(
+                    f"“{piece}” is not a point: write two values with their units, points apart by “;”."
+                )
+            return [None], [parse(piece, second)]
+        xs.append(parse(match[1], first))
+        ys.append(parse(match[2], second))
+    if not xs:
+        raise QuantityError("No point is given: write for example “25 degC 0.03 bar; 100 degC 1.01 bar”.")
+    if any(b <= a for a, b in zip(xs, xs[1:])):
+        raise QuantityError("The points are not in rising order of their first value: sort them.")
+    return xs, ys
+
+
 def to_unit(value, unit, dimension):
     """The number that stands before `unit` for an SI value."""
     factor, offset = conversion(unit, dimension)
@@ -208,16 +238,17 @@ def _display_sets():
         "temperature": "degC", "temperature difference": "K", "pressure": "bar", "pressure difference": "bar", "molar flow": "kmol/h",
         "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1",
         "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
-        "density": "kg/m3",
+        "density": "kg/m3", "molar concentration": "kmol/m3",
     }  # fmt: skip
     us = metric | {
         "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "pressure difference": "psi", "molar flow": "lbmol/h",
         "mass flow": "lb/h", "volume flow": "ft3/h", "power": "MMBtu/h", "molar energy": "Btu/lbmol",
         "molar entropy": "Btu/(lbmol R)", "molar mass": "lb/lbmol", "molar volume": "ft3/lbmol", "density": "lb/ft3",
+        "molar concentration": "lbmol/ft3",
     }  # fmt: skip
     si = metric | {
         "temperature": "K", "pressure": "Pa", "pressure difference": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
-        "power": "W", "molar energy": "J/mol",
+        "power": "W", "molar energy": "J/mol", "molar concentration": "mol/m3",
     }  # fmt: skip
     sets = [
         DisplaySet("process-metric", "kmol/h · °C · bar", metric),
@@ -229,7 +260,7 @@ def _display_sets():
 
 DISPLAY_SETS = _display_sets()
 _PRETTY = {"degC": "°C", "degF": "°F", "degR": "°R", "m3/h": "m³/h", "m3/s": "m³/s", "ft3/h": "ft³/h",
-           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
+           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "kmol/m3": "kmol/m³", "mol/m3": "mol/m³", "lbmol/ft3": "lbmol/ft³", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
 
 
 def pretty_unit(unit):

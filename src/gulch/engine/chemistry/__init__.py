@@ -1,6 +1,7 @@
 """Reaction equations, their balances and thermodynamics."""
 
 from gulch.engine.chemistry.equations import (
+    Ambiguous,
     EquationError,
     UnknownSpecies,
     balance,
@@ -12,6 +13,7 @@ from gulch.engine.chemistry.equations import (
 from gulch.engine.chemistry.thermo import reaction_properties
 
 __all__ = [
+    "Ambiguous",
     "EquationError",
     "UnknownSpecies",
     "balance",

@@ -7,6 +7,7 @@ Balancing finds the null space of the element matrix in exact rational arithmeti
 import re
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import combinations
 from math import gcd, lcm
 
 from gulch.engine.species import lookup, resolve_name
@@ -18,6 +19,14 @@ _TERM = re.compile(r"^(?P<coefficient>\d+\s*/\s*\d+|\d*\.\d+|\d+)?(?P<gap>\s*\*?
 
 class EquationError(ValueError):
     """An equation that cannot be used; the message is a sentence for the user."""
+
+
+class Ambiguous(EquationError):
+    """An equation that several independent reactions balance; `ways` are balanced equations to choose from."""
+
+    def __init__(self, text, ways):
+        super().__init__(text)
+        self.ways = ways
 
 
 class UnknownSpecies(EquationError):
@@ -83,16 +92,16 @@ def _terms(side, where):
 def find_in_project(name, entries):
     """Position of a typed name in the project's species, or None.
 
-    entries: (id, cas, shown name) of each species. A formula counts when only one species of
+    entries: (id, cas, shown name, user data) of each species. A formula counts when only one species of
     the project has it. Raises UnknownSpecies when the project does not decide it.
     """
     text = plain(name)
-    for i, (id_, cas, shown) in enumerate(entries):
+    for i, (id_, cas, shown, _) in enumerate(entries):
         if text in (id_.lower(), cas, plain(shown or ""), id_.lower().replace("_", " ").replace("-", " ")):
             return i
     key = formula_key(name)
     if key is not None:
-        same = [i for i, (_, cas, _) in enumerate(entries) if formula_key(lookup(cas).formula) == key]
+        same = [i for i, (_, cas, _, data) in enumerate(entries) if formula_key(lookup(cas, data).formula) == key]
         if len(same) == 1:
             return same[0]
         if len(same) > 1:
@@ -100,7 +109,7 @@ def find_in_project(name, entries):
             raise EquationError(f"“{name}” fits several species of this project ({names}): write the name.")
     matches = resolve_name(name)
     for match in matches:
-        for i, (_, cas, _) in enumerate(entries):
+        for i, (_, cas, _, _) in enumerate(entries):
             if cas == match.cas:
                 return i
     raise UnknownSpecies(name, matches)
@@ -128,9 +137,10 @@ def balance(sides, compositions):
     if len(basis) > 1:
         if all(sum(row) == 0 for row in rows):
             return [Fraction(s) for s in sides]
-        raise EquationError(
+        raise Ambiguous(
             f"{len(basis)} independent reactions are hidden in this equation: "
-            "type the coefficients, or write each reaction by itself."
+            "choose one, type the coefficients, or write each reaction by itself.",
+            [],
         )
     vector = basis[0]
     if all(v < 0 for v in vector if v):
@@ -181,6 +191,34 @@ def element_balance(coefficients, compositions):
     return out
 
 
+def ways_to_balance(sides, compositions, names, limit=8):
+    """Balanced equations with as few species as possible, each species on its own side, as text.
+
+    sides, compositions: as in `balance`; names: what to write. Every one is the sole balance of its species
+    (an extreme ray of all balances), fewest species first.
+    """
+    elements = sorted({e for c in compositions for e in c})
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    n, found = len(sides), []
+    for size in range(2, n + 1):
+        for chosen in combinations(range(n), size):
+            if any(set(chosen) >= set(support) for support, _ in found):
+                continue
+            basis = null_space([[row[i] for i in chosen] for row in rows], size)
+            if len(basis) != 1:
+                continue
+            vector = [-v for v in basis[0]] if all(v < 0 for v in basis[0]) else basis[0]
+            if all(v > 0 for v in vector):
+                scale = lcm(*(v.denominator for v in vector))
+                whole = [int(v * scale) for v in vector]
+                common = gcd(*whole)
+                signed = {i: Fraction(w // common) * sides[i] for i, w in zip(chosen, whole)}
+                found.append((chosen, write_equation(signed, names, ones=True)))
+                if len(found) >= limit:
+                    return [text for _, text in found]
+    return [text for _, text in found]
+
+
 @dataclass(frozen=True)
 class Resolved:
     """A balanced equation over the project's species: {position: signed coefficient}."""
@@ -188,6 +226,7 @@ class Resolved:
     coefficients: dict
     elements: dict  # element -> (left, right)
     typed: bool  # the user typed coefficients
+    ways: tuple = ()  # other balanced equations between the same species, where there are any
 
 
 class Unbalanced(EquationError):
@@ -215,7 +254,7 @@ def resolve_equation(text, entries):
     both = set(positions[: len(left)]) & set(positions[len(left) :])
     if both:
         raise EquationError(f"{entries[both.pop()][0]} stands on both sides: take it off one of them.")
-    compositions = [lookup(entries[p][1]).atoms for p in positions]
+    compositions = [lookup(entries[p][1], entries[p][3]).atoms for p in positions]
     typed = any(t.coefficient is not None for _, t in terms)
     sides = [s for s, _ in terms]
     if typed:
@@ -233,24 +272,39 @@ def resolve_equation(text, entries):
             advice = f" Balanced it reads “{suggestion}”." if suggestion else " Check the species on both sides."
             raise Unbalanced(f"The equation is not balanced: {counts}.{advice}", elements, suggestion)
     else:
-        coefficients = balance(sides, compositions)
+        names = [t.name for _, t in terms]
+        try:
+            coefficients = balance(sides, compositions)
+        except Ambiguous as error:
+            error.ways = ways_to_balance(sides, compositions, names)
+            raise
         elements = element_balance(coefficients, compositions)
-    return Resolved(dict(zip(positions, coefficients)), elements, typed)
+    ways = ()
+    if not typed and len(terms) <= 10 and degrees_of_freedom(sides, compositions) > 1:
+        ways = tuple(ways_to_balance(sides, compositions, [t.name for _, t in terms]))
+    return Resolved(dict(zip(positions, coefficients)), elements, typed, ways)
+
+
+def degrees_of_freedom(sides, compositions):
+    """How many independent reactions balance between these species."""
+    elements = sorted({e for c in compositions for e in c})
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    return len(null_space(rows, len(sides)))
 
 
 def _plain(value):
     return f"{float(value):g}"
 
 
-def write_equation(coefficients, names):
-    """An equation as text from {position: signed coefficient} and the names by position."""
+def write_equation(coefficients, names, ones=False):
+    """An equation as text from {position: signed coefficient} and the names by position; `ones` writes them too."""
 
     def side(sign):
         parts = []
         for p, v in coefficients.items():
             if v * sign > 0:
                 size = abs(v)
-                parts.append(names[p] if size == 1 else f"{_plain(size)} {names[p]}")
+                parts.append(names[p] if size == 1 and not ones else f"{_plain(size)} {names[p]}")
         return " + ".join(parts)
 
     return f"{side(-1)} = {side(1)}"

@@ -1,51 +1,68 @@
-"""Chemical equilibrium of a gas: by extents of given reactions, and by element potentials.
+"""Chemical equilibrium: by extents of given reactions in a gas, a liquid or both, and by element potentials.
 
-Both minimise the Gibbs energy; the first over the extents of independent reactions (so that single
-equilibrium constants may be shifted by an approach temperature), the second over all species that the
-elements allow. Fugacity coefficients are updated round the inner Newton solve.
+By extents: each constant may count fugacities, activities, partial pressures, mole fractions or concentrations;
+all are written as ln(n/N) plus a term that hardly changes with composition, so that one Newton iteration on mole
+fractions serves them, repeated until those terms stand. By elements: least Gibbs energy over all species.
 Sources: Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 and 6; Gordon & McBride,
 NASA RP-1311 (1994) for the element-potential iteration and its damping.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from fractions import Fraction
 
 import numpy as np
 from scipy.optimize import linprog
 
-from gulch.engine.phases import kernels
-from gulch.engine.phases.kernels import P0, VAPOUR, R
+from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
+from gulch.engine.chemistry.equations import null_space
+from gulch.engine.phases import reacting
+from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
+from gulch.engine.settle import settle
 
-MAX_NEWTON, MAX_OUTER = 300, 80
-TRACE = 100.0  # amounts are followed down to e^-100 (about 1e-43) of what reacts
+MAX_OUTER = 80
+DIRECT_OUTER = 25  # passes before acceleration takes over
 
 
 class EquilibriumTrouble(ValueError):
     """An equilibrium that cannot be computed; the message is a sentence for the user."""
 
 
+class PhaseMissing(EquilibriumTrouble):
+    """The phase that a constant is for does not exist at the equilibrium; `phase` names it."""
+
+    def __init__(self, phase):
+        super().__init__(f"No {phase} exists at this state.")
+        self.phase = phase
+
+
 @dataclass
 class Equilibrium:
-    """Amounts n [mol/s], shape (n_species,); extents [mol/s], shape (m,), by reactions only; element
-    potentials over RT, {element: value}, by minimisation only; passes over the fugacity coefficients."""
+    """Amounts n [mol/s], shape (n_species,); extents [mol/s] and ln of the quotients reached, shape (m,), by
+    reactions only; element potentials over RT, {element: value}, by minimisation only; `solid`: amount of the
+    condensed species that formed [mol/s]; passes over the composition-dependent terms."""
 
     n: np.ndarray
-    ln_phi: np.ndarray
     extents: np.ndarray | None = None
+    ln_q: np.ndarray | None = None
     potentials: dict | None = None
+    solid: float = 0.0
     passes: int = 0
 
 
-def ln_equilibrium_constants(nu, T, model):
-    """ln K of reactions from Gibbs energies, ideal gas at 1 bar. nu: shape (m, n); T [K]. Returns shape (m,)."""
-    g = model.ideal_gas_enthalpies(T) - T * model.ideal_gas_entropies(T)
-    return -(nu @ g) / (R * T)
+@dataclass(frozen=True)
+class Held:
+    """A reaction kept from equilibrium: at an extent [mol/s], or at a conversion of `key` (a position) counted on
+    what of it is fed and what the other reactions leave of it or make."""
+
+    extent: float | None = None
+    conversion: float | None = None
+    key: int | None = None
 
 
 def ln_activities(n, T, P, model):
     """ln(f_i/P0) of a gas of amounts n, shape (n,); -inf where nothing is present."""
-    ln_phi = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
     with np.errstate(divide="ignore"):
-        return np.log(n / n.sum()) + ln_phi + np.log(P / P0)
+        return np.log(n / n.sum()) + model.ln_phi(T, P, n, VAPOUR) + np.log(P / P0)
 
 
 def dependent_reaction(nu):
@@ -59,16 +76,19 @@ def dependent_reaction(nu):
 def interior(n0, nu):
     """Extents that leave every species that can be present above zero.
 
-    Returns (extents, blocked): blocked marks the reactions that cannot run because a species they need
-    is absent and cannot be made.
+    n0: shape (n,); nu: changes per extent, shape (m, n). Returns (extents, blocked): blocked marks the reactions
+    that cannot run because a species they need is absent and cannot be made.
     """
+    quick = _middle(n0, nu)
+    if quick is not None:
+        return quick, np.zeros(len(nu), bool)
     blocked = np.zeros(len(nu), bool)
     while True:
         rows = nu[~blocked]
         if not len(rows):
             return np.zeros(len(nu)), blocked
         touched = np.flatnonzero(np.abs(rows).sum(axis=0) > 0.0)
-        size = n0.sum()
+        size = np.abs(n0).sum()
         # maximise the smallest amount among the touched species
         A = np.hstack([-rows[:, touched].T, np.ones((touched.size, 1))])
         found = linprog(np.r_[np.zeros(len(rows)), -1.0], A_ub=A, b_ub=n0[touched] / size,
@@ -77,6 +97,8 @@ def interior(n0, nu):
             out = np.zeros(len(nu))
             out[~blocked] = found.x[:-1] * size
             return out, blocked
+        if n0.min() < -1e-12 * size:
+            raise EquilibriumTrouble("The held reactions use up more than there is.")
         # which species stay at zero whatever runs?
         stuck = []
         for i in touched[n0[touched] <= 1e-12 * size]:
@@ -88,127 +110,281 @@ def interior(n0, nu):
         blocked |= newly
 
 
-def _settle_fugacities(amounts_at, T, P, model):
-    """Repeat amounts_at(ln_phi), which returns the gas's amounts, until the fugacity coefficients stand.
-
-    Returns (amounts, ln_phi, passes); raises EquilibriumTrouble.
-    """
-    ln_phi = np.zeros(model.n)
-    for number in range(1, MAX_OUTER + 1):
-        n = amounts_at(ln_phi)
-        latest = kernels.ln_phi_phase(model.code, T, P, n / n.sum(), VAPOUR, model.par, model.kij)
-        change = float(np.max(np.abs(latest - ln_phi)))
-        ln_phi = latest
-        if change < 1e-11:
-            return n, ln_phi, number
-    raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
-
-
-def by_extents(n0, nu, ln_k, T, P, model):
-    """Equilibrium of independent reactions in a gas.
-
-    n0: amounts before [mol/s], shape (n,); nu: shape (m, n); ln_k: for activities f/P0, shape (m,);
-    T [K], P [Pa]. Returns Equilibrium; raises EquilibriumTrouble.
-    At the answer nu @ ln a = ln_k to 1e-9 for every reaction that can run, unless a species is used up to
-    rounding (1e-16 of the whole).
-    """
-    extents, blocked = interior(n0, nu)
-    if blocked.all():
-        raise EquilibriumTrouble(
-            "No reaction of the set can run from this feed: each has a reactant and a product that are absent "
-            "and cannot be made."
-        )
-    rows, target = nu[~blocked], np.asarray(ln_k, float)[~blocked]
-    moving = np.abs(rows).sum(axis=0) > 0.0
-    x = extents[~blocked]
-    ln_p = np.log(P / P0)
-
-    def at_fugacities(ln_phi):
-        nonlocal x
-        x = _newton_extents(n0, rows, moving, target, ln_p, ln_phi, x)
-        return np.where(moving, np.maximum(n0 + x @ rows, 0.0), n0)
-
-    n, ln_phi, outer = _settle_fugacities(at_fugacities, T, P, model)
-    out = np.zeros(len(nu))
-    out[~blocked] = x
-    return Equilibrium(n, ln_phi, extents=out, passes=outer)
-
-
-def _newton_extents(n0, rows, moving, target, ln_p, ln_phi, x):
-    """Minimise the Gibbs energy over extents at fixed fugacity coefficients (convex); n stays above zero."""
-    nu = rows[:, moving]
-    base, still, phi = n0[moving], float(n0[~moving].sum()), ln_phi[moving]
-    order = nu.sum(axis=1)
-
-    def gradient(n, total):
-        return nu @ (np.log(n / total) + phi + ln_p) - target
-
-    for _ in range(MAX_NEWTON):
-        n = base + x @ nu
-        total = n.sum() + still
-        g = gradient(n, total)
-        H = (nu / n) @ nu.T - np.outer(order, order) / total
-        try:
-            step = -np.linalg.solve(H, g)
-        except np.linalg.LinAlgError:
-            step = -np.linalg.lstsq(H, g, rcond=None)[0]
-        dn = step @ nu
-        shrinking = dn < 0.0
-        length = min(1.0, 0.95 * float(np.min(-n[shrinking] / dn[shrinking]))) if shrinking.any() else 1.0
-        decrease = float(g @ step)
-        for _ in range(60):
-            trial = base + (x + length * step) @ nu
-            if trial.min() > 0.0 and float(gradient(trial, trial.sum() + still) @ step) <= 1e-3 * abs(decrease):
-                break
-            length *= 0.5
-        x = x + length * step
-        if np.max(np.abs(g)) < 1e-11 or np.max(np.abs(length * dn) / n) < 1e-14:
+def _middle(n0, nu):
+    """Extents by moving each reaction in turn to the middle of its room; None where that leaves a species at zero."""
+    n, x = n0.copy(), np.zeros(len(nu))
+    if n.min() < 0.0:
+        return None
+    touched = (nu != 0.0).any(axis=0)
+    least = 1e-9 * n.sum()
+    for _ in range(len(nu) + 1):
+        if n[touched].min() > least:
             return x
-        if np.max(np.abs(length * dn)) < 1e-16 * total:
-            return x  # complete to rounding: a constant this large or small leaves nothing to resolve
-    if np.max(np.abs(g)) < 1e-8:
-        return x
-    raise EquilibriumTrouble(
-        f"The equilibrium was not found in {MAX_NEWTON} steps (remaining error {np.max(np.abs(g)):.1e} in ln K)."
-    )
+        for r, row in enumerate(nu):
+            used, made = row < 0.0, row > 0.0
+            forward = np.min(n[used] / -row[used]) if used.any() else 0.0
+            backward = np.min(n[made] / row[made]) if made.any() else 0.0
+            step = 0.5 * (forward - backward)
+            x[r] += step
+            n = n + step * row
+    return x if n[touched].min() > least else None
 
 
-def by_elements(n0, inert, T, P, model, aside=None):
-    """Least Gibbs energy of a gas over all species not marked inert that its elements allow.
+def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=None):
+    """Equilibrium of independent reactions.
+
+    n0: amounts before [mol/s], shape (n,); nu: shape (m, n); ln_k: in the basis of each constant, shape (m,);
+    T [K], P [Pa]. constants: a Constant per reaction (f/P0 when left out); mixture: "gas", "liquid" (held as one
+    phase, existing or not) or "split" (vapour and liquid as the flash finds them); held: a Held or None per
+    reaction. Returns Equilibrium; raises EquilibriumTrouble, PhaseMissing.
+    At the answer the quotient of every reaction that is not held and can run is K to 1e-9 in ln K, unless a
+    species is used up to rounding (1e-16 of the whole).
+    """
+    m = len(nu)
+    constants = constants or [Constant()] * m
+    held = held or [None] * m
+    free = np.array([h is None for h in held], bool)
+    base, link = _held_extents(n0, nu, held, free)
+    start = n0 + base @ nu
+    moves = nu[free] + link.T @ nu if free.any() else np.zeros((0, n0.size))
+    x_free = np.zeros(int(free.sum()))
+    blocked = np.zeros(0, bool)
+    if free.any():
+        x_free, blocked = interior(start, moves)
+        if blocked.all() and free.all():
+            raise EquilibriumTrouble(
+                "No reaction of the set can run from this feed: each has a reactant and a product that are absent "
+                "and cannot be made."
+            )
+    if start.min() < -1e-9 * n0.sum() and not free.any():
+        raise EquilibriumTrouble("The held reactions use up more than there is.")
+    running = np.flatnonzero(free)[~blocked]
+    rows, move = nu[running], moves[~blocked]
+    touched = np.abs(move).sum(axis=0) > 0.0
+    target = np.asarray(ln_k, float)[running]
+    mine = [constants[r] for r in running]
+    x = x_free[~blocked]
+    still = float(start[~touched].sum())
+    rows_t, move_t, start_t = (np.ascontiguousarray(a[..., touched]) for a in (rows, move, start))
+    needed = (rows != 0.0).astype(float)
+
+    def amounts_at(terms):
+        """Amounts in equilibrium while the terms stay as they are, shape (m_running, n)."""
+        nonlocal x
+        if not len(rows):
+            return np.maximum(start, 0.0)
+        effective = target - (rows * terms).sum(axis=1)
+        outcome, x, error = reacting.extents(start_t, rows_t, move_t, effective, still, x.copy())
+        if outcome != reacting.FOUND:
+            raise EquilibriumTrouble(
+                f"The equilibrium was not found in {reacting.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
+            )
+        return np.where(touched, np.maximum(start + x @ move, 0.0), start)
+
+    n, terms, missing, passes = _settle_terms(amounts_at, mine, needed, T, P, model, mixture)
+    if missing:
+        raise PhaseMissing(missing)
+    extents = base + link @ np.where(blocked, 0.0, _spread(x, ~blocked)) if free.any() else base
+    extents[free] = _spread(x, ~blocked)
+    all_terms, _ = composition_terms(n, constants, T, P, model, mixture)
+    with np.errstate(divide="ignore"):
+        ln_z = np.log(n / n.sum())
+    ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms)])
+    return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
+
+
+def _spread(values, where):
+    out = np.zeros(where.size)
+    out[where] = values
+    return out
+
+
+def _held_extents(n0, nu, held, free):
+    """Extents of the held reactions as base + link @ (extents of the free ones): shapes (m,), (m, m_free)."""
+    m = len(nu)
+    base, link = np.zeros(m), np.zeros((m, int(free.sum())))
+    at = np.flatnonzero(~free)
+    if not at.size:
+        return base, link
+    M, right, coupling = np.eye(at.size), np.zeros(at.size), np.zeros((at.size, int(free.sum())))
+    for k, r in enumerate(at):
+        h = held[r]
+        if h.extent is not None:
+            right[k] = h.extent
+            continue
+        per = -nu[r, h.key]  # moles of key used per extent
+        M[k] = [1.0 if q == r else -h.conversion * nu[q, h.key] / per for q in at]
+        right[k] = h.conversion * n0[h.key] / per
+        coupling[k] = h.conversion * nu[free, h.key] / per
+    base[at] = np.linalg.solve(M, right)
+    link[at] = np.linalg.solve(M, coupling)
+    return base, link
+
+
+def composition_terms(n, constants, T, P, model, mixture):
+    """What each constant's quotient holds besides ln(n/N): (terms of shape (m, n), name of a phase that is missing or "").
+
+    ln q_i = ln(n_i/N) + term_i, with q as the constant counts it.
+    """
+    z = n / n.sum()
+    out = np.zeros((len(constants), n.size))
+    missing = ""
+    cache = {}
+
+    def phase(name):
+        """(its amounts, ln x/z, exists); non-volatile species are part of a liquid only."""
+        if name not in cache:
+            amounts, exists = n, True
+            if mixture == "split":
+                state = model.at_temperature(T, P, n)
+                exists = False
+                for share, kind, x in ((state.light_share, state.light, state.y),
+                                       (1.0 - state.light_share, state.heavy, state.x)):  # fmt: skip
+                    if kind == name and share > 0.0 and x[model.volatile].sum() > 0.0:
+                        amounts, exists = x, True
+                        break
+            if name == "vapour" and not model.all_volatile:
+                amounts = np.where(model.volatile, amounts, 0.0)
+            if amounts is n:
+                ln_share = np.zeros(n.size)
+            else:
+                with np.errstate(divide="ignore", invalid="ignore"):
+                    ln_share = np.where(amounts > 0.0, np.log(amounts / amounts.sum() / z), 0.0)
+            cache[name] = (amounts, ln_share, exists)
+        return cache[name]
+
+    for r, c in enumerate(constants):
+        name = c.phase
+        if mixture in ("gas", "liquid"):
+            name = "vapour" if mixture == "gas" else "liquid"
+        elif c.source == "gibbs" and not phase(name)[2]:
+            name = "liquid" if name == "vapour" else "vapour"  # fugacities are the same in whatever exists
+        amounts, ln_share, exists = phase(name)
+        code = VAPOUR if name == "vapour" else LIQUID
+        if not exists:
+            missing = name
+        if c.basis == "activity" or c.source == "gibbs":
+            if ("phi", name) not in cache:
+                cache["phi", name] = model.ln_phi(T, P, amounts, code)
+            out[r] = ln_share + cache["phi", name] + np.log(P / P0)
+            if name == "liquid" and c.source != "gibbs":
+                if "pure" not in cache:
+                    cache["pure"] = model.ln_phi_pure_liquid(T, P)
+                out[r] -= cache["pure"] + np.log(P / P0)
+        elif c.basis == "partial-pressure":
+            out[r] = ln_share + np.log(P / c.scale)
+        elif c.basis == "concentration":
+            out[r] = ln_share - np.log(model.phase_volume(T, P, amounts, code) * c.scale)
+        else:
+            out[r] = ln_share
+    return out, missing
+
+
+def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
+    """Repeat amounts_at(terms) until the composition-dependent terms stand: directly, then accelerated.
+
+    Returns (amounts, terms, missing phase, passes).
+    """
+    if mixture == "split":
+        terms = np.zeros(needed.shape)
+        start = amounts_at(terms)
+        terms = composition_terms(start, constants, T, P, model, mixture)[0] * needed
+    else:
+        terms = np.zeros(needed.shape)
+    missing, change, before = "", np.inf, np.inf
+    for number in range(1, DIRECT_OUTER + 1):
+        n = amounts_at(terms)
+        latest, missing = composition_terms(n, constants, T, P, model, mixture)
+        latest = latest * needed
+        before, change = change, float(np.max(np.abs(latest - terms), initial=0.0))
+        terms = latest
+        if change < 1e-11:
+            return n, terms, missing, number
+        if number > 6 and change > 0.7 * before:
+            break
+
+    def one_pass(flat):
+        nonlocal missing
+        found, missing = composition_terms(amounts_at(flat.reshape(needed.shape)), constants, T, P, model, mixture)
+        return (found * needed).ravel()
+
+    result = settle(one_pass, terms.ravel(), scale=np.ones(terms.size), tol=1e-10, max_passes=MAX_OUTER, seconds=10.0)
+    if not result.reason.settled:
+        raise EquilibriumTrouble(
+            "The phases and the reactions did not settle together: the state is too near a phase boundary."
+        )
+    terms = result.tear.reshape(needed.shape)
+    return amounts_at(terms), terms, missing, number + len(result.history)
+
+
+def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
+    """Least Gibbs energy of a gas, and of one pure solid, over all species not marked inert that the elements allow.
 
     n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,); aside: amounts that only dilute the gas,
-    shape (n,), not part of the result. Returns Equilibrium, amounts down to
-    1e-43 of what reacts; raises EquilibriumTrouble. Element balances close to 1e-12.
+    shape (n,), not part of the result; approach: the standard potentials are taken at T + approach [K]. The first
+    non-volatile species that is not inert may form as a pure phase beside the gas.
+    Returns Equilibrium, amounts down to 1e-43 of what reacts; raises EquilibriumTrouble. Elements close to 1e-12.
     """
     aside = np.zeros(n0.size) if aside is None else aside
     elements = sorted({e for s in model.species for e in s.atoms})
     atoms = np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float)
+    solids = np.flatnonzero(~model.volatile & ~inert)
+    solid = int(solids[0]) if solids.size else None
     b = atoms[:, ~inert] @ n0[~inert]
-    size = float(n0.sum())
-    missing = b <= 1e-14 * size
+    missing = b <= 1e-14 * float(n0.sum())
     active = ~inert & ~(atoms[missing] > 0.0).any(axis=0)  # what holds a missing element stays as it is
+    with_solid = solid is not None and bool(active[solid])
     b = atoms[:, active] @ n0[active]
-    if active.sum() == 0:
+    gas = active & model.volatile
+    if gas.sum() == 0:
         raise EquilibriumTrouble("No species of this feed can react: all are inert, or their elements are missing.")
-    independent = _independent_rows(atoms[:, active])
-    A, target = atoms[np.ix_(independent, active)], b[independent]
-    still = float(n0[~active].sum() + aside.sum())
-    g0 = (model.ideal_gas_enthalpies(T) - T * model.ideal_gas_entropies(T))[active] / (R * T) + np.log(P / P0)
-    ln_n = np.full(int(active.sum()), np.log(0.1 * n0[active].sum() / active.sum()))
-    potentials = None
+    independent = _independent_rows(atoms[:, gas])
+    A, target = np.ascontiguousarray(atoms[np.ix_(independent, gas)]), b[independent]
+    rest = ~active & model.volatile
+    still = float(n0[rest].sum() + aside[model.volatile].sum())
+    h, s = model.ideal_gas_properties(T + approach)
+    g_all = (h - (T + approach) * s) / (R * (T + approach))
+    g0 = g_all[gas] + np.log(P / P0)
+    a_solid = np.ascontiguousarray(atoms[independent, solid]) if with_solid else np.zeros(len(independent))
+    g_solid = float(g_all[solid]) if with_solid else 0.0
+    ln_n = np.full(int(gas.sum()), np.log(0.1 * n0[active].sum() / gas.sum()))
+    potentials, formed, forming = None, 0.0, False
+    diluted = n0 + aside
 
     def at_fugacities(ln_phi):
-        nonlocal ln_n, potentials
-        ln_n, potentials = _newton_elements(A, target, g0 + ln_phi[active], still, ln_n)
-        n = n0 + aside
-        n[active] = np.exp(ln_n) + aside[active]
+        """Amounts of the gas, inert ones included."""
+        nonlocal ln_n, potentials, formed, forming
+        terms = g0 + ln_phi[gas]
+        if not forming:
+            ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
+            forming = with_solid and float(a_solid @ potentials) > g_solid + 1e-12
+        if forming:
+            ln_n, potentials, formed = _minimise(
+                A, target, terms, still, ln_n, a_solid, g_solid, True, max(formed, 1e-6 * float(target.max()))
+            )
+            if formed <= 0.0:
+                forming, formed = False, 0.0
+                ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
+        n = np.where(model.volatile, diluted, 0.0)
+        n[gas] = np.exp(ln_n) + aside[gas]
         return n
 
-    n, ln_phi, outer = _settle_fugacities(at_fugacities, T, P, model)
-    n = n - aside
-    n[active] = np.exp(ln_n)  # exact for traces, which the difference would round away
+    ln_phi = np.zeros(model.n)
+    for number in range(1, MAX_OUTER + 1):
+        n = at_fugacities(ln_phi)
+        latest = model.ln_phi(T, P, n, VAPOUR)
+        change = float(np.max(np.abs(latest - ln_phi)))
+        ln_phi = latest
+        if change < 1e-11:
+            break
+    else:
+        raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
+    out = n0.copy()
+    out[gas] = np.exp(ln_n)
+    if with_solid:
+        out[solid] = formed
     named = {elements[k]: float(v) for k, v in zip(independent, potentials)}
-    return Equilibrium(n, ln_phi, potentials=named, passes=outer)
+    return Equilibrium(out, potentials=named, solid=formed, passes=number)
 
 
 def _independent_rows(A):
@@ -220,57 +396,61 @@ def _independent_rows(A):
     return np.array(chosen, int)
 
 
-def _newton_elements(A, b, g, still, ln_n):
-    """Element-potential iteration on ln n; still: amount of gas that takes no part. Returns ln n and the potentials."""
-    E = len(A)
-    potentials = np.zeros(E)
-    closure = np.inf
-    for _ in range(MAX_NEWTON):
-        n = np.exp(ln_n)
-        ln_total = np.log(n.sum() + still)
-        mu = g + ln_n - ln_total - potentials @ A  # what is left of it: small near the answer, so little rounding
-        An = A @ n
-        M = np.zeros((E + 1, E + 1))
-        M[:E, :E] = (A * n) @ A.T
-        M[:E, E] = M[E, :E] = An
-        M[E, E] = -still
-        right = np.r_[b - An + A @ (n * mu), n @ mu]
-        scale = np.sqrt(np.maximum(np.diag(M)[:E], 1e-300))
-        scale = np.r_[scale, np.sqrt(n.sum() + still)]
-        try:
-            solved = np.linalg.solve(M / np.outer(scale, scale), right / scale) / scale
-        except np.linalg.LinAlgError:
-            solved = np.linalg.lstsq(M / np.outer(scale, scale), right / scale, rcond=1e-14)[0] / scale
-        step, d_total = solved[:E], solved[E]
-        d = d_total + step @ A - mu
-        # steps of the large species are limited to e^2, small ones may not grow past 1e-4 of the whole at once
-        major = ln_n - np.log(n.sum()) > -18.42
-        largest = max(5.0 * abs(d_total), float(np.max(np.abs(d[major]), initial=0.0)))
-        length = min(1.0, 2.0 / largest) if largest > 0.0 else 1.0
-        growing = ~major & (d > 0.0)
-        if growing.any():
-            room = (-ln_n[growing] + np.log(n.sum()) - 9.2103404) / np.maximum(d[growing], 1e-300)
-            length = min(length, float(np.min(room)))
-        floor = np.log(n.sum()) - TRACE
-        ln_n = np.maximum(ln_n + length * d, floor)
-        potentials = potentials + step
-        n = np.exp(ln_n)
-        closure = np.max(np.abs(A @ n - b) / b)
-        moved = float(np.max(n * np.abs(d))) / n.sum()
-        traces = float(np.max(np.abs(d[ln_n > floor + 3.0]), initial=0.0))
-        if length == 1.0 and moved < 1e-13 and closure < 1e-11 and traces < 1e-9:
-            return ln_n, potentials
-    # Elements in the exact ratio of one species leave a direction without curvature: what is missing in the
-    # element balances is then put right on the large species.
+def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
+    """reacting.elements, with the rest of the element error put right where the minimum is degenerate."""
+    outcome, ln_n, potentials, formed, moved = reacting.elements(
+        A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid
+    )
+    if outcome == reacting.FOUND:
+        return ln_n, potentials, formed
+    have = a_solid * formed
     for _ in range(3):
         n = np.exp(ln_n)
-        correction = np.linalg.lstsq((A * n) @ A.T, b - A @ n, rcond=1e-10)[0] @ A
+        correction = np.linalg.lstsq((A * n) @ A.T, b - A @ n - have, rcond=1e-10)[0] @ A
         if not np.all(np.isfinite(correction)) or np.max(np.abs(correction[n > 1e-9 * n.sum()]), initial=0.0) > 1e-3:
             break
         ln_n = ln_n + np.log1p(np.clip(correction, -0.5, 1.0))
-    closure = np.max(np.abs(A @ np.exp(ln_n) - b) / b)
+    closure = np.max(np.abs(A @ np.exp(ln_n) + have - b) / b)
     if closure < 1e-10 and moved < 1e-4:
-        return ln_n, potentials
+        return ln_n, potentials, formed
     raise EquilibriumTrouble(
-        f"The least Gibbs energy was not found in {MAX_NEWTON} steps (element error {closure:.1e})."
+        f"The least Gibbs energy was not found in {reacting.MAX_NEWTON} steps (element error {closure:.1e})."
     )
+
+
+@dataclass(frozen=True)
+class NetReaction:
+    """One of the independent reactions that describe a change: {position: coefficient} and its extent [mol/s]."""
+
+    coefficients: dict = field(default_factory=dict)
+    extent: float = 0.0
+
+
+def describing_reactions(change, amounts, species):
+    """Independent reactions, one for each species that is no component, whose extents make up a change.
+
+    change: mol/s, shape (n,); amounts: after the change, shape (n,), the most plentiful become components;
+    species: Species. Species that do not change are left out. Returns a list of NetReaction.
+    Source: Smith & Missen (1982), ch. 2.
+    """
+    size = max(float(np.abs(change).max()), 1e-300)
+    at = [i for i in np.argsort(-amounts, kind="stable") if abs(change[i]) > 1e-9 * size]
+    elements = sorted({e for i in at for e in species[i].atoms})
+    matrix = np.array([[species[i].atoms.get(e, 0) for e in elements] for i in at], float)
+    components = _independent_rows(matrix)
+    out = []
+    for k in (k for k in range(len(at)) if k not in components):
+        chosen = [at[c] for c in components] + [at[k]]
+        rows = [[Fraction(species[i].atoms.get(e, 0)) for i in chosen] for e in elements]
+        (vector,) = null_space(rows, len(chosen))
+        factor = -1.0 if float(vector[-1]) * change[at[k]] < 0.0 else 1.0
+        coefficients = {int(i): factor * float(v) for i, v in zip(chosen, vector) if v != 0}
+        out.append(NetReaction(coefficients, float(change[at[k]] / coefficients[int(at[k])])))
+    return out
+
+
+__all__ = [
+    "Equilibrium", "EquilibriumTrouble", "Held", "NetReaction", "PhaseMissing", "by_elements", "by_extents",
+    "composition_terms", "dependent_reaction", "describing_reactions", "interior", "ln_activities",
+    "ln_equilibrium_constants",
+]  # fmt: skip

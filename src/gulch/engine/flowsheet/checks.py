@@ -8,7 +8,15 @@ from collections import Counter
 
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import source_of, value_of
-from gulch.engine.flowsheet.inputs import addresses, total_dimension
+from gulch.engine.flowsheet.inputs import (
+    FEED_BASES,
+    addresses,
+    constant_of,
+    polynomial_of,
+    reactions_of,
+    total_dimension,
+)
+from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, parse, show
@@ -45,7 +53,7 @@ def unique_ids(project):
         for id_, times in Counter(ids).items():
             if times > 1:
                 yield Message("error", id_, f"{id_} names more than one {what}.", "Rename all but one of them.")
-    for cas, times in Counter(s.cas for s in project.species).items():
+    for cas, times in Counter(s.cas for s in project.species if s.cas).items():
         if times > 1:
             ids = ", ".join(s.id for s in project.species if s.cas == cas)
             yield Message(
@@ -56,7 +64,7 @@ def unique_ids(project):
 def known_species(project):
     for s in project.species:
         try:
-            lookup(s.cas)
+            lookup(*s.key)
         except SpeciesError as error:
             yield Message("error", f"species.{s.id}", str(error), f"Remove {s.id} or choose another species.")
     ids = {s.id for s in project.species}
@@ -65,6 +73,80 @@ def known_species(project):
             if name not in ids:
                 yield Message("error", "phase_model", f"An interaction parameter names {name}, which is not in the project.",
                               f"Add {name} or remove the parameter.")  # fmt: skip
+
+
+def phase_model_fits(project):
+    """The chosen phase model can use every species."""
+    if project.phase_model.kind == "ideal":
+        return
+    for s in project.species:
+        try:
+            found = lookup(*s.key)
+        except SpeciesError:
+            continue
+        if not found.has_critical and not found.non_volatile:
+            yield Message("error", f"species.{s.id}", f"{s.shown} has no critical constants, which the phase model needs.",
+                          "Type them, or choose the ideal model.")  # fmt: skip
+
+
+def formation_data(project):
+    """A reaction that a reactor runs needs the formation enthalpies of its species."""
+    used = {i for u in project.units for i in reactions_of(project, u)}
+    entries = project.entries()
+    for r in project.reactions:
+        if r.id not in used:
+            continue
+        try:
+            coefficients = resolve_equation(r.equation, entries).coefficients
+            lacking = [s for i in coefficients if lookup(*(s := project.species[i]).key).formation_enthalpy is None]
+        except (EquationError, SpeciesError):
+            continue
+        if lacking:
+            yield Message("error", f"species.{lacking[0].id}", f"{lacking[0].shown} has no formation enthalpy, so {r.id} has no "
+                          "heat of reaction.", f"Type the formation enthalpy of {lacking[0].shown}, or take {r.id} out of the set.")  # fmt: skip
+
+
+def equilibrium_constants(project):
+    for r in project.reactions:
+        if r.equilibrium is None:
+            continue
+        try:
+            constant_of(r)
+        except QuantityError as error:
+            yield Message(
+                "error", f"{r.id}.equilibrium", f"Equilibrium constant of {r.id}: {error}", "Mend it in Chemistry."
+            )
+
+
+def polynomials(project):
+    for r in project.reactions:
+        if r.conversion is not None and r.conversion.polynomial:
+            try:
+                polynomial_of(r.conversion.polynomial)
+            except QuantityError as error:
+                yield Message("error", f"{r.id}.polynomial", f"Conversion of {r.id}: {error}",
+                              "Write its coefficients apart by commas, for example “0.1, 2e-4”.")  # fmt: skip
+
+
+def measures(project):
+    m = project.measures
+    if m is None:
+        return
+    ids = {s.id for s in project.species}
+    for species in (m.key, m.product):
+        if species not in ids:
+            yield Message("error", "measures", f"Selectivity is counted on {species or '–'}, which is not in the project.",
+                          "Choose the key reactant and the wanted product again in Chemistry.")  # fmt: skip
+            return
+    if m.key == m.product:
+        yield Message(
+            "error", "measures", "Key reactant and wanted product are the same species.", "Choose another product."
+        )
+        return
+    try:
+        key_per_product(project)
+    except QuantityError as error:
+        yield Message("error", "measures", str(error), "Type it again in Chemistry.")
 
 
 def equations(project):
@@ -89,7 +171,7 @@ def equations(project):
 
 def conversions(project):
     for r in project.reactions:
-        if r.conversion is None:
+        if r.conversion is None or r.conversion.polynomial:
             continue
         where = f"{r.id}.conversion"
         try:
@@ -145,6 +227,8 @@ def reaction_sets(project):
         for d in KINDS[u.kind].inputs():
             if isinstance(d, ReactionSet):
                 chosen = value_of(u, d)
+                if chosen is None and d.optional:
+                    continue
                 if chosen is None:
                     yield Message(
                         "error", f"{u.id}.{d.name}", f"{u.id} has no reaction set.", "Choose one in the inspector."
@@ -195,24 +279,27 @@ def feeds(project):
         if s.to is None:
             yield Message("warning", s.id, f"Feed {s.id} goes nowhere yet.", "Press + at its end to append a unit.")
         ids = {x.id for x in project.species}
-        basis = {"molar": "flow", "mass": "mass_flow", "mole-fractions": "fraction", "mass-fractions": "mass_fraction"}
-        key = basis[s.given.basis]
+        key = FEED_BASES[s.given.basis][0]
+        if s.given.basis == "mole-ratios" and s.given.to_species not in ids:
+            yield Message("error", f"{s.id}.to_species", f"Feed {s.id} does not say which species its ratios are to.",
+                          "Choose one in the inspector.")  # fmt: skip
+            continue
         values = getattr(s.given, key)
         for name in values:
             if name not in ids:
                 yield Message("error", f"{s.id}.{key}.{name}", f"Feed {s.id} holds {name}, which is not a species of the project.",
                               f"Add {name} in Chemistry or remove it from the feed.")  # fmt: skip
-        dimension = {"flow": "molar flow", "mass_flow": "mass flow"}.get(key, "fraction")
+        dimension = FEED_BASES[s.given.basis][1]
         try:
             numbers = [parse(v, dimension) for v in values.values()]
-            if key in ("fraction", "mass_fraction") and s.given.total:
-                if parse(s.given.total, total_dimension(s.given.total)) == 0.0:
+            if key in ("fraction", "mass_fraction", "ratio") and s.given.total:
+                if parse(s.given.total, "molar flow" if key == "ratio" else total_dimension(s.given.total)) == 0.0:
                     yield Message(
                         "error", f"{s.id}.total", f"Feed {s.id} has a total flow of zero.", "Give a flow above zero."
                     )
         except QuantityError:
             continue
-        if not any(n > 0.0 for n in numbers):
+        if not any(n > 0.0 for n in numbers) and key != "ratio":
             yield Message("error", f"{s.id}.{key}", f"Feed {s.id} carries nothing: all its {key.replace('_', ' ')}s are zero or missing.",
                           "Give at least one of them a value above zero.")  # fmt: skip
         elif dimension == "fraction" and abs(sum(numbers) - 1.0) > 1e-4:
@@ -316,7 +403,7 @@ def temperature_range(project):
     fits = []
     for s in project.species:
         try:
-            fits.append((lookup(s.cas).heat_capacity, s))
+            fits.append((lookup(*s.key).heat_capacity, s))
         except SpeciesError:
             return
     for a in addresses(project).values():
@@ -338,6 +425,6 @@ def temperature_range(project):
 
 
 CHECKS = (
-    beginnings, unique_ids, known_species, equations, quantities, conversions, conversion_sums, reaction_sets, feeds,
+    beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
     connections, unit_rules, temperature_range, knobs_and_gauges,
 )  # fmt: skip

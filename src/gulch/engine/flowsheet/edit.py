@@ -5,18 +5,24 @@ import re
 from gulch.engine.document import (
     UNIT_MODELS,
     Conversion,
+    EquilibriumEntry,
     FeedEntry,
+    MeasuresEntry,
     ReactionEntry,
     SetEntry,
+    SpeciesData,
     SpeciesEntry,
     StreamEntry,
     source_of,
     value_of,
 )
+from gulch.engine.flowsheet.inputs import FEED_BASES
+from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import PerSpecies
+from gulch.engine.units.base import PerReaction, PerSpecies
 
 
 class EditError(ValueError):
@@ -193,6 +199,11 @@ def rename(project, old, new):
             x.id = new
     for s in project.reaction_sets:
         s.steps = [[new if r == old else r for r in step] for step in s.steps]
+        s.preview = new if s.preview == old else s.preview
+    for unit in project.units:
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, PerReaction):
+                setattr(unit, d.name, {new if r == old else r: v for r, v in value_of(unit, d).items()})
     for k in project.knobs:
         k.input = _renamed(k.input, old, new)
     for g in project.gauges:
@@ -238,13 +249,92 @@ def add_species(project, cas, name=None):
     return id_
 
 
+def add_own_species(project, name, formula, cas=None, non_volatile=False):
+    """Add a species that the user knows better than the databank; returns its id. Raises EditError."""
+    name, formula = name.strip()[:80], formula.strip()[:60]
+    if not name:
+        raise EditError("The species has no name: type one.")
+    if cas and not re.fullmatch(r"\d{2,7}-\d{2}-\d", cas):
+        raise EditError(f"“{cas}” is not a CAS number: write it like 64-17-5, or leave it out.")
+    if cas and any(s.cas == cas for s in project.species):
+        raise EditError(f"{cas} is in the project already.")
+    data = SpeciesData(formula=formula, non_volatile=non_volatile)
+    try:
+        atoms_of(formula)
+    except SpeciesError as error:
+        raise EditError(str(error)) from None
+    id_ = slug(name, "s")
+    used = {s.id for s in project.species}
+    id_ = fresh(id_[:36], used) if id_ in used else id_
+    project.species.append(SpeciesEntry(id=id_, cas=cas or None, name=name if name != id_ else None, data=data))
+    return id_
+
+
+def set_species_datum(project, id_, field, text):
+    """Type, replace or (with an empty text) take back one datum of a species."""
+    entry = next((s for s in project.species if s.id == id_), None)
+    if entry is None or field not in SpeciesData.model_fields:
+        raise EditError("The species is gone: reload the page.")
+    data = entry.data or SpeciesData()
+    if field == "non_volatile":
+        data.non_volatile = bool(text)
+    elif field == "formula" and not text:
+        raise EditError("A species of your own needs a formula.")
+    else:
+        setattr(data, field, text or None)
+    if text:
+        data.sources = {k: v for k, v in data.sources.items() if k != field}
+    entry.data = data if data != SpeciesData() else None
+
+
+def choose_source(project, id_, field, source):
+    """Take a datum from another source of the databank; an empty one leaves the choice to Gulch."""
+    entry = next((s for s in project.species if s.id == id_), None)
+    if entry is None:
+        raise EditError("The species is gone: reload the page.")
+    data = entry.data or SpeciesData()
+    data.sources = {k: v for k, v in data.sources.items() if k != field} | ({field: source} if source else {})
+    if source:
+        setattr(data, field, None)
+    entry.data = data if data != SpeciesData() else None
+
+
+def set_equilibrium(project, id_, field, text):
+    """Write one part of a reaction's equilibrium constant; the default one is stored as none."""
+    reaction = project.reaction(id_)
+    if reaction is None or field not in EquilibriumEntry.model_fields:
+        raise EditError("The reaction is gone: reload the page.")
+    entry = reaction.equilibrium or EquilibriumEntry()
+    optional = field in ("unit", "low", "high")
+    setattr(entry, field, (text or None) if optional else text)
+    if field == "basis":
+        entry.unit = None
+    reaction.equilibrium = entry if entry != EquilibriumEntry() else None
+    if entry.source != "constant":
+        project.knobs = [k for k in project.knobs if k.input != f"{id_}.constant"]
+        prune_scans(project)
+
+
+def set_measures(project, key, product, ratio):
+    """Count conversion, selectivity and yield on a key reactant and a wanted product; empty ones end that."""
+    if not key and not product:
+        project.measures = None
+        measures = {*PER_REACTOR, *OVERALL}
+        project.gauges = [
+            g for g in project.gauges if g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
+        ]
+        prune_scans(project)
+    else:
+        project.measures = MeasuresEntry(key=key, product=product, ratio=ratio or None)
+
+
 def remove_species(project, id_):
     """Take a species out of the list and the feeds; reactions that use it are left, and the checks name them."""
     project.species = [s for s in project.species if s.id != id_]
     project.phase_model.interaction = [k for k in project.phase_model.interaction if id_ not in k.pair]
     for s in project.streams:
         if s.given is not None:
-            for key in ("flow", "mass_flow", "fraction", "mass_fraction"):
+            for key, _, _ in FEED_BASES.values():
                 setattr(s.given, key, {n: v for n, v in getattr(s.given, key).items() if n != id_})
     for unit in project.units:
         for d in KINDS[unit.kind].inputs():
@@ -270,7 +360,7 @@ def order_by_boiling_point(project):
     """Order species by normal boiling point, lightest first; unknown ones last."""
 
     def key(entry):
-        point = lookup(entry.cas).boiling_point
+        point = lookup(*entry.key).boiling_point
         return point.value if point else 1e9
 
     project.species = sorted(project.species, key=key)
@@ -296,16 +386,22 @@ def remove_reaction(project, id_):
     project.reactions = [r for r in project.reactions if r.id != id_]
     for s in project.reaction_sets:
         s.steps = [kept for step in s.steps if (kept := [r for r in step if r != id_])]
+    for unit in project.units:
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, PerReaction):
+                setattr(unit, d.name, {r: v for r, v in value_of(unit, d).items() if r != id_})
     forget(project, id_)
 
 
-def set_conversion(project, id_, key, value):
-    """Give a reaction a key species and a conversion; an empty value leaves the key and no conversion."""
+def set_conversion(project, id_, key, value, polynomial=None):
+    """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion."""
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError(f"There is no reaction {id_}.")
-    reaction.conversion = Conversion(key=key, value=value) if key or value else None
-    if not value:
+    reaction.conversion = (
+        Conversion(key=key, value=value, polynomial=polynomial or None) if key or value or polynomial else None
+    )
+    if not value or polynomial:
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.conversion"]
         prune_scans(project)
 

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
 from gulch.engine.document import choices_of, set_value, value_of
 from gulch.engine.phases import phase_model
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
 
 
 @dataclass(frozen=True)
@@ -29,11 +30,12 @@ class Address:
     knob: bool = True  # may be turned
 
 
-_FEED_BASES = {
+FEED_BASES = {
     "molar": ("flow", "molar flow", "Flow of"),
     "mass": ("mass_flow", "mass flow", "Mass flow of"),
     "mole-fractions": ("fraction", "fraction", "Mole fraction of"),
     "mass-fractions": ("mass_fraction", "fraction", "Mass fraction of"),
+    "mole-ratios": ("ratio", "ratio", "Mole ratio of"),
 }
 
 
@@ -57,17 +59,41 @@ def feed_addresses(project, stream):
         f"{stream.id}.temperature", "temperature", f"Temperature of {stream.id}", 100.0, 3000.0, given.temperature
     )
     yield Address(f"{stream.id}.pressure", "pressure", f"Pressure of {stream.id}", 1.0, 1e9, given.pressure)
-    key, dimension, words = _FEED_BASES[given.basis]
+    key, dimension, words = FEED_BASES[given.basis]
     if given.basis.endswith("fractions"):
         try:
             kind = total_dimension(given.total or "")
         except QuantityError:
             kind = "molar flow" if given.basis == "mole-fractions" else "mass flow"
         yield Address(f"{stream.id}.total", kind, f"Total flow of {stream.id}", 0.0, np.inf, given.total)
+    elif given.basis == "mole-ratios":
+        yield Address(
+            f"{stream.id}.total",
+            "molar flow",
+            f"Flow of {given.to_species or '–'} in {stream.id}",
+            0.0,
+            np.inf,
+            given.total,
+        )
     values = getattr(given, key)
     for s in project.species:
+        if given.basis == "mole-ratios" and s.id == given.to_species:
+            continue
         yield Address(f"{stream.id}.{key}.{s.id}", dimension, f"{words} {s.shown} in {stream.id}", 0.0,
                       1.0 if dimension == "fraction" else np.inf, values.get(s.id), not given.basis.endswith("fractions"))  # fmt: skip
+
+
+def reactions_of(project, unit):
+    """Ids of the reactions of a unit's set, in order."""
+    chosen = project.set(getattr(unit, "set", None) or "")
+    known = {r.id for r in project.reactions}
+    return [i for step in chosen.steps for i in step if i in known] if chosen else []
+
+
+def per_reaction(unit, name, reaction):
+    """The document text of a PerReaction declaration for one reaction, its default where none is given."""
+    declared = next(d for d in KINDS[unit.kind].inputs() if d.name == name)
+    return value_of(unit, declared).get(reaction, declared.default)
 
 
 def unit_addresses(project, unit):
@@ -81,6 +107,11 @@ def unit_addresses(project, unit):
             for s in project.species:
                 yield Address(f"{unit.id}.{d.name}.{s.id}", d.dimension, f"{d.label} of {s.shown} in {unit.id}",
                               d.low, d.high, text.get(s.id, d.default))  # fmt: skip
+        elif isinstance(d, PerReaction):
+            for id_ in reactions_of(project, unit) if d.options is None else ():
+                if d.only is None or per_reaction(unit, d.only[0], id_) == d.only[1]:
+                    yield Address(f"{unit.id}.{d.name}.{id_}", d.dimension, f"{d.label} of {id_} in {unit.id}",
+                                  d.low, d.high, text.get(id_, d.default))  # fmt: skip
         else:
             name = d.name.removesuffix("_given")
             yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text)
@@ -95,7 +126,12 @@ def addresses(project):
     for unit in project.units:
         found.update((a.address, a) for a in unit_addresses(project, unit))
     for r in project.reactions:
-        if r.conversion:
+        if r.equilibrium and r.equilibrium.source == "constant":
+            a = Address(
+                f"{r.id}.constant", "ratio", f"Equilibrium constant of {r.id}", 1e-300, 1e300, r.equilibrium.value
+            )
+            found[a.address] = a
+        if r.conversion and not r.conversion.polynomial:
             a = Address(f"{r.id}.conversion", "fraction", f"Conversion of {r.conversion.key} by {r.id}", 0.0, 1.0,
                         r.conversion.value)  # fmt: skip
             found[a.address] = a
@@ -126,7 +162,7 @@ def write(project, address, text):
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
             if name in (d.name, d.name.removesuffix("_given")):
-                if isinstance(d, PerSpecies):
+                if isinstance(d, PerSpecies | PerReaction):
                     values = dict(value_of(unit, d))
                     if text in (None, ""):
                         values.pop(species, None)
@@ -142,7 +178,57 @@ def write(project, address, text):
         reaction.conversion.value = text
         reaction.conversion.meant = False
         return
+    if reaction is not None and name == "constant" and reaction.equilibrium is not None:
+        reaction.equilibrium.value = text
+        return
     raise KeyError(address)
+
+
+def constant_of(entry, value=None):
+    """The Constant of a reaction entry; value replaces a constant's own. Raises QuantityError with a sentence."""
+    e = entry.equilibrium
+    if e is None:
+        return Constant()
+    low, high = (parse(t, "temperature") if t else None for t in (e.low, e.high))
+    if low is not None and high is not None and not low < high:
+        raise QuantityError("The lowest temperature believed is not below the highest.")
+    if e.source == "gibbs":
+        return Constant(low=low, high=high)
+    if e.basis == "partial-pressure" and e.phase == "liquid":
+        raise QuantityError("Partial pressures belong to a vapour: choose the vapour, or another basis.")
+    scale = 1.0
+    if e.basis in BASIS_UNITS:
+        dimension, usual = BASIS_UNITS[e.basis]
+        scale = conversion(e.unit or usual, dimension)[0]
+    coefficients, points = (0.0, 0.0, 0.0, 0.0), ((), ())
+    if e.source == "formula":
+        coefficients = tuple(number(getattr(e, k), k.upper()) for k in "abcd")
+    elif e.source == "table":
+        T, k = parse_points(e.table, "temperature", "ratio")
+        if T[0] is None:
+            raise QuantityError("The table needs temperatures: write for example “300 degC 0.0051; 350 degC 0.0022”.")
+        if min(k) <= 0.0:
+            raise QuantityError("A K of the table is not above zero.")
+        points = (tuple(T), tuple(np.log(k).tolist()))
+    else:
+        k = number(e.value, "K") if value is None else value
+        if k <= 0.0:
+            raise QuantityError(f"K is not above zero: {e.value}.")
+        coefficients = (float(np.log(k)), 0.0, 0.0, 0.0)
+    return Constant(e.source, e.phase, e.basis, scale, coefficients, points, low, high)
+
+
+def number(text, what):
+    """A bare number. Raises QuantityError naming what it is."""
+    value, unit = split_text(text)
+    if unit:
+        raise QuantityError(f"{what} = “{text}”: write a number without unit (T is in K).")
+    return value
+
+
+def polynomial_of(text):
+    """Coefficients c0, c1, … of a conversion X = c0 + c1 T + …, T in K. Raises QuantityError."""
+    return tuple(number(t, f"c{i}") for i, t in enumerate(text.replace(";", ",").split(",")))
 
 
 def model_of(project):
@@ -155,17 +241,19 @@ def model_of(project):
         for k in project.phase_model.interaction
         if k.pair[0] in position and k.pair[1] in position
     )
-    return phase_model(project.phase_model.kind, tuple(s.cas for s in project.species), kij)
+    return phase_model(project.phase_model.kind, tuple(s.key for s in project.species), kij)
 
 
 def feed_amounts(given, basis, values, species, molar_mass):
     """Molar flows [mol/s] of a feed, shape (n,), from its basis and SI values by address tail."""
-    key = _FEED_BASES[basis][0]
+    key = FEED_BASES[basis][0]
     numbers = np.array([values.get(f"{key}.{s}", 0.0) for s in species])
     if basis == "molar":
         return numbers
     if basis == "mass":
         return numbers / molar_mass
+    if basis == "mole-ratios":
+        return values["total"] * np.where(np.array(species) == given["to_species"], 1.0, numbers)
     total, dimension = values["total"], given["total_dimension"]
     numbers = numbers / numbers.sum()
     mole = numbers if basis == "mole-fractions" else (numbers / molar_mass) / (numbers / molar_mass).sum()

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
+from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
+from gulch.engine.units.reactors.heat import Reactor
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,13 @@ def readable(project):
                 chosen = project.set(unit.set) if getattr(unit, "set", None) else None
                 for id_ in (i for step in chosen.steps for i in step) if chosen else ():
                     add(f"{unit.id}.{r.name}.{id_}", r.dimension, f"{r.label} of {id_} in {unit.id}")
+    if project.measures:
+        for unit in project.units:
+            if issubclass(KINDS[unit.kind], Reactor):
+                for name, (label, _) in PER_REACTOR.items():
+                    add(f"{unit.id}.{name}", "fraction", f"{label} of {unit.id}")
+        for name, (label, _) in OVERALL.items():
+            add(f"overall.{name}", "fraction", label)
     for s in project.species:
         add(f"overall.conversion.{s.id}", "fraction", f"Overall conversion of {s.shown}")
         add(f"overall.made.{s.id}", "molar flow", f"{s.shown} made overall")
@@ -82,7 +91,7 @@ def elements_of(project):
     found = set()
     for s in project.species:
         try:
-            found.update(lookup(s.cas).atoms)
+            found.update(lookup(*s.key).atoms)
         except SpeciesError:
             continue
     return sorted(found)
@@ -96,7 +105,8 @@ def value(solution, address, molar_mass=None):
     head, _, rest = address.partition(".")
     name, _, item = rest.partition(".")
     if head == "overall":
-        return solution.overall.get(name, {}).get(item)
+        found = solution.overall.get(name)
+        return (found.get(item) if item else None) if isinstance(found, dict) else found
     if head in solution.units:
         found = solution.units[head].values.get(name)
         return found.get(item) if item and isinstance(found, dict) else (None if item else found)

@@ -1,23 +1,34 @@
 """Solving a whole process: a pure function of the document and a start for its tears."""
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import SimpleNamespace
 
 import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, resolve_equation
+from gulch.engine.chemistry.constants import Constant
 from gulch.engine.document import Project, choices_of, source_of, value_of
 from gulch.engine.flowsheet import graph, results
 from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.inputs import addresses, feed_amounts, model_of, total_dimension
-from gulch.engine.flowsheet.settle import Reason, settle
+from gulch.engine.flowsheet.inputs import (
+    addresses,
+    constant_of,
+    feed_amounts,
+    model_of,
+    polynomial_of,
+    reactions_of,
+    total_dimension,
+)
+from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product, measured
 from gulch.engine.flowsheet.solution import LoopOutcome, Message, Solution, StreamResult, UnitOutcome
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.settle import Reason, settle
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Given, Input, PerSpecies, ReactionSet, UnitTrouble
+from gulch.engine.units.base import Choice, Given, Input, PerReaction, PerSpecies, ReactionSet, UnitTrouble
+from gulch.engine.units.reactors.heat import Reactor
 
 TOLERANCE = 1e-9  # scaled distance of a tear from its answer
 MAX_PASSES = 150
@@ -33,6 +44,16 @@ class Reaction:
     key: int | None
     conversion: float | None
     dh: float
+    constant: Constant
+    polynomial: tuple | None = None  # of the conversion, in T [K]
+
+    def conversion_at(self, T):
+        """Conversion at T [K], kept inside 0 to 1; None where none is given, or T is needed and not known."""
+        if self.polynomial is None:
+            return self.conversion
+        if T is None:
+            return None
+        return min(max(float(np.polynomial.polynomial.polyval(T, self.polynomial)), 0.0), 1.0)
 
 
 def later(compute):
@@ -80,6 +101,8 @@ class Plan:
         self.units = {u.id: u for u in project.units}
         self.fixed = {u.id: self._fixed(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
+        m = project.measures
+        self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
 
     def _fixed(self, unit):
         """Choices and references of a unit, and which numbers it wants: [(name, address or None, ...)]."""
@@ -93,6 +116,12 @@ class Plan:
             elif isinstance(d, PerSpecies):
                 default = parse(d.default, d.dimension)
                 wanted.append((d.name, [f"{unit.id}.{d.name}.{s}" for s in self.species], default))
+            elif isinstance(d, PerReaction):
+                ids = reactions_of(self.project, unit)
+                if d.options:
+                    values[d.name] = {i: value_of(unit, d).get(i, d.default) for i in ids}
+                else:
+                    wanted.append((d.name, {i: f"{unit.id}.{d.name}.{i}" for i in ids}, None))
             elif isinstance(d, Input):
                 wanted.append(
                     (d.name, f"{unit.id}.{d.name.removesuffix('_given')}" if d.in_use(choices) else None, None)
@@ -104,14 +133,19 @@ class Plan:
         nu = np.zeros(len(self.species))
         for i, v in resolved.coefficients.items():
             nu[i] = float(v)
-        key = self.species.index(entry.conversion.key) if entry.conversion else None
-        return nu, key, reaction_properties(nu, self.model).dh
+        c = entry.conversion
+        return Reaction(
+            entry.id, nu, self.species.index(c.key) if c else None, None, reaction_properties(nu, self.model).dh,
+            constant_of(entry), polynomial_of(c.polynomial) if c and c.polynomial else None,
+        )  # fmt: skip
 
     def given(self, unit_id, inputs):
         values, wanted = self.fixed[unit_id]
         values = dict(values)
         for name, address, default in wanted:
-            if isinstance(address, list):
+            if isinstance(address, dict):
+                values[name] = {i: inputs[a] for i, a in address.items() if a in inputs}
+            elif isinstance(address, list):
                 values[name] = np.array([inputs.get(a, default) for a in address])
             else:
                 values[name] = inputs.get(address) if address else None
@@ -151,18 +185,19 @@ class _Run:
         sets = {}
         for s in plan.project.reaction_sets:
             sets[s.id] = [
-                [
-                    Reaction(i, nu, key, inputs.get(f"{i}.conversion"), dh)
-                    for i in step
-                    if i in plan.reactions
-                    for nu, key, dh in (plan.reactions[i],)
-                ]
-                for step in s.steps
-                if step
+                [self.reaction(plan.reactions[i]) for i in step if i in plan.reactions] for step in s.steps if step
             ]
         self.context = SimpleNamespace(
             display=plan.project.display, model=plan.model, species=plan.species, sets=sets, later=later
         )
+
+    def reaction(self, prepared):
+        """A reaction with the numbers of this run."""
+        changed = {"conversion": self.inputs.get(f"{prepared.id}.conversion")}
+        k = self.inputs.get(f"{prepared.id}.constant")
+        if k is not None:
+            changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
+        return replace(prepared, **changed)
 
     def go(self):
         plan = self.plan
@@ -170,7 +205,9 @@ class _Run:
             head = f"{s.id}."
             values = {a[len(head) :]: v for a, v in self.inputs.items() if a.startswith(head)}
             extra = {}
-            if "total" in values:
+            if s.given.basis == "mole-ratios":
+                extra["to_species"] = s.given.to_species
+            elif "total" in values:
                 extra["total_dimension"] = total_dimension(s.given.total)
             n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
             self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
@@ -460,6 +497,10 @@ class _Run:
             [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], result.reactions,
             self.balances(n_in, n_out, h_in, h_out, heat),
         )  # fmt: skip
+        if plan_measures := self.plan.measures:
+            if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
+                found = measured(*plan_measures, outcome.inlet, outcome.outlet)
+                outcome.values |= dict(zip(PER_REACTOR, found))
         for level, what, todo in result.notes:
             self.solution.messages.append(Message(level, unit_id, f"{unit_id}: {what}", todo))
         return outcome
@@ -496,6 +537,9 @@ class _Run:
             "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},
             "balances": balances,
         }
+        if plan.measures:
+            before, after = (dict(zip(plan.species, n.tolist())) for n in (n_in, n_out))
+            self.solution.overall |= dict(zip(OVERALL, measured(*plan.measures, before, after)))
 
 
 def _plain(value):

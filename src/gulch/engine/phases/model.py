@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from scipy.optimize import brentq
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.interaction import published
-from gulch.engine.species import lookup
+from gulch.engine.species import SpeciesError, lookup
 
 KINDS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
@@ -50,6 +51,8 @@ class PhaseModel:
 
     species : tuple of Species; kind : key of KINDS; kij : ((i, j, value), ...) that replace the
     shipped interaction parameters. Amounts are arrays of shape (n,).
+    Non-volatile species stay with the heavier phase as a pure part of their own: they neither mix with
+    the liquid nor lower its vapour pressure. Raises SpeciesError for a species the model cannot use.
     """
 
     def __init__(self, kind, species, kij=()):
@@ -57,6 +60,13 @@ class PhaseModel:
         self.code = KINDS[kind][1]
         self.species = tuple(species)
         self.n = len(self.species)
+        self.volatile = np.array([not s.non_volatile for s in self.species], bool)
+        self.all_volatile = bool(self.volatile.all())
+        for s in self.species:
+            if self.code != k.IDEAL and not s.has_critical and not s.non_volatile:
+                raise SpeciesError(
+                    f"{s.name} has no critical constants, which {KINDS[kind][0]} needs: type them, or use the ideal model."
+                )
         self.par = np.array([parameters(s, self.code) for s in self.species]).reshape(self.n, k.N_COLUMNS)
         self.kij = np.zeros((self.n, self.n))
         for i, a in enumerate(self.species):
@@ -94,7 +104,93 @@ class PhaseModel:
 
     def at_temperature(self, T, P, z):
         """Flash amounts z (any scale, some above zero) at T [K] and P [Pa]."""
-        return self._state(T, P, *self._active(z))
+        if self.all_volatile:
+            return self._state(T, P, *self._active(z))
+        held, volatile = self._parted(z)
+        if volatile.sum() <= 0.0:
+            return self._join(None, held, 0.0, T, P)
+        return self._join(self._state(T, P, *self._active(volatile)), held, float(volatile.sum()), T, P)
+
+    def _parted(self, z):
+        """(non-volatile, volatile) amounts."""
+        return np.where(self.volatile, 0.0, z), np.where(self.volatile, z, 0.0)
+
+    def _held_properties(self, held, T):
+        """Enthalpy [J], entropy [J/K] and volume [m3] of amounts of non-volatile species."""
+        volumes = [s.molar_mass.value / s.liquid_density.value if s.liquid_density else 0.0 for s in self.species]
+        return np.array(
+            [held @ self.ideal_gas_enthalpies(T), held @ self.ideal_gas_entropies(T), held @ np.array(volumes)]
+        )
+
+    def _join(self, state, held, moles, T, P):
+        """A flashed volatile part (moles of it, or None) and the non-volatile amounts as one state."""
+        extra = self._held_properties(held, T)
+        h_moles = float(held.sum())
+        whole = moles + h_moles
+        if state is None:
+            props = (extra / h_moles).tolist()
+            z = held / h_moles
+            return PhaseState(T, P, 0.0, "liquid", "liquid", z, z, *props, tuple(props), tuple(props), False)
+        if h_moles <= 0.0:
+            return state
+        light = state.light_share
+        y, light_properties = state.y, np.array(state.light_properties)
+        if light >= 1.0 and state.light != "vapour":
+            light = 0.0
+        heavy = (1.0 - light) * moles
+        heavy_amounts = heavy * state.x + held
+        heavy_properties = (heavy * np.array(state.heavy_properties) + extra) / (heavy + h_moles)
+        total = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
+        if light <= 0.0:
+            y, light_properties = heavy_amounts / heavy_amounts.sum(), heavy_properties
+        return PhaseState(state.temperature, P, light * moles / whole, state.light if light > 0.0 else "liquid", "liquid",
+                          heavy_amounts / heavy_amounts.sum(), y, *total.tolist(), tuple(heavy_properties.tolist()),
+                          tuple(light_properties.tolist()), state.further_phase)  # fmt: skip
+
+    def _solve_parted(self, column, target, P, z, guess, tolerance, what):
+        """`_solve` with non-volatile species: the temperature at which both parts together reach the target."""
+        held, volatile = self._parted(z)
+        whole, moles = float(z.sum()), float(volatile.sum())
+        if moles <= 0.0:
+            if column == 3:
+                raise TemperatureNotFound("nothing in it can vaporise")
+
+            def own(T):
+                return self._held_properties(held, T)[column] / whole - target
+
+            try:
+                T = brentq(own, k.T_LOW, k.T_HIGH, xtol=1e-12, rtol=1e-14)
+            except ValueError:
+                raise TemperatureNotFound(f"no temperature in range has this {what}") from None
+            return self._join(None, held, 0.0, T, P)
+        if column == 3:
+            share = target * whole / moles
+            if share > 1.0:
+                raise TemperatureNotFound("more vapour is asked for than can vaporise")
+            state = self._solve(3, min(max(share, 1e-9), 1.0 - 1e-9), P, volatile, guess, tolerance, what)
+            return self._join(state, held, moles, state.temperature, P)
+
+        def volatile_state(T):
+            own_target = (target * whole - self._held_properties(held, T)[column]) / moles
+            return self._solve(column, own_target, P, volatile, T, tolerance, what)
+
+        def gap(T):
+            try:
+                return volatile_state(T).temperature - T
+            except TemperatureNotFound as error:  # hotter than any: the non-volatile part asks for too much
+                return k.T_HIGH if "above" in str(error) else -k.T_HIGH
+
+        low = high = guess
+        step = 50.0
+        while gap(low) < 0.0 and low > k.T_LOW:
+            low, step = max(k.T_LOW, low - step), 2.0 * step
+        step = 50.0
+        while gap(high) > 0.0 and high < k.T_HIGH:
+            high, step = min(k.T_HIGH, high + step), 2.0 * step
+        if gap(low) < 0.0 or gap(high) > 0.0:
+            raise TemperatureNotFound(f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}")
+        T = brentq(gap, low, high, xtol=1e-11, rtol=1e-14) if low < high else low
+        return self._join(volatile_state(T), held, moles, T, P)
 
     def at_enthalpy(self, h, P, z, guess=350.0):
         """Flash at molar enthalpy h [J/mol] and P. Raises TemperatureNotFound."""
@@ -110,6 +206,8 @@ class PhaseModel:
         return self._solve(3, edge, P, z, guess, 1e-11, "vapour fraction")
 
     def _solve(self, column, target, P, z, guess, tolerance, what):
+        if not self.all_volatile and z[~self.volatile].sum() > 0.0:
+            return self._solve_parted(column, target, P, z, guess, tolerance, what)
         present, zc, par, kij = self._active(z)
         outcome, low, high = k.solve_temperature(self.code, P, target, column, zc, par, kij, guess, tolerance)
         if outcome != k.FOUND:
@@ -142,6 +240,34 @@ class PhaseModel:
         return PhaseState(above.temperature, above.pressure, vapour, "vapour", "liquid", x / x.sum(), y / y.sum(),
                           mixed[0], mixed[1], mixed[2], heavy, light, False)  # fmt: skip
 
+    def ideal_gas_properties(self, T):
+        """(enthalpies [J/mol] on the elements basis, entropies [J/(mol K)] at 1 bar), both of shape (n,).
+
+        Of a non-volatile species: of the state it is in.
+        """
+        h, s = np.empty(self.n), np.empty(self.n)
+        k.ideal_gas(T, self.par, h, s)
+        return h, s
+
+    def phase_volume(self, T, P, n, phase):
+        """Molar volume [m3/mol] of a phase (kernels.VAPOUR or LIQUID) of amounts n; non-volatile ones count in a liquid."""
+        at = np.flatnonzero(self.volatile & (n > 0.0))
+        part = n[at].sum()
+        v = k.phase_properties(self.code, T, P, n[at] / part, phase, self.par[at], self.kij[np.ix_(at, at)])[2]
+        if self.all_volatile or phase == k.VAPOUR:
+            return v
+        held = np.where(self.volatile, 0.0, n)
+        return (v * part + self._held_properties(held, T)[2]) / n.sum()
+
+    def ln_phi_pure_liquid(self, T, P):
+        """ln fugacity coefficients of the pure liquids, shape (n,)."""
+        out = np.zeros(self.n)
+        for i in np.flatnonzero(self.volatile):
+            out[i] = k.ln_phi_phase(
+                self.code, T, P, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[i : i + 1, i : i + 1]
+            )[0]
+        return out
+
     def ideal_gas_enthalpies(self, T):
         """Molar enthalpies on the elements basis [J/mol], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)
@@ -154,6 +280,20 @@ class PhaseModel:
         k.ideal_gas(T, self.par, h, s)
         return s
 
+    def ln_phi(self, T, P, n, phase):
+        """ln fugacity coefficients of one phase (kernels.VAPOUR or LIQUID) of amounts n, shape (n,).
+
+        Zero for non-volatile species, which take no part in the phase.
+        """
+        if self.all_volatile:
+            return k.ln_phi_phase(self.code, T, P, n / n.sum(), phase, self.par, self.kij)
+        at = np.flatnonzero(self.volatile)
+        out = np.zeros(self.n)
+        part = n[at]
+        if part.sum() > 0.0:
+            out[at] = k.ln_phi_phase(self.code, T, P, part / part.sum(), phase, self.par[at], self.kij[np.ix_(at, at)])
+        return out
+
     def heat_capacity_range(self):
         """(lowest, highest) temperature [K] inside every species' heat-capacity data."""
         fits = [s.heat_capacity for s in self.species]
@@ -163,10 +303,35 @@ class PhaseModel:
 def parameters(species, code):
     """Kernel row of one species, shape (N_COLUMNS,)."""
     row = np.zeros(k.N_COLUMNS)
+    row[k.MW] = species.molar_mass.value
+    if species.has_critical:
+        _critical(row, species, code)
+    elif species.liquid_density:
+        # without critical constants the liquid keeps its one volume: V = R Tc/Pc Z, the exponent being 1 at Tr = 1
+        row[k.TC], row[k.PC] = 1.0, 1e5
+        row[k.ZRA] = species.molar_mass.value / species.liquid_density.value * 1e5 / k.R
+    cp = species.heat_capacity.coefficients
+    row[k.CP0 : k.CP0 + cp.size] = cp
+    fit = species.vapour_pressure
+    if fit is not None:
+        row[k.VP0 : k.VP0 + 5] = fit.coefficients
+        row[k.VP_TMIN], row[k.VP_TMAX] = fit.low, fit.high
+    # Integration constants: formation enthalpy and absolute entropy at 298.15 K.
+    h, s = np.zeros(1), np.zeros(1)
+    k.ideal_gas(298.15, row[None, :], h, s)
+    row[k.H_CONST] = (species.formation_enthalpy.value if species.formation_enthalpy else 0.0) - h[0]
+    row[k.S_CONST] = (species.entropy.value if species.entropy else 0.0) - s[0]
+    return row
+
+
+def _critical(row, species, code):
     tc, pc = species.critical_temperature.value, species.critical_pressure.value
     w = species.acentric_factor.value
-    row[k.TC], row[k.PC], row[k.OMEGA], row[k.MW] = tc, pc, w, species.molar_mass.value
+    row[k.TC], row[k.PC], row[k.OMEGA] = tc, pc, w
     row[k.ZRA] = 0.29056 - 0.08775 * w
+    if species.liquid_density and tc > 298.15:
+        volume = species.molar_mass.value / species.liquid_density.value  # taken to hold at 25 degC
+        row[k.ZRA] = (volume * pc / (k.R * tc)) ** (1.0 / (1.0 + (1.0 - 298.15 / tc) ** (2.0 / 7.0)))
     if code == k.SOAVE_REDLICH_KWONG:
         # Exact constants of the Redlich-Kwong form; m(omega) of Soave (1972).
         row[k.B_] = 0.08664034996495773 * k.R * tc / pc
@@ -176,20 +341,9 @@ def parameters(species, code):
         row[k.B_] = 0.07779607390388846 * k.R * tc / pc
         row[k.AC] = 0.45723552892138219 * (k.R * tc) ** 2 / pc
         row[k.M_] = 0.37464 + 1.54226 * w - 0.26992 * w * w
-    cp = species.heat_capacity.coefficients
-    row[k.CP0 : k.CP0 + cp.size] = cp
-    fit = species.vapour_pressure
-    row[k.VP0 : k.VP0 + 5] = fit.coefficients
-    row[k.VP_TMIN], row[k.VP_TMAX] = fit.low, fit.high
-    # Integration constants: formation enthalpy and absolute entropy at 298.15 K.
-    h, s = np.zeros(1), np.zeros(1)
-    k.ideal_gas(298.15, row[None, :], h, s)
-    row[k.H_CONST] = species.formation_enthalpy.value - h[0]
-    row[k.S_CONST] = (species.entropy.value if species.entropy else 0.0) - s[0]
-    return row
 
 
 @lru_cache(maxsize=64)
-def phase_model(kind, cas_numbers, kij=()):
-    """Shared PhaseModel of a kind over a tuple of CAS numbers; kij as in PhaseModel."""
-    return PhaseModel(kind, [lookup(c) for c in cas_numbers], kij)
+def phase_model(kind, species, kij=()):
+    """Shared PhaseModel of a kind over species keys, each a CAS number or (CAS number, user data); kij as in PhaseModel."""
+    return PhaseModel(kind, [lookup(*((key,) if isinstance(key, str) else key)) for key in species], kij)

@@ -4,6 +4,7 @@ Whatever was not given is computed on first reading, so a pass round a loop pays
 the flashes whose results somebody reads.
 """
 
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -118,3 +119,32 @@ class Stream:
                 n = n + share * self.total * z
                 H += share * self.total * props[0]
         return n, H
+
+    def parted(self):
+        """Streams of all vapour and all liquid in this one, {"vapour": …, "liquid": …}, at its own state."""
+        out = {}
+        if self.is_empty:
+            return {
+                name: Stream.at_temperature(self.model, self.n.copy(), self.T, self.P) for name in ("vapour", "liquid")
+            }
+        state = self.state
+        for name in ("vapour", "liquid"):
+            n, H = self.phase(name)
+            out[name] = Stream(self.model, n, self.P, T=state.temperature, H=H)
+            if name == state.light == state.heavy or (state.light != state.heavy):
+                out[name].__dict__["state"] = _single(state, name, n)
+        return out
+
+
+def _single(state, name, n):
+    """The flashed state of one outlet, known from the whole without another flash."""
+    if not n.any():
+        return None
+    if state.light == state.heavy:
+        return state
+    properties = state.light_properties if name == "vapour" else state.heavy_properties
+    z = state.y if name == "vapour" else state.x
+    h, s, v = properties
+    return replace(state, light_share=1.0 if name == "vapour" else 0.0, light=name, heavy=name, x=z, y=z,
+                   enthalpy=h, entropy=s, volume=v, heavy_properties=properties, light_properties=properties,
+                   further_phase=False)  # fmt: skip

@@ -12,9 +12,8 @@ import numpy as np
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import periodic_table, simple_formula_parser
 
-from gulch.engine.species.heat_capacity import heat_capacity, loaded
-from gulch.engine.species.records import Datum, Species
-from gulch.engine.species.vapour_pressure import vapour_pressure
+from gulch.engine.species.heat_capacity import fit, graphite, loaded
+from gulch.engine.species.records import Datum
 
 SOURCE_NAMES = {
     "ATCT_G": "Active Thermochemical Tables 1.112",
@@ -33,6 +32,9 @@ SOURCE_NAMES = {
 _FORMATION = ("ATCT_G", "JANAF", "CRC", "API_TDB_G", "WEBBOOK", "YAWS")
 _ENTROPY = ("JANAF", "CRC", "WEBBOOK", "YAWS")
 _CRITICAL = ("IUPAC", "CRC", "MATTHEWS", "HEOS", "PINAMARTINES", "WEBBOOK", "PSRK", "PD", "YAWS")
+GRAPHITE = "7782-42-5"
+# A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
+ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
 _ACENTRIC = ("HEOS", "PSRK", "PD", "YAWS")
 
 # Standard entropies of the elements [J/(mol K)] at 298.15 K and 1 bar per mole of atoms,
@@ -89,47 +91,55 @@ def _elements_are_standard(cas, atoms):
 
 
 @lru_cache(maxsize=512)
-def lookup(cas):
-    """Species by CAS number. Raises SpeciesError naming the missing datum."""
+def known(cas):
+    """What the databank holds of a CAS number: {field of Species: value or None}. Raises SpeciesError.
+
+    `sources` adds {field: {source: value}} with every source of the single numbers, chosen or not.
+    """
+    if cas == GRAPHITE:
+        return _graphite()
     try:
         meta = identifiers.search_chemical(cas)
     except ValueError:
         raise SpeciesError(f"The databank has no species with CAS number {cas}.") from None
-    name = meta.common_name
     atoms = {e: int(n) for e, n in simple_formula_parser(meta.formula).items()}
-    tc = choose(_gather(critical.Tc, _CRITICAL, cas), _CRITICAL, 5.0)
-    pc = choose(_gather(critical.Pc, _CRITICAL, cas), _CRITICAL, 2e5)
-    omega = choose(_gather(acentric.omega, _ACENTRIC, cas), _ACENTRIC, 0.03)
-    if tc is None or pc is None or omega is None:
-        raise SpeciesError(f"The databank has no critical constants for {name} ({cas}), so no phase model can use it.")
+    gathered = {
+        "critical_temperature": (_gather(critical.Tc, _CRITICAL, cas), _CRITICAL, 5.0),
+        "critical_pressure": (_gather(critical.Pc, _CRITICAL, cas), _CRITICAL, 2e5),
+        "acentric_factor": (_gather(acentric.omega, _ACENTRIC, cas), _ACENTRIC, 0.03),
+        "formation_enthalpy": (_gather(reaction.Hfg, _FORMATION, cas), _FORMATION, ALONE["formation_enthalpy"]),
+        "entropy": (_gather(reaction.S0g, _ENTROPY, cas), _ENTROPY, ALONE["entropy"]),
+    }
+    found = {name: choose(*given) for name, given in gathered.items()}
     if _elements_are_standard(cas, atoms):
-        hf = Datum(0.0, "element in its standard state")
-    else:
-        hf = choose(_gather(reaction.Hfg, _FORMATION, cas), _FORMATION, 4000.0)
-    if hf is None:
-        raise SpeciesError(f"The databank has no gas-phase formation enthalpy for {name} ({cas}).")
-    entropy = choose(_gather(reaction.S0g, _ENTROPY, cas), _ENTROPY, 3.0)
-    if _elements_are_standard(cas, atoms):
+        found["formation_enthalpy"] = Datum(0.0, "element in its standard state")
         ((symbol, count),) = atoms.items()
         if symbol in _ELEMENT_ENTROPY:
-            entropy = Datum(count * _ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", entropy.others)
-    molar_mass = meta.MW / 1000.0
+            rest = found["entropy"].others if found["entropy"] else {}
+            found["entropy"] = Datum(count * _ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", rest)
     boiling = phase_change.Tb(cas)
-    return Species(
-        cas=cas,
-        name=name,
-        formula=meta.formula,
-        atoms=atoms,
-        molar_mass=Datum(molar_mass, "atomic weights, IUPAC"),
-        critical_temperature=tc,
-        critical_pressure=pc,
-        acentric_factor=omega,
-        formation_enthalpy=hf,
-        entropy=entropy,
-        heat_capacity=heat_capacity(cas, atoms, molar_mass),
-        vapour_pressure=vapour_pressure(cas, tc.value, pc.value, omega.value),
-        boiling_point=Datum(float(boiling), "databank") if boiling else None,
-    )
+    return found | {
+        "cas": cas,
+        "name": meta.common_name,
+        "formula": meta.formula,
+        "atoms": atoms,
+        "molar_mass": Datum(meta.MW / 1000.0, "atomic weights, IUPAC"),
+        "boiling_point": Datum(float(boiling), "databank") if boiling else None,
+    }
+
+
+def _graphite():
+    """Carbon as graphite: enthalpy 0, entropy 5.74 J/(mol K) (CODATA), heat capacity of JANAF (1998)."""
+    T, cp = graphite()
+    keep = (T >= 250.0) & (T <= 3000.0)
+    return {
+        "cas": GRAPHITE, "name": "graphite", "formula": "C", "atoms": {"C": 1}, "non_volatile": True,
+        "molar_mass": Datum(0.012011, "atomic weights, IUPAC"), "critical_temperature": None, "critical_pressure": None,
+        "acentric_factor": None, "formation_enthalpy": Datum(0.0, "element in its standard state"),
+        "entropy": Datum(5.74, "CODATA Key Values (1989)"), "boiling_point": None,
+        "liquid_density": Datum(2260.0, "CRC Handbook"),
+        "heat_capacity": fit(T[keep], cp[keep], "JANAF tables (1998), solid"),
+    }  # fmt: skip
 
 
 @lru_cache(maxsize=1)
@@ -150,4 +160,4 @@ def usable():
         has_critical = critical.Tc_methods(cas) and critical.Pc_methods(cas) and acentric.omega_methods(cas)
         if has_critical and (set(reaction.Hfg_methods(cas)) & set(_FORMATION) or cas in ("7440-59-7", "7440-37-1")):
             found.append(cas)
-    return tuple(found)
+    return (*found, GRAPHITE)

@@ -104,6 +104,11 @@ def heat_capacity(cas, atoms, molar_mass):
     if candidates:
         source = choose(candidates)
         return fit(*candidates[source], source)
+    return estimate(atoms, molar_mass)
+
+
+def estimate(atoms, molar_mass):
+    """Heat capacity of a gas known by its formula only; molar_mass [kg/mol]."""
     T = np.geomspace(200.0, 1500.0, 50)
     similarity = sum(atoms.values()) / (molar_mass * 1000.0)  # mol/g
     cp = np.array([source_data.Lastovka_Shaw(t, similarity, MW=molar_mass * 1000.0) for t in T])

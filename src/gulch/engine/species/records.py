@@ -33,28 +33,37 @@ class Fit:
 
 @dataclass(frozen=True)
 class Species:
-    """One species. SI units: K, Pa, J/mol, J/(mol K), kg/mol."""
+    """One species. SI units: K, Pa, J/mol, J/(mol K), kg/mol, kg/m3. None where nothing is known.
+
+    A non-volatile species stays with the liquid; its formation data are those of the state it is in.
+    """
 
     cas: str
     name: str
     formula: str
     atoms: dict  # element symbol -> count
     molar_mass: Datum
-    critical_temperature: Datum
-    critical_pressure: Datum
-    acentric_factor: Datum
-    formation_enthalpy: Datum  # ideal gas, 298.15 K
+    critical_temperature: Datum | None
+    critical_pressure: Datum | None
+    acentric_factor: Datum | None
+    formation_enthalpy: Datum | None  # ideal gas, 298.15 K
     entropy: Datum | None  # absolute, ideal gas, 298.15 K, 1 bar
     heat_capacity: Fit
-    vapour_pressure: Fit
+    vapour_pressure: Fit | None
     boiling_point: Datum | None = None
+    liquid_density: Datum | None = None  # typed by the user; Rackett's equation else
+    non_volatile: bool = False
+
+    @property
+    def has_critical(self):
+        return None not in (self.critical_temperature, self.critical_pressure, self.acentric_factor)
 
     @property
     def formation_gibbs(self):
         """Gibbs energy of formation at 298.15 K and 1 bar [J/mol], or None without an entropy."""
         from gulch.engine.species.databank import element_entropy
 
-        if self.entropy is None:
+        if self.entropy is None or self.formation_enthalpy is None:
             return None
         elements = [element_entropy(e) for e in self.atoms]
         if None in elements:

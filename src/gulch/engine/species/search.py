@@ -7,7 +7,7 @@ from functools import lru_cache
 from chemicals import identifiers
 from chemicals.elements import simple_formula_parser
 
-from gulch.engine.species.databank import usable
+from gulch.engine.species.databank import GRAPHITE, usable
 
 
 @dataclass(frozen=True)
@@ -65,6 +65,9 @@ def index():
     """All usable species as (cas, common name, formula, names in lower case), built once."""
     rows = []
     for cas in usable():
+        if cas == GRAPHITE:
+            rows.append((cas, "graphite", "C", ("graphite", "carbon", "coke", "soot")))
+            continue
         try:
             meta = identifiers.search_chemical(cas)
         except ValueError:

@@ -51,3 +51,14 @@ def vapour_pressure(cas, tc, pc, omega):
     coefficients = np.linalg.lstsq(rows / scale, ln_p, rcond=None)[0] / scale
     worst = float(np.max(np.abs(np.expm1(rows @ coefficients - ln_p))))
     return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
+
+
+def through_points(T, P, source):
+    """A Fit through typed points, T [K] and P [Pa] of shape (n,): ln P = a + b/T, with c ln T from three points on."""
+    ln_p = np.log(P)
+    rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T)])[:, : 2 if len(T) == 2 else 3]
+    found = np.linalg.lstsq(rows, ln_p, rcond=None)[0]
+    worst = float(np.max(np.abs(np.expm1(rows @ found - ln_p))))
+    coefficients = np.zeros(5)
+    coefficients[: found.size] = found
+    return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)

@@ -62,11 +62,12 @@ class Choice(Declared):
 
 @dataclass(eq=False)
 class ReactionSet(Declared):
-    """The reaction set a reactor uses; `steps`: whether the reactor runs it step by step to given conversions."""
+    """The reaction set a reactor uses; `steps`: whether it runs them step by step to given conversions."""
 
     label: str
     meaning: str
     steps: bool = True
+    optional: bool = False
 
 
 @dataclass(eq=False)
@@ -80,6 +81,23 @@ class PerSpecies(Declared):
     high: float = np.inf
     default: str = "0 %"
     when: tuple | None = None
+
+
+@dataclass(eq=False)
+class PerReaction(Declared):
+    """One number, or one of several ways (`options`), for each reaction of the unit's set; missing ones take the default.
+
+    A number without default is optional.
+    """
+
+    label: str
+    meaning: str
+    dimension: str | None = None
+    options: dict | None = None
+    default: str | None = None
+    low: float = -np.inf
+    high: float = np.inf
+    only: tuple | None = None  # (name of a PerReaction of options, value): asked for only where that holds
 
 
 @dataclass(eq=False)

@@ -1,6 +1,5 @@
 """Flash drum: separate vapour from liquid."""
 
-from gulch.engine.phases import Stream
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_uphill
 
 
@@ -44,12 +43,7 @@ class FlashDrum(Unit):
             whole = feed if pressure == feed.P else feed.at(P=pressure)
         notes = []
         state = whole.state
-        outlets = {}
-        for name in ("vapour", "liquid"):
-            n, H = whole.phase(name)
-            outlets[name] = Stream(context.model, n, pressure, T=state.temperature, H=H)
-            if name == state.light == state.heavy or (state.light != state.heavy):
-                outlets[name].__dict__["state"] = _single(context.model, state, name, n)
+        outlets = whole.parted()
         if state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
             notes.append(
                 ("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream.")
@@ -71,19 +65,3 @@ class FlashDrum(Unit):
             },
             notes=notes,
         )
-
-
-def _single(model, state, name, n):
-    """The flashed state of one outlet, known from the whole without another flash."""
-    from dataclasses import replace
-
-    if not n.any():
-        return None
-    if state.light == state.heavy:
-        return state
-    properties = state.light_properties if name == "vapour" else state.heavy_properties
-    z = state.y if name == "vapour" else state.x
-    h, s, v = properties
-    return replace(state, light_share=1.0 if name == "vapour" else 0.0, light=name, heavy=name, x=z, y=z,
-                   enthalpy=h, entropy=s, volume=v, heavy_properties=properties, light_properties=properties,
-                   further_phase=False)  # fmt: skip

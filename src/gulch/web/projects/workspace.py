@@ -425,7 +425,7 @@ class Workspace:
     def species_rows(self):
         for s in self.document.species:
             try:
-                d = lookup(s.cas)
+                d = lookup(*s.key)
             except SpeciesError as error:
                 yield {"id": s.id, "shown": s.shown, "cas": s.cas, "problem": str(error)}
                 continue
@@ -453,7 +453,7 @@ class Workspace:
         if entry is None:
             return None
         try:
-            d = lookup(entry.cas)
+            d = lookup(*entry.key)
         except SpeciesError as error:
             return {"entry": entry, "problem": str(error)}
         rows = []

@@ -1,37 +1,76 @@
-"""Equilibrium reactor: the reactions of a set come to equilibrium in the gas."""
+"""Equilibrium reactor: the reactions of a set come to equilibrium in a gas, a liquid, or both."""
 
 import math
 
 import numpy as np
 
-from gulch.engine.chemistry.equilibrium import (
-    EquilibriumTrouble,
-    by_extents,
-    dependent_reaction,
-    ln_activities,
-    ln_equilibrium_constants,
-)
+from gulch.engine.chemistry.constants import BASES
+from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, ReactionSet, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import (
+    Choice,
+    Input,
+    PerReaction,
+    Port,
+    ReactionSet,
+    Result,
+    UnitResult,
+    UnitTrouble,
+    outlet_pressure,
+)
 from gulch.engine.units.reactors.heat import Reactor
+
+_PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
 
 class EquilibriumReactor(Reactor):
-    """All reactions of the set together, in whatever steps, at equilibrium constants from Gibbs energies."""
+    """All reactions of the set together, in whatever steps, at the constants they carry; slow ones may be held."""
 
     kind = "equilibrium-reactor"
     label = "equilibrium reactor"
-    meaning = "brings the reactions of a set to equilibrium in the gas; constants from Gibbs energies, fugacities from the phase model"
+    meaning = "brings the reactions of a set to equilibrium, by the constants that they carry"
 
     set = ReactionSet("Reaction set", "the reactions that come to equilibrium, all together", steps=False)
+    mixture = Choice(
+        "Reacting phase",
+        {"gas": "vapour", "liquid": "liquid", "split": "vapour and liquid, two outlets"},
+        "vapour or liquid: the contents are taken as one phase; both: they split as the phase model finds, and leave apart",
+        default="gas",
+    )
     approach = Input("Approach temperature", "temperature difference",
                      "the constants are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K")  # fmt: skip
+    runs = PerReaction(
+        "How each reaction runs",
+        "slow reactions are held at the conversion of their card, or at an extent",
+        options={
+            "equilibrium": "at equilibrium",
+            "conversion": "held at its conversion",
+            "extent": "held at an extent",
+        },
+        default="equilibrium",
+    )
+    own_approach = PerReaction("Own approach temperature", "replaces the common approach for this reaction",
+                               "temperature difference", low=-500.0, high=500.0, only=("runs", "equilibrium"))  # fmt: skip
+    held_extent = PerReaction("Extent", "the extent at which the reaction is held", "molar flow", default="0 kmol/h",
+                              only=("runs", "extent"))  # fmt: skip
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     constant = Result(
-        "Equilibrium constant", "ratio", "K for activities f/(1 bar), at the outlet plus the approach", per="reaction"
+        "Equilibrium constant",
+        "ratio",
+        "K in the reaction's own basis, at the outlet plus the approach",
+        per="reaction",
     )
+
+    @classmethod
+    def ports_out(cls, entry):
+        if entry.mixture == "split":
+            return (
+                Port("vapour", "the vapour that leaves", draws="top"),
+                Port("liquid", "the liquid that leaves", draws="bottom"),
+            )
+        return cls.outlets
 
     @classmethod
     def solve(cls, feed, given, context):
@@ -39,21 +78,35 @@ class EquilibriumReactor(Reactor):
         if not reactions:
             raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
         nu = np.array([r.nu for r in reactions])
-        cls.check_reactions(nu, reactions, context)
+        cls.check_reactions(nu, reactions, given, context)
         pressure = outlet_pressure(feed, given.pressure_drop)
         if feed.is_empty:
-            return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
+            empty = feed.at(T=feed.T, P=pressure)
+            return UnitResult(cls.leaving(empty, given), {"duty": 0.0})
+        held = [cls.held(r, given, context) for r in reactions]
+        at_equilibrium = [r for r, h in zip(reactions, held) if h is None]
+        constants = [r.constant for r in reactions]
 
-        def at(T):
-            if T + given.approach < 100.0:
-                raise UnitTrouble(
-                    f"The approach puts the constants at {T + given.approach:.4g} K, below 100 K.",
-                    "Choose an approach nearer to zero.",
-                    "approach",
-                )
-            ln_k = ln_equilibrium_constants(nu, T + given.approach, context.model)
+        def ln_constants(T):
+            out = []
+            for r, h in zip(reactions, held):
+                own = given.own_approach.get(r.id)
+                here = T + (given.approach if own is None else own)
+                if here < 100.0:
+                    raise UnitTrouble(
+                        f"The approach puts the constant of {r.id} at {here:.4g} K, below 100 K.",
+                        "Choose an approach nearer to zero.",
+                        "approach",
+                    )
+                out.append(r.constant.ln_k(here, r.nu, context.model) if h is None else 0.0)
+            return np.array(out)
+
+        def at(T, n0=feed.n, P=pressure):
+            ln_k = ln_constants(T)
             try:
-                return by_extents(feed.n, nu, ln_k, T, pressure, context.model), ln_k
+                return by_extents(n0, nu, ln_k, T, P, context.model, constants, given.mixture, held), ln_k
+            except PhaseMissing as error:
+                raise cls.missing_phase(error.phase, T, P, at_equilibrium, context) from None
             except EquilibriumTrouble as error:
                 raise UnitTrouble(str(error), "Check the feed and the reaction set.", "set") from None
 
@@ -61,20 +114,54 @@ class EquilibriumReactor(Reactor):
         found, ln_k = at(product.T)
         values = cls.account(feed, product, found.extents, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), found.extents.tolist()))
-        values["constant"] = {r.id: math.exp(k) if abs(k) < 690.0 else None for r, k in zip(reactions, ln_k)}
-        values["why"] = context.later(lambda: cls.why(feed, product, reactions, nu, found, at, context))
+        values["constant"] = {
+            r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, held) if h is None
+        }
+        values["why"] = context.later(lambda: cls.why(feed, product, reactions, held, found, at, context))
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, found.extents)]
-        activities = ln_activities(found.n, product.T, pressure, context.model)
         rows = []
-        for r, x, k in zip(reactions, found.extents, ln_k):
-            used = r.nu != 0.0
-            reached = float(r.nu[used] @ activities[used])
-            rows.append({"reaction": r.id, "extent": float(x), "ln_k": float(k),
-                         "ln_q": reached if math.isfinite(reached) else None})  # fmt: skip
-        return UnitResult({"product": product}, values, changes, cls.remarks(product), rows)
+        for r, h, x, k, q in zip(reactions, held, found.extents, ln_k, found.ln_q):
+            row = {"reaction": r.id, "extent": float(x), "key": context.species[r.key] if r.key is not None else None}
+            if h is None:
+                row |= {
+                    "ln_k": float(k),
+                    "ln_q": float(q) if math.isfinite(q) else None,
+                    "basis": cls.basis_words(r.constant),
+                }
+            else:
+                row |= {"held": "extent" if h.extent is not None else "conversion", "asked": h.conversion}
+            rows.append(row)
+        notes = cls.remarks(product, given, context) + cls.disbelief(product.T, at_equilibrium, given, context)
+        return UnitResult(cls.leaving(product, given), values, changes, notes, rows)
+
+    @staticmethod
+    def leaving(product, given):
+        """Outlet streams by port."""
+        return product.parted() if given.mixture == "split" else {"product": product}
+
+    @staticmethod
+    def basis_words(constant):
+        return "f/(1 bar)" if constant.source == "gibbs" else f"{BASES[constant.basis]}, {constant.phase}"
 
     @classmethod
-    def check_reactions(cls, nu, reactions, context):
+    def held(cls, reaction, given, context):
+        """How a reaction is held, or None at equilibrium."""
+        way = given.runs.get(reaction.id, "equilibrium")
+        if way == "extent":
+            return Held(extent=given.held_extent.get(reaction.id, 0.0))
+        if way == "conversion":
+            share = reaction.conversion_at(None)
+            if share is None or reaction.key is None:
+                raise UnitTrouble(
+                    f"{reaction.id} is held at its conversion but has none, or one that changes with temperature.",
+                    f"Give {reaction.id} a key species and a constant conversion in Chemistry, or hold it at an extent.",
+                    f"runs.{reaction.id}",
+                )
+            return Held(conversion=share, key=reaction.key)
+        return None
+
+    @classmethod
+    def check_reactions(cls, nu, reactions, given, context):
         extra = dependent_reaction(nu)
         if extra is not None:
             raise UnitTrouble(
@@ -82,46 +169,133 @@ class EquilibriumReactor(Reactor):
                 f"Take {reactions[extra].id} out of the set.",
                 "set",
             )
+        wanted = _PHASE_OF.get(given.mixture)
         for r in reactions:
+            if given.runs.get(r.id, "equilibrium") != "equilibrium":
+                continue
+            c = r.constant
+            if wanted and c.source != "gibbs" and c.phase != wanted:
+                raise UnitTrouble(
+                    f"The constant of {r.id} holds in the {c.phase}, but the reacting phase of this reactor is {wanted}.",
+                    f"Choose {c.phase} as the reacting phase, or give {r.id} a constant for the {wanted}.",
+                    "mixture",
+                )
             for i in np.flatnonzero(r.nu):
-                if context.model.species[i].entropy is None:
+                s = context.model.species[i]
+                if c.source == "gibbs" and s.entropy is None:
                     raise UnitTrouble(
                         f"{context.species[i]} has no entropy, so {r.id} has no constant from Gibbs energies.",
-                        "Use a stoichiometric reactor, or another species.",
+                        f"Type its entropy or its formation Gibbs energy in Chemistry, or give {r.id} another constant.",
+                        "set",
+                    )
+                if s.non_volatile and (c.source == "gibbs" or c.basis == "activity" or c.phase == "vapour"):
+                    raise UnitTrouble(
+                        f"{context.species[i]} stays in the liquid, where its activity is not known, so {r.id} has no equilibrium.",
+                        f"Give {r.id} a constant in mole fractions or concentrations of the liquid, or hold it.",
                         "set",
                     )
 
-    @staticmethod
-    def remarks(product):
-        """Warn where the outlet is not the gas that the constants are for."""
+    @classmethod
+    def missing_phase(cls, phase, T, P, reactions, context):
+        """The sentence for a constant whose phase does not exist at the outlet."""
+        where = f"{show(T, 'temperature', context.display)} and {show(P, 'pressure', context.display)}"
+        names = ", ".join(r.id for r in reactions if r.constant.phase == phase)
+        other = "vapour (superheated)" if phase == "liquid" else "liquid"
+        return UnitTrouble(
+            f"At {where} the contents are all {other}, but the constant of {names} is for the {phase}.",
+            "Lower the temperature or raise the pressure."
+            if phase == "liquid"
+            else "Raise the temperature or lower the pressure.",
+            "mixture",
+        )
+
+    @classmethod
+    def remarks(cls, product, given, context):
+        """Warn or refuse where the outlet is not the single phase that was assumed."""
+        if given is not None and given.mixture == "split":
+            return []
         try:
             vapour = product.vapour_fraction
         except StreamTrouble:
             return []
-        if vapour is None or vapour > 1.0 - 1e-9:
+        if vapour is None:
+            return []
+        if given is not None and given.mixture == "liquid":
+            if vapour > 1.0 - 1e-9:
+                raise UnitTrouble(
+                    f"At {show(product.T, 'temperature', context.display)} and {show(product.P, 'pressure', context.display)} "
+                    "the outlet is superheated vapour, but the reacting phase is liquid.",
+                    "Lower the temperature, raise the pressure, or choose another reacting phase.",
+                    "mixture",
+                )
+            if vapour > 1e-9:
+                return [("warning", f"{100 * vapour:.3g} % of the outlet would be vapour, but the equilibrium is that of a liquid.",
+                         "Raise the pressure, or let vapour and liquid leave apart.")]  # fmt: skip
+            return []
+        if vapour > 1.0 - 1e-9:
             return []
         return [("warning", f"{100 * (1 - vapour):.3g} % of the outlet would be liquid, but the equilibrium is that of a gas.",
                  "Raise the temperature or lower the pressure.")]  # fmt: skip
 
     @classmethod
-    def why(cls, feed, product, reactions, nu, found, at, context):
-        """Which way temperature and pressure would move each reaction, from solves beside the outlet."""
-        lines = []
+    def disbelief(cls, T, reactions, given, context):
+        """Warn where a constant is used outside the temperatures at which it may be believed."""
+        notes = []
+        for r in reactions:
+            own = given.own_approach.get(r.id)
+            here = T + (given.approach if own is None else own)
+            if not r.constant.believed(here):
+                low, high = (
+                    show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range()
+                )
+                notes.append(("warning", f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is "
+                              f"believed from {low} to {high}.",
+                              "Below that range kinetics may freeze; take the extent with caution, or hold the reaction."))  # fmt: skip
+        return notes
+
+    @classmethod
+    def why(cls, feed, product, reactions, held, found, at, context):
+        """What holds each reaction back and which way temperature, pressure and feed would move it.
+
+        Computed from solves beside the outlet: 10 K, 10 % of pressure, 10 % of each species fed.
+        """
         T, P = product.T, product.P
         try:
             colder, hotter = (at(T + d)[0].extents for d in (-10.0, 10.0))
-            denser = by_extents(
-                feed.n, nu, ln_equilibrium_constants(nu, T, context.model), T, 1.1 * P, context.model
-            ).extents
-            plain = by_extents(feed.n, nu, ln_equilibrium_constants(nu, T, context.model), T, P, context.model).extents
+            denser = at(T, P=1.1 * P)[0].extents
+            plain = at(T)[0].extents
+            fed = {}
+            for i in np.flatnonzero(feed.n > 1e-6 * feed.total):
+                more = feed.n.copy()
+                more[i] *= 1.1
+                fed[i] = at(T, n0=more)[0].extents
         except (UnitTrouble, EquilibriumTrouble):
-            return lines
+            return []
+        lines = []
         for m, r in enumerate(reactions):
             flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
-            by_pressure = denser[m] - plain[m]
+            if held[m] is not None:
+                lines.append(f"{r.id} is held at an extent of {flow[0]}.")
+                continue
             size = max(abs(plain[m]), 1e-12)
+            sign = 1.0 if plain[m] >= 0.0 else -1.0
+            by_pressure = sign * (denser[m] - plain[m])
             pressure = "more pressure helps" if by_pressure > 1e-5 * size else (
                 "less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")  # fmt: skip
-            lines.append(f"{r.id} stops at an extent of {flow[0]}, its equilibrium at {show(T, 'temperature', context.display)}. "
-                         f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}.")  # fmt: skip
+            used = [i for i in np.flatnonzero(sign * r.nu < 0.0)]
+            gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
+            stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
+            gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
+            best, worst = (pick(gains, key=gains.get, default=None) for pick in (max, min))
+            text = (f"{r.id} stops at an extent of {flow[0]}: {stop}. "
+                    f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}")  # fmt: skip
+            if best is not None and gains[best] > 1e-5 * size:
+                text += (
+                    f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
+                )
+            if worst is not None and gains[worst] < -1e-5 * size:
+                text += (
+                    f", 10 % more {context.species[worst]} takes {show(-gains[worst], 'molar flow', context.display)}"
+                )
+            lines.append(text + ".")
         return lines

@@ -4,44 +4,80 @@ import math
 
 import numpy as np
 
-from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_elements
+from gulch.engine.chemistry.equations import write_equation
+from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_elements, describing_reactions
+from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
-from gulch.engine.species.heat_capacity import graphite
-from gulch.engine.units.base import PerSpecies, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.species.databank import GRAPHITE
+from gulch.engine.units.base import (
+    Input,
+    PerReaction,
+    PerSpecies,
+    ReactionSet,
+    Result,
+    UnitResult,
+    UnitTrouble,
+    outlet_pressure,
+)
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
 from gulch.engine.units.reactors.heat import Reactor
 
 
 class GibbsReactor(Reactor):
-    """Element potentials in the gas; a share of a species may bypass the reaction as inert."""
+    """Element potentials in the gas, with graphite beside it where the project has that species.
+
+    A share of a species may bypass the reaction as inert; reactions of a set may be held at extents, which fixes
+    the outflow of their key species.
+    """
 
     kind = "gibbs-reactor"
     label = "Gibbs reactor"
     meaning = "brings the gas to its least Gibbs energy over all species of the project, element by element"
 
-    set = None  # no reactions are given
+    set = ReactionSet("Reactions held back", "a set whose reactions may be held at given extents; none is needed",
+                      steps=False, optional=True)  # fmt: skip
+    approach = Input("Approach temperature", "temperature difference",
+                     "Gibbs energies are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K")  # fmt: skip
+    held_extent = PerReaction("Held at extent", "fixes the change of the reaction's key species; empty: free",
+                              "molar flow", default=None)  # fmt: skip
     inert = PerSpecies("Inert share", "fraction", "share of the species fed that takes no part; 100 % also forbids making it",
                        low=0.0, high=1.0)  # fmt: skip
 
     heat_of_reaction = None
     potential = Result("Element potential", "ratio", "chemical potential of an element over RT", per="element")
+    carbon_activity = Result(
+        "Carbon activity", "ratio", "fugacity of carbon in the gas over that of graphite; above 1 graphite forms"
+    )
+    carbon_formed = Result("Graphite formed", "molar flow", "carbon that leaves as graphite")
 
     @classmethod
     def solve(cls, feed, given, context):
         pressure = outlet_pressure(feed, given.pressure_drop)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
-        lacking = [s for s, d in zip(context.species, context.model.species) if d.entropy is None]
+        barred = given.inert >= 1.0 - 1e-12
+        lacking = [
+            s
+            for s, d, out in zip(context.species, context.model.species, barred)
+            if not out and (d.entropy is None or d.formation_enthalpy is None)
+        ]
         if lacking:
             raise UnitTrouble(
-                f"{lacking[0]} has no entropy, so its Gibbs energy is unknown.", "Remove it, or use another reactor."
+                f"{lacking[0]} has no {'entropy' if context.model.species[context.species.index(lacking[0])].entropy is None else 'formation enthalpy'}, "
+                "so its Gibbs energy is unknown.",
+                "Type it in Chemistry, make the species inert, or use another reactor.",
+                f"inert.{lacking[0]}",
             )
-        barred = given.inert >= 1.0 - 1e-12
         bypass = feed.n * given.inert
+        start, barred = cls.hold(feed.n - bypass, barred, given, context)
 
         def at(T):
+            if T + given.approach < 100.0:
+                raise UnitTrouble(
+                    "The approach puts the Gibbs energies below 100 K.", "Choose one nearer to zero.", "approach"
+                )
             try:
-                found = by_elements(feed.n - bypass, barred, T, pressure, context.model, aside=bypass)
+                found = by_elements(start, barred, T, pressure, context.model, bypass, given.approach)
             except EquilibriumTrouble as error:
                 raise UnitTrouble(str(error), "Check the feed and the inert shares.", "inert") from None
             return found, found.n + bypass
@@ -51,17 +87,45 @@ class GibbsReactor(Reactor):
         values = cls.account(feed, product, [], [], context)
         values.pop("heat_of_reaction")
         values["potential"] = found.potentials
-        notes = EquilibriumReactor.remarks(product)
-        activity = carbon_activity(found.potentials, product.T)
-        if activity is not None and activity > 1.0:
-            notes.append(("warning", f"The carbon activity is {activity:.3g}: above 1 graphite would form, which this reactor leaves out.",
-                          "Feed more steam or oxygen, or change the temperature."))  # fmt: skip
+        notes = EquilibriumReactor.remarks(product, None, context) if found.solid <= 0.0 else []
+        activity = carbon_activity(found.potentials, product.T + given.approach)
+        has_graphite = any(s.cas == GRAPHITE for s in context.model.species)
+        if activity is not None and activity > 1.0 + 1e-9 and not (has_graphite and found.solid > 0.0):
+            notes.append(("warning", f"The carbon activity is {activity:.3g}: above 1 graphite would form, which is not a species of this project.",
+                          "Add graphite in Chemistry to let it form, feed more steam or oxygen, or change the temperature."))  # fmt: skip
         values["carbon_activity"] = activity
-        return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes)
+        values["carbon_formed"] = found.solid if has_graphite else None
+        rows = []
+        for net in describing_reactions(n - feed.n, n, context.model.species):
+            rows.append({"equation": write_equation(net.coefficients, context.species), "extent": net.extent})
+        return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows)
 
-    carbon_activity = Result(
-        "Carbon activity", "ratio", "fugacity of carbon in the gas over that of graphite; above 1 it would form"
-    )
+    @classmethod
+    def hold(cls, n, barred, given, context):
+        """(amounts, barred) after the held reactions have run: their key species then takes no further part."""
+        reactions = [r for step in context.sets.get(given.set, ()) for r in step] if given.set else []
+        n, barred = n.copy(), barred.copy()
+        for r in reactions:
+            extent = given.held_extent.get(r.id)
+            if extent is None:
+                continue
+            key = r.key if r.key is not None else int(np.flatnonzero(r.nu < 0.0)[0])
+            after = n[key] + extent * r.nu[key]
+            if barred[key]:
+                raise UnitTrouble(
+                    f"{context.species[key]} is held by two reactions, or inert as well.",
+                    "Hold it once only.",
+                    f"held_extent.{r.id}",
+                )
+            n = n + extent * r.nu
+            if after < -1e-12 * n.sum() or n.min() < -1e-12 * abs(n).sum():
+                short = context.species[int(np.argmin(n))]
+                raise UnitTrouble(
+                    f"The extent of {r.id} uses more {short} than is fed.", "Lower the extent.", f"held_extent.{r.id}"
+                )
+            n = np.maximum(n, 0.0)
+            barred[key] = True
+        return n, barred
 
 
 def carbon_activity(potentials, T):
@@ -71,12 +135,5 @@ def carbon_activity(potentials, T):
     """
     if potentials is None or "C" not in potentials:
         return None
-    return math.exp(min(potentials["C"] - graphite_gibbs(T) / (R * T), 600.0))
-
-
-def graphite_gibbs(T):
-    """Gibbs energy of graphite on the elements basis with absolute entropies [J/mol]."""
-    grid, cp = graphite()
-    steps = np.linspace(298.15, T, 400)
-    values = np.interp(steps, grid, cp)
-    return float(np.trapezoid(values, steps) - T * (5.74 + np.trapezoid(values / steps, steps)))
+    h, s = phase_model("ideal", (GRAPHITE,)).ideal_gas_properties(T)
+    return math.exp(min(potentials["C"] - float(h[0] - T * s[0]) / (R * T), 600.0))

@@ -20,28 +20,12 @@ class StoichiometricReactor(Reactor):
     @classmethod
     def solve(cls, feed, given, context):
         steps = context.sets[given.set]
-        n = feed.n.copy()
-        changes, rows, extents, reactions = [], [], [], []
-        for number, step in enumerate(steps, 1):
-            entering = n.copy()
-            wanted = np.array([cls.wanted_extent(r, entering) for r in step])
-            reached, limits = run_step(np.array([r.nu for r in step]).reshape(len(step), n.size), wanted, entering)
-            for r, asked, extent, limit in zip(step, wanted, reached, limits):
-                change = extent * r.nu
-                n = n + change
-                changes.append((r.id, change))
-                extents.append(extent)
-                reactions.append(r)
-                on_key = entering[r.key]
-                rows.append({
-                    "reaction": r.id, "step": number, "key": context.species[r.key], "asked": r.conversion,
-                    "achieved": float(-extent * r.nu[r.key] / on_key) if on_key > 0.0 else None,
-                    "extent": float(extent),
-                    "limited_by": context.species[limit] if limit >= 0 else None,
-                    "asked_extent": float(asked),
-                })  # fmt: skip
-        n = np.maximum(n, 0.0)  # rounding may leave a used-up species below zero
-        product = cls.leave(feed, n, given, context)
+        if any(r.polynomial is not None for step in steps for r in step):
+            product = cls.settle_heat(feed, given, context, lambda T: cls.run(feed, steps, T, context)[0])
+            n, changes, rows, extents, reactions = cls.run(feed, steps, product.T, context)
+        else:
+            n, changes, rows, extents, reactions = cls.run(feed, steps, None, context)
+            product = cls.leave(feed, n, given, context)
         values = cls.account(feed, product, extents, reactions, context)
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
         values["extent"] = {row["reaction"]: row["extent"] for row in rows}
@@ -52,15 +36,41 @@ class StoichiometricReactor(Reactor):
         ]  # fmt: skip
         return UnitResult({"product": product}, values, changes, notes, rows)
 
+    @classmethod
+    def run(cls, feed, steps, T, context):
+        """Amounts, changes, account rows, extents and reactions of the set run on a feed; T [K] where conversions need it."""
+        n = feed.n.copy()
+        changes, rows, extents, reactions = [], [], [], []
+        for number, step in enumerate(steps, 1):
+            entering = n.copy()
+            wanted = np.array([cls.wanted_extent(r, entering, T) for r in step])
+            reached, limits = run_step(np.array([r.nu for r in step]).reshape(len(step), n.size), wanted, entering)
+            for r, asked, extent, limit in zip(step, wanted, reached, limits):
+                change = extent * r.nu
+                n = n + change
+                changes.append((r.id, change))
+                extents.append(extent)
+                reactions.append(r)
+                on_key = entering[r.key]
+                rows.append({
+                    "reaction": r.id, "step": number, "key": context.species[r.key], "asked": r.conversion_at(T),
+                    "achieved": float(-extent * r.nu[r.key] / on_key) if on_key > 0.0 else None,
+                    "extent": float(extent),
+                    "limited_by": context.species[limit] if limit >= 0 else None,
+                    "asked_extent": float(asked),
+                })  # fmt: skip
+        return np.maximum(n, 0.0), changes, rows, extents, reactions  # rounding may leave a used-up species below zero
+
     @staticmethod
-    def wanted_extent(reaction, entering):
-        if reaction.conversion is None or reaction.key is None:
+    def wanted_extent(reaction, entering, T):
+        share = reaction.conversion_at(T)
+        if share is None or reaction.key is None:
             raise UnitTrouble(
                 f"Reaction {reaction.id} has no conversion, which a stoichiometric reactor needs.",
                 f"Give {reaction.id} a key species and a conversion in Chemistry.",
                 "set",
             )
-        return reaction.conversion * entering[reaction.key] / -reaction.nu[reaction.key]
+        return share * entering[reaction.key] / -reaction.nu[reaction.key]
 
 
 def _percent(share):

@@ -20,6 +20,10 @@ class Reason(Enum):
     NOT_FINITE = "a pass returned a value that is not finite"
     CANCELLED = "it was cancelled"
 
+    @property
+    def settled(self):
+        return self is Reason.SETTLED
+
 
 @dataclass(frozen=True)
 class LoopResult:

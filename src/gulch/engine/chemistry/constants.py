@@ -1,0 +1,137 @@
+"""Equilibrium constants: where they come from, what they are counted in, and how sure they are."""
+
+import math
+from dataclasses import dataclass
+from itertools import product
+
+import numpy as np
+
+from gulch.engine.phases.kernels import R
+from gulch.engine.species.databank import ALONE
+
+SOURCES = {
+    "gibbs": "Gibbs energies",
+    "formula": "ln K = A + B/T + C ln T + D T",
+    "table": "table of T and K",
+    "constant": "constant",
+}
+BASES = {
+    "activity": "fugacity or activity",
+    "partial-pressure": "partial pressure",
+    "mole-fraction": "mole fraction",
+    "concentration": "molar concentration",
+}
+BASIS_UNITS = {"partial-pressure": ("pressure", "bar"), "concentration": ("molar concentration", "kmol/m3")}
+
+
+@dataclass(frozen=True)
+class Constant:
+    """K of one reaction.
+
+    basis and phase say what the quotient is made of: f/(1 bar) in the vapour, activities relative to the pure
+    liquid in the liquid (activity); p/unit; mole fraction; c/unit. `scale` is that unit in SI (Pa or mol/m3).
+    K from Gibbs energies is always for f/(1 bar), whichever phase the fugacities are taken in.
+    low, high: the temperatures between which it is believed [K], or None.
+    """
+
+    source: str = "gibbs"
+    phase: str = "vapour"
+    basis: str = "activity"
+    scale: float = 1.0
+    coefficients: tuple = (0.0, 0.0, 0.0, 0.0)
+    points: tuple = ((), ())  # (T [K], ln K), rising
+    low: float | None = None
+    high: float | None = None
+
+    def ln_k(self, T, nu, model):
+        """ln K at T [K], in the basis of the constant. nu: shape (n,)."""
+        if self.source == "gibbs":
+            return float(ln_equilibrium_constants(nu[None, :], T, model)[0])
+        if self.source == "table":
+            return _between_points(T, *self.points)
+        a, b, c, d = self.coefficients
+        return a + b / T + c * math.log(T) + d * T
+
+    def believed(self, T):
+        """Whether T [K] lies in the stated range, a table's own ends counting where none is stated."""
+        low, high = self.range()
+        return (low is None or low - 1e-6 <= T) and (high is None or high + 1e-6 >= T)
+
+    def range(self):
+        """(low, high) [K], None where open."""
+        ends = (self.points[0][0], self.points[0][-1]) if self.source == "table" and self.points[0] else (None, None)
+        return self.low if self.low is not None else ends[0], self.high if self.high is not None else ends[1]
+
+    def reaction_heat(self, T, nu, model):
+        """d ln K/d(-1/T) R: the heat of reaction that the constant itself implies [J/mol] (van 't Hoff)."""
+        h = 1e-4
+        up, down = self.ln_k(T * (1 + h), nu, model), self.ln_k(T * (1 - h), nu, model)
+        return R * (up - down) / (1 / (T * (1 - h)) - 1 / (T * (1 + h)))
+
+
+def ln_equilibrium_constants(nu, T, model):
+    """ln K of reactions from Gibbs energies, ideal gas at 1 bar. nu: shape (m, n); T [K]. Returns shape (m,)."""
+    h, s = model.ideal_gas_properties(T)
+    return -(nu @ (h - T * s)) / (R * T)
+
+
+def _between_points(T, temperatures, ln_k):
+    """ln K on straight lines over 1/T (van 't Hoff), the last lines drawn on beyond the ends."""
+    if len(temperatures) == 1:
+        return ln_k[0]
+    at = int(np.searchsorted(temperatures, T))
+    i = min(max(at, 1), len(temperatures) - 1)
+    x0, x1 = 1.0 / temperatures[i - 1], 1.0 / temperatures[i]
+    w = (1.0 / T - x0) / (x1 - x0)
+    return (1.0 - w) * ln_k[i - 1] + w * ln_k[i]
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How far the sources of the formation data let a reaction's Gibbs energy vary at a temperature [J/mol]."""
+
+    low: float
+    used: float
+    high: float
+    parts: tuple  # (position of the species, its share of high - low [J/mol]), largest first
+
+
+def gibbs_spread(nu, model, T):
+    """Lowest and highest Gibbs energy of reaction over every choice of source for each species, at T [K].
+
+    Sources that stand alone against two others that agree are left out, as in the databank's own choice.
+    Returns a Spread, or None when an entropy is missing.
+    """
+    if any(v and (s.entropy is None or s.formation_enthalpy is None) for v, s in zip(nu, model.species)):
+        return None
+    used = -R * T * float(ln_equilibrium_constants(np.asarray(nu, float)[None, :], T, model)[0])
+    low = high = used
+    parts = []
+    for i, (v, species) in enumerate(zip(nu, model.species)):
+        if v == 0.0:
+            continue
+        h = [x - species.formation_enthalpy.value for x in agreeing(species.formation_enthalpy, "formation_enthalpy")]
+        s = [x - species.entropy.value for x in agreeing(species.entropy, "entropy")]
+        shifts = [v * (dh - T * ds) for dh, ds in product(h, s)]
+        low += min(shifts)
+        high += max(shifts)
+        parts.append((i, max(shifts) - min(shifts)))
+    return Spread(low, used, high, tuple(sorted(parts, key=lambda p: -p[1])))
+
+
+def agreeing(datum, field):
+    """Values of a datum's sources without those that stand alone; the one in use is always kept.
+
+    What the user typed, or picked, stands for itself.
+    """
+    if datum.source.endswith("typed in this project"):
+        return [datum.value]
+    everything = {datum.source: datum.value, **datum.others}
+    kept = [datum.value]
+    for source, value in datum.others.items():
+        rest = [v for k, v in everything.items() if k != source]
+        middle = float(np.median(rest))
+        near = [v for v in rest if abs(v - middle) <= ALONE[field]]
+        if not (len(near) >= 2 and all(abs(v - value) > ALONE[field] for v in near)):
+            kept.append(value)
+    return kept

@@ -1,0 +1,220 @@
+"""A species as a project uses it: the databank's data, with the user's choices and values in their place.
+
+The user's part is a tuple of (name, text) pairs, so that it can be a key of caches: texts with units for the
+fields of OWN, points ("25 degC 135 J/(mol K); 200 degC 170 J/(mol K)") for those of POINTS, a source's name for
+"source.<field>", and "yes" for "non_volatile".
+"""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from chemicals.elements import molecular_weight, simple_formula_parser
+
+from gulch.engine.quantities import QuantityError, parse, parse_points
+from gulch.engine.species.databank import SpeciesError, element_entropy, known
+from gulch.engine.species.heat_capacity import R, estimate, fit, heat_capacity
+from gulch.engine.species.records import Datum, Fit, Species
+from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
+
+OWN = {
+    "formation_enthalpy": ("Formation enthalpy, 298.15 K", "molar energy"),
+    "formation_gibbs": ("Formation Gibbs energy, 298.15 K", "molar energy"),
+    "entropy": ("Entropy, 298.15 K, 1 bar", "molar entropy"),
+    "critical_temperature": ("Critical temperature", "temperature"),
+    "critical_pressure": ("Critical pressure", "pressure"),
+    "acentric_factor": ("Acentric factor", "ratio"),
+    "boiling_point": ("Normal boiling point", "temperature"),
+    "liquid_density": ("Liquid density", "density"),
+}
+POINTS = {
+    "heat_capacity": ("Heat capacity", ("temperature", "molar entropy")),
+    "vapour_pressure": ("Vapour pressure", ("temperature", "pressure")),
+}
+TYPED = "typed in this project"
+_UNKNOWN = dict.fromkeys(
+    ("critical_temperature", "critical_pressure", "acentric_factor", "formation_enthalpy", "entropy", "boiling_point",
+     "liquid_density")
+)  # fmt: skip
+
+# Kopp's rule for solids and liquids, J/(mol K) per mole of atoms (Hurst & Harrison, Chem. Eng. Commun. 112
+# (1992) 21; from memory).
+_KOPP = {"C": 10.89, "H": 7.56, "O": 13.42, "N": 18.74, "S": 12.36, "F": 26.16, "Cl": 24.69, "Br": 25.36, "I": 25.29,
+         "Na": 26.19, "K": 28.78, "Mg": 22.69, "Ca": 28.25, "Al": 18.07, "Si": 17.00, "Fe": 29.08}  # fmt: skip
+_KOPP_OTHER = 26.63
+
+
+@lru_cache(maxsize=1024)
+def lookup(cas, data=()):
+    """Species by CAS number (None for one the user typed) and the user's data. Raises SpeciesError with a sentence."""
+    own = dict(data)
+    try:
+        found = dict(known(cas)) if cas else {}
+    except SpeciesError:
+        if "formula" not in own:
+            raise
+        found = {}
+    if not found:
+        found = _UNKNOWN | _from_formula(own, cas)
+    name = found["name"]
+    for field, (label, dimension) in OWN.items():
+        if own.get(field):
+            found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)))
+        elif own.get(f"source.{field}"):
+            found[field] = _taken_from(found.get(field), own[f"source.{field}"])
+    non_volatile = own.get("non_volatile") == "yes" or found.pop("non_volatile", False)
+    _entropy_from_gibbs(found)
+    mass = found["molar_mass"].value
+    tc, pc, omega = (found[k] for k in ("critical_temperature", "critical_pressure", "acentric_factor"))
+    critical = None not in (tc, pc, omega)
+    if own.get("heat_capacity"):
+        found["heat_capacity"] = _typed_heat_capacity(own["heat_capacity"], name)
+    elif "heat_capacity" not in found:
+        if non_volatile:
+            found["heat_capacity"] = _kopp(found["atoms"])
+        elif cas:
+            found["heat_capacity"] = heat_capacity(cas, found["atoms"], mass)
+        else:
+            found["heat_capacity"] = estimate(found["atoms"], mass)
+    found["vapour_pressure"] = None
+    if not non_volatile:
+        if own.get("vapour_pressure"):
+            found["vapour_pressure"] = _typed_vapour_pressure(own, found, name)
+        elif critical and cas and own.get("formula") is None:
+            found["vapour_pressure"] = vapour_pressure(cas, tc.value, pc.value, omega.value)
+        elif critical:
+            found["vapour_pressure"] = vapour_pressure("", tc.value, pc.value, omega.value)
+        else:
+            raise SpeciesError(
+                f"{name} has neither a vapour pressure nor critical constants, so its phase is unknown: type them, "
+                "or say that it stays in the liquid."
+            )
+        if not critical and found["liquid_density"] is None:
+            raise SpeciesError(
+                f"{name} has no critical constants and no liquid density, so its liquid has no volume: type either."
+            )
+    return Species(non_volatile=non_volatile, **{k: v for k, v in found.items() if k != "formation_gibbs"})
+
+
+def lacking(species):
+    """What each missing datum forbids: a list of sentences."""
+    out = []
+    if species.formation_enthalpy is None:
+        out.append("No formation enthalpy: no heat of reaction, so no reactor may use a reaction of it.")
+    if species.entropy is None:
+        out.append("No entropy: no K from Gibbs energies and no Gibbs reactor.")
+    if not species.has_critical and not species.non_volatile:
+        out.append("No critical constants: only the ideal phase model can use it.")
+    if species.non_volatile and species.liquid_density is None:
+        out.append("No density: its volume is not counted.")
+    if "estimate" in species.heat_capacity.source:
+        out.append("No heat capacity: an estimate stands in.")
+    if species.vapour_pressure is not None and "estimate" in species.vapour_pressure.source:
+        out.append("No vapour pressure: an estimate from the critical constants stands in.")
+    return out
+
+
+def atoms_of(formula):
+    """Atom counts of a typed formula. Raises SpeciesError."""
+    try:
+        atoms = {e: int(n) for e, n in simple_formula_parser(formula).items()}
+        molecular_weight(atoms)
+    except Exception:
+        atoms = {}
+    if not atoms:
+        raise SpeciesError(f"“{formula}” is not a formula: write for example C2H6O or NaOH.")
+    return atoms
+
+
+def _from_formula(own, cas):
+    formula = own.get("formula", "").strip()
+    atoms = atoms_of(formula)
+    return {"cas": cas or "", "name": own.get("name") or formula, "formula": formula, "atoms": atoms,
+            "molar_mass": Datum(molecular_weight(atoms) / 1000.0, "atomic weights, IUPAC")}  # fmt: skip
+
+
+def _read(text, dimension, label, name):
+    try:
+        value = parse(text, dimension)
+    except QuantityError as error:
+        raise SpeciesError(f"{label} of {name}: {error}") from None
+    positive = dimension not in ("molar energy", "ratio")
+    if positive and value <= 0.0:
+        raise SpeciesError(f"{label} of {name} is not above zero: {text}.")
+    return value
+
+
+def _all(datum):
+    """{source: value} of every source behind a datum."""
+    return {datum.source: datum.value, **datum.others} if datum else {}
+
+
+def _taken_from(datum, source):
+    everything = _all(datum)
+    if source not in everything:  # the databank changed since: its own choice stands
+        return datum
+    return Datum(everything[source], source, {k: v for k, v in everything.items() if k != source})
+
+
+def _entropy_from_gibbs(found):
+    """A typed Gibbs energy of formation fixes the entropy: S = (Hf - Gf)/298.15 + sum of the elements' entropies."""
+    gibbs = found.get("formation_gibbs")
+    if gibbs is None or found["formation_enthalpy"] is None:
+        return
+    elements = [element_entropy(e) for e in found["atoms"]]
+    if None in elements:
+        return
+    total = sum(n * s for n, s in zip(found["atoms"].values(), elements))
+    value = (found["formation_enthalpy"].value - gibbs.value) / 298.15 + total
+    found["entropy"] = Datum(value, "from the formation Gibbs energy " + TYPED, _all(found["entropy"]))
+
+
+def _points(text, field, name):
+    label, dimensions = POINTS[field]
+    try:
+        return parse_points(text, *dimensions)
+    except QuantityError as error:
+        raise SpeciesError(f"{label} of {name}: {error}") from None
+
+
+def _typed_heat_capacity(text, name):
+    T, cp = _points(text, "heat_capacity", name)
+    if np.min(cp) <= 0.0:
+        raise SpeciesError(f"The heat capacity of {name} is not above zero: {text}.")
+    if len(T) == 1 or T[0] is None:
+        coefficients = np.zeros(10)
+        coefficients[0] = cp[0] / R
+        return Fit(coefficients, 200.0, 3000.0, 0.0, TYPED + ", constant")
+    grid = np.linspace(T[0], T[-1], 40)
+    return fit(grid, np.interp(grid, T, cp), TYPED)
+
+
+def _kopp(atoms):
+    coefficients = np.zeros(10)
+    coefficients[0] = sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items()) / R
+    return Fit(coefficients, 250.0, 500.0, 0.0, "estimate by Kopp's rule (Hurst & Harrison, 1992)")
+
+
+def _typed_vapour_pressure(own, found, name):
+    T, P = _points(own["vapour_pressure"], "vapour_pressure", name)
+    tc, pc = found["critical_temperature"], found["critical_pressure"]
+    T, P = list(T), list(P)
+    if tc and pc and len(T) < 3 and tc.value > max(T) + 1.0:
+        T.append(tc.value)
+        P.append(pc.value)
+    if len(T) < 2:
+        raise SpeciesError(f"The vapour pressure of {name} needs two points, or one and the critical point.")
+    if any(b <= a for a, b in zip(P, P[1:])):
+        raise SpeciesError(f"The vapour pressure of {name} does not rise from point to point: check them.")
+    return through_points(np.array(T), np.array(P), TYPED)
+
+
+def data_key(data):
+    """Hashable form of a mapping of user data, empty entries left out."""
+    return tuple(
+        sorted(
+            (k, v)
+            for k, v in data.items()
+            if v not in (None, "", False) and not (isinstance(v, float) and math.isnan(v))
+        )
+    )
