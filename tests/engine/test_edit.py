@@ -57,7 +57,7 @@ def test_removing_from_the_middle_joins_the_ends():
 def test_removing_drops_its_knobs_gauges_and_scans():
     project = demo()
     edit.remove(project, "SPLIT")
-    assert [k.id for k in project.knobs] == ["drum_T", "water"]
+    assert [k.id for k in project.knobs] == ["drum_T", "reactor_T", "water"]
     assert project.scans == []
 
 

@@ -164,7 +164,7 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
     target = np.asarray(ln_k, float)[running]
     mine = [constants[r] for r in running]
     x = x_free[~blocked]
-    still = float(start[~touched].sum())
+    still, size = float(start[~touched].sum()), float(n0.sum())
     rows_t, move_t, start_t = (np.ascontiguousarray(a[..., touched]) for a in (rows, move, start))
     needed = (rows != 0.0).astype(float)
 
@@ -174,12 +174,14 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
         if not len(rows):
             return np.maximum(start, 0.0)
         effective = target - (rows * terms).sum(axis=1)
-        outcome, x, error = reacting.extents(start_t, rows_t, move_t, effective, still, x.copy())
+        outcome, x, traced, error = reacting.extents(start_t, rows_t, move_t, effective, still, x.copy())
         if outcome != reacting.FOUND:
             raise EquilibriumTrouble(
                 f"The equilibrium was not found in {reacting.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
             )
-        return np.where(touched, np.maximum(start + x @ move, 0.0), start)
+        n = start + x @ move
+        n[touched] = np.where(n[touched] > 1e-8 * size, n[touched], traced)
+        return n
 
     n, terms, missing, passes = _settle_terms(amounts_at, mine, needed, T, P, model, mixture)
     if missing:
@@ -291,11 +293,11 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
         terms = composition_terms(start, constants, T, P, model, mixture)[0] * needed
     else:
         terms = np.zeros(needed.shape)
-    missing, change, before = "", np.inf, np.inf
+    missing, lacked, change, before = "", "", np.inf, np.inf
     for number in range(1, DIRECT_OUTER + 1):
         n = amounts_at(terms)
         latest, missing = composition_terms(n, constants, T, P, model, mixture)
-        latest = latest * needed
+        latest, lacked = latest * needed, missing or lacked
         before, change = change, float(np.max(np.abs(latest - terms), initial=0.0))
         terms = latest
         if change < 1e-11:
@@ -304,12 +306,15 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
             break
 
     def one_pass(flat):
-        nonlocal missing
+        nonlocal missing, lacked
         found, missing = composition_terms(amounts_at(flat.reshape(needed.shape)), constants, T, P, model, mixture)
+        lacked = missing or lacked
         return (found * needed).ravel()
 
     result = settle(one_pass, terms.ravel(), scale=np.ones(terms.size), tol=1e-10, max_passes=MAX_OUTER, seconds=10.0)
     if not result.reason.settled:
+        if lacked:  # where the phase exists the reactions do not come to rest, and where they do it is gone
+            raise PhaseMissing(lacked)
         raise EquilibriumTrouble(
             "The phases and the reactions did not settle together: the state is too near a phase boundary."
         )

@@ -49,7 +49,8 @@ def extents(n0, nu, move, target, still, x):
     """Newton's method on nu @ ln(n/N) = target with n = n0 + x @ move above zero and N = sum(n) + still.
 
     nu, move: shape (m, k); with move = nu this minimises a convex Gibbs energy. x: start inside, shape (m,).
-    Returns (outcome, x, largest error in ln K).
+    The amounts are carried along beside the extents, so that a trace keeps its figures where n0 + x @ move rounds.
+    Returns (outcome, x, n, largest error in ln K).
     """
     m, k = nu.shape
     same = True
@@ -61,14 +62,15 @@ def extents(n0, nu, move, target, still, x):
     g, H = np.empty(m), np.empty((m, m))
     n, trial = np.empty(k), np.empty(k)
     worst = np.inf
+    dn = np.empty(k)
+    for i in range(k):
+        n[i] = n0[i]
+        for r in range(m):
+            n[i] += x[r] * move[r, i]
+        n[i] = max(n[i], 1e-300)
     for _ in range(MAX_NEWTON):
         total = still
         for i in range(k):
-            n[i] = n0[i]
-            for r in range(m):
-                n[i] += x[r] * move[r, i]
-            if n[i] <= 0.0:  # rounding at a species used up
-                n[i] = 1e-300
             total += n[i]
         worst = 0.0
         norm = 0.0
@@ -94,11 +96,11 @@ def extents(n0, nu, move, target, still, x):
         length = 1.0
         largest = 0.0
         for i in range(k):
-            dn = 0.0
+            dn[i] = 0.0
             for r in range(m):
-                dn += step[r] * move[r, i]
-            if dn < 0.0:
-                length = min(length, -0.95 * n[i] / dn)
+                dn[i] += step[r] * move[r, i]
+            if dn[i] < 0.0:
+                length = min(length, -0.95 * n[i] / dn[i])
         decrease = 0.0
         for r in range(m):
             decrease += g[r] * step[r]
@@ -106,9 +108,7 @@ def extents(n0, nu, move, target, still, x):
             low = np.inf
             total_trial = still
             for i in range(k):
-                trial[i] = n0[i]
-                for r in range(m):
-                    trial[i] += (x[r] + length * step[r]) * move[r, i]
+                trial[i] = n[i] + length * dn[i]
                 low = min(low, trial[i])
                 total_trial += trial[i]
             if low > 0.0:
@@ -129,21 +129,18 @@ def extents(n0, nu, move, target, still, x):
             length *= 0.5
         relative = 0.0
         for i in range(k):
-            dn = 0.0
-            for r in range(m):
-                dn += step[r] * move[r, i]
-            dn *= length
-            relative = max(relative, abs(dn) / n[i])
-            largest = max(largest, abs(dn))
+            relative = max(relative, abs(length * dn[i]) / n[i])
+            largest = max(largest, abs(length * dn[i]))
+            n[i] = max(n[i] + length * dn[i], 1e-300)
         for r in range(m):
             x[r] += length * step[r]
         if worst < 1e-11 or relative < 1e-14:
-            return FOUND, x, worst
-        if largest < 1e-16 * total:
-            return FOUND, x, worst  # complete to rounding: a constant this large or small leaves nothing to resolve
+            return FOUND, x, n, worst
+        if largest < 1e-16 * total and worst < 1e-8 or largest < 1e-30 * total:
+            return FOUND, x, n, worst  # complete to rounding: a constant this large or small leaves nothing to resolve
     if worst < 1e-8:
-        return FOUND, x, worst
-    return NOT_FOUND, x, worst
+        return FOUND, x, n, worst
+    return NOT_FOUND, x, n, worst
 
 
 @njit(**_options)

@@ -6,6 +6,7 @@ from gulch.engine.document import SetEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import complete
+from gulch.engine.species.own import OWN
 from gulch.web.projects.registry import Done, action
 
 
@@ -13,6 +14,39 @@ from gulch.web.projects.registry import Done, action
 def add_species(document, form):
     id_ = edit.add_species(document, form["cas"], form.get("name") or None)
     return Done(f"Add species {id_}", f"species:{id_}")
+
+
+@action("species-own")
+def add_own_species(document, form):
+    id_ = edit.add_own_species(
+        document,
+        form.get("name", ""),
+        form.get("formula", ""),
+        form.get("cas", "").strip() or None,
+        bool(form.get("non_volatile")),
+    )
+    return Done(f"Add species {id_} with data of its own", f"species:{id_}")
+
+
+@action("species-datum")
+def species_datum(document, form):
+    """Type one datum of a species; a bare number takes the display unit."""
+    field, text = form["field"], form.get("value", "").strip()
+    if field in OWN and text:
+        text = complete(text, OWN[field][1], document.display)
+    edit.set_species_datum(document, form["id"], field, text)
+    words = field.replace("_", " ")
+    return Done(
+        f"Set {words} of {form['id']} to {text}" if text else f"Take back {words} of {form['id']}",
+        f"species:{form['id']}",
+    )
+
+
+@action("species-source")
+def species_source(document, form):
+    edit.choose_source(document, form["id"], form["field"], form.get("value", ""))
+    source = form.get("value") or "Gulch's choice"
+    return Done(f"Take {form['field'].replace('_', ' ')} of {form['id']} from {source}", f"species:{form['id']}")
 
 
 @action("species-remove")
@@ -100,6 +134,49 @@ def conversion(document, form):
             raise EditError(f"Mend the equation first. {error}") from None
     edit.set_conversion(document, id_, key, complete(text, "fraction", document.display))
     return Done(f"Convert {complete(text, 'fraction', document.display) or 'nothing'} of {key} by {id_}", id_)
+
+
+@action("polynomial")
+def polynomial(document, form):
+    """Let a reaction's conversion follow a polynomial in temperature, or its one value again."""
+    reaction = document.reaction(form["id"])
+    if reaction is None or reaction.conversion is None:
+        raise EditError("Give the reaction a key species and a conversion first.")
+    text = form.get("value", "").strip()
+    edit.set_conversion(document, reaction.id, reaction.conversion.key, reaction.conversion.value, text)
+    return Done(f"Let the conversion by {reaction.id} follow {text or 'its one value'}", reaction.id)
+
+
+@action("equilibrium")
+def equilibrium(document, form):
+    """One part of a reaction's equilibrium constant."""
+    field, text = form["field"], form.get("value", "").strip()
+    if field in ("low", "high"):
+        text = complete(text, "temperature", document.display)
+    edit.set_equilibrium(document, form["id"], field, text)
+    return Done(f"Set {field} of the constant of {form['id']} to {text or 'nothing'}", form["id"])
+
+
+@action("reactions-at")
+def reactions_at(document, form):
+    document.reactions_at = complete(form["value"].strip(), "temperature", document.display) or "25 degC"
+    return Done(f"Show the reactions at {document.reactions_at}")
+
+
+@action("measures")
+def measures(document, form):
+    key, product = form.get("key", ""), form.get("product", "")
+    edit.set_measures(document, key, product, form.get("ratio", "").strip())
+    return Done(f"Count selectivity on {product} from {key}" if key or product else "Count no selectivity")
+
+
+@action("set-preview")
+def preview(document, form):
+    chosen = document.set(form["id"])
+    if chosen is None:
+        raise EditError("The set is gone: reload the page.")
+    chosen.preview = form["value"]
+    return Done(f"Show what limits set {chosen.id} in {form['value']}")
 
 
 @action("conversion-answer")

@@ -7,7 +7,7 @@ from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, ReactionSet
+from gulch.engine.units.base import Choice, PerReaction, ReactionSet
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import slider_text
 
@@ -25,6 +25,15 @@ def set_input(document, form):
             if d.name == name and isinstance(d, Choice | ReactionSet):
                 set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
+            if isinstance(d, PerReaction) and d.options and name.startswith(d.name + "."):
+                if text not in d.options:
+                    raise EditError(f"“{text}” is not one of the ways: {', '.join(d.options.values())}.")
+                write(document, address, text)
+                return Done(f"Let {name.partition('.')[2]} run {d.options[text]} in {head}")
+    stream = document.stream(head)
+    if stream is not None and name == "to_species" and stream.given is not None:
+        stream.given.to_species = text
+        return Done(f"Give the ratios of {head} to {text}")
     found = addresses(document).get(address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
@@ -40,6 +49,12 @@ def set_basis(document, form):
     stream.given.basis = form["value"]
     if form["value"].endswith("fractions") and not stream.given.total:
         stream.given.total = "100 kmol/h" if form["value"] == "mole-fractions" else "1000 kg/h"
+    if form["value"] == "mole-ratios":
+        given = stream.given
+        given.to_species = given.to_species or next(
+            iter(given.flow), document.species[0].id if document.species else None
+        )
+        given.total = given.flow.get(given.to_species) or "100 kmol/h"
     return Done(f"Give {stream.id} by {form['value'].replace('-', ' ')}")
 
 

@@ -19,6 +19,7 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import find
+from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.projects import actions
 from gulch.web.projects.models import Project
 from gulch.web.projects.registry import ACTIONS
@@ -94,6 +95,8 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     space = Workspace(row, stage, select, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
     context = {"space": space, "row": row, "stage": stage}
+    if stage == "chemistry":
+        context["chem"] = ChemistryPage(space)
     if stage == "scans":
         context["page"] = scan_page(space)
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"

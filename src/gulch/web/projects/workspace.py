@@ -3,17 +3,15 @@
 import json
 import math
 
-from gulch.engine.chemistry import EquationError, reaction_properties, resolve_equation, write_equation
-from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
 from gulch.engine.document import BASES, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
-from gulch.engine.flowsheet.inputs import addresses, feed_addresses, model_of
+from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses, reactions_of
+from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond, readable
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
-from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet
 
 STAGES = (("chemistry", "Chemistry"), ("process", "Process"), ("loops", "Loops"), ("scans", "Scans"))
 SLIDER_STEPS = 1000
@@ -80,7 +78,7 @@ class Workspace:
 
     def stage_of(self, where):
         head = where.split(".")[0]
-        if head in ("species", "chemistry", "phase_model") or any(
+        if head in ("species", "chemistry", "phase_model", "measures") or any(
             head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
         ):
             return "chemistry"
@@ -89,7 +87,7 @@ class Workspace:
     def todo(self):
         for m in self.messages:
             head, _, rest = m.where.partition(".")
-            select = f"{head}:{rest}" if head in ("gauge", "knob") else head
+            select = f"{head}:{rest}" if head in ("gauge", "knob", "species") else head
             yield {
                 "level": m.level, "what": m.what, "todo": m.todo, "where": m.where, "answers": m.answers,
                 "stage": self.stage_of(m.where), "select": select,
@@ -174,14 +172,36 @@ class Workspace:
                        "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
             elif not d.in_use(choices):
                 continue
+            elif isinstance(d, PerReaction):
+                yield from self.per_reaction_fields(unit, d)
             elif isinstance(d, PerSpecies):
                 yield {"type": "heading", "label": d.label, "meaning": d.meaning}
                 for s in self.document.species:
                     yield self.field(f"{unit.id}.{d.name}.{s.id}", s.shown, d.meaning)
             else:
                 field = self.field(f"{unit.id}.{d.name.removesuffix('_given')}", d.label, d.meaning)
-                field["optional"] = d.optional
+                field["optional"] = "as inlet" if d.optional else False
                 yield field
+
+    def per_reaction_fields(self, unit, declared):
+        given = value_of(unit, declared)
+        ids = reactions_of(self.document, unit)
+        if declared.options:
+            if ids:
+                yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+            for id_ in ids:
+                address = f"{unit.id}.{declared.name}.{id_}"
+                now = given.get(id_, declared.default)
+                yield {"type": "choice", "address": address, "label": id_, "meaning": declared.meaning,
+                       "options": [(v, words, v == now) for v, words in declared.options.items()],
+                       "message": self.errors.get(address)}  # fmt: skip
+        else:
+            ids = [i for i in ids if f"{unit.id}.{declared.name}.{i}" in self.inputs]
+            if ids:
+                yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+            for id_ in ids:
+                field = self.field(f"{unit.id}.{declared.name}.{id_}", id_, declared.meaning)
+                yield field | {"optional": "–" if declared.default is None else False}
 
     # Map
 
@@ -290,7 +310,7 @@ class Workspace:
         outcome = self.solution.units.get(unit.id) if self.solution else None
         results, account, balance = [], None, []
         if outcome is not None and outcome.solved:
-            results = list(self.unit_results(unit, outcome))
+            results = [*self.measure_results(unit, outcome), *self.unit_results(unit, outcome)]
             if outcome.changes:
                 account = self.account(outcome)
             balance = self.balance_rows(outcome.balances)
@@ -299,6 +319,7 @@ class Workspace:
             "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
             "reactions": list(self.reaction_rows(outcome)) if outcome and outcome.solved else [],
             "equilibria": list(self.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
+            "net": self.net_reactions(outcome) if outcome and outcome.solved else [],
             "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
             "reading": self.unit_reading(unit),
             "entering": [s.id for s in self.document.streams if s.to == unit.id],
@@ -319,6 +340,13 @@ class Workspace:
                 for e, number in value.items():
                     yield self.result_row(f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}",
                                           show(number, r.dimension, self.display), r.meaning)  # fmt: skip
+
+    def measure_results(self, unit, outcome):
+        """Conversion, selectivity and yield of a reactor as the project defines them."""
+        for name, (label, formula) in PER_REACTOR.items():
+            if f"{unit.id}.{name}" in self.outputs:
+                text = show(outcome.values.get(name), "fraction", self.display)
+                yield self.result_row(f"{unit.id}.{name}", label, text, formula)
 
     def account(self, outcome):
         """The stoichiometric table: in, change by each reaction, out."""
@@ -348,7 +376,7 @@ class Workspace:
 
     def reaction_rows(self, outcome):
         for r in outcome.reactions:
-            if "asked" not in r:
+            if "achieved" not in r:
                 continue
             yield r | {
                 "asked_text": show(r["asked"], "fraction", self.display, unit=False),
@@ -360,7 +388,20 @@ class Workspace:
         for r in outcome.reactions:
             if "ln_k" in r:
                 yield {"reaction": r["reaction"], "k": power_text(r["ln_k"]), "q": power_text(r["ln_q"]),
-                       "extent": self.flow_text(r["extent"])}  # fmt: skip
+                       "extent": self.flow_text(r["extent"]), "basis": r.get("basis", "")}  # fmt: skip
+            elif "held" in r:
+                asked = show(r["asked"], "fraction", self.display) if r["asked"] is not None else "an extent"
+                yield {
+                    "reaction": r["reaction"],
+                    "k": "held",
+                    "q": asked,
+                    "extent": self.flow_text(r["extent"]),
+                    "basis": "",
+                }
+
+    def net_reactions(self, outcome):
+        """Independent reactions that describe a Gibbs reactor's change."""
+        return [(r["equation"], self.flow_text(r["extent"])) for r in outcome.reactions if "equation" in r]
 
     def balance_rows(self, balances):
         rows = [("mass", balances["mass"])]
@@ -378,14 +419,21 @@ class Workspace:
         }  # fmt: skip
         if stream.is_feed and stream.given is not None:
             out["basis"] = [(b, words, b == stream.given.basis) for b, words in BASES.items()]
-            labels = {"temperature": "Temperature", "pressure": "Pressure", "total": "Total flow"}
+            ratios = stream.given.basis == "mole-ratios"
+            labels = {"temperature": "Temperature", "pressure": "Pressure",
+                      "total": f"Flow of {stream.given.to_species}" if ratios else "Total flow"}  # fmt: skip
+            if ratios:
+                address = f"{stream.id}.to_species"
+                out["fields"].append({"type": "choice", "address": address, "label": "Ratios are to", "meaning": "moles per mole of it",
+                                      "options": [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species],
+                                      "message": self.errors.get(address)})  # fmt: skip
             shown = {s.id: s.shown for s in self.document.species}
             for a in feed_addresses(self.document, stream):
                 tail = a.address.split(".", 1)[1]
                 out["fields"].append(self.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
             out["whole_message"] = next(
-                (self.errors[w] for w in (f"{stream.id}.{k}" for k in ("flow", "mass_flow", "fraction", "mass_fraction")) if w in self.errors), None
-            )  # fmt: skip
+                (self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None
+            )
         if found is not None:
             for name, words in COLUMNS.items():
                 value = found.total if name == "flow" else getattr(found, name)
@@ -418,129 +466,16 @@ class Workspace:
             self.result_row(f"overall.made.{s.id}", f"{s.shown} made", show(v, "molar flow", self.display))
             for s in self.document.species if (v := self.solution.overall["made"].get(s.id, 0.0)) > 1e-9
         ]  # fmt: skip
-        return {"results": [*conversion, *made], "balance": self.balance_rows(self.solution.overall["balances"])}
-
-    # Chemistry
-
-    def species_rows(self):
-        for s in self.document.species:
-            try:
-                d = lookup(*s.key)
-            except SpeciesError as error:
-                yield {"id": s.id, "shown": s.shown, "cas": s.cas, "problem": str(error)}
-                continue
-            yield {
-                "id": s.id, "shown": s.shown, "cas": s.cas, "formula": d.formula, "here": self.select == f"species:{s.id}",
-                "mass": show(d.molar_mass.value, "molar mass", self.display, 5, unit=False),
-                "tc": show(d.critical_temperature.value, "temperature", self.display, unit=False),
-                "pc": show(d.critical_pressure.value, "pressure", self.display, unit=False),
-                "omega": f"{d.acentric_factor.value:.3f}".replace("-", "−"),
-                "tb": show(d.boiling_point.value, "temperature", self.display, unit=False) if d.boiling_point else "–",
-                "hf": show(d.formation_enthalpy.value, "molar energy", self.display, unit=False),
-                "s": show(d.entropy.value, "molar entropy", self.display, unit=False) if d.entropy else "–",
-                "range": " … ".join(f"{to_unit(t, DISPLAY_SETS[self.display].unit('temperature'), 'temperature'):.0f}".replace("-", "−")
-                                    for t in (d.heat_capacity.low, d.heat_capacity.high)),
-            }  # fmt: skip
-
-    def species_units(self):
-        return {k: show_unit(d, self.display) for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"),
-                                                           ("h", "molar energy"), ("s", "molar entropy"))}  # fmt: skip
-
-    def species_detail(self):
-        """Every datum of the selected species with its source and what other sources say."""
-        head, _, id_ = self.select.partition(":")
-        entry = next((s for s in self.document.species if s.id == id_), None) if head == "species" else None
-        if entry is None:
-            return None
-        try:
-            d = lookup(*entry.key)
-        except SpeciesError as error:
-            return {"entry": entry, "problem": str(error)}
-        rows = []
-        for label, datum, dimension in (
-            ("Molar mass", d.molar_mass, "molar mass"), ("Critical temperature", d.critical_temperature, "temperature"),
-            ("Critical pressure", d.critical_pressure, "pressure"), ("Acentric factor", d.acentric_factor, None),
-            ("Normal boiling point", d.boiling_point, "temperature"),
-            ("Formation enthalpy, gas, 298.15 K", d.formation_enthalpy, "molar energy"),
-            ("Entropy, gas, 298.15 K, 1 bar", d.entropy, "molar entropy"),
-        ):  # fmt: skip
-            if datum is None:
-                rows.append({"label": label, "text": "–", "source": "no datum", "others": []})
-                continue
-            digits = 5 if dimension in ("molar energy", "molar mass", "temperature") else 4
-            words = (
-                (lambda v, q=dimension, n=digits: show(v, q, self.display, n)) if dimension else (lambda v: f"{v:.4f}")
-            )
-            rows.append({"label": label, "text": words(datum.value), "source": datum.source,
-                         "others": [(source, words(v)) for source, v in datum.others.items()]})  # fmt: skip
-        fits = [
-            {"label": "Heat capacity, gas", "source": f.source,
-             "range": f"{show(f.low, 'temperature', self.display)} to {show(f.high, 'temperature', self.display)}",
-             "worst": f"{100 * f.worst:.2g} %"} if label == "cp" else
-            {"label": "Vapour pressure", "source": f.source,
-             "range": f"{show(f.low, 'temperature', self.display)} to {show(f.high, 'temperature', self.display)}",
-             "worst": f"{100 * f.worst:.2g} %"}
-            for label, f in (("cp", d.heat_capacity), ("vp", d.vapour_pressure))
+        measures = [
+            self.result_row(f"overall.{name}", label, show(self.solution.overall.get(name), "fraction", self.display), formula)
+            for name, (label, formula) in OVERALL.items() if f"overall.{name}" in self.outputs
         ]  # fmt: skip
-        return {"entry": entry, "formula": d.formula, "rows": rows, "fits": fits}
+        return {
+            "results": [*measures, *conversion, *made],
+            "balance": self.balance_rows(self.solution.overall["balances"]),
+        }
 
-    def reaction_cards(self):
-        model = None
-        try:
-            model = model_of(self.document)
-        except SpeciesError:
-            pass
-        entries = self.document.entries()
-        names = [e[0] for e in entries]
-        for r in self.document.reactions:
-            card = {"id": r.id, "equation": r.equation, "key": r.conversion.key if r.conversion else "",
-                    "value": r.conversion.value if r.conversion else "", "reactants": [], "question": None,
-                    "value_error": self.errors.get(f"{r.id}.conversion"), "key_error": self.errors.get(f"{r.id}.key"),
-                    "here": self.select == r.id,
-                    "knob": next((k.id for k in self.document.knobs if k.input == f"{r.id}.conversion"), None)}  # fmt: skip
-            try:
-                found = resolve_equation(r.equation, entries)
-                card["balanced"] = write_equation(found.coefficients, names)
-                card["elements"] = [
-                    (e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in found.elements.items()
-                ]
-                card["reactants"] = [
-                    (names[i], names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0
-                ]
-                if model is not None:
-                    nu = [0.0] * len(names)
-                    for i, v in found.coefficients.items():
-                        nu[i] = float(v)
-                    p = reaction_properties(nu, model)
-                    card["dh"] = show(p.dh, "molar energy", self.display)
-                    card["dg"] = (
-                        show(p.dg, "molar energy", self.display) if p.dg is not None else "– (an entropy is missing)"
-                    )
-                    card["heat"] = "releases heat" if p.dh < 0 else "takes up heat"
-                    card["k"] = (
-                        format_number(p.k, 3) if p.k is not None else ("–" if p.ln_k is None else f"e^{p.ln_k:.0f}")
-                    )
-            except (EquationError, SpeciesError) as error:
-                card["problem"] = str(error)
-                if isinstance(error, Unbalanced):
-                    card["suggestion"] = error.suggestion
-                    card["elements"] = [
-                        (e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in error.elements.items()
-                    ]
-                if isinstance(error, UnknownSpecies):
-                    card["offers"] = [(m.cas, m.name, m.formula) for m in error.matches[:5]]
-            yield card
-
-    def sets(self):
-        for s in self.document.reaction_sets:
-            place = {r: i for i, step in enumerate(s.steps, 1) for r in step}
-            top = len(s.steps) + 1
-            yield {
-                "id": s.id, "reading": self.reading(s.id), "message": self.errors.get(f"{s.id}.steps"),
-                "rows": [{"reaction": r.id, "steps": [(0, "not used", place.get(r.id, 0) == 0),
-                                                      *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1))]}
-                         for r in self.document.reactions],
-            }  # fmt: skip
+    # Readings
 
     def reading(self, set_id):
         """A reaction set in words."""
@@ -557,7 +492,7 @@ class Workspace:
     def unit_reading(self, unit):
         """How a reactor runs its set, in words; '' where it has none."""
         for d in KINDS[unit.kind].inputs():
-            if isinstance(d, ReactionSet) and value_of(unit, d):
+            if isinstance(d, ReactionSet) and value_of(unit, d) and not d.optional:
                 return (
                     self.reading(value_of(unit, d))
                     if d.steps
@@ -638,11 +573,11 @@ def show_unit(dimension, display):
     return pretty_unit(DISPLAY_SETS[display].unit(dimension))
 
 
-def power_text(ln):
+def power_text(ln, digits=4):
     """exp(ln) as text, whatever its size."""
     if ln is None:
         return "–"
-    return format_number(math.exp(ln)) if abs(ln) < 600 else f"10^{ln / math.log(10):.0f}"
+    return format_number(math.exp(ln), digits) if abs(ln) < 600 else f"10^{ln / math.log(10):.0f}"
 
 
 def pretty_text(text):

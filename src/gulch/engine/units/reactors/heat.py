@@ -65,18 +65,26 @@ class Reactor(Unit):
         def excess(T):
             return Stream.at_temperature(context.model, amounts_at(T), T, pressure).enthalpy_flow - target
 
+        def probe(T, toward):
+            """(T, excess) at T or, where nothing can be computed there, as near to it as halving the way allows."""
+            for _ in range(12):
+                try:
+                    return T, excess(T)
+                except UnitTrouble as error:
+                    T, trouble = 0.5 * (T + toward), error
+            raise trouble
+
         low = high = min(max(feed.T, T_SEARCH[0]), T_SEARCH[1])
-        step, f_low, f_high = 40.0, None, None
-        f = excess(low)
-        f_low = f_high = f
+        step = 40.0
+        f_low = f_high = excess(low)
         while f_low > 0.0 and low > T_SEARCH[0]:
             high, f_high = low, f_low
-            low = max(T_SEARCH[0], low - step)
-            f_low, step = excess(low), 2.0 * step
+            low, f_low = probe(max(T_SEARCH[0], low - step), high)
+            step *= 2.0
         while f_high < 0.0 and high < T_SEARCH[1]:
             low, f_low = high, f_high
-            high = min(T_SEARCH[1], high + step)
-            f_high, step = excess(high), 2.0 * step
+            high, f_high = probe(min(T_SEARCH[1], high + step), low)
+            step *= 2.0
         if f_low > 0.0 or f_high < 0.0:
             raise UnitTrouble(
                 f"The energy balance has no solution between {T_SEARCH[0]:.0f} and {T_SEARCH[1]:.0f} K.",

@@ -83,7 +83,37 @@
     });
   }
 
-  const draw = () => { residuals(); scan(); };
+  // log K over 1/T: the temperature stands on a second scale above.
+  function constant() {
+    const node = document.getElementById("k-plot");
+    const found = node && window.gulch.data("k-data");
+    if (!found) return;
+    const traces = [];
+    if (found.low.length) traces.push(
+      { x: found.x, y: found.low, mode: "lines", line: { width: 0, color: css("--ochre") }, hoverinfo: "skip", showlegend: false },
+      { x: found.x, y: found.high, mode: "lines", line: { width: 0, color: css("--ochre") }, fill: "tonexty", fillcolor: css("--ochre") + "44", name: "sources", hoverinfo: "skip" });
+    if (found.gibbs) traces.push({ x: found.x, y: found.gibbs, mode: "lines", line: { color: css("--ochre"), dash: "dash", width: 1.5 }, name: "Gibbs energies", hoverinfo: "skip" });
+    if (found.k.length) traces.push({
+      x: found.x, y: found.k, customdata: found.T, mode: "lines", line: { color: css("--creek"), width: 2.2 }, name: "K in use",
+      hovertemplate: "%{customdata:.4g} " + found.unit + ": log K %{y:.4f}<extra></extra>",
+    });
+    // an empty trace carries the upper scale
+    traces.push({ x: found.ticks.map((t) => t[0]), y: found.ticks.map(() => null), xaxis: "x2", hoverinfo: "skip", showlegend: false });
+    const ends = [Math.min(...found.x), Math.max(...found.x)];
+    const band = (x0, x1, colour, opacity) => ({ type: "rect", yref: "paper", x0, x1, y0: 0, y1: 1, fillcolor: css(colour), opacity, line: { width: 0 }, layer: "below" });
+    const shapes = [{ type: "line", yref: "paper", x0: found.at, x1: found.at, y0: 0, y1: 1, line: { color: css("--clay"), dash: "dot", width: 1.5 } }];
+    if (found.valid[0] > ends[0]) shapes.push(band(ends[0], found.valid[0], "--mut", 0.15));
+    if (found.valid[1] < ends[1]) shapes.push(band(found.valid[1], ends[1], "--mut", 0.15));
+    if (found.believed) shapes.push(band(Math.max(ends[0], found.believed[0]), Math.min(ends[1], found.believed[1]), "--juniper", 0.14));
+    Plotly.react(node, traces, layout({
+      margin: { l: 44, r: 8, t: 34, b: 62 }, shapes, legend: { orientation: "h", y: -0.3, x: 0, font: { size: 11 } },
+      xaxis: axis({ title: { text: "1000 K / T", standoff: 4, font: { size: 12 } }, range: ends }),
+      xaxis2: { overlaying: "x", side: "top", range: ends, tickvals: found.ticks.map((t) => t[0]), ticktext: found.ticks.map((t) => t[1]), showgrid: false, tickangle: 0, title: { text: found.unit, standoff: 2, font: { size: 12 } }, tickfont: { size: 11 } },
+      yaxis: axis({ title: { text: "log₁₀ K", font: { size: 12 } } }),
+    }), settings);
+  }
+
+  const draw = () => { residuals(); scan(); constant(); };
   document.addEventListener("gulch:drawn", draw);
   document.addEventListener("gulch:theme", draw);
 })();
