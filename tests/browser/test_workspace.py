@@ -70,11 +70,11 @@ def test_keyboard_walks_the_map_and_opens(process):
 
 
 def test_slider_solves_while_it_moves_and_saves_when_let_go(process, row):
-    box = process.locator("#slider-purge_share").bounding_box()
+    box = process.locator("#slider-reactor_T").bounding_box()
     before = process.locator("#gauge-overall .value").inner_text().split(" ✓")[0]
-    process.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] / 2)
+    process.mouse.move(box["x"] + box["width"] * 0.43, box["y"] + box["height"] / 2)
     process.mouse.down()
-    process.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + box["height"] / 2, steps=6)
+    process.mouse.move(box["x"] + box["width"] * 0.9, box["y"] + box["height"] / 2, steps=6)
     expect(process.locator("#gauge-overall .value")).not_to_contain_text(before)
     expect(process.locator("#gauge-overall")).to_have_class("gauge outside")
     row.refresh_from_db()
@@ -191,7 +191,7 @@ def test_scan_shows_progress_and_can_be_cancelled(page, row):
     fill(page, "#scan-points", "5")
     page.click("#run-scan")
     expect(page.locator("#scan-state")).to_contain_text("5 of 5 points done", timeout=20_000)
-    expect(page.locator("#scan-table")).to_contain_text("66.09")
+    expect(page.locator("#scan-table")).to_contain_text("53.59")
     with page.expect_response(lambda r: "/carry/" in r.url):
         page.click("#scan-table [aria-label='use 6.5 %']")
     expect(page.locator("#knob-value-purge_share")).to_have_value("6.5 %")

@@ -52,6 +52,11 @@ class Constant:
         a, b, c, d = self.coefficients
         return a + b / T + c * math.log(T) + d * T
 
+    @property
+    def counts_fugacity(self):
+        """Whether the quotient is made of f/(1 bar)."""
+        return self.source == "gibbs" or (self.basis == "activity" and self.phase == "vapour")
+
     def believed(self, T):
         """Whether T [K] lies in the stated range, a table's own ends counting where none is stated."""
         low, high = self.range()

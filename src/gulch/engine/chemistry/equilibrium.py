@@ -15,7 +15,7 @@ from scipy.optimize import linprog
 
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
 from gulch.engine.chemistry.equations import null_space
-from gulch.engine.phases import reacting
+from gulch.engine.phases import kernels
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
 from gulch.engine.settle import settle
 
@@ -168,16 +168,43 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
     rows_t, move_t, start_t = (np.ascontiguousarray(a[..., touched]) for a in (rows, move, start))
     needed = (rows != 0.0).astype(float)
 
+    def done(n, ln_q, passes):
+        extents = base + link @ _spread(x, ~blocked) if free.any() else base
+        extents[free] = _spread(x, ~blocked)
+        return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
+
+    if len(rows) and model.all_volatile and mixture != "split" and all(c.counts_fugacity for c in constants):
+        phase = VAPOUR if mixture == "gas" else LIQUID
+        outcome, x, n, ln_phi, passes, error = kernels.extents_in_phase(
+            model.code,
+            T,
+            P,
+            start,
+            rows,
+            move,
+            np.flatnonzero(touched),
+            target,
+            x.copy(),
+            phase,
+            model.par,
+            model.kij,
+            MAX_OUTER,
+        )
+        if outcome == kernels.FOUND:
+            with np.errstate(divide="ignore", invalid="ignore"):
+                ln_a = np.log(n / n.sum()) + ln_phi + np.log(P / P0)
+                return done(n, np.where(nu != 0.0, nu * ln_a, 0.0).sum(axis=1), passes)
+
     def amounts_at(terms):
         """Amounts in equilibrium while the terms stay as they are, shape (m_running, n)."""
         nonlocal x
         if not len(rows):
             return np.maximum(start, 0.0)
         effective = target - (rows * terms).sum(axis=1)
-        outcome, x, traced, error = reacting.extents(start_t, rows_t, move_t, effective, still, x.copy())
-        if outcome != reacting.FOUND:
+        outcome, x, traced, error = kernels.newton_extents(start_t, rows_t, move_t, effective, still, x.copy())
+        if outcome != kernels.FOUND:
             raise EquilibriumTrouble(
-                f"The equilibrium was not found in {reacting.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
+                f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
             )
         n = start + x @ move
         n[touched] = np.where(n[touched] > 1e-8 * size, n[touched], traced)
@@ -186,13 +213,11 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
     n, terms, missing, passes = _settle_terms(amounts_at, mine, needed, T, P, model, mixture)
     if missing:
         raise PhaseMissing(missing)
-    extents = base + link @ np.where(blocked, 0.0, _spread(x, ~blocked)) if free.any() else base
-    extents[free] = _spread(x, ~blocked)
     all_terms, _ = composition_terms(n, constants, T, P, model, mixture)
     with np.errstate(divide="ignore"):
         ln_z = np.log(n / n.sum())
     ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms)])
-    return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
+    return done(n, ln_q, passes)
 
 
 def _spread(values, where):
@@ -402,11 +427,11 @@ def _independent_rows(A):
 
 
 def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
-    """reacting.elements, with the rest of the element error put right where the minimum is degenerate."""
-    outcome, ln_n, potentials, formed, moved = reacting.elements(
+    """kernels.newton_elements, with the rest of the element error put right where the minimum is degenerate."""
+    outcome, ln_n, potentials, formed, moved = kernels.newton_elements(
         A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid
     )
-    if outcome == reacting.FOUND:
+    if outcome == kernels.FOUND:
         return ln_n, potentials, formed
     have = a_solid * formed
     for _ in range(3):
@@ -419,7 +444,7 @@ def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
     if closure < 1e-10 and moved < 1e-4:
         return ln_n, potentials, formed
     raise EquilibriumTrouble(
-        f"The least Gibbs energy was not found in {reacting.MAX_NEWTON} steps (element error {closure:.1e})."
+        f"The least Gibbs energy was not found in {kernels.MAX_NEWTON} steps (element error {closure:.1e})."
     )
 
 

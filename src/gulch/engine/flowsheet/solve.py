@@ -56,14 +56,15 @@ class Reaction:
         return min(max(float(np.polynomial.polynomial.polyval(T, self.polynomial)), 0.0), 1.0)
 
 
-def later(compute):
-    """Mark a result that only the final reading needs, not every pass."""
-    return _Later(compute)
+def later(compute, explains=False):
+    """Mark a result that only the final reading needs, not every pass; one that explains is left out of scans."""
+    return _Later(compute, explains)
 
 
+@dataclass(frozen=True)
 class _Later:
-    def __init__(self, compute):
-        self.compute = compute
+    compute: object
+    explains: bool
 
 
 def solve(document, start=None, cancelled=lambda: False, max_passes=MAX_PASSES):
@@ -151,8 +152,11 @@ class Plan:
                 values[name] = inputs.get(address) if address else None
         return Given(**values)
 
-    def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=MAX_PASSES):
-        """Solve with some inputs overridden: {address: SI value}. Returns a Solution."""
+    def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=MAX_PASSES, explain=True):
+        """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
+
+        Returns a Solution.
+        """
         began = time.perf_counter()
         solution = Solution(False, list(self.species), messages=list(self.messages))
         if not self.ready:
@@ -166,7 +170,7 @@ class Plan:
                     what = "is not an input" if bound is None else "lies outside its bounds"
                     solution.messages.append(Message("error", address, f"{address} {what}.", "Choose another value."))
                     return solution
-        run = _Run(self, inputs, solution, start or {}, cancelled, max_passes)
+        run = _Run(self, inputs, solution, start or {}, cancelled, max_passes, explain)
         with np.errstate(all="ignore"):
             run.go()
         solution.seconds = time.perf_counter() - began
@@ -176,7 +180,8 @@ class Plan:
 class _Run:
     """One solve: streams by id, outcomes, messages."""
 
-    def __init__(self, plan, inputs, solution, start, cancelled, max_passes):
+    def __init__(self, plan, inputs, solution, start, cancelled, max_passes, explain):
+        self.explain = explain
         self.plan, self.inputs, self.solution = plan, inputs, solution
         self.start, self.cancelled, self.max_passes = start, cancelled, max_passes
         self.streams, self.done = {}, {}
@@ -486,7 +491,7 @@ class _Run:
     def unit_outcome(self, unit_id):
         species = self.plan.species
         inlets, result = self.done[unit_id]
-        values = {k: _plain(v) for k, v in result.values.items()}
+        values = {k: _plain(v) for k, v in result.values.items() if self.explain or not getattr(v, "explains", False)}
         n_in = sum((s.n for s in inlets), np.zeros(len(species)))
         n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
         heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))

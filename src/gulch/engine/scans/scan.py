@@ -86,12 +86,12 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
         if cancelled():
             out.cancelled = True
             break
-        solution = plan.run(start=start, overrides={address.address: float(x)}, cancelled=cancelled)
+        solution = plan.run(start=start, overrides={address.address: float(x)}, cancelled=cancelled, explain=False)
         if cancelled():
             out.cancelled = True
             break
         if not solution.solved and start:
-            solution = plan.run(overrides={address.address: float(x)}, cancelled=cancelled)
+            solution = plan.run(overrides={address.address: float(x)}, cancelled=cancelled, explain=False)
         why = ""
         if solution.solved:
             start = solution.tears

@@ -1,6 +1,6 @@
 """Edits of the chemistry: species, phase model, reactions and reaction sets."""
 
-from gulch.engine.chemistry import EquationError, UnknownSpecies, parse_equation, resolve_equation
+from gulch.engine.chemistry import Ambiguous, EquationError, UnknownSpecies, parse_equation, resolve_equation
 from gulch.engine.chemistry.equations import find_in_project
 from gulch.engine.document import SetEntry
 from gulch.engine.flowsheet import edit
@@ -97,6 +97,8 @@ def add_reaction(document, form):
                     raise UnknownSpecies(name, matches)
                 edit.add_species(document, matches[0].cas, matches[0].name)
         resolve_equation(equation, document.entries())
+    except Ambiguous:
+        pass  # the card offers the ways to balance it
     except EquationError as error:
         raise EditError(str(error)) from None
     id_ = edit.add_reaction(document, equation)

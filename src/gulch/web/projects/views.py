@@ -168,7 +168,7 @@ def try_knob(request, pk):
     except (QuantityError, ValueError) as error:
         return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422,
                               notice={"level": "error", "text": str(error)})  # fmt: skip
-    solution = Plan(space.document).run(start=actions.start_of(row), overrides={address: value})
+    solution = Plan(space.document).run(start=actions.start_of(row), overrides={address: value}, explain=False)
     return show_workspace(
         request, row, _stage(request), request.POST.get("select", ""), trial=solution, trial_values={address: text}
     )

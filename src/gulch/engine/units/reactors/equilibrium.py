@@ -101,7 +101,16 @@ class EquilibriumReactor(Reactor):
                 out.append(r.constant.ln_k(here, r.nu, context.model) if h is None else 0.0)
             return np.array(out)
 
-        def at(T, n0=feed.n, P=pressure):
+        seen = {}
+
+        def at(T, n0=None, P=pressure):
+            if n0 is not None or pressure != P:
+                return solved(T, feed.n if n0 is None else n0, P)
+            if T not in seen:
+                seen[T] = solved(T, feed.n, P)
+            return seen[T]
+
+        def solved(T, n0, P):
             ln_k = ln_constants(T)
             try:
                 return by_extents(n0, nu, ln_k, T, P, context.model, constants, given.mixture, held), ln_k
@@ -117,7 +126,9 @@ class EquilibriumReactor(Reactor):
         values["constant"] = {
             r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, held) if h is None
         }
-        values["why"] = context.later(lambda: cls.why(feed, product, reactions, held, found, at, context))
+        values["why"] = context.later(
+            lambda: cls.why(feed, product, reactions, held, found, at, context), explains=True
+        )
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, found.extents)]
         rows = []
         for r, h, x, k, q in zip(reactions, held, found.extents, ln_k, found.ln_q):

@@ -71,7 +71,14 @@ class GibbsReactor(Reactor):
         bypass = feed.n * given.inert
         start, barred = cls.hold(feed.n - bypass, barred, given, context)
 
+        seen = {}
+
         def at(T):
+            if T not in seen:
+                seen[T] = solved(T)
+            return seen[T]
+
+        def solved(T):
             if T + given.approach < 100.0:
                 raise UnitTrouble(
                     "The approach puts the Gibbs energies below 100 K.", "Choose one nearer to zero.", "approach"
