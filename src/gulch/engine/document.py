@@ -112,11 +112,45 @@ class EquilibriumEntry(Part):
     high: Quantity | None = None
 
 
+Bare = Annotated[str, Field(max_length=40)]
+
+
+class RateConstantEntry(Part):
+    k: Annotated[str, Field(max_length=80)] = Field(description="k0, or k at the reference temperature, with its unit")
+    power: Bare = Field("0", description="n of k = k0 T^n exp(-E/RT), T in K")
+    energy: Quantity = Field(
+        "0 kJ/mol", description="activation energy; of an adsorption constant: the heat of adsorption"
+    )
+    at: Quantity | None = Field(None, description="reference temperature; k is k0 when left out")
+    meant: bool = Field(False, description="the user confirmed a very steep k")
+
+
+class AdsorptionEntry(Part):
+    species: str
+    constant: RateConstantEntry
+    power: Bare = "1"
+
+
+class RateEntry(Part):
+    law: Literal["power", "formula"] = "power"
+    basis: Literal["concentration", "partial-pressure", "fugacity", "mole-fraction"] = "concentration"
+    per: Literal["fluid", "bed", "catalyst"] = "fluid"
+    forward: RateConstantEntry = Field(default_factory=lambda: RateConstantEntry(k="1 1/s"))
+    orders: dict[str, Bare] = Field({}, description="orders by species; the stoichiometric ones when left out")
+    reverse: Literal["none", "own", "equilibrium"] = "none"
+    backward: RateConstantEntry | None = None
+    reverse_orders: dict[str, Bare] = {}
+    adsorption: list[AdsorptionEntry] = Field([], max_length=12)
+    exponent: Bare = Field("1", description="m of (1 + sum K q^a)^m")
+    formula: str = Field("", max_length=600, description="rate over T, P, c.X, p.X, x.X (law formula)")
+
+
 class ReactionEntry(Part):
     id: Id
     equation: str = Field(max_length=400)
     conversion: Conversion | None = None
     equilibrium: EquilibriumEntry | None = Field(None, description="from Gibbs energies when left out")
+    rate: RateEntry | None = None
 
 
 class SetEntry(Part):

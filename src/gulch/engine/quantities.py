@@ -41,6 +41,19 @@ def _dimensions():
         ("molar mass", "kg/mol", "g/mol", "kg/kmol", "lb/lbmol"),
         ("molar volume", "m**3/mol", "m3/kmol", "L/mol", "cm3/mol", "ft3/lbmol"),
         ("molar concentration", "mol/m**3", "kmol/m3", "mol/L", "mol/m3", "mol/cm3", "lbmol/ft3"),
+        ("volume", "m**3", "m3", "L", "ft3", "gal"),
+        ("length", "m", "m", "cm", "mm", "ft", "in"),
+        ("area", "m**2", "m2", "ft2", "cm2"),
+        ("mass", "kg", "kg", "t", "lb", "g"),
+        ("time", "s", "h", "s", "min", "d"),
+        ("heat conductance", "W/K", "kW/K", "W/K", "Btu/(h degF)"),
+        ("heat transfer coefficient", "W/m**2/K", "W/(m2 K)", "kW/(m2 K)", "Btu/(h ft2 degF)"),
+        ("heat capacity flow", "W/K", "kW/K", "W/K", "Btu/(h degF)"),
+        ("heat per length", "W/m", "kW/m", "W/m", "Btu/(h ft)"),
+        ("viscosity", "Pa*s", "mPa s", "Pa s", "cP"),
+        ("rate", "mol/m**3/s", "mol/(m3 s)", "kmol/(m3 h)"),
+        ("rate per mass", "mol/kg/s", "mol/(kg s)", "kmol/(kg h)"),
+        ("space velocity", "1/s", "1/h", "1/s"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
     ]
     return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
@@ -66,6 +79,7 @@ _TEMPERATURES = {
     "r": "degR", "°r": "degR", "degr": "degR", "rankine": "degR",
 }  # fmt: skip
 _DIFFERENCES = {"degC": "delta_degC", "degF": "delta_degF", "degR": "delta_degR", "kelvin": "kelvin"}
+_PER_DEGREE = ("heat conductance", "heat transfer coefficient", "heat capacity flow")
 _GAUGE = {"barg": "bar", "psig": "psi"}
 STANDARD_ATMOSPHERE = 101325.0
 
@@ -99,12 +113,11 @@ def conversion(unit, dimension):
     if dimension == "pressure" and text.lower() in _GAUGE:
         factor, _ = conversion(_GAUGE[text.lower()], dimension)
         return factor, STANDARD_ATMOSPHERE
-    text = _ALIASES.get(text, text)
-    text = re.sub(r"(?<=[A-Za-z])([23])(?![0-9])", r"**\1", text.replace("²", "2").replace("³", "3").replace("·", "*"))
-    text = re.sub(r"\)\s*$", ")", text)
-    text = re.sub(r"\(([^()]*)\)", lambda m: "(" + re.sub(r"\s+", "*", m.group(1).strip()) + ")", text)
+    text = _pint_text(_ALIASES.get(text, text))
     if dimension == "molar entropy":
         text = re.sub(r"\bR\b", "delta_degF", text)
+    if dimension in _PER_DEGREE:
+        text = re.sub(r"\b(degC|degF)\b", r"delta_\1", text)
     if not re.fullmatch(r"[A-Za-z°µ_0-9*/().\s\-]*", text) or len(text) > 40:
         raise QuantityError(_unknown_unit(unit, kind))
     registry = _registry()
@@ -127,6 +140,52 @@ def conversion(unit, dimension):
         # Round away pint's last-digit noise so that 0 degC is 273.15 K exactly.
         factor, offset = float(f"{factor:.14g}"), float(f"{offset:.14g}")
     return factor, offset
+
+
+def _pint_text(text):
+    """A unit as users write it ("m3/(mol s)") in the form that pint reads."""
+    text = re.sub(r"(?<=[A-Za-z])([23])(?![0-9])", r"**\1", text.replace("²", "2").replace("³", "3").replace("·", "*"))
+    text = re.sub(
+        r"\(([^()]*)\)", lambda m: "(" + re.sub(r"\s+(?![*/])(?<![*/]\s)", "*", m.group(1).strip()) + ")", text
+    )
+    return text
+
+
+@lru_cache(maxsize=512)
+def dimensions_of(unit):
+    """Dimensionality of a unit as pint writes it; can be multiplied, divided, raised and compared."""
+    return _registry().Quantity(1.0, unit).dimensionality
+
+
+def compound_unit(unit):
+    """(dimensionality, SI factor) of a compound unit as typed. Raises QuantityError."""
+    text = _pint_text(unit.strip().replace("^", "**"))
+    if not re.fullmatch(r"[A-Za-z°µ%_0-9*/().\s\-]*", text) or len(text) > 60:
+        raise QuantityError(f"“{unit}” is not a unit Gulch can read.")
+    try:
+        here = _registry().Quantity(1.0, _registry().Unit(text))
+        return here.dimensionality, float(here.to_base_units().magnitude)
+    except Exception:
+        raise QuantityError(f"“{unit}” is not a unit Gulch can read.") from None
+
+
+def unit_factor(unit, si):
+    """SI value of one of a compound unit, where the SI unit is given as pint writes it; None when it does not fit.
+
+    Raises QuantityError when the unit cannot be read.
+    """
+    text = _pint_text(unit.strip().replace("^", "**"))
+    if not re.fullmatch(r"[A-Za-z°µ_0-9*/().\s\-]*", text) or len(text) > 60 or re.search(r"\*\*\s*\(?-?\d{3}", text):
+        raise QuantityError(f"“{unit}” is not a unit Gulch can read.")
+    registry = _registry()
+    try:
+        here = registry.Quantity(1.0, registry.Unit(text) if text else registry.Unit(""))
+        wanted = registry.Quantity(1.0, si)
+    except Exception:
+        raise QuantityError(f"“{unit}” is not a unit Gulch can read.") from None
+    if here.dimensionality != wanted.dimensionality and not (here / wanted).dimensionless:
+        return None
+    return float((here / wanted).to("dimensionless").magnitude)
 
 
 def _examples(kind):
@@ -238,17 +297,23 @@ def _display_sets():
         "temperature": "degC", "temperature difference": "K", "pressure": "bar", "pressure difference": "bar", "molar flow": "kmol/h",
         "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1",
         "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
-        "density": "kg/m3", "molar concentration": "kmol/m3",
+        "density": "kg/m3", "molar concentration": "kmol/m3", "volume": "m3", "length": "m", "area": "m2", "mass": "kg", "time": "min",
+        "heat conductance": "kW/K", "heat transfer coefficient": "W/(m2 K)", "heat capacity flow": "kW/K", "heat per length": "kW/m",
+        "viscosity": "mPa s", "rate": "kmol/(m3 h)", "rate per mass": "kmol/(kg h)", "space velocity": "1/h",
     }  # fmt: skip
     us = metric | {
         "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "pressure difference": "psi", "molar flow": "lbmol/h",
         "mass flow": "lb/h", "volume flow": "ft3/h", "power": "MMBtu/h", "molar energy": "Btu/lbmol",
         "molar entropy": "Btu/(lbmol R)", "molar mass": "lb/lbmol", "molar volume": "ft3/lbmol", "density": "lb/ft3",
-        "molar concentration": "lbmol/ft3",
+        "molar concentration": "lbmol/ft3", "volume": "ft3", "length": "ft", "area": "ft2", "mass": "lb",
+        "heat conductance": "Btu/(h degF)", "heat transfer coefficient": "Btu/(h ft2 degF)", "heat capacity flow": "Btu/(h degF)",
+        "heat per length": "Btu/(h ft)", "viscosity": "cP",
     }  # fmt: skip
     si = metric | {
         "temperature": "K", "pressure": "Pa", "pressure difference": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
-        "power": "W", "molar energy": "J/mol", "molar concentration": "mol/m3",
+        "power": "W", "molar energy": "J/mol", "molar concentration": "mol/m3", "time": "s", "heat conductance": "W/K",
+        "heat capacity flow": "W/K", "heat per length": "W/m", "viscosity": "Pa s", "rate": "mol/(m3 s)",
+        "rate per mass": "mol/(kg s)", "space velocity": "1/s",
     }  # fmt: skip
     sets = [
         DisplaySet("process-metric", "kmol/h · °C · bar", metric),
@@ -260,7 +325,7 @@ def _display_sets():
 
 DISPLAY_SETS = _display_sets()
 _PRETTY = {"degC": "°C", "degF": "°F", "degR": "°R", "m3/h": "m³/h", "m3/s": "m³/s", "ft3/h": "ft³/h",
-           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "kmol/m3": "kmol/m³", "mol/m3": "mol/m³", "lbmol/ft3": "lbmol/ft³", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
+           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "kmol/m3": "kmol/m³", "mol/m3": "mol/m³", "lbmol/ft3": "lbmol/ft³", "m3": "m³", "ft3": "ft³", "m2": "m²", "ft2": "ft²", "W/(m2 K)": "W/(m² K)", "kmol/(m3 h)": "kmol/(m³ h)", "mol/(m3 s)": "mol/(m³ s)", "Btu/(h degF)": "Btu/(h °F)", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
 
 
 def pretty_unit(unit):

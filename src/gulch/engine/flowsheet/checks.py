@@ -6,6 +6,8 @@ while there are errors.
 
 from collections import Counter
 
+import numpy as np
+
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import source_of, value_of
 from gulch.engine.flowsheet.inputs import (
@@ -13,6 +15,7 @@ from gulch.engine.flowsheet.inputs import (
     addresses,
     constant_of,
     polynomial_of,
+    rate_of,
     reactions_of,
     total_dimension,
 )
@@ -126,6 +129,64 @@ def polynomials(project):
             except QuantityError as error:
                 yield Message("error", f"{r.id}.polynomial", f"Conversion of {r.id}: {error}",
                               "Write its coefficients apart by commas, for example “0.1, 2e-4”.")  # fmt: skip
+
+
+def rate_laws(project):
+    """Rate laws can be read, their units fit their orders, and nothing in them looks like a slip."""
+    entries = project.entries()
+    for r in project.reactions:
+        if r.rate is None:
+            continue
+        try:
+            resolved = resolve_equation(r.equation, entries)
+        except (EquationError, SpeciesError):
+            continue
+        nu = np.zeros(len(entries))
+        for i, v in resolved.coefficients.items():
+            nu[i] = float(v)
+        try:
+            law = rate_of(r, project, nu)
+        except QuantityError as error:
+            yield Message("error", f"{r.id}.rate", f"Rate law of {r.id}: {error}", "Mend it in Chemistry.")
+            continue
+        if law.constant is None:
+            continue
+        if law.reverse == "equilibrium" and (r.equilibrium is None or r.equilibrium.source == "gibbs"):
+            try:
+                lacking = [
+                    s.shown for i in resolved.coefficients if lookup(*(s := project.species[i]).key).entropy is None
+                ]
+            except SpeciesError:
+                lacking = []
+            if lacking:
+                yield Message("error", f"{r.id}.rate", f"The reverse of {r.id} is to come from equilibrium, but {lacking[0]} has no "
+                              "entropy, so there is no equilibrium constant.", f"Give {r.id} a constant, or a reverse of its own.")  # fmt: skip
+        if r.rate.orders:
+            vanish = [entries[i][0] for i, v in resolved.coefficients.items() if v < 0 and law.forward[i] == 0.0]
+            if vanish:
+                yield Message("warning", f"{r.id}.rate", f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
+                              "The reaction then stops when it is exhausted; give an order if the rate depends on it.")  # fmt: skip
+        try:
+            T = parse(project.reactions_at, "temperature")
+        except QuantityError:
+            T = 298.15
+        steep = law.constant.at(T + 100.0) / max(law.constant.at(T), 1e-300)
+        if not 1e-6 < steep < 1e6 and not r.rate.forward.meant:
+            energy = r.rate.forward.energy
+            less = f"{parse(energy, 'molar energy') / 1e6:.6g} kJ/mol"
+            yield Message("question", f"{r.id}.energy", f"k of {r.id} changes by a factor of {steep:.0e} over 100 K. Was {less} meant "
+                          f"instead of {energy}?", "Answer at the reaction.", [[less, less], [f"keep {energy}", "keep"]])  # fmt: skip
+
+
+def kinetic_reactors(project):
+    """Reactors that run by rates need a rate law in every reaction of their set."""
+    for u in project.units:
+        if not getattr(KINDS[u.kind], "needs_rates", False):
+            continue
+        without = [i for i in reactions_of(project, u) if project.reaction(i).rate is None]
+        if without:
+            yield Message("error", f"{u.id}.set", f"{u.id} runs by rates, but {', '.join(without)} has no rate law.",
+                          f"Give {without[0]} a rate law in Chemistry, or choose another set.")  # fmt: skip
 
 
 def measures(project):
@@ -407,7 +468,7 @@ def temperature_range(project):
         except SpeciesError:
             return
     for a in addresses(project).values():
-        if a.dimension != "temperature":
+        if a.dimension != "temperature" or not a.material:
             continue
         try:
             T = read(a)
@@ -425,6 +486,6 @@ def temperature_range(project):
 
 
 CHECKS = (
-    beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
+    beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, rate_laws, kinetic_reactors, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
     connections, unit_rules, temperature_range, knobs_and_gauges,
 )  # fmt: skip

@@ -8,10 +8,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gulch.engine import formulas
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
+from gulch.engine.chemistry.rates import BASES as RATE_BASES
+from gulch.engine.chemistry.rates import RateConstant, RateLaw, read_rate_constant
 from gulch.engine.document import choices_of, set_value, value_of
 from gulch.engine.phases import phase_model
-from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text
+from gulch.engine.phases.kernels import R
+from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
@@ -28,6 +32,7 @@ class Address:
     high: float = np.inf
     text: str | None = None
     knob: bool = True  # may be turned
+    material: bool = True  # a temperature that material has
 
 
 FEED_BASES = {
@@ -114,7 +119,7 @@ def unit_addresses(project, unit):
                                   d.low, d.high, text.get(id_, d.default))  # fmt: skip
         else:
             name = d.name.removesuffix("_given")
-            yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text)
+            yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material)
 
 
 def addresses(project):
@@ -129,6 +134,11 @@ def addresses(project):
         if r.equilibrium and r.equilibrium.source == "constant":
             a = Address(
                 f"{r.id}.constant", "ratio", f"Equilibrium constant of {r.id}", 1e-300, 1e300, r.equilibrium.value
+            )
+            found[a.address] = a
+        if r.rate and r.rate.law == "power":
+            a = Address(
+                f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e6, 1e7, r.rate.forward.energy
             )
             found[a.address] = a
         if r.conversion and not r.conversion.polynomial:
@@ -181,6 +191,9 @@ def write(project, address, text):
     if reaction is not None and name == "constant" and reaction.equilibrium is not None:
         reaction.equilibrium.value = text
         return
+    if reaction is not None and name == "energy" and reaction.rate is not None:
+        reaction.rate.forward.energy, reaction.rate.forward.meant = text, False
+        return
     raise KeyError(address)
 
 
@@ -216,6 +229,105 @@ def constant_of(entry, value=None):
             raise QuantityError(f"K is not above zero: {e.value}.")
         coefficients = (float(np.log(k)), 0.0, 0.0, 0.0)
     return Constant(e.source, e.phase, e.basis, scale, coefficients, points, low, high)
+
+
+def rate_of(entry, project, nu, values=None):
+    """The RateLaw of a reaction entry, or None. nu: signed coefficients, shape (n,). Raises QuantityError with a sentence.
+
+    values: numbers of a run that replace typed ones, {address tail: SI value}.
+    """
+    e = entry.rate
+    if e is None:
+        return None
+    species = [s.id for s in project.species]
+    if e.law == "formula":
+        return RateLaw(per=e.per, program=rate_formula(e, species).instructions)
+    forward = orders_of(e.orders, species, np.maximum(-nu, 0.0), entry.id)
+    constant = rate_constant_of(e.forward, e.basis, e.per, float(forward.sum()), (values or {}).get("energy"))
+    back = backward = None
+    if e.reverse == "own":
+        if e.backward is None:
+            raise QuantityError(
+                "The reverse reaction has no rate constant: type it, or take the reverse from equilibrium."
+            )
+        backward = orders_of(e.reverse_orders, species, np.maximum(nu, 0.0), entry.id)
+        back = rate_constant_of(e.backward, e.basis, e.per, float(backward.sum()))
+    adsorption = []
+    quantity = RATE_BASES[e.basis][2]
+    for a in e.adsorption:
+        if a.species not in species:
+            raise QuantityError(f"The rate law names {a.species or '–'}, which is not a species of the project.")
+        power = number(a.power, "the power")
+        adsorption.append(
+            (species.index(a.species), strength_of(a.constant, f"1/({quantity})**{power!r}" if quantity else ""), power)
+        )
+    return RateLaw(
+        e.basis,
+        e.per,
+        constant,
+        forward,
+        e.reverse,
+        back,
+        backward,
+        tuple(adsorption),
+        number(e.exponent, "the exponent m"),
+    )
+
+
+def rate_formula(entry, species):
+    """The Formula of a typed rate. Raises QuantityError."""
+    known = {"T": ("T", 0.0, "K"), "P": ("P", 0.0, "Pa"), "R": ("push", R, "J/mol/K")}
+    for i, s in enumerate(species):
+        name = s.replace("-", "_")
+        known |= {
+            f"c.{name}": ("c", float(i), "mol/m**3"),
+            f"p.{name}": ("p", float(i), "Pa"),
+            f"x.{name}": ("x", float(i), ""),
+        }
+    if not entry.formula.strip():
+        raise QuantityError("No formula is given: type for example “2e3[1/s]*exp(-60[kJ/mol]/(R*T))*c.ethanol”.")
+    try:
+        return formulas.read(entry.formula, known, "mol/kg/s" if entry.per == "catalyst" else "mol/m**3/s")
+    except formulas.FormulaError as error:
+        raise QuantityError(str(error)) from None
+
+
+def orders_of(typed, species, usual, id_):
+    """Orders by species, shape (n,): those typed, or `usual` when none is."""
+    if not typed:
+        return usual
+    out = np.zeros(len(species))
+    for name, text in typed.items():
+        if name not in species:
+            raise QuantityError(f"The rate law of {id_} names {name}, which is not a species of the project.")
+        out[species.index(name)] = number(text, f"the order in {name}")
+    return out
+
+
+def rate_constant_of(entry, basis, per, order, energy=None):
+    """RateConstant of a typed k. Raises QuantityError."""
+    return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order), energy)
+
+
+def strength_of(entry, si):
+    """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released."""
+    value, unit = split_text(entry.k)
+    factor = unit_factor(unit, si)
+    if factor is None or value <= 0.0:
+        raise QuantityError(
+            f"The adsorption constant “{entry.k}” needs a value above zero in {si.replace('**', '^') or 'no unit'}, or a unit like it."
+        )
+    return _rate_constant(entry, value * factor, None)
+
+
+def _rate_constant(entry, k, energy):
+    energy = parse(entry.energy, "molar energy") if energy is None else energy
+    power = number(entry.power, "the power of T")
+    ln_k = float(np.log(k))
+    if entry.at:
+        T = parse(entry.at, "temperature")
+        ln_k += energy / (R * T) - power * float(np.log(T))
+    return RateConstant(ln_k, power, energy)
 
 
 def number(text, what):

@@ -8,6 +8,7 @@ import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, resolve_equation
 from gulch.engine.chemistry.constants import Constant
+from gulch.engine.chemistry.rates import RateLaw
 from gulch.engine.document import Project, choices_of, source_of, value_of
 from gulch.engine.flowsheet import graph, results
 from gulch.engine.flowsheet.checks import check
@@ -17,6 +18,7 @@ from gulch.engine.flowsheet.inputs import (
     feed_amounts,
     model_of,
     polynomial_of,
+    rate_of,
     reactions_of,
     total_dimension,
 )
@@ -46,6 +48,7 @@ class Reaction:
     dh: float
     constant: Constant
     polynomial: tuple | None = None  # of the conversion, in T [K]
+    rate: RateLaw | None = None
 
     def conversion_at(self, T):
         """Conversion at T [K], kept inside 0 to 1; None where none is given, or T is needed and not known."""
@@ -138,6 +141,7 @@ class Plan:
         return Reaction(
             entry.id, nu, self.species.index(c.key) if c else None, None, reaction_properties(nu, self.model).dh,
             constant_of(entry), polynomial_of(c.polynomial) if c and c.polynomial else None,
+            rate_of(entry, self.project, nu),
         )  # fmt: skip
 
     def given(self, unit_id, inputs):
@@ -193,7 +197,12 @@ class _Run:
                 [self.reaction(plan.reactions[i]) for i in step if i in plan.reactions] for step in s.steps if step
             ]
         self.context = SimpleNamespace(
-            display=plan.project.display, model=plan.model, species=plan.species, sets=sets, later=later
+            display=plan.project.display,
+            model=plan.model,
+            species=plan.species,
+            sets=sets,
+            later=later,
+            key=plan.species.index(plan.measures[1]) if plan.measures else None,
         )
 
     def reaction(self, prepared):
@@ -202,6 +211,10 @@ class _Run:
         k = self.inputs.get(f"{prepared.id}.constant")
         if k is not None:
             changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
+        energy = self.inputs.get(f"{prepared.id}.energy")
+        if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
+            entry = self.plan.project.reaction(prepared.id)
+            changed["rate"] = rate_of(entry, self.plan.project, prepared.nu, {"energy": energy})
         return replace(prepared, **changed)
 
     def go(self):

@@ -1192,3 +1192,411 @@ def extents_in_phase(kind, T, P, start, nu, move, at, target, x, phase, par, kij
         if change < 1e-11:
             return FOUND, x, n, ln_phi, outer, error
     return NOT_FOUND, x, n, ln_phi, max_outer, error
+
+
+# Reaction rates. A set of rate laws is packed by `chemistry.rates.pack` into `Rates`, a tuple of arrays:
+# ways (m, 8) whole numbers, numbers (m, 14), nu, forward and reverse orders (m, n), adsorption (m, A, 4),
+# table of K (m, 2, K), programs (m, L, 2).
+W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
+POWER, FORMULA = 0, 1
+CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
+IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
+FROM_GIBBS, FROM_COEFFICIENTS, FROM_TABLE = 0, 1, 2
+N_LN_K, N_POWER, N_E, N_LN_KR, N_POWER_R, N_E_R, N_A, N_B, N_C, N_D, N_SCALE, N_EXPONENT, N_LN_SCALE = range(13)
+# Instructions of a formula.
+(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST,
+ HIGHEST) = range(17)  # fmt: skip
+VANISHING = 1e-9  # mole fraction below which a reactant of an order under one slows its reaction down
+
+
+@njit(**_options)
+def run_program(program, length, T, P, v, x):
+    """Value of a formula: a stack of numbers; SI throughout."""
+    stack = np.empty(40)
+    top = -1
+    for k in range(length):
+        op = int(program[k, 0])
+        arg = program[k, 1]
+        if op <= PUSH_X:
+            top += 1
+            if op == PUSH:
+                stack[top] = arg
+            elif op == PUSH_T:
+                stack[top] = T
+            elif op == PUSH_P:
+                stack[top] = P
+            elif op == PUSH_C:
+                stack[top] = x[int(arg)] / v
+            elif op == PUSH_PP:
+                stack[top] = x[int(arg)] * P
+            else:
+                stack[top] = x[int(arg)]
+        elif op >= NEGATE and op <= SQRT:
+            value = stack[top]
+            if op == NEGATE:
+                value = -value
+            elif op == EXP:
+                value = math.exp(min(value, 700.0))
+            elif op == LN:
+                value = math.log(max(value, 1e-300))
+            else:
+                value = math.sqrt(max(value, 0.0))
+            stack[top] = value
+        else:
+            b = stack[top]
+            top -= 1
+            a = stack[top]
+            if op == ADD:
+                a = a + b
+            elif op == SUBTRACT:
+                a = a - b
+            elif op == MULTIPLY:
+                a = a * b
+            elif op == DIVIDE:
+                a = a / b if b != 0.0 else 0.0
+            elif op == RAISE:
+                a = max(a, 0.0) ** b if b != math.floor(b) else a**b
+            elif op == LOWEST:
+                a = min(a, b)
+            else:
+                a = max(a, b)
+            stack[top] = a
+    return stack[0]
+
+
+@njit(**_options)
+def ln_quantities(basis, T, P, v, ln_phi, ln_pure, scale, i):
+    """What ln q_i holds besides ln x_i."""
+    if basis == CONCENTRATION:
+        return -math.log(v * scale)
+    if basis == PARTIAL_PRESSURE:
+        return math.log(P / scale)
+    if basis == FUGACITY:
+        return ln_phi[i] + math.log(P / scale)
+    if basis == LIQUID_ACTIVITY:
+        return ln_phi[i] - ln_pure[i]
+    return 0.0
+
+
+@njit(**_options)
+def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
+    """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
+
+    Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
+    """
+    ways, numbers, nu, forward, reverse, adsorption, table, programs = laws
+    m, n = nu.shape
+    out = np.zeros(m)
+    need_phi, need_pure, need_gibbs = False, False, False
+    for r in range(m):
+        if ways[r, W_BASIS] == FUGACITY:
+            need_phi = True
+        if ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
+            if ways[r, W_QUOTIENT] == FUGACITY or ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
+                need_phi = True
+            if ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
+                need_pure = True
+            if ways[r, W_SOURCE] == FROM_GIBBS:
+                need_gibbs = True
+    ln_phi, ln_pure = np.zeros(n), np.zeros(n)
+    if need_phi:
+        ln_phi = ln_phi_phase(kind, T, P, x, phase, par, kij)
+    if need_pure:
+        one = np.ones(1)
+        for i in range(n):
+            ln_pure[i] = ln_phi_phase(kind, T, P, one, LIQUID, par[i : i + 1], kij[i : i + 1, i : i + 1])[0]
+    h, s = np.empty(n), np.empty(n)
+    if need_gibbs:
+        ideal_gas(T, par, h, s)
+    ln_t = math.log(T)
+    for r in range(m):
+        if ways[r, W_LAW] == FORMULA:
+            rate = run_program(programs[r], ways[r, W_PROGRAM], T, P, v, x)
+            for i in range(n):
+                if nu[r, i] < 0.0 and rate > 0.0:
+                    rate *= x[i] / (x[i] + VANISHING)
+            out[r] = rate
+            continue
+        basis = ways[r, W_BASIS]
+        ln_forward = numbers[r, N_LN_K] + numbers[r, N_POWER] * ln_t - numbers[r, N_E] / T
+        ahead, back = True, ways[r, W_REVERSE] != IRREVERSIBLE
+        ln_reverse = 0.0
+        if ways[r, W_REVERSE] == OWN_REVERSE:
+            ln_reverse = numbers[r, N_LN_KR] + numbers[r, N_POWER_R] * ln_t - numbers[r, N_E_R] / T
+        elif back:
+            ln_k = 0.0
+            if ways[r, W_SOURCE] == FROM_GIBBS:
+                for i in range(n):
+                    if nu[r, i] != 0.0:
+                        ln_k -= nu[r, i] * (h[i] - T * s[i]) / (R * T)
+            elif ways[r, W_SOURCE] == FROM_COEFFICIENTS:
+                ln_k = numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * ln_t + numbers[r, N_D] * T
+            else:
+                count = ways[r, W_TABLE]
+                k = 1
+                while k < count - 1 and table[r, 0, k] < T:
+                    k += 1
+                if count == 1:
+                    ln_k = table[r, 1, 0]
+                else:
+                    w = (1.0 / T - 1.0 / table[r, 0, k - 1]) / (1.0 / table[r, 0, k] - 1.0 / table[r, 0, k - 1])
+                    ln_k = (1.0 - w) * table[r, 1, k - 1] + w * table[r, 1, k]
+            ln_reverse = ln_forward - ln_k
+        stop = 1.0
+        for i in range(n):
+            order, order_back = forward[r, i], reverse[r, i]
+            through = nu[r, i] if ways[r, W_REVERSE] == FROM_EQUILIBRIUM else 0.0
+            if order == 0.0 and order_back == 0.0 and through == 0.0 and nu[r, i] == 0.0:
+                continue
+            ln_x = math.log(x[i]) if x[i] > 1e-300 else -690.0
+            ln_q = ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
+            if order != 0.0:
+                if x[i] <= 1e-300 and order > 0.0:
+                    ahead = False
+                ln_forward += order * (ln_x + ln_q)
+            if ways[r, W_REVERSE] == OWN_REVERSE and order_back != 0.0:
+                if x[i] <= 1e-300 and order_back > 0.0:
+                    back = False
+                ln_reverse += order_back * (ln_x + ln_q)
+            elif ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
+                total = order + through
+                if total > 0.0 and x[i] <= 1e-300:
+                    back = False
+                if total != 0.0:
+                    ln_reverse += total * ln_x
+                ln_reverse += order * ln_q
+                if through != 0.0:
+                    ln_reverse += through * ln_quantities(
+                        ways[r, W_QUOTIENT], T, P, v, ln_phi, ln_pure, numbers[r, N_SCALE], i
+                    )
+            if nu[r, i] < 0.0 and order < 1.0:
+                stop *= x[i] / (x[i] + VANISHING)
+        rate = stop * math.exp(min(ln_forward, 690.0)) if ahead else 0.0
+        if back:
+            rate -= math.exp(min(ln_reverse, 690.0))
+        if ways[r, W_ADSORPTION] > 0:
+            covered = 1.0
+            for k in range(ways[r, W_ADSORPTION]):
+                i = int(adsorption[r, k, 0])
+                if x[i] > 0.0:
+                    ln_q = math.log(x[i]) + ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
+                    covered += math.exp(
+                        min(adsorption[r, k, 1] - adsorption[r, k, 2] / T + adsorption[r, k, 3] * ln_q, 600.0)
+                    )
+            rate /= covered ** numbers[r, N_EXPONENT]
+        out[r] = rate
+    return out
+
+
+@njit(**_options)
+def temperature_of(kind, h, P, x, phase, par, kij, guess):
+    """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
+    T = guess
+    for _ in range(60):
+        here = phase_properties(kind, T, P, x, phase, par, kij)[0]
+        step = 1e-4 * T
+        slope = (phase_properties(kind, T + step, P, x, phase, par, kij)[0] - here) / step
+        if not slope > 0.0:
+            return math.nan
+        change = (h - here) / slope
+        change = min(max(change, -0.3 * T), 0.3 * T)
+        T = min(max(T + change, T_LOW), T_HIGH)
+        if abs(change) < 1e-10 * T:
+            return T
+    return math.nan if abs(change) > 1e-6 * T else T
+
+
+# Heat and pressure of a plug flow, and its numbers.
+ISOTHERMAL, ADIABATIC, GIVEN_HEAT, COOLED, COCURRENT, COUNTERCURRENT = range(6)
+LEVEL, LINEAR, ERGUN = 0, 1, 2
+(F_T, F_HEAT, F_UA, F_TC, F_CAPACITY, F_DROP, F_AREA, F_VOID, F_DIAMETER, F_VISCOSITY, F_BULK, F_LIMIT, F_P_LOW) = (
+    range(13)
+)
+
+
+@njit(**_options)
+def plug_state(y, kind, phase, heat, fixed, par, kij, x, guess):
+    """(T, P, total, molar volume) at a point of a plug flow, mole fractions into x; T is nan where none exists."""
+    n = x.size
+    total = 0.0
+    for i in range(n):
+        x[i] = max(y[i], 0.0)
+        total += x[i]
+    for i in range(n):
+        x[i] /= total
+    P = math.sqrt(max(y[n + 1], 1.0))
+    T = fixed[F_T] if heat == ISOTHERMAL else temperature_of(kind, y[n] / total, P, x, phase, par, kij, guess[0])
+    if not math.isfinite(T):
+        return T, P, total, 1.0
+    guess[0] = T
+    return T, P, total, phase_properties(kind, T, P, x, phase, par, kij)[2]
+
+
+@njit(**_options)
+def plug_change(y, kind, phase, heat, pressure, fixed, par, kij, laws, per, mass, guess):
+    """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
+
+    per: 0 fluid volume, 1 bed volume, 2 catalyst mass, shape (m,). Where the pressure is gone or the temperature
+    leaves its limit nothing changes any more; `guess[1]` then keeps 1 (pressure) or 2 (temperature).
+    """
+    nu = laws[2]
+    m, n = nu.shape
+    out = np.zeros(n + 3)
+    x = np.empty(n)
+    T, P, total, v = plug_state(y, kind, phase, heat, fixed, par, kij, x, guess)
+    if y[n + 1] <= fixed[F_P_LOW] ** 2:
+        guess[1] = 1.0
+        return out
+    if not math.isfinite(T) or fixed[F_LIMIT] < T:
+        guess[1] = 2.0
+        return out
+    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    for r in range(m):
+        factor = fixed[F_VOID] if per[r] == 0 else (1.0 if per[r] == 1 else fixed[F_BULK])
+        for i in range(n):
+            if nu[r, i] != 0.0:
+                out[i] += nu[r, i] * rates[r] * factor
+    if heat == GIVEN_HEAT:
+        out[n] = fixed[F_HEAT]
+    elif heat >= COOLED:
+        flux = fixed[F_UA] * (y[n + 2] - T)
+        out[n] = flux
+        if heat == COCURRENT:
+            out[n + 2] = -flux / fixed[F_CAPACITY]
+        elif heat == COUNTERCURRENT:
+            out[n + 2] = flux / fixed[F_CAPACITY]
+    if pressure == LINEAR:
+        out[n + 1] = -2.0 * P * fixed[F_DROP]
+    elif pressure == ERGUN:
+        area, e, d = fixed[F_AREA], fixed[F_VOID], fixed[F_DIAMETER]
+        u = total * v / area
+        w = 0.0
+        for i in range(n):
+            w += x[i] * mass[i]
+        slope = (
+            150.0 * fixed[F_VISCOSITY] * (1.0 - e) ** 2 / (e**3 * d * d) * u
+            + 1.75 * (w / v) * (1.0 - e) / (e**3 * d) * u * u
+        )
+        out[n + 1] = -2.0 * P * slope / area
+    return out
+
+
+@njit(**_options)
+def tank_residual(xi, T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out):
+    """xi - (rate times volume) of a stirred tank with outlet n0 + xi @ nu. Returns the volume [m3], negative where a flow is.
+
+    size: volume [m3], or residence time [s] when by_time.
+    """
+    nu = laws[2]
+    m, n = nu.shape
+    total = 0.0
+    for i in range(n):
+        value = n0[i]
+        for r in range(m):
+            value += xi[r] * nu[r, i]
+        if value < 0.0:
+            return -1.0
+        x[i] = value
+        total += value
+    for i in range(n):
+        x[i] /= total
+    v = phase_properties(kind, T, P, x, phase, par, kij)[2]
+    volume = size * total * v if by_time else size
+    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    for r in range(m):
+        factor = void if per[r] == 0 else (1.0 if per[r] == 1 else bulk)
+        out[r] = xi[r] - volume * factor * rates[r]
+    return volume
+
+
+@njit(**_options)
+def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, xi):
+    """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
+
+    xi: start, inside; shape (m,). Returns (outcome, xi, volume).
+    """
+    nu = laws[2]
+    m, n = nu.shape
+    x, out, shifted = np.empty(n), np.empty(m), np.empty(m)
+    J = np.empty((m, m))
+    flow = n0.sum()
+    reached, trying = 0.0, 1.0
+    best = xi.copy()
+    for attempt in range(60):
+        now = best.copy()
+        good = False
+        part = size * trying
+        volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+        if volume < 0.0:
+            now[:] = 0.0
+            volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+        for _ in range(60):
+            norm = 0.0
+            for r in range(m):
+                norm += out[r] * out[r]
+            for c in range(m):
+                step = 1e-7 * flow
+                moved = now.copy()
+                moved[c] += step
+                test = tank_residual(
+                    moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                )
+                if test < 0.0:
+                    step = -step
+                    moved[c] = now[c] + step
+                    test = tank_residual(
+                        moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                    )
+                    if test < 0.0:
+                        step = 1e-3 * step
+                        moved[c] = now[c] + step
+                        test = tank_residual(
+                            moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                        )
+                for r in range(m):
+                    J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
+            change = eliminate(J.copy(), -out.copy())
+            length = 1.0
+            for i in range(n):  # no flow may pass zero
+                dn, have = 0.0, n0[i]
+                for r in range(m):
+                    dn += change[r] * nu[r, i]
+                    have += now[r] * nu[r, i]
+                if dn < 0.0:
+                    length = min(length, 0.98 * have / -dn)
+            moved_by = 0.0
+            taken = False
+            for _ in range(30):
+                trial = now + length * change
+                volume = tank_residual(
+                    trial, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                )
+                if volume >= 0.0:
+                    norm_trial = 0.0
+                    for r in range(m):
+                        norm_trial += shifted[r] * shifted[r]
+                    if norm_trial < norm or norm_trial < 1e-28 * flow * flow:
+                        taken = True
+                        break
+                length *= 0.5
+            if not taken:
+                good = norm < 1e-18 * flow * flow
+                break
+            for r in range(m):
+                moved_by = max(moved_by, abs(trial[r] - now[r]))
+                now[r] = trial[r]
+                out[r] = shifted[r]
+            if moved_by < 1e-13 * flow:
+                good = True
+                break
+        if good:
+            best = now
+            reached = trying
+            if trying >= 1.0:
+                return FOUND, best, volume
+            trying = min(1.0, max(3.0 * trying, trying + 0.05))
+        else:
+            trying = 0.5 * (reached + trying) if reached > 0.0 else 0.1 * trying
+            if trying - reached < 1e-9:
+                break
+    return NOT_FOUND, best, 0.0

@@ -46,6 +46,7 @@ class Input(Declared):
     optional: bool = False
     when: tuple | None = None
     group: str | None = None
+    material: bool = True  # a temperature that material has, which the heat-capacity data should cover
 
 
 @dataclass(eq=False)

@@ -1,0 +1,176 @@
+"""Typed formulas: safe arithmetic over named quantities, with their dimensions checked once.
+
+A number may carry its unit in brackets, as in `1.2e6[1/s] * exp(-65.7[kJ/mol]/(R*T)) * c.ethylene`. The text is read
+by Python's parser and only the listed constructs are accepted; nothing of it is ever executed as code. The result is
+a list of instructions for a stack of numbers in SI.
+"""
+
+import ast
+import re
+from dataclasses import dataclass
+
+from gulch.engine.quantities import QuantityError, compound_unit, dimensions_of
+
+MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
+FUNCTIONS = {"exp": 1, "ln": 1, "sqrt": 1, "min": 2, "max": 2}
+_LITERAL = re.compile(r"((?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)\s*\[([^\[\]]*)\]")
+_OPERATORS = {ast.Add: "add", ast.Sub: "subtract", ast.Mult: "multiply", ast.Div: "divide", ast.Pow: "raise"}
+
+
+class FormulaError(ValueError):
+    """A formula that cannot be used; the message is a sentence for the user."""
+
+
+@dataclass(frozen=True)
+class Formula:
+    """instructions: (name, argument) in order; names: the quantities it uses."""
+
+    instructions: tuple
+    names: frozenset
+
+
+def read(text, known, wanted):
+    """Read a formula. known: {name: (instruction, argument, unit as pint writes it)}; names may hold one dot.
+
+    wanted: unit of the result as pint writes it. Returns a Formula; raises FormulaError.
+    """
+    if len(text) > MAX_LENGTH:
+        raise FormulaError(f"The formula is longer than {MAX_LENGTH} characters.")
+    literals = []
+
+    def keep(match):
+        literals.append((float(match[1]), match[2]))
+        return f"(_q{len(literals) - 1})"
+
+    plain = _LITERAL.sub(keep, text.replace("^", "**").replace("−", "-").replace("·", "*"))
+    try:
+        tree = ast.parse(plain.strip(), mode="eval")
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        raise FormulaError(f"“{text}” cannot be read: check brackets and operators.") from None
+    if sum(1 for _ in ast.walk(tree)) > MAX_NODES:
+        raise FormulaError("The formula is too long: split the reaction, or simplify it.")
+    reader = _Reader(known, literals)
+    dimension = reader.visit(tree.body)
+    if dimension != dimensions_of(wanted):
+        raise FormulaError(f"The formula comes out in {_words(dimension)}, but {wanted.replace('**', '^')} is wanted.")
+    if reader.deepest > MAX_DEPTH:
+        raise FormulaError("The formula is nested too deeply: simplify it.")
+    return Formula(tuple(reader.out), frozenset(reader.names))
+
+
+class _Reader:
+    def __init__(self, known, literals):
+        self.known, self.literals = known, literals
+        self.out, self.names, self.depth, self.deepest = [], set(), 0, 0
+        self.none = dimensions_of("")
+
+    def push(self, name, argument):
+        self.depth += 1
+        self.deepest = max(self.deepest, self.depth)
+        self.out.append((name, argument))
+
+    def visit(self, node):
+        """Write the instructions of a node; returns its dimension."""
+        if isinstance(node, ast.Constant) and type(node.value) in (int, float):
+            self.push("push", float(node.value))
+            return self.none
+        if isinstance(node, ast.Name | ast.Attribute):
+            return self.name(node)
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
+            dimension = self.visit(node.operand)
+            if isinstance(node.op, ast.USub):
+                self.out.append(("negate", 0.0))
+            return dimension
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+            return self.binary(node)
+        if isinstance(node, ast.Call):
+            return self.call(node)
+        raise FormulaError(
+            f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, sqrt, min, max."
+        )
+
+    def name(self, node):
+        text = ast.unparse(node)
+        if text.startswith("_q") and text[2:].isdigit() and int(text[2:]) < len(self.literals):
+            value, unit = self.literals[int(text[2:])]
+            dimension, factor = _unit(unit)
+            self.push("push", value * factor)
+            return dimension
+        if text not in self.known:
+            some = ", ".join(list(self.known)[:6])
+            raise FormulaError(f"“{text}” is not known here: the names are {some} ….")
+        instruction, argument, unit = self.known[text]
+        self.names.add(text)
+        self.push(instruction, argument)
+        return dimensions_of(unit)
+
+    def binary(self, node):
+        left, right = self.visit(node.left), self.visit(node.right)
+        op = _OPERATORS[type(node.op)]
+        self.depth -= 1
+        if op == "raise":
+            if right != self.none:
+                raise FormulaError(f"The exponent “{ast.unparse(node.right)}” has a unit: it must be a bare number.")
+            self.out.append((op, 0.0))
+            if left == self.none:
+                return left
+            power = _number(node.right)
+            if power is None:
+                raise FormulaError(f"“{ast.unparse(node.left)}” has a unit, so its exponent must be a plain number.")
+            return left**power
+        self.out.append((op, 0.0))
+        if op in ("add", "subtract"):
+            if left != right:
+                raise FormulaError(
+                    f"“{self.text(node.left)}” is in {_words(left)} but “{self.text(node.right)}” in {_words(right)}: they cannot be added."
+                )
+            return left
+        return left * right if op == "multiply" else left / right
+
+    def call(self, node):
+        name = node.func.id if isinstance(node.func, ast.Name) else ""
+        if name not in FUNCTIONS or node.keywords or len(node.args) != FUNCTIONS[name]:
+            raise FormulaError(
+                f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, sqrt, min and max."
+            )
+        dimensions = [self.visit(a) for a in node.args]
+        if name in ("min", "max"):
+            self.depth -= 1
+            self.out.append((name, 0.0))
+            if dimensions[0] != dimensions[1]:
+                raise FormulaError(
+                    f"The two sides of {name} are in {_words(dimensions[0])} and {_words(dimensions[1])}."
+                )
+            return dimensions[0]
+        self.out.append((name, 0.0))
+        if name == "sqrt":
+            return dimensions[0] ** 0.5
+        if dimensions[0] != self.none:
+            raise FormulaError(f"The argument of {name} is in {_words(dimensions[0])}: it must be a bare number.")
+        return self.none
+
+    def text(self, node):
+        """A part of the formula as typed, its literals put back."""
+        return re.sub(
+            r"_q(\d+)", lambda m: f"{self.literals[int(m[1])][0]:g}[{self.literals[int(m[1])][1]}]", ast.unparse(node)
+        )
+
+
+def _number(node):
+    try:
+        value = ast.literal_eval(node)
+    except ValueError:
+        return None
+    return float(value) if type(value) in (int, float) else None
+
+
+def _unit(unit):
+    try:
+        return compound_unit(unit)
+    except QuantityError as error:
+        raise FormulaError(str(error)) from None
+
+
+def _words(dimension):
+    text = str(dimension).replace("[", "").replace("]", "").replace("**", "^").replace(" ", "")
+    return "no unit" if text in ("dimensionless", "") else text.replace("substance", "amount")

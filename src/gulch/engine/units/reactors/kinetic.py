@@ -1,0 +1,101 @@
+"""What the reactors that run by rates share: the packed rate laws, the phase, and the remarks on it."""
+
+import numpy as np
+
+from gulch.engine.chemistry.equilibrium import dependent_reaction
+from gulch.engine.chemistry.rates import pack
+from gulch.engine.phases import StreamTrouble
+from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Input, ReactionSet, Result, UnitTrouble
+from gulch.engine.units.reactors.heat import Reactor
+
+
+class KineticReactor(Reactor):
+    """Base of stirred tank and plug flow."""
+
+    needs_rates = True
+
+    set = ReactionSet("Reaction set", "the reactions that run here, all together, by their rate laws", steps=False)
+    bulk_density = Input("Catalyst per bed volume", "density", "needed by rate laws that count on mass of catalyst",
+                         low=0.0, high=2e4, optional=True)  # fmt: skip
+    void = Input("Void fraction", "fraction", "share of the reactor's volume that the fluid fills", low=0.01, high=1.0,
+                 default="100 %")  # fmt: skip
+
+    extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
+    volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
+    residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
+    space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
+
+    @classmethod
+    def prepare(cls, feed, given, context):
+        """(reactions, laws, per, phase code) of the set. Raises UnitTrouble."""
+        reactions = [r for step in context.sets[given.set] for r in step]
+        if not reactions:
+            raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
+        for r in reactions:
+            if r.rate is None:
+                raise UnitTrouble(f"{r.id} has no rate law.", f"Give {r.id} one in Chemistry.", "set")
+            if r.rate.per == "catalyst" and not given.bulk_density:
+                raise UnitTrouble(
+                    f"The rate of {r.id} counts on mass of catalyst, but the reactor has no catalyst per bed volume.",
+                    "Type how much catalyst a volume of bed holds.",
+                    "bulk_density",
+                )
+        held = [s for s, v, n in zip(context.species, context.model.volatile, feed.n) if not v and n > 0.0]
+        if held:
+            raise UnitTrouble(
+                f"{held[0]} is non-volatile, which reactors by rates cannot carry yet.",
+                "Separate it before, or leave it out of this feed.",
+            )
+        laws, per = pack(reactions, [r.constant for r in reactions], context.model.n)
+        return reactions, laws, per, VAPOUR if given.phase == "vapour" else LIQUID
+
+    @staticmethod
+    def independent(reactions):
+        return dependent_reaction(np.array([r.nu for r in reactions])) is None
+
+    @staticmethod
+    def phase_state(model, n, T, P, phase):
+        """(enthalpy flow [W], volume flow [m3/s]) of amounts n held in one phase."""
+        total = n.sum()
+        h, _, v = phase_properties(model.code, T, P, n / total, phase, model.par, model.kij)
+        return h * total, v * total
+
+    @staticmethod
+    def key(feed, reactions, context):
+        """Position of the species that a target conversion counts: the project's key reactant, else the first reaction's."""
+        if context.key is not None and feed.n[context.key] > 0.0:
+            return context.key
+        first = reactions[0]
+        if first.key is not None and feed.n[first.key] > 0.0:
+            return first.key
+        used = [i for i in np.flatnonzero(first.nu < 0.0) if feed.n[i] > 0.0]
+        return int(used[0]) if used else int(np.flatnonzero(first.nu < 0.0)[0])
+
+    @classmethod
+    def phase_remarks(cls, product, given, context):
+        """Warn where the outlet is not the one phase that was assumed."""
+        try:
+            vapour = product.vapour_fraction
+        except StreamTrouble:
+            return []
+        if vapour is None:
+            return []
+        other = vapour if given.phase == "liquid" else 1.0 - vapour
+        if other < 1e-9:
+            return []
+        T, P = show(product.T, "temperature", context.display), show(product.P, "pressure", context.display)
+        name = "vapour" if given.phase == "liquid" else "liquid"
+        todo = (
+            "Raise the pressure or lower the temperature."
+            if name == "vapour"
+            else "Lower the pressure or raise the temperature."
+        )
+        return [
+            (
+                "warning",
+                f"At the outlet's {T} and {P} {100 * other:.3g} % would be {name}, but the contents are taken as {given.phase}.",
+                todo,
+            )
+        ]
