@@ -224,6 +224,20 @@ class ScanEntry(Part):
     gauges: list[str] = []
 
 
+class SizingEntry(Part):
+    """A question of size: from which stream, by which reactions, to which conversion."""
+
+    set: str = ""
+    stream: str = ""
+    target: Quantity = "80 %"
+    phase: Literal["vapour", "liquid"] = "liquid"
+    heat: Literal["isothermal", "adiabatic"] = "isothermal"
+    temperature: Quantity | None = Field(None, description="the stream's when left out")
+    tanks: int = Field(3, ge=1, le=20)
+    void: Quantity = "100 %"
+    bulk_density: Quantity | None = None
+
+
 class MeasuresEntry(Part):
     """What conversion, selectivity and yield are counted on, once for the whole project."""
 
@@ -294,6 +308,7 @@ class Project(Part):
     knobs: list[KnobEntry] = []
     gauges: list[GaugeEntry] = []
     scans: list[ScanEntry] = []
+    sizing: SizingEntry | None = None
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
     def unit(self, id_):

@@ -18,6 +18,7 @@ urlpatterns = [
     path("p/<int:pk>/restore/<int:number>/", views.restore, name="restore"),
     path("p/<int:pk>/export.json", views.export_json, name="export-json"),
     path("p/<int:pk>/ledger.csv", views.export_csv, name="export-csv"),
+    path("p/<int:pk>/profile/<slug:unit>.csv", views.export_profile, name="profile-csv"),
     path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, name="export-scan"),
     path("p/<int:pk>/do/<slug:name>/", views.do, name="do"),
     path("p/<int:pk>/try/", views.try_knob, name="try"),

@@ -2,12 +2,16 @@
 
 import re
 
+from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import (
     UNIT_MODELS,
+    AdsorptionEntry,
     Conversion,
     EquilibriumEntry,
     FeedEntry,
     MeasuresEntry,
+    RateConstantEntry,
+    RateEntry,
     ReactionEntry,
     SetEntry,
     SpeciesData,
@@ -313,6 +317,99 @@ def set_equilibrium(project, id_, field, text):
     if entry.source != "constant":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.constant"]
         prune_scans(project)
+
+
+RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
+
+
+def need_rate(project, id_):
+    reaction = project.reaction(id_)
+    if reaction is None or reaction.rate is None:
+        raise EditError("The rate law is gone: reload the page.")
+    return reaction.rate
+
+
+def add_rate(project, id_):
+    """Give a reaction a rate law: first order to begin with."""
+    reaction = project.reaction(id_)
+    if reaction is None:
+        raise EditError("The reaction is gone: reload the page.")
+    try:
+        found = resolve_equation(reaction.equation, project.entries()).coefficients
+        order = sum(float(-v) for v in found.values() if v < 0)
+    except (EquationError, SpeciesError) as error:
+        raise EditError(f"Mend the equation first. {error}") from None
+    unit = {1.0: "1/s", 2.0: "L/mol/s"}.get(order, f"(L/mol)^{order - 1:g}/s")
+    reaction.rate = RateEntry(forward=RateConstantEntry(k=f"1e-3 {unit}"))
+
+
+def set_rate(project, id_, field, text):
+    """Write one part of a rate law: a field of its own, or "forward.k", "backward.energy" and the like."""
+    rate = need_rate(project, id_)
+    side, _, part = field.partition(".")
+    if side in ("forward", "backward") and part in ("k", "power", "energy", "at"):
+        entry = getattr(rate, side)
+        if part == "energy":
+            entry.meant = False
+        setattr(
+            entry,
+            part,
+            (text or None) if part == "at" else (text or {"power": "0", "energy": "0 kJ/mol"}.get(part, "")),
+        )
+    elif side in RATE_FIELDS and not part:
+        setattr(rate, side, text or ("1" if side == "exponent" else text))
+        if side == "reverse" and text == "own" and rate.backward is None:
+            rate.backward = RateConstantEntry(k=rate.forward.k, energy=rate.forward.energy)
+    else:
+        raise EditError("A rate law has no such part: reload the page.")
+    if rate.law != "power":
+        project.knobs = [k for k in project.knobs if k.input != f"{id_}.energy"]
+        prune_scans(project)
+
+
+def set_order(project, id_, species, text, back=False):
+    """Write the order of a rate law in one species; the first one typed keeps the others as they were."""
+    rate = need_rate(project, id_)
+    reaction = project.reaction(id_)
+    orders = dict(rate.reverse_orders if back else rate.orders)
+    if not orders:
+        try:
+            found = resolve_equation(reaction.equation, project.entries()).coefficients
+        except (EquationError, SpeciesError) as error:
+            raise EditError(f"Mend the equation first. {error}") from None
+        names = [s.id for s in project.species]
+        orders = {names[i]: f"{abs(float(v)):g}" for i, v in found.items() if (v > 0) == back}
+    orders[species] = text or "0"
+    if orders[species] == "0" and len(orders) > 1:
+        orders.pop(species)
+    if back:
+        rate.reverse_orders = orders
+    else:
+        rate.orders = orders
+
+
+def add_adsorption(project, id_, species):
+    rate = need_rate(project, id_)
+    unit = {"concentration": "L/mol", "mole-fraction": ""}.get(rate.basis, "1/bar")
+    rate.adsorption = [
+        *rate.adsorption,
+        AdsorptionEntry(species=species, constant=RateConstantEntry(k=f"1 {unit}".strip())),
+    ]
+
+
+def set_adsorption(project, id_, at, field, text):
+    """Write one part of an adsorption term (k, energy, at, power), or take the term away (remove)."""
+    rate = need_rate(project, id_)
+    if not 0 <= at < len(rate.adsorption):
+        raise EditError("The term is gone: reload the page.")
+    if field == "remove":
+        rate.adsorption = [a for i, a in enumerate(rate.adsorption) if i != at]
+    elif field == "power":
+        rate.adsorption[at].power = text or "1"
+    elif field in ("k", "energy", "at"):
+        setattr(rate.adsorption[at].constant, field, (text or None) if field == "at" else text)
+    else:
+        raise EditError("A term has no such part: reload the page.")
 
 
 def set_measures(project, key, product, ratio):

@@ -119,7 +119,9 @@ def unit_addresses(project, unit):
                                   d.low, d.high, text.get(id_, d.default))  # fmt: skip
         else:
             name = d.name.removesuffix("_given")
-            yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material)
+            yield Address(
+                f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material
+            )
 
 
 def addresses(project):

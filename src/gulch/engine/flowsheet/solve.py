@@ -156,6 +156,32 @@ class Plan:
                 values[name] = inputs.get(address) if address else None
         return Given(**values)
 
+    def context(self, inputs):
+        """What unit kinds are given besides feed and inputs: model, species, reaction sets with the numbers of a run."""
+        sets = {}
+        for s in self.project.reaction_sets:
+            sets[s.id] = [
+                [self.reaction(self.reactions[i], inputs) for i in step if i in self.reactions]
+                for step in s.steps
+                if step
+            ]
+        return SimpleNamespace(
+            display=self.project.display, model=self.model, species=self.species, sets=sets, later=later,
+            key=self.species.index(self.measures[1]) if self.measures else None,
+        )  # fmt: skip
+
+    def reaction(self, prepared, inputs):
+        """A reaction with the numbers of this run."""
+        changed = {"conversion": inputs.get(f"{prepared.id}.conversion")}
+        k = inputs.get(f"{prepared.id}.constant")
+        if k is not None:
+            changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
+        energy = inputs.get(f"{prepared.id}.energy")
+        if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
+            entry = self.project.reaction(prepared.id)
+            changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
+        return replace(prepared, **changed)
+
     def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=MAX_PASSES, explain=True):
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
 
@@ -191,31 +217,7 @@ class _Run:
         self.streams, self.done = {}, {}
         self.failed = set()
         self.given = {u: plan.given(u, inputs) for u in plan.units}
-        sets = {}
-        for s in plan.project.reaction_sets:
-            sets[s.id] = [
-                [self.reaction(plan.reactions[i]) for i in step if i in plan.reactions] for step in s.steps if step
-            ]
-        self.context = SimpleNamespace(
-            display=plan.project.display,
-            model=plan.model,
-            species=plan.species,
-            sets=sets,
-            later=later,
-            key=plan.species.index(plan.measures[1]) if plan.measures else None,
-        )
-
-    def reaction(self, prepared):
-        """A reaction with the numbers of this run."""
-        changed = {"conversion": self.inputs.get(f"{prepared.id}.conversion")}
-        k = self.inputs.get(f"{prepared.id}.constant")
-        if k is not None:
-            changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
-        energy = self.inputs.get(f"{prepared.id}.energy")
-        if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
-            entry = self.plan.project.reaction(prepared.id)
-            changed["rate"] = rate_of(entry, self.plan.project, prepared.nu, {"energy": energy})
-        return replace(prepared, **changed)
+        self.context = plan.context(inputs)
 
     def go(self):
         plan = self.plan

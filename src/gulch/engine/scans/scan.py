@@ -7,7 +7,8 @@ import numpy as np
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import readable, value
 from gulch.engine.flowsheet.solve import Plan
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.units import KINDS
 
 
 class ScanError(ValueError):
@@ -82,22 +83,49 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
     knob = project.knob(scan.over[0].knob)
     out = ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
     molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
+    before, following = None, {}
     for done, x in enumerate(values, 1):
         if cancelled():
             out.cancelled = True
             break
-        solution = plan.run(start=start, overrides={address.address: float(x)}, cancelled=cancelled, explain=False)
+        overrides = {address.address: float(x)} | following
+        solution = plan.run(start=start, overrides=overrides, cancelled=cancelled, explain=False)
         if cancelled():
             out.cancelled = True
             break
         if not solution.solved and start:
-            solution = plan.run(overrides={address.address: float(x)}, cancelled=cancelled, explain=False)
-        why = ""
+            solution = plan.run(overrides=overrides, cancelled=cancelled, explain=False)
+        why = note = ""
         if solution.solved:
             start = solution.tears
+            note = branch_ends(before, solution, project.display)
+            before = solution
+            following = followed(project, solution)
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         gauges = {g["id"]: value(solution, g["reads"], molar_mass) if solution.solved else None for g in rows}
-        out.points.append({"value": float(x), "solved": solution.solved, "gauges": gauges, "why": why})
+        out.points.append({"value": float(x), "solved": solution.solved, "gauges": gauges, "why": why, "note": note})
         progress(done, len(values))
     return out
+
+
+def followed(project, solution):
+    """Overrides that let units which have several states stay on theirs from point to point."""
+    out = {}
+    for unit in project.units:
+        for name, result in KINDS[unit.kind].follows.items():
+            if unit.state == "nearest" and solution.units[unit.id].values.get(result) is not None:
+                out[f"{unit.id}.{name}"] = solution.units[unit.id].values[result]
+    return out
+
+
+def branch_ends(before, now, display):
+    """A sentence where a unit with several states left the branch it ran on, or ''."""
+    for id_, outcome in now.units.items() if before else ():
+        old, new = before.units[id_].values, outcome.values
+        if "branch" in new and old.get("branch") != new["branch"]:
+            T0, T1 = old["outlet_temperature"], new["outlet_temperature"]
+            if abs(T1 - T0) > 10.0:
+                return (f"{id_}: the branch of steady states run before ends here; its temperature goes from "
+                        f"{show(T0, 'temperature', display)} to {show(T1, 'temperature', display)}.")  # fmt: skip
+    return ""

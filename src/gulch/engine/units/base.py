@@ -44,6 +44,7 @@ class Input(Declared):
     high: float = np.inf
     default: str | None = None  # as document text
     optional: bool = False
+    empty: str = "as inlet"  # what an optional one means when it is left empty
     when: tuple | None = None
     group: str | None = None
     material: bool = True  # a temperature that material has, which the heat-capacity data should cover
@@ -140,6 +141,7 @@ class Unit:
     label = ""
     short = ""  # prefix of new ids
     meaning = ""
+    follows: dict = {}  # input -> result whose value at the last point of a scan it takes
     inlets: tuple = (Port("feed", "what enters"),)
     outlets: tuple = (Port("product", "what leaves"),)
 

@@ -159,6 +159,67 @@ def equilibrium(document, form):
     return Done(f"Set {field} of the constant of {form['id']} to {text or 'nothing'}", form["id"])
 
 
+@action("rate-add")
+def add_rate(document, form):
+    edit.add_rate(document, form["id"])
+    return Done(f"Give {form['id']} a rate law", form["id"])
+
+
+@action("rate-remove")
+def remove_rate(document, form):
+    edit.need_rate(document, form["id"])
+    document.reaction(form["id"]).rate = None
+    document.knobs = [k for k in document.knobs if k.input != f"{form['id']}.energy"]
+    edit.prune_scans(document)
+    return Done(f"Take the rate law of {form['id']} away", form["id"])
+
+
+@action("rate")
+def rate(document, form):
+    """One part of a rate law; energies and temperatures typed bare take the display unit."""
+    field, text = form["field"], form.get("value", "").strip()
+    dimension = {"energy": "molar energy", "at": "temperature"}.get(field.rpartition(".")[2])
+    if dimension and text:
+        text = complete(text, dimension, document.display)
+    edit.set_rate(document, form["id"], field, text)
+    return Done(
+        f"Set {field.replace('.', ' ')} of the rate law of {form['id']} to {text or 'nothing'}"[:190], form["id"]
+    )
+
+
+@action("rate-order")
+def rate_order(document, form):
+    edit.set_order(document, form["id"], form["species"], form.get("value", "").strip(), form.get("back") == "1")
+    return Done(f"Set the order of {form['id']} in {form['species']} to {form.get('value') or '0'}", form["id"])
+
+
+@action("rate-answer")
+def rate_answer(document, form):
+    """Answer to “was kJ meant?”."""
+    forward = edit.need_rate(document, form["id"]).forward
+    if form["value"] == "keep":
+        forward.meant = True
+    else:
+        forward.energy = form["value"]
+    return Done(f"Settle the activation energy of {form['id']}", form["id"])
+
+
+@action("adsorption-add")
+def add_adsorption(document, form):
+    edit.add_adsorption(document, form["id"], form["species"])
+    return Done(f"Let {form['species']} adsorb in {form['id']}", form["id"])
+
+
+@action("adsorption")
+def adsorption(document, form):
+    field, text = form["field"], form.get("value", "").strip()
+    dimension = {"energy": "molar energy", "at": "temperature"}.get(field)
+    if dimension and text:
+        text = complete(text, dimension, document.display)
+    edit.set_adsorption(document, form["id"], int(form["at"]), field, text)
+    return Done(f"Change an adsorption term of {form['id']}", form["id"])
+
+
 @action("reactions-at")
 def reactions_at(document, form):
     document.reactions_at = complete(form["value"].strip(), "temperature", document.display) or "25 degC"

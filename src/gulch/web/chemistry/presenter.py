@@ -1,6 +1,7 @@
 """What the chemistry page shows: species with their data, reactions with their constants, sets with their network."""
 
 import math
+from types import SimpleNamespace
 
 import numpy as np
 
@@ -8,11 +9,22 @@ from gulch.engine.chemistry import Ambiguous, EquationError, reaction_properties
 from gulch.engine.chemistry.constants import BASES, BASIS_UNITS, SOURCES, gibbs_spread
 from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
 from gulch.engine.chemistry.network import layers, limiting, relations
+from gulch.engine.chemistry.rates import BASES as RATE_BASES
+from gulch.engine.chemistry.rates import PER, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
-from gulch.engine.flowsheet.inputs import constant_of, model_of
+from gulch.engine.flowsheet.inputs import constant_of, model_of, rate_of, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product
-from gulch.engine.phases.kernels import R
-from gulch.engine.quantities import DIMENSIONS, DISPLAY_SETS, QuantityError, format_number, parse, show, to_unit
+from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
+from gulch.engine.quantities import (
+    DIMENSIONS,
+    DISPLAY_SETS,
+    QuantityError,
+    format_number,
+    parse,
+    show,
+    split_text,
+    to_unit,
+)
 from gulch.engine.species import SpeciesError, lacking, lookup
 from gulch.engine.species.own import OWN, POINTS, TYPED
 from gulch.web.projects.workspace import power_text, pretty_text, show_unit
@@ -179,6 +191,8 @@ class ChemistryPage:
                "ds": self.show(p.ds, "molar entropy") if p.ds is not None else missing,
                "dg": self.show(p.dg, "molar energy") if p.dg is not None else missing,
                "k": power_text(p.ln_k), "sure": self.sure(nu)}  # fmt: skip
+        if reaction.rate is not None:
+            out["rate"] = self.rate_detail(reaction, nu)
         if reaction.equilibrium is not None and reaction.equilibrium.source != "gibbs":
             try:
                 constant = constant_of(reaction)
@@ -225,6 +239,7 @@ class ChemistryPage:
             "polynomial_error": self.space.errors.get(f"{reaction.id}.polynomial"),
             "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
         }  # fmt: skip
+        out["rate"] = self.rate_detail(reaction, nu)
         if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
             return out
         out["sure"] = self.sure(nu)
@@ -247,6 +262,77 @@ class ChemistryPage:
         except QuantityError:
             pass
         return out
+
+    def rate_detail(self, reaction, nu):
+        """The rate law's fields, and k, rate and half-life where an engineer can check them."""
+        e = reaction.rate
+        if e is None:
+            return None
+        out = {
+            "entry": e, "error": self.space.errors.get(f"{reaction.id}.rate"), "question": self.space.errors.get(f"{reaction.id}.energy"),
+            "laws": [(v, w, v == e.law) for v, w in (("power", "power law"), ("formula", "formula of its own"))],
+            "bases": [(v, words, v == e.basis) for v, (words, _, _) in RATE_BASES.items()],
+            "pers": [(v, words, v == e.per) for v, words in PER.items()],
+            "reverses": [(v, w, v == e.reverse) for v, w in
+                         (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))],
+            "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
+            "at": pretty_text(e.forward.at or ""), "back_at": pretty_text(e.backward.at or "") if e.backward else "",
+            "species": [(s.id, s.shown) for s in self.document.species],
+            "names": [f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
+        }  # fmt: skip
+        names = self.names
+        usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}
+        back = {names[i]: f"{v:g}" for i, v in enumerate(nu) if v > 0.0}
+        shown = dict.fromkeys([*(names[i] for i, v in enumerate(nu) if v), *e.orders, *e.reverse_orders])
+        out["orders"] = [(s, e.orders.get(s, "0") if e.orders else usual.get(s, "0"), e.reverse_orders.get(s, "0") if e.reverse_orders else back.get(s, "0"))
+                         for s in shown]  # fmt: skip
+        out["others"] = [s for s in names if s not in shown]
+        try:
+            law = rate_of(reaction, self.document, nu)
+        except QuantityError:
+            return out
+        if law.constant is not None:
+            order = float(law.forward.sum())
+            out["order"] = f"{order:g}"
+            number, unit = split_text(e.forward.k)  # shown in the unit typed, so that a slip in it is seen
+            typed = read_rate_constant(e.forward.k, law.basis, law.per, order) / number
+            out["k_text"] = f"{format_number(law.constant.at(self.T) / typed, 4)} {unit}"
+        out["samples"] = self.rate_samples(reaction, law)
+        return out
+
+    def rate_samples(self, reaction, law):
+        """Rate and half-life in streams that are solved: the first reactor's inlet or a feed, there and at the chosen temperature."""
+        solved = self.space.solution.streams if self.space.solution else {}
+        users = [u.id for u in self.document.units if reaction.id in reactions_of(self.document, u)]
+        order = [
+            *(s.id for s in self.document.streams if s.to in users),
+            *(s.id for s in self.document.streams if s.is_feed),
+        ]
+        stream = next((i for i in order if i in solved and solved[i].temperature), None)
+        if stream is None or not self.model.all_volatile:
+            return []
+        found = solved[stream]
+        n = np.array([found.flow.get(s, 0.0) for s in self.names])
+        phase = "vapour" if (found.vapour_fraction or 0.0) > 0.5 else "liquid"
+        nu = self.nu(reaction.id)
+        try:
+            laws, _ = pack([SimpleNamespace(nu=nu, rate=law)], [constant_of(reaction)], len(self.names))
+        except QuantityError:
+            return []
+        rows = []
+        dimension = "rate per mass" if law.per == "catalyst" else "rate"
+        for T in dict.fromkeys((found.temperature, self.T)):
+            speed = float(rates(laws, T, found.pressure, n, phase, self.model)[0])
+            half = None
+            if law.forward is not None and law.per != "catalyst":
+                first = next((i for i in np.argsort(-law.forward) if nu[i] < 0.0 and n[i] > 0.0), None)
+                if first is not None:
+                    code = VAPOUR if phase == "vapour" else LIQUID
+                    c = n[first] / n.sum() / self.model.phase_volume(T, found.pressure, n, code)
+                    half = half_life(speed * -nu[first], float(law.forward[first]), c)
+            rows.append({"where": f"{stream}, {phase}, {self.show(T, 'temperature')}", "rate": self.show(speed, dimension, 3),
+                         "half": self.show(half, "time", 3) if half else "–"})  # fmt: skip
+        return rows
 
     def constant_plot(self, reaction, nu, with_gibbs):
         """log10 K over 1/T: the constant in use, the band of the sources where it rests on Gibbs energies."""

@@ -85,6 +85,16 @@ def send(document, form):
     return Done(f"Send {form['id']} to {entered}", form["id"])
 
 
+@action("run-state")
+def run_state(document, form):
+    """Run the steady state nearest to a temperature in a stirred tank."""
+    unit = document.unit(form["id"])
+    if unit is None or not hasattr(unit, "near"):
+        raise EditError("The tank is gone: reload the page.")
+    unit.state, unit.near = "nearest", form["near"]
+    return Done(f"Run the steady state of {unit.id} near {form['near']}")
+
+
 @action("remove")
 def remove(document, form):
     edit.remove(document, form["id"])

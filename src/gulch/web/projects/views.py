@@ -20,12 +20,14 @@ from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import find
 from gulch.web.chemistry.presenter import ChemistryPage
+from gulch.web.process.curves import Curves
 from gulch.web.projects import actions
 from gulch.web.projects.models import Project
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.workspace import STAGES, Workspace, slider_text
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import scan_page
+from gulch.web.scans.sizing import SizingPage
 
 
 def own(request, pk):
@@ -97,6 +99,10 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     context = {"space": space, "row": row, "stage": stage}
     if stage == "chemistry":
         context["chem"] = ChemistryPage(space)
+    if stage == "process":
+        context["curves"] = Curves(space)
+    if stage == "sizing":
+        context["sizing"] = SizingPage(space)
     if stage == "scans":
         context["page"] = scan_page(space)
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
@@ -245,6 +251,16 @@ def export_csv(request, pk):
     return _attachment(
         HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv"
     )
+
+
+@login_required
+@require_GET
+def export_profile(request, pk, unit):
+    row = own(request, pk)
+    curves = Curves(Workspace(row, "process", unit))
+    if not curves.profile:
+        raise Http404
+    return _attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")
 
 
 @login_required

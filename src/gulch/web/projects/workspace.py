@@ -13,7 +13,13 @@ from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, 
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet
 
-STAGES = (("chemistry", "Chemistry"), ("process", "Process"), ("loops", "Loops"), ("scans", "Scans"))
+STAGES = (
+    ("chemistry", "Chemistry"),
+    ("process", "Process"),
+    ("loops", "Loops"),
+    ("scans", "Scans"),
+    ("sizing", "Sizing"),
+)
 SLIDER_STEPS = 1000
 
 
@@ -128,7 +134,9 @@ class Workspace:
         for g in self.document.gauges:
             r = self.outputs.get(g.reads)
             value = self.solution.gauges.get(g.id) if self.solution else None
-            limits = " · ".join(f"{sign} {text}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text)
+            limits = " · ".join(
+                f"{sign} {pretty_text(text)}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text
+            )
             card = {"id": g.id, "label": g.label or (r.label if r else g.reads), "limits": limits, "mark": "", "state": "none",
                     "value": show(value, r.dimension, self.display) if r else "–"}  # fmt: skip
             if r and value is not None and limits:
@@ -180,7 +188,7 @@ class Workspace:
                     yield self.field(f"{unit.id}.{d.name}.{s.id}", s.shown, d.meaning)
             else:
                 field = self.field(f"{unit.id}.{d.name.removesuffix('_given')}", d.label, d.meaning)
-                field["optional"] = "as inlet" if d.optional else False
+                field["optional"] = d.empty if d.optional else False
                 yield field
 
     def per_reaction_fields(self, unit, declared):

@@ -18,7 +18,7 @@ class KineticReactor(Reactor):
 
     set = ReactionSet("Reaction set", "the reactions that run here, all together, by their rate laws", steps=False)
     bulk_density = Input("Catalyst per bed volume", "density", "needed by rate laws that count on mass of catalyst",
-                         low=0.0, high=2e4, optional=True)  # fmt: skip
+                         low=0.0, high=2e4, optional=True, empty="none")  # fmt: skip
     void = Input("Void fraction", "fraction", "share of the reactor's volume that the fluid fills", low=0.01, high=1.0,
                  default="100 %")  # fmt: skip
 

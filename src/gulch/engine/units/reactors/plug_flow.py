@@ -39,7 +39,7 @@ class PlugFlow(KineticReactor):
     catalyst_mass = Input("Mass of catalyst", "mass", "catalyst in all tubes; needs the catalyst per bed volume", low=1e-9, high=1e9,
                           default="1000 kg", when=("size_by", "catalyst"))  # fmt: skip
     diameter = Input("Diameter", "length", "inner diameter of a tube; gives the length and the velocity", low=1e-5, high=100.0,
-                     optional=True)  # fmt: skip
+                     optional=True, empty="not known")  # fmt: skip
     tubes = Input("Number of tubes", "ratio", "tubes side by side", low=1.0, high=1e6, default="1")
     mode = Choice(
         "Heat",

@@ -53,9 +53,11 @@ class StirredTank(KineticReactor):
     near = Input("Nearest to", "temperature", "the steady state nearest to this temperature runs", low=100.0, high=3000.0,
                  default="50 degC", when=("state", "nearest"))  # fmt: skip
     search_low = Input("Looked for from", "temperature", "lowest temperature at which steady states are looked for; empty: below feed and coolant",
-                       low=100.0, high=3000.0, optional=True, material=False)  # fmt: skip
+                       low=100.0, high=3000.0, optional=True, empty="by itself", material=False)  # fmt: skip
     search_high = Input("up to", "temperature", "highest temperature looked at; empty: what complete conversion can reach", low=100.0,
-                        high=3000.0, optional=True)  # fmt: skip
+                        high=3000.0, optional=True, empty="by itself", material=False)  # fmt: skip
+
+    follows = {"near": "outlet_temperature"}  # in a scan the state nearest to the last point's temperature runs
 
     steady_states = Result("Steady states", "ratio", "how many the heat balance has in the range looked at")
 

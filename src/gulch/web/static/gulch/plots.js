@@ -113,7 +113,88 @@
     }), settings);
   }
 
-  const draw = () => { residuals(); scan(); constant(); };
+  // Curves inside a unit: which plot is shown is kept for the session only.
+  const chosen = { show: "curves", group: "composition" };
+  function curves() {
+    const node = document.getElementById("curves-plot");
+    const ledger = document.getElementById("ledger");
+    if (!ledger) return;
+    ledger.classList.toggle("show-curves", Boolean(node) && chosen.show === "curves");
+    for (const tab of document.querySelectorAll("#ledger .tab[data-show]")) tab.classList.toggle("here", tab.dataset.show === chosen.show);
+    const found = node && window.gulch.data("curves-data");
+    if (!found || chosen.show !== "curves") return;
+    const ink = colours();
+    const small = { size: 12 };
+    if (found.kind === "heat") {
+      const line = (y, name, colour, dash) => ({ x: found.x, y, name, mode: "lines", line: { color: css(colour), width: 2.2, dash }, hovertemplate: "%{x:.4g} " + found.x_unit + ": %{y:.4g} " + found.axis + "<extra>" + name + "</extra>" });
+      const at = (x) => {
+        let i = found.x.findIndex((v) => v >= x);
+        i = Math.min(Math.max(i, 1), found.x.length - 1);
+        const w = (x - found.x[i - 1]) / (found.x[i] - found.x[i - 1]);
+        return (1 - w) * found.removed[i - 1] + w * found.removed[i];
+      };
+      Plotly.react(node, [
+        line(found.made, "heat made", "--clay", "solid"), line(found.removed, "heat removed", "--creek", "dash"),
+        { x: found.states.map((s) => s.x), y: found.states.map((s) => at(s.x)), mode: "markers+text", name: "steady states", text: found.states.map((s) => (s.runs ? "runs" : "")), textposition: "top left",
+          marker: { size: 11, color: found.states.map((s) => (s.stable ? css("--juniper") : css("--card"))), line: { color: css("--juniper"), width: 2 } }, hovertemplate: "%{x:.5g} " + found.x_unit + "<extra>steady</extra>" },
+      ], layout({
+        margin: { l: 58, r: 12, t: 6, b: 38 }, legend: { orientation: "h", y: 1.14, x: 0, font: small },
+        xaxis: axis({ title: { text: "temperature [" + found.x_unit + "]", font: small, standoff: 4 } }), yaxis: axis({ title: { text: "heat [" + found.axis + "]", font: small } }),
+      }), settings);
+      return;
+    }
+    const group = found.groups.find((g) => g.id === chosen.group) || found.groups[0];
+    for (const tab of document.querySelectorAll("#curve-groups .tab")) tab.classList.toggle("here", tab.dataset.group === group.id);
+    const titled = (a) => a.label + (a.unit ? " [" + a.unit + "]" : "");
+    const series = group.series.map((s, i) => ({
+      x: found.x, y: s.y, name: s.label, mode: "lines", yaxis: s.axis ? "y2" : "y", line: { color: ink[i % ink.length], dash: dashes[(i + Math.floor(i / ink.length)) % dashes.length], width: 2 },
+      hovertemplate: "%{x:.4g} " + found.x_unit + ": %{y:.5g} " + group.axes[s.axis].unit + "<extra>" + s.label.replace(/[<>&]/g, "") + "</extra>",
+    }));
+    if (group.id === "composition" && found.peaks.length) series.push({
+      x: found.peaks.map((p) => p.x), y: found.peaks.map((p) => p.y), text: found.peaks.map((p) => p.label), mode: "markers+text", textposition: "top center",
+      marker: { symbol: "triangle-down", size: 11, color: css("--ochre") }, showlegend: false, hoverinfo: "text",
+    });
+    const more = {
+      margin: { l: 58, r: group.axes.length > 1 ? 60 : 12, t: 6, b: 38 }, legend: { orientation: "v", x: group.axes.length > 1 ? 1.12 : 1.01, y: 1, font: small },
+      xaxis: axis({ title: { text: titled({ label: found.x_label, unit: found.x_unit }), font: small, standoff: 4 } }),
+      yaxis: axis({ title: { text: titled(group.axes[0]), font: small } }),
+    };
+    if (group.axes[1]) more.yaxis2 = axis({ title: { text: titled(group.axes[1]), font: small }, overlaying: "y", side: "right", showgrid: false });
+    Plotly.react(node, series, layout(more), settings);
+  }
+  document.addEventListener("click", (event) => {
+    const tab = event.target.closest("#ledger .tab");
+    if (!tab) return;
+    if (tab.dataset.show) chosen.show = tab.dataset.show;
+    if (tab.dataset.group) chosen.group = tab.dataset.group;
+    curves();
+  });
+
+  // The inverse-rate diagram: the plug flow's area under its curve, the tanks' rectangles.
+  function sizing() {
+    const node = document.getElementById("sizing-plot");
+    const found = node && window.gulch.data("sizing-data");
+    if (!found) return;
+    const small = { size: 12 };
+    const shapes = [];
+    const box = (x0, x1, y1, colour, dash) => shapes.push({ type: "rect", x0, x1, y0: 0, y1, line: { color: css(colour), width: 1.5, dash }, fillcolor: css(colour), opacity: dash ? 0.12 : 0.1, layer: "below" });
+    box(0, found.target, found.tank_height, "--dusk", "solid");
+    let from = 0;
+    for (const step of found.steps) {
+      box(from, step.x, step.height, "--ochre", "dot");
+      from = step.x;
+    }
+    Plotly.react(node, [
+      { x: found.plug.map((p) => p[0]), y: found.plug.map((p) => p[1]), mode: "lines", fill: "tozeroy", fillcolor: css("--creek") + "33", line: { color: css("--creek"), width: 2.4 }, name: "along plug flow", hovertemplate: "X %{x:.3g} %: %{y:.4g} " + found.unit + "<extra>plug flow</extra>" },
+      { x: found.tank.map((p) => p[0]), y: found.tank.map((p) => p[1]), mode: "lines", line: { color: css("--clay"), width: 2, dash: "dash" }, name: "in a tank", hovertemplate: "X %{x:.3g} %: %{y:.4g} " + found.unit + "<extra>tank</extra>" },
+    ], layout({
+      margin: { l: 62, r: 12, t: 8, b: 46 }, shapes, legend: { orientation: "h", y: 1.1, x: 0, font: small },
+      xaxis: axis({ title: { text: "conversion of " + found.key + " [%]", font: small }, range: [0, found.target * 1.04] }),
+      yaxis: axis({ title: { text: "F<sub>A0</sub> / (−r<sub>A</sub>) [" + found.unit + "]", font: small }, rangemode: "tozero" }),
+    }), settings);
+  }
+
+  const draw = () => { residuals(); scan(); constant(); curves(); sizing(); };
   document.addEventListener("gulch:drawn", draw);
   document.addEventListener("gulch:theme", draw);
 })();

@@ -1,0 +1,124 @@
+"""What the sizing page shows and does."""
+
+from gulch.engine.document import SizingEntry, StreamEntry
+from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, pretty_unit, show, to_unit, write
+from gulch.engine.scans.sizing import SizingTrouble, size
+from gulch.web.projects.registry import Done, action
+
+DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fraction", "bulk_density": "density"}
+
+
+class SizingPage:
+    """The form, the volumes and the inverse-rate diagram."""
+
+    def __init__(self, space):
+        self.space, self.document, self.display = space, space.document, space.display
+        self.entry = self.document.sizing or first_guess(self.document)
+        self.asked = self.document.sizing is not None
+        self.found, self.trouble = None, ""
+        self.ready = any(r.rate for r in self.document.reactions) and bool(self.document.reaction_sets)
+        if self.asked and self.ready:
+            try:
+                self.found = size(self.document, space.solution, self.entry)
+            except (SizingTrouble, QuantityError) as error:
+                self.trouble = str(error)
+
+    def sets(self):
+        return [(s.id, s.id == self.entry.set) for s in self.document.reaction_sets]
+
+    def streams(self):
+        solved = self.space.solution.streams if self.space.solution else {}
+        return [(s.id, s.id == self.entry.stream) for s in self.document.streams if s.id in solved]
+
+    def rows(self):
+        """(what, volume, temperature, note, way of putting it on the map)."""
+        f = self.found
+
+        def volume(v):
+            return show(v, "volume", self.display)
+
+        return [
+            ("one stirred tank", volume(f.tank), show(f.tank_temperature, "temperature", self.display), "", "tank"),
+            (f"{f.tanks} equal tanks in series", volume(f.tanks * f.each), "", f"{volume(f.each)} each", "tanks"),
+            ("plug flow", volume(f.plug), show(f.plug_temperature, "temperature", self.display), "", "plug"),
+        ]
+
+    def typed(self):
+        """Volumes as document text."""
+        return {
+            name: write(v, "volume", self.display)
+            for name, v in (("plug", self.found.plug), ("tank", self.found.tank), ("each", self.found.each))
+        }
+
+    def data(self):
+        f, unit = self.found, DISPLAY_SETS[self.display].unit("volume")
+
+        def v(value):
+            return to_unit(value, unit, "volume")
+
+        steps, before = [], 0.0
+        for x in f.steps:
+            steps.append({"x": 100.0 * x, "height": v(f.each / max(x - before, 1e-12))})
+            before = x
+        return {
+            "key": f.key, "target": 100.0 * f.target, "unit": pretty_unit(unit), "tank_height": v(f.tank / f.target), "steps": steps,
+            "plug": [(100.0 * x, v(y)) for x, y in f.plug_curve], "tank": [(100.0 * x, v(y)) for x, y in f.tank_curve],
+        }  # fmt: skip
+
+
+def first_guess(document):
+    """A question to begin with: the first set, the first feed."""
+    rated = {r.id for r in document.reactions if r.rate}
+    chosen = next((s.id for s in document.reaction_sets if rated & {i for step in s.steps for i in step}), "")
+    feed = next((s.id for s in document.streams if s.is_feed), "")
+    return SizingEntry(set=chosen, stream=feed)
+
+
+@action("sizing")
+def sizing(document, form):
+    entry = document.sizing or first_guess(document)
+    for name in ("set", "stream", "phase", "heat"):
+        if form.get(name):
+            setattr(entry, name, form[name])
+    for name, dimension in DIMENSIONS.items():
+        if name in form:
+            text = complete(form[name].strip(), dimension, document.display)
+            setattr(entry, name, text or (None if name in ("temperature", "bulk_density") else getattr(entry, name)))
+    try:
+        tanks = int(form.get("tanks", entry.tanks))
+    except ValueError:
+        raise EditError(f"“{form['tanks']}” is not a number of tanks: type a whole number from 1 to 20.") from None
+    if not 1 <= tanks <= 20:
+        raise EditError(f"{tanks} tanks in series are not looked at: type a whole number from 1 to 20.")
+    entry.tanks = tanks
+    document.sizing = entry
+    return Done(f"Size for {entry.target} from {entry.stream}")
+
+
+@action("sizing-place")
+def place(document, form):
+    """Put the chosen reactors at the end of the stream, or into it where it goes somewhere."""
+    entry = document.sizing
+    stream = document.stream(entry.stream) if entry else None
+    if stream is None:
+        raise EditError("The stream is gone: choose another.")
+    way, volume = form["way"], form["volume"]
+    kind = "plug-flow" if way == "plug" else "stirred-tank"
+    at, made = stream.id, []
+    for _ in range(entry.tanks if way == "tanks" else 1):
+        unit = document.unit(edit.append_unit(document, at, kind))
+        unit.set, unit.phase, unit.volume = entry.set, entry.phase, volume
+        unit.void, unit.bulk_density = entry.void, entry.bulk_density
+        if entry.heat == "adiabatic":
+            unit.heat.mode = "adiabatic"
+        elif entry.temperature:
+            unit.heat.mode, unit.heat.temperature = "isothermal", entry.temperature
+        else:
+            unit.heat.mode = "feed-temperature"
+        made.append(unit.id)
+        at = next(
+            s.id for s in document.streams if isinstance(s, StreamEntry) and (s.source or "").split(".")[0] == unit.id
+        )
+    return Done(f"Put {' and '.join(made)} on {stream.id}", made[0])
