@@ -1,9 +1,10 @@
 """Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop."""
 
 import math
+import warnings
 
 import numpy as np
-from scipy.integrate import odeint
+from scipy.integrate import ODEintWarning, odeint, solve_ivp
 from scipy.interpolate import CubicSpline
 from scipy.optimize import brentq
 
@@ -87,7 +88,7 @@ class PlugFlow(KineticReactor):
         fixed = np.zeros(13)
         fixed[k.F_T], fixed[k.F_VOID], fixed[k.F_BULK] = T_in, given.void, given.bulk_density or 0.0
         fixed[k.F_DROP], fixed[k.F_AREA] = given.pressure_drop / volume, area or 1.0
-        fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 1e-3 * feed.P
+        fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 0.05 * feed.P  # below it a fall has no end
         if given.mode == "duty":
             fixed[k.F_HEAT] = given.duty_given / volume
         if given.mode in ("coolant", "cocurrent", "countercurrent"):
@@ -113,17 +114,23 @@ class PlugFlow(KineticReactor):
             tolerance = np.r_[
                 np.full(n_species, 1e-11 * flow), 1e-9 * max(abs(H_in), flow * 1e4), 1e-9 * feed.P**2, 1e-7
             ]
-            with np.errstate(all="ignore"):
+            with np.errstate(all="ignore"), warnings.catch_warnings():
+                warnings.simplefilter("ignore", ODEintWarning)  # said by `stopped` instead
                 y, told = odeint(
-                    change, start, grid, tfirst=True, rtol=RTOL, atol=tolerance, mxstep=20000, full_output=True
+                    change, start, grid, tfirst=True, rtol=RTOL, atol=tolerance, mxstep=5000, full_output=True
                 )
-            return y, guess, told
+            failed = told["message"] != "Integration successful." or not np.all(np.isfinite(y))
+            if failed or guess[1] != 0.0:  # a trial step alone may have touched a limit
+                cls.stopped(change, start, volume, length, fixed, guess, tolerance, given, context, failed)
+            return y, guess
 
         if given.mode == "countercurrent":
             # the coolant's outlet, at the feed's end, is sought so that its inlet at the far end fits
             def miss(leaving):
-                y, guess, _ = run(leaving)
-                return (y[-1, -1] if np.isfinite(y[-1, -1]) else 1e4) - given.coolant
+                try:
+                    return run(leaving)[0][-1, -1] - given.coolant
+                except UnitTrouble:
+                    return 1e4  # ran away: too warm
 
             low, high = cls.coolant_bracket(miss, feed.T, given.coolant)
             if low is None:
@@ -132,17 +139,10 @@ class PlugFlow(KineticReactor):
                     "Raise the coolant's flow, or let it run with the flow.",
                     "capacity",
                 )
-            y, guess, told = run(brentq(miss, low, high, xtol=1e-8))
+            y, guess = run(brentq(miss, low, high, xtol=1e-8))
         else:
-            y, guess, told = run(given.coolant if given.coolant is not None else T_in)
-        if told["message"] != "Integration successful." or not np.all(np.isfinite(y)):
-            raise UnitTrouble(
-                "The integration along the reactor could not go on.",
-                "Check the rate laws: a rate grows without bound.",
-                "set",
-            )
+            y, guess = run(given.coolant if given.coolant is not None else T_in)
         profile = cls.profile(y, grid, model, phase, heat, fixed, laws, guess)
-        cls.stopped(guess, profile, volume, length, given, context)
         n = np.maximum(y[-1, :n_species], 0.0)
         P_out = math.sqrt(y[-1, n_species + 1])
         if heat == k.ISOTHERMAL:
@@ -244,29 +244,42 @@ class PlugFlow(KineticReactor):
         return {"T": T, "P": P, "flow": flow}
 
     @staticmethod
-    def stopped(guess, profile, volume, length, given, context):
-        """Raise UnitTrouble where the pressure ran out or the temperature ran away."""
-        if guess[1] == 0.0:
-            return
-        P, T = np.array(profile["P"]), np.array(profile["T"])
-        gone = guess[1] == 1.0
-        at = (
-            int(np.argmax(1.001 * P.min() >= P)) if gone else int(np.argmax(~np.isfinite(T) | (given.limit - 1e-6 < T)))
+    def stopped(change, start, volume, length, fixed, guess, tolerance, given, context, failed):
+        """Raise UnitTrouble that says where the pressure ran out or the temperature ran away, if either did."""
+        n = start.size - 3
+        guess[:] = fixed[k.F_T], 0.0
+
+        def pressure_left(V, y):
+            return y[n + 1] / fixed[k.F_P_LOW] ** 2 - 1.0
+
+        def room(V, y):
+            change(V, y)
+            return 1.0 - guess[0] / given.limit
+
+        pressure_left.terminal = room.terminal = True
+        found = solve_ivp(
+            change, (0.0, volume), start, "LSODA", rtol=1e-6, atol=1e3 * tolerance, events=(pressure_left, room)
         )
-        share = at / (len(P) - 1)
+        share = float(found.t[-1]) / volume
         where = f"{100 * share:.0f} % of the way" + (
             f" ({show(share * length, 'length', context.display)})" if length else ""
         )
-        if gone:
+        if found.t_events[0].size:
             raise UnitTrouble(
                 f"The pressure runs out at {where}.",
                 "Shorten the reactor, widen it, or raise the inlet's pressure.",
                 "falls",
             )
+        if found.t_events[1].size:
+            raise UnitTrouble(
+                f"The temperature runs away at {where}: it passes {show(given.limit, 'temperature', context.display)}.",
+                "Cool more, dilute the feed, lower its temperature, or shorten the reactor.",
+                "limit",
+            )
+        if not failed:
+            return
         raise UnitTrouble(
-            f"The temperature runs away at {where}: it passes {show(given.limit, 'temperature', context.display)}.",
-            "Cool more, dilute the feed, lower its temperature, or shorten the reactor.",
-            "limit",
+            f"The integration could not go on past {where}.", "Check the rate laws: a rate grows without bound.", "set"
         )
 
     @staticmethod
