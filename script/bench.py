@@ -5,7 +5,8 @@ import time
 from pathlib import Path
 
 import numpy as np
-from scipy.optimize import brentq, minimize
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq, minimize, root
 from thermo import (
     PRMIX,
     CEOSGas,
@@ -116,6 +117,7 @@ def main():
     row("PT flash, 6 species, two phases", ours, other, "thermo", f"same answer to {error:.0e}")
 
     equilibria()
+    kinetics()
 
     plan = Plan(load(FIVE))
     cold = plan.run()
@@ -208,6 +210,88 @@ def equilibria():
         error = np.abs(theirs - answer).max() / n0.sum()
         row(what, best(ours, 200), best(lambda: minimised(flash, model, n0, T, P, atoms, start), 2), "scipy on thermo",  # noqa: B023
             f"same answer to {error:.0e}")  # fmt: skip
+
+
+KINETIC = {
+    "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
+    "species": [{"id": "eb", "cas": "100-41-4"}, {"id": "st", "cas": "100-42-5"}, {"id": "h2", "cas": "1333-74-0"}, {"id": "bz", "cas": "71-43-2"},
+                {"id": "et", "cas": "74-85-1"}, {"id": "tol", "cas": "108-88-3"}, {"id": "me", "cas": "74-82-8"}, {"id": "w", "cas": "7732-18-5"}],
+    "reactions": [
+        {"id": "a", "equation": "eb = st + h2", "rate": {"forward": {"k": "2 1/s", "energy": "90 kJ/mol", "at": "600 degC"}}},
+        {"id": "b", "equation": "eb = bz + et", "rate": {"forward": {"k": "0.05 1/s", "energy": "200 kJ/mol", "at": "600 degC"}}},
+        {"id": "c", "equation": "eb + h2 = tol + me", "rate": {"forward": {"k": "10 L/mol/s", "energy": "95 kJ/mol", "at": "600 degC"}}}],
+    "reaction_sets": [{"id": "s", "steps": [["a", "b", "c"]]}],
+    "streams": [{"id": "f", "to": "R", "given": {"temperature": "630 degC", "pressure": "5 bar", "flow": {"eb": "100 kmol/h", "w": "500 kmol/h"}}}, {"id": "p", "from": "R"}],
+}  # fmt: skip
+
+
+def kinetics():
+    """Plug flow and stirred tank beside scipy's integrator and root finder on thermo's gas phase."""
+    unit = {"id": "R", "set": "s", "phase": "vapour", "volume": "3 m3"}
+    model = phase_model("peng-robinson", tuple(s["cas"] for s in KINETIC["species"]))
+    theirs_flash = reference(model)
+    nu = np.array([[-1, 1, 1, 0, 0, 0, 0, 0], [-1, 0, 0, 1, 1, 0, 0, 0], [-1, 0, -1, 0, 0, 1, 1, 0]], float)
+    n0, T0, P = np.array([100.0, 0, 0, 0, 0, 0, 0, 500.0]) / 3.6, 903.15, 5e5
+    dh = nu @ model.ideal_gas_enthalpies(298.15)
+
+    def speeds(n, T):
+        x = np.maximum(n, 0.0) / n.sum()
+        state = make(x.tolist(), T)
+        c = x / state.V()
+        k = [
+            2.0 * np.exp(-90e3 / R * (1 / T - 1 / 873.15)),
+            0.05 * np.exp(-200e3 / R * (1 / T - 1 / 873.15)),
+            0.01 * np.exp(-95e3 / R * (1 / T - 1 / 873.15)),
+        ]
+        return np.array([k[0] * c[0], k[1] * c[0], k[2] * c[0] * c[2]]), state
+
+    makers = {
+        "flash": lambda z, T: theirs_flash.flash(T=T, P=P, zs=z),
+        "gas": lambda z, T: theirs_flash.gas.to(T=T, P=P, zs=z),
+    }
+    make = makers["flash"]
+
+    def scripted(adiabatic):
+        def change(V, y):
+            r, state = speeds(y[:8], y[8])
+            dT = (
+                -(r @ dh) / (state.Cp() * y[:8].sum()) if adiabatic else 0.0
+            )  # heat of reaction at 25 degC: the script's shortcut
+            return np.r_[r @ nu, dT]
+
+        return solve_ivp(change, (0.0, 3.0), np.r_[n0, T0], "LSODA", rtol=1e-8, atol=1e-10).y[:, -1]
+
+    def scripted_tank():
+        return root(lambda x: x - 3.0 * speeds(n0 + x @ nu, T0)[0], np.array([5.0, 0.2, 0.1]), tol=1e-10).x
+
+    def plan(kind, mode):
+        return Plan(load(KINETIC | {"units": [unit | {"kind": kind, "heat": {"mode": mode}}]}))
+
+    for what, kind, mode, other in (
+        ("plug flow, 3 reactions, isothermal", "plug-flow", "feed-temperature", lambda: scripted(False)),
+        ("plug flow, 3 reactions, adiabatic", "plug-flow", "adiabatic", lambda: scripted(True)),
+        ("stirred tank, isothermal", "stirred-tank", "feed-temperature", scripted_tank),
+    ):
+        ready = plan(kind, mode)
+        solution, theirs = ready.run(explain=False), other()
+        out = np.array(list(solution.streams["p"].flow.values()))
+        their_n = theirs[:8] if kind == "plug-flow" else n0 + theirs @ nu
+        error = np.abs(out - their_n).max() / n0.sum()
+        ours, flashed = best(lambda r=ready: r.run(explain=False), 20), best(other, 1)
+        make = makers["gas"]
+        told = best(other, 1) / ours
+        make = makers["flash"]
+        row(
+            what,
+            ours,
+            flashed,
+            "scipy on thermo",
+            f"same answer to {error:.0e}; told that all is gas it takes {told:.0f} ×",
+        )
+    states = Plan(next(p for p in projects() if "acid" in p.name))
+    found = states.run()
+    ours = best(states.run, 10)
+    row("stirred tank, all steady states", ours, ours, "itself", f"{len(found.units['TANK'].values['steady'])} states")
 
 
 def row(what, ours, other, beside, remark=""):
