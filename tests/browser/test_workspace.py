@@ -214,3 +214,20 @@ def test_a_lost_server_is_said(process):
     process.press("#knob-value-drum_T", "Enter")
     expect(process.locator("#fault")).to_contain_text("cannot be reached")
     process.context.set_offline(False)
+
+
+def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
+    """A page asked for before an edit but answered after it is dropped."""
+    held = []
+    process.route("**/process/?select=COOL", lambda route: held.append(route))
+    process.click("#stream-S4 a")
+    process.locator("#stream-S4.here").wait_for()
+    process.evaluate("void window.gulch.open(location.pathname + '?select=COOL')")
+    fill(process, "#knob-value-purge_share", "8")
+    expect(process.locator(".history")).to_contain_text("revision 2")
+    held[0].fulfill(
+        status=200, headers={"X-Gulch-Version": "1", "Content-Type": "text/html"}, body='<div id="workspace">old</div>'
+    )
+    process.wait_for_timeout(400)
+    expect(process.locator(".history")).to_contain_text("revision 2")
+    expect(process.locator("#knob-value-purge_share")).to_have_value("8 %")

@@ -298,6 +298,15 @@ def test_heat_exchange_without_reaction(mode):
     assert s.units["R"].values["duty"] == pytest.approx(-cooled * C, rel=1e-6)
 
 
+def test_duty_per_length_is_the_duty_spread_out():
+    whole = solve(inert(diameter="0.5 m", heat={"mode": "duty", "duty": "40 kW"}))
+    length = whole.units["R"].values["length_result"]
+    part = solve(inert(diameter="0.5 m", heat={"mode": "per-length", "heating": f"{40 / length!r} kW/m"}))
+    assert part.streams["p"].temperature == pytest.approx(440.0, abs=1e-5)  # 40 kW on 1 kW/K
+    assert whole.streams["p"].temperature == pytest.approx(440.0, abs=1e-5)
+    assert any("needs the length" in m.what for m in solve(inert(heat={"mode": "per-length"})).messages)
+
+
 def ergun(**more):
     return document(
         {"nitrogen": "7727-37-9", "a": "74-84-0", "b": "74-85-1", "h": "1333-74-0"},

@@ -140,7 +140,7 @@ def addresses(project):
             found[a.address] = a
         if r.rate and r.rate.law == "power":
             a = Address(
-                f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e6, 1e7, r.rate.forward.energy
+                f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e9, 1e9, r.rate.forward.energy
             )
             found[a.address] = a
         if r.conversion and not r.conversion.polynomial:

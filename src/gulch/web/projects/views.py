@@ -106,7 +106,9 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     if stage == "scans":
         context["page"] = scan_page(space)
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
-    return render(request, template, context, status=status)
+    response = render(request, template, context, status=status)
+    response["X-Gulch-Version"] = row.version  # lets the browser drop an answer that a later one has overtaken
+    return response
 
 
 @login_required

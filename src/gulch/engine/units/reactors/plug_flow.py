@@ -16,7 +16,7 @@ from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 121  # of the profiles
 RTOL = 1e-9
-_HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT,
+_HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT, "per-length": k.GIVEN_HEAT,
          "coolant": k.COOLED, "cocurrent": k.COCURRENT, "countercurrent": k.COUNTERCURRENT}  # fmt: skip
 _PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
 
@@ -45,12 +45,14 @@ class PlugFlow(KineticReactor):
     mode = Choice(
         "Heat",
         {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature", "adiabatic": "adiabatic",
-         "duty": "given duty, spread evenly", "coolant": "coolant at one temperature", "cocurrent": "coolant in the same direction",
+         "duty": "given duty, spread evenly", "per-length": "given duty per length", "coolant": "coolant at one temperature", "cocurrent": "coolant in the same direction",
          "countercurrent": "coolant against the flow"},
         "how heat enters or leaves along the reactor",
         default="isothermal",
         group="heat",
     )  # fmt: skip
+    heating = Input("Duty per length", "heat per length", "heat put in per length of all tubes together; negative takes heat out",
+                    default="0 kW/m", when=("mode", "per-length"), group="heat")  # fmt: skip
     conductance = Input("U A of the wall", "heat conductance", "heat passed per degree over the whole reactor", low=0.0, high=1e9,
                         default="1 kW/K", when=("mode", "coolant", "cocurrent", "countercurrent"), group="heat")  # fmt: skip
     coolant = Input("Coolant enters at", "temperature", "temperature of the coolant where it enters", low=100.0, high=3000.0,
@@ -91,6 +93,10 @@ class PlugFlow(KineticReactor):
         fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 0.05 * feed.P  # below it a fall has no end
         if given.mode == "duty":
             fixed[k.F_HEAT] = given.duty_given / volume
+        if given.mode == "per-length":
+            if length is None:
+                raise UnitTrouble("A duty per length needs the length.", "Type the diameter of a tube.", "diameter")
+            fixed[k.F_HEAT] = given.heating * length / volume
         if given.mode in ("coolant", "cocurrent", "countercurrent"):
             fixed[k.F_UA] = given.conductance / volume
             fixed[k.F_CAPACITY] = given.capacity or 1.0

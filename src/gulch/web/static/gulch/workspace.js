@@ -61,6 +61,13 @@
   }
   window.gulch.post = post;
 
+  // An answer that a later edit has overtaken on its way would show an older state: it is dropped.
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const made = event.detail.xhr && event.detail.xhr.getResponseHeader("X-Gulch-Version");
+    const space = $("workspace");
+    if (made && space && Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version)) event.detail.shouldSwap = false;
+  });
+
   // A field whose text was not accepted shows the document's text again, unless it is being edited.
   document.addEventListener("htmx:afterSwap", () => {
     for (const input of document.querySelectorAll("#workspace input[value]")) {
