@@ -36,12 +36,14 @@ def test_every_unit_closes_its_balances(unit):
 
 
 def test_every_kind_is_exercised():
-    """Here, or by name below and in test_equilibrium."""
+    """Here, or by name below, in test_equilibrium and in test_kinetics."""
     assert set(KINDS) - {u["kind"] for u in CASES} <= {
         "compressor",
         "stoichiometric-reactor",
         "equilibrium-reactor",
         "gibbs-reactor",
+        "stirred-tank",
+        "plug-flow",
     }
 
 

@@ -95,7 +95,6 @@ def _registry():
     registry = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
     registry.define("lbmol = 453.59237 * mol")
     registry.define("MMBtu = 1e6 * Btu")
-    registry.define("t = 1000 * kilogram")
     return registry
 
 

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 import numpy as np
 from chemicals import acentric, critical, identifiers, phase_change, reaction
-from chemicals.elements import periodic_table, simple_formula_parser
+from chemicals.elements import molecular_weight, periodic_table, simple_formula_parser
 
 from gulch.engine.species.heat_capacity import fit, graphite, loaded
 from gulch.engine.species.records import Datum
@@ -134,7 +134,7 @@ def _graphite():
     keep = (T >= 250.0) & (T <= 3000.0)
     return {
         "cas": GRAPHITE, "name": "graphite", "formula": "C", "atoms": {"C": 1}, "non_volatile": True,
-        "molar_mass": Datum(0.012011, "atomic weights, IUPAC"), "critical_temperature": None, "critical_pressure": None,
+        "molar_mass": Datum(molecular_weight({"C": 1}) / 1000.0, "atomic weights, IUPAC"), "critical_temperature": None, "critical_pressure": None,
         "acentric_factor": None, "formation_enthalpy": Datum(0.0, "element in its standard state"),
         "entropy": Datum(5.74, "CODATA Key Values (1989)"), "boiling_point": None,
         "liquid_density": Datum(2260.0, "CRC Handbook"),

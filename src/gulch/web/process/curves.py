@@ -98,6 +98,14 @@ class Curves:
 
     def peaks(self):
         """Sentences on maxima inside the reactor: "ethylene peaks at 2.1 m"."""
+        if self.profile:
+            T = self.profile["T"]
+            at = max(range(len(T)), key=T.__getitem__)
+            if 0 < at < len(T) - 1:
+                way, dimension = (
+                    (self.profile["length"], "length") if self.profile["length"] else (self.profile["volume"], "volume")
+                )
+                yield f"hottest, {show(T[at], 'temperature', self.display)}, at {show(way[at], dimension, self.display, 3)}"
         for p in self.values.get("peaks") or []:
             where = (
                 show(p["length"], "length", self.display, 3)

@@ -1,6 +1,7 @@
 """Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop."""
 
 import math
+import time
 import warnings
 
 import numpy as np
@@ -16,9 +17,14 @@ from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 121  # of the profiles
 RTOL = 1e-9
+MAX_SECONDS = 8.0  # for the coolant's temperature where it runs against the flow
 _HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT, "per-length": k.GIVEN_HEAT,
          "coolant": k.COOLED, "cocurrent": k.COCURRENT, "countercurrent": k.COUNTERCURRENT}  # fmt: skip
 _PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
+
+
+class _OutOfTime(Exception):
+    pass
 
 
 class PlugFlow(KineticReactor):
@@ -132,20 +138,32 @@ class PlugFlow(KineticReactor):
 
         if given.mode == "countercurrent":
             # the coolant's outlet, at the feed's end, is sought so that its inlet at the far end fits
+            deadline = time.monotonic() + MAX_SECONDS
+
             def miss(leaving):
+                if time.monotonic() > deadline:
+                    raise _OutOfTime
                 try:
                     return run(leaving)[0][-1, -1] - given.coolant
                 except UnitTrouble:
                     return 1e4  # ran away: too warm
 
-            low, high = cls.coolant_bracket(miss, feed.T, given.coolant)
-            if low is None:
+            try:
+                low, high = cls.coolant_bracket(miss, feed.T, given.coolant)
+                leaving = brentq(miss, low, high, xtol=1e-8) if low is not None else None
+            except _OutOfTime:
+                raise UnitTrouble(
+                    f"No temperature of the coolant was found in {MAX_SECONDS:.0f} s.",
+                    "Check the rate laws, or let the coolant run with the flow.",
+                    "capacity",
+                ) from None
+            if leaving is None:
                 raise UnitTrouble(
                     "No temperature of the coolant fits both ends.",
                     "Raise the coolant's flow, or let it run with the flow.",
                     "capacity",
                 )
-            y, guess = run(brentq(miss, low, high, xtol=1e-8))
+            y, guess = run(leaving)
         else:
             y, guess = run(given.coolant if given.coolant is not None else T_in)
         profile = cls.profile(y, grid, model, phase, heat, fixed, laws, guess)
