@@ -34,7 +34,7 @@ def client(client, user):
 def act(client, row):
     """Post an edit; returns the response. The newest version is sent unless one is given."""
 
-    def post(name, status=200, **form):
+    def post(name, /, status=200, **form):
         row.refresh_from_db()
         form.setdefault("version", row.version)
         response = client.post(f"/p/{row.pk}/do/{name}/", form, headers={"HX-Request": "true"})

@@ -196,3 +196,84 @@ def test_names_are_escaped(client, row, act):
 def test_demo_loads_for_a_user_without_projects(client, user):
     response = client.post("/load-demo/", follow=True)
     assert demo().name in response.content.decode()
+
+
+def test_mistyped_species_data_leave_every_page_standing(client, row, act):
+    act("species-datum", id="ethanol", field="vapour_pressure", value="2 bar; x")
+    for stage, query in (
+        ("chemistry", "?select=species:ethanol"),
+        ("process", "?select=R1"),
+        ("loops", ""),
+        ("scans", ""),
+        ("sizing", ""),
+    ):
+        html = page(client, row, stage, query)
+        assert "Vapour pressure of ethanol" in html
+    assert client.get(f"/p/{row.pk}/ledger.csv").status_code == 200
+    act("species-order")
+    words = text_of(act("reaction-add", status=422, equation="C2H6O = C2H4 + H2O", stage="chemistry"))
+    assert "Vapour pressure of ethanol" in words and len(row.current.document["reactions"]) == 2
+    act("species-datum", id="ethanol", field="vapour_pressure", value="")
+    assert row.latest["solved"]
+
+
+@pytest.mark.parametrize(
+    ("action", "form", "select"),
+    [
+        ("rate-add", {"id": "hydration"}, "hydration"),
+        ("equilibrium", {"id": "hydration", "field": "source", "value": "table"}, "hydration"),
+        ("equilibrium", {"id": "hydration", "field": "low", "value": "150"}, "hydration"),
+        ("polynomial", {"id": "hydration", "value": "0.1, 1e-4"}, "hydration"),
+        ("species-source", {"id": "ethanol", "field": "entropy", "value": "CRC Handbook"}, "species:ethanol"),
+        ("species-own", {"name": "lye", "formula": "NaOH", "non_volatile": "1"}, "species:lye"),
+        ("measures", {"key": "ethylene", "product": "ether", "ratio": "2"}, ""),
+        ("measures", {"key": "", "product": ""}, ""),
+        ("set-preview", {"id": "main", "value": "recycle"}, ""),
+        ("reactions-at", {"value": "300"}, ""),
+    ],
+)
+def test_chemistry_edits_reach_the_document_and_undo(client, row, act, action, form, select):
+    before = row.current.document
+    html = act(action, stage="chemistry", **form)
+    row.refresh_from_db()
+    assert row.current.document != before and 'class="say error"' not in html
+    assert page(client, row, "chemistry", f"?select={select}")
+    client.post(f"/p/{row.pk}/undo/", {"version": row.version, "stage": "chemistry"}, headers={"HX-Request": "true"})
+    row.refresh_from_db()
+    assert row.current.document == before
+
+
+@pytest.mark.parametrize(
+    ("action", "form", "words"),
+    [
+        ("species-own", {"name": "x", "formula": "Qq"}, "is not a formula"),
+        ("equilibrium", {"id": "nothing", "field": "a", "value": "1"}, "is gone"),
+        ("rate", {"id": "hydration", "field": "forward.k", "value": "1"}, "is gone"),
+        ("rate-add", {"id": "nothing"}, "is gone"),
+        ("adsorption", {"id": "hydration", "at": "3", "field": "k", "value": "1"}, "is gone"),
+        ("polynomial", {"id": "nothing", "value": "1"}, "key species"),
+        ("sizing", {"tanks": "many"}, "not a number of tanks"),
+        ("sizing", {"tanks": "99"}, "are not looked at"),
+        ("sizing-place", {"way": "plug", "volume": "1 m3"}, "choose another"),
+        ("run-state", {"id": "R1", "near": "300 K"}, "is gone"),
+        ("set", {"address": "R1.runs.hydration", "value": "sideways"}, "not one of the ways"),
+    ],
+)
+def test_edits_that_cannot_be_made_say_why(row, act, action, form, words):
+    number = row.current.number
+    assert words in text_of(act(action, status=422, **form))
+    row.refresh_from_db()
+    assert row.current.number == number
+
+
+def test_mole_ratios_by_the_form(row, act):
+    act("basis", id="ethylene_feed", value="mole-ratios")
+    given = row.current.document["streams"][0]["given"]
+    assert (given["to_species"], given["total"]) == ("ethylene", "100 kmol/h")
+    act("set", address="ethylene_feed.ratio.ethane", value="0.03")
+    act("set", address="ethylene_feed.total", value="90")
+    assert row.latest["streams"]["ethylene_feed"]["flow"]["ethane"] == pytest.approx(2.7 / 3.6)
+    html = act("set", address="ethylene_feed.to_species", value="water", select="ethylene_feed")
+    assert (
+        row.latest["streams"]["ethylene_feed"]["flow"]["water"] == pytest.approx(90 / 3.6) and "Ratios are to" in html
+    )

@@ -3,9 +3,9 @@
 import csv
 import io
 
-from gulch.engine.flowsheet.inputs import model_of
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
+from gulch.engine.species import SpeciesError, lookup
 
 COLUMNS = {name: words for name, (_, words) in STREAM_RESULTS.items()}
 
@@ -25,8 +25,11 @@ def ledger(project, solution):
     for c in columns:
         c["unit"] = pretty_unit(display.unit(c["dimension"]))
     molar_mass = {}
-    if project.species and solution is not None:
-        molar_mass = dict(zip((s.id for s in project.species), model_of(project).molar_mass.tolist()))
+    for s in project.species if solution is not None else ():
+        try:
+            molar_mass[s.id] = lookup(*s.key).molar_mass.value
+        except SpeciesError:  # its data were mistyped since the figures were made: its mass is not shown
+            continue
     rows = []
     for s in project.streams:
         cells = []

@@ -457,7 +457,10 @@ def order_by_boiling_point(project):
     """Order species by normal boiling point, lightest first; unknown ones last."""
 
     def key(entry):
-        point = lookup(*entry.key).boiling_point
+        try:
+            point = lookup(*entry.key).boiling_point
+        except SpeciesError:
+            point = None
         return point.value if point else 1e9
 
     project.species = sorted(project.species, key=key)

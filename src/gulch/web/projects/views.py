@@ -18,7 +18,7 @@ from gulch.engine.flowsheet import Plan
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
-from gulch.engine.species import find
+from gulch.engine.species import SpeciesError, find
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions
@@ -150,7 +150,7 @@ def do(request, pk, name):
         told = {"newest": conflict.newest, "action": name, "form": [(k, v) for k, vs in again for v in vs],
                 "typed": request.POST.get("value") or request.POST.get("equation") or ""}  # fmt: skip
         return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
-    except EditError as error:
+    except (EditError, SpeciesError) as error:
         notice = {
             "level": "error",
             "text": str(error),

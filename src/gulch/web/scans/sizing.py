@@ -6,6 +6,7 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, pretty_unit, show, to_unit, write
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.web.projects.registry import Done, action
+from gulch.web.projects.workspace import pretty_text
 
 DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fraction", "bulk_density": "density"}
 
@@ -27,6 +28,10 @@ class SizingPage:
 
     def sets(self):
         return [(s.id, s.id == self.entry.set) for s in self.document.reaction_sets]
+
+    @property
+    def temperature(self):
+        return pretty_text(self.entry.temperature or "")
 
     def streams(self):
         solved = self.space.solution.streams if self.space.solution else {}

@@ -12,14 +12,13 @@ from gulch.engine.units.base import (
     Choice,
     Input,
     PerReaction,
-    Port,
     ReactionSet,
     Result,
     UnitResult,
     UnitTrouble,
     outlet_pressure,
 )
-from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor
 
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
@@ -65,12 +64,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def ports_out(cls, entry):
-        if entry.mixture == "split":
-            return (
-                Port("vapour", "the vapour that leaves", draws="top"),
-                Port("liquid", "the liquid that leaves", draws="bottom"),
-            )
-        return cls.outlets
+        return BOTH_PHASES if entry.mixture == "split" else cls.outlets
 
     @classmethod
     def solve(cls, feed, given, context):

@@ -3,8 +3,12 @@
 from scipy.optimize import brentq
 
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, ReactionSet, Result, Unit, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Port, ReactionSet, Result, Unit, UnitTrouble, outlet_pressure
 
+BOTH_PHASES = (
+    Port("vapour", "the vapour that leaves", draws="top"),
+    Port("liquid", "the liquid that leaves", draws="bottom"),
+)
 T_SEARCH = (200.0, 3500.0)  # where an adiabatic outlet is searched [K]
 
 

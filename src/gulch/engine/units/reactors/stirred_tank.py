@@ -9,7 +9,8 @@ from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import FOUND, tank
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.reactors.heat import BOTH_PHASES
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 90  # temperatures at which the heat balance is looked at
@@ -63,12 +64,7 @@ class StirredTank(KineticReactor):
 
     @classmethod
     def ports_out(cls, entry):
-        if entry.phase == "both":
-            return (
-                Port("vapour", "the vapour that leaves", draws="top"),
-                Port("liquid", "the liquid that leaves", draws="bottom"),
-            )
-        return cls.outlets
+        return BOTH_PHASES if entry.phase == "both" else cls.outlets
 
     @classmethod
     def solve(cls, feed, given, context):
