@@ -21,6 +21,14 @@ CASES = [
     {"kind": "flash-drum", "mode": "temperature", "temperature": "80 degC"},
     {"kind": "flash-drum", "pressure": "0.5 bar"},
     {"kind": "species-separator", "share": {"methanol": "95 %", "water": "2 %"}},
+    {
+        "kind": "species-separator",
+        "share": {"methanol": "95 %"},
+        "first_temperature": "40 degC",
+        "second_temperature": "95 degC",
+        "second_pressure": "0.5 bar",
+    },
+    {"kind": "valve", "pressure": "0.2 bar"},
 ]
 
 
@@ -44,6 +52,8 @@ def test_every_kind_is_exercised():
         "gibbs-reactor",
         "stirred-tank",
         "plug-flow",
+        "expander",
+        "pump",
     }
 
 
@@ -192,3 +202,82 @@ def test_units_say_what_is_wrong(unit, words):
     assert not solution.solved
     message = next(m for m in solution.messages if m.level == "error")
     assert words in message.what and message.todo and message.where.startswith("U")
+
+
+def nitrogen(unit, T="400 K", P="4 bar"):
+    return document(
+        {"nitrogen": "7727-37-9"}, [{"id": "K", **unit}],
+        [feed("f", "K", {"nitrogen": "3.6 kmol/h"}, T=T, P=P), {"id": "p", "from": "K"}], phase_model="peng-robinson",
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "P"), [("compressor", "16 bar"), ("expander", "1 bar")])
+@pytest.mark.parametrize("efficiency", [1.0, 0.8])
+def test_shaft_work_against_coolprop(kind, P, efficiency):
+    """Isentropic enthalpy change of nitrogen by CoolProp's reference equation of state."""
+    s = solve(nitrogen({"kind": kind, "pressure": P, "efficiency": f"{100 * efficiency} %"}))
+    entropy = PropsSI("Smolar", "T", 400.0, "P", 4e5, "Nitrogen")
+    ideal = PropsSI("Hmolar", "Smolar", entropy, "P", float(P.split()[0]) * 1e5, "Nitrogen") - PropsSI(
+        "Hmolar", "T", 400.0, "P", 4e5, "Nitrogen"
+    )
+    expected = ideal / efficiency if kind == "compressor" else ideal * efficiency
+    assert s.units["K"].values["work"] == pytest.approx(expected, rel=6e-3)
+    assert abs(s.units["K"].balances["energy"]) < 1e-9
+
+
+@pytest.mark.parametrize(("kind", "P", "sign"), [("compressor", 16e5, 1), ("expander", 1e5, -1)])
+def test_polytropic_path_of_an_ideal_gas(kind, P, sign):
+    """T2/T1 = (P2/P1)^((k − 1)/(k η)) compressing, with η in place of 1/η expanding; argon has k = 5/3."""
+    project = document(
+        {"argon": "7440-37-1"}, [{"id": "K", "kind": kind, "pressure": f"{P} Pa", "path": "polytropic", "efficiency": "80 %"}],
+        [feed("f", "K", {"argon": "3.6 kmol/h"}, T="400 K", P="4 bar"), {"id": "p", "from": "K"}], phase_model="ideal",
+    )  # fmt: skip
+    exponent = 0.4 / 0.8 if sign > 0 else 0.4 * 0.8
+    assert solve(project).streams["p"].temperature == pytest.approx(400.0 * (P / 4e5) ** exponent, rel=1e-3)
+
+
+def test_stages_with_cooling_between_them_save_work():
+    """Two equal stages cooled back to the inlet: twice the work of one stage at the root of the ratio."""
+    one = solve(nitrogen({"kind": "compressor", "pressure": "36 bar"}))
+    half = solve(nitrogen({"kind": "compressor", "pressure": "12 bar"}))
+    two = solve(nitrogen({"kind": "compressor", "pressure": "36 bar", "stages": "2", "between": "400 K"}))
+    assert two.units["K"].values["work"] == pytest.approx(2.0 * half.units["K"].values["work"], rel=0.01)
+    assert two.units["K"].values["work"] < 0.85 * one.units["K"].values["work"]
+    assert two.units["K"].values["duty"] < 0.0 and abs(two.units["K"].balances["energy"]) < 1e-9
+    assert two.units["K"].values["hottest"] < one.streams["p"].temperature
+
+
+def test_pump_by_hand():
+    """W = V ΔP/η (any fluid-mechanics text)."""
+    s = solve(document({"water": "7732-18-5"}, [{"id": "P", "kind": "pump", "pressure": "51 bar", "efficiency": "50 %"}],
+                       [feed("f", "P", {"water": "3.6 kmol/h"}, P="1 bar"), {"id": "p", "from": "P"}]))  # fmt: skip
+    assert s.units["P"].values["work"] == pytest.approx(s.streams["f"].volume_flow * 50e5 / 0.5, rel=1e-9)
+    assert abs(s.units["P"].balances["energy"]) < 1e-9
+
+
+def test_valve_flashes_at_the_same_enthalpy():
+    """Liquid propane from 18 bar and 45 °C to 2 bar: the share that flashes by CoolProp."""
+    s = solve(document({"propane": "74-98-6"}, [{"id": "V", "kind": "valve", "pressure": "2 bar"}],
+                       [feed("f", "V", {"propane": "3.6 kmol/h"}, T="45 degC", P="18 bar"), {"id": "p", "from": "V"}], phase_model="peng-robinson"))  # fmt: skip
+    h1, liquid, vapour = (
+        PropsSI("Hmolar", *a, "Propane") for a in (("T", 318.15, "P", 18e5), ("Q", 0, "P", 2e5), ("Q", 1, "P", 2e5))
+    )
+    assert s.streams["p"].vapour_fraction == pytest.approx((h1 - liquid) / (vapour - liquid), rel=0.03)
+    assert s.streams["p"].enthalpy_flow == pytest.approx(s.streams["f"].enthalpy_flow, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("unit", "words"),
+    [
+        ({"kind": "expander", "pressure": "9 bar"}, "an expander cannot raise it"),
+        ({"kind": "valve", "pressure": "9 bar"}, "material does not flow uphill"),
+        ({"kind": "pump", "pressure": "9 bar"}, "is vapour, which a pump cannot take"),
+        ({"kind": "compressor", "stages": "2.5"}, "cannot have 2.5 stages"),
+        ({"kind": "species-separator", "first_pressure": "9 bar"}, "material does not flow uphill"),
+    ],
+)
+def test_machines_say_what_they_cannot_do(unit, words):
+    project = nitrogen(unit)
+    project.streams[1].source = "K.first" if unit["kind"] == "species-separator" else "K"
+    s = solve(project)
+    assert not s.solved and any(words in m.what and m.todo for m in s.messages), s.messages

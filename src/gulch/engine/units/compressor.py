@@ -1,57 +1,84 @@
-"""Compressor: raise a vapour's pressure by an isentropic path and an efficiency."""
+"""Compressor: raise a vapour's pressure, in stages with cooling between them where wanted."""
 
-from gulch.engine.phases.model import TemperatureNotFound
-from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.shaft import PATHS, change_pressure
 
 
 class Compressor(Unit):
-    """Real-gas compression: outlet enthalpy = inlet + isentropic rise / efficiency (Smith, Van Ness & Abbott, ch. 7)."""
+    """Real-gas compression along an isentropic or polytropic path with an efficiency."""
 
     kind = "compressor"
     label = "compressor"
     short = "K"
-    meaning = "raises the pressure of a vapour; work follows from an isentropic compression and an efficiency"
+    meaning = "raises the pressure of a vapour; work follows from an isentropic or polytropic path and an efficiency"
 
     pressure = Input(
         "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar"
     )
+    path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")
     efficiency = Input(
-        "Isentropic efficiency", "fraction", "ideal work over real work", low=0.05, high=1.0, default="75 %"
+        "Efficiency", "fraction", "ideal work over real work, of each stage", low=0.05, high=1.0, default="75 %"
     )
+    stages = Input("Stages", "ratio", "stages of equal pressure ratio", low=1.0, high=10.0, default="1")
+    between = Input("Cooled between stages to", "temperature", "temperature at the inlet of every stage but the first; empty: not cooled",
+                    low=100.0, high=3000.0, optional=True, empty="not cooled")  # fmt: skip
 
     work = Result("Work", "power", "shaft work into the stream", headline=True)
+    duty = Result("Duty", "power", "heat taken out between the stages, negative")
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+    hottest = Result("Hottest stage outlet", "temperature", "highest temperature after any stage")
+
+    @classmethod
+    def check(cls, entry, project):
+        try:
+            whole = float(entry.stages) == int(float(entry.stages))
+        except (TypeError, ValueError):
+            return  # said by the check of quantities
+        if not whole:
+            yield "stages", f"{entry.id} cannot have {entry.stages} stages.", "Type a whole number."
 
     @classmethod
     def solve(cls, feed, given, context):
         if feed.is_empty:
             return UnitResult(
-                {"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T}
+                {"product": feed.at(T=feed.T, P=given.pressure)},
+                {"work": 0.0, "duty": 0.0, "outlet_temperature": feed.T},
             )
         if given.pressure < feed.P * (1.0 - 1e-9):
             raise UnitTrouble(
-                f"The outlet pressure of {given.pressure / 1e5:.5g} bar lies below the inlet's {feed.P / 1e5:.5g} bar.",
+                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies below the inlet's "
+                f"{show(feed.P, 'pressure', context.display)}.",
                 "Raise the outlet pressure, or leave the compressor out.",
                 "pressure",
             )
-        notes = []
-        if feed.vapour_fraction < 1.0 - 1e-6:
-            notes.append(
-                (
-                    "warning",
-                    f"The inlet holds {100 * (1 - feed.vapour_fraction):.3g} % liquid, which a compressor must not take.",
-                    "Separate the liquid in a flash drum first, or heat the inlet.",
-                )  # fmt: skip
-            )
-        try:
-            ideal = context.model.at_entropy(feed.state.entropy, given.pressure, feed.n, feed.T)
-        except TemperatureNotFound as error:
-            raise UnitTrouble(
-                f"The isentropic outlet cannot be found: {error}.", "Lower the outlet pressure.", "pressure"
-            ) from None
-        work = (ideal.enthalpy - feed.state.enthalpy) * feed.total / given.efficiency
-        product = feed.at(H=feed.enthalpy_flow + work, P=given.pressure)
-        product._guess = ideal.temperature
+        count = max(1, round(given.stages))
+        ratio = (given.pressure / feed.P) ** (1.0 / count)
+        notes, work, duty, tops = [], 0.0, 0.0, []
+        stream = feed
+        for k in range(count):
+            if k and given.between is not None:
+                cooled = stream.at(T=given.between, P=stream.P)
+                duty += cooled.enthalpy_flow - stream.enthalpy_flow
+                stream = cooled
+            if stream.vapour_fraction < 1.0 - 1e-6:
+                where = "The inlet" if k == 0 else f"The inlet of stage {k + 1}"
+                notes.append(
+                    (
+                        "warning",
+                        f"{where} holds {100 * (1 - stream.vapour_fraction):.3g} % liquid, which a compressor must not take.",
+                        "Separate the liquid in a flash drum first, or heat the inlet."
+                        if k == 0
+                        else "Cool less between the stages, or take the liquid out between two compressors.",
+                    )
+                )
+            P = given.pressure if k == count - 1 else stream.P * ratio
+            stream, power = change_pressure(stream, P, given.efficiency, given.path, context.model, "compression")
+            work += power
+            tops.append(stream)
         return UnitResult(
-            {"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes
-        )
+            {"product": stream},
+            {"work": work, "duty": duty, "outlet_temperature": context.later(lambda: stream.T),
+             "hottest": context.later(lambda: max(s.T for s in tops))},
+            notes=notes,
+        )  # fmt: skip

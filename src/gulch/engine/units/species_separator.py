@@ -1,11 +1,11 @@
 """Species separator: a share of each species to the first outlet."""
 
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import PerSpecies, Port, Result, Unit, UnitResult
+from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, no_uphill
 
 
 class SpeciesSeparator(Unit):
-    """Splits a stream species by species; both outlets keep temperature and pressure."""
+    """Splits a stream species by species; each outlet may have its own temperature and pressure."""
 
     kind = "species-separator"
     label = "species separator"
@@ -16,13 +16,29 @@ class SpeciesSeparator(Unit):
     share = PerSpecies("Share to first", "fraction", "share of the species that leaves by the first outlet",
                        low=0.0, high=1.0)  # fmt: skip
 
-    duty = Result("Duty", "power", "heat needed to bring both outlets to the inlet temperature", headline=True)
+    first_temperature = Input("First leaves at", "temperature", "temperature of the first outlet; empty: the inlet's", low=100.0,
+                              high=3000.0, optional=True)  # fmt: skip
+    first_pressure = Input("First leaves at pressure", "pressure", "pressure of the first outlet; empty: the inlet's", low=1.0,
+                           high=1e9, optional=True)  # fmt: skip
+    second_temperature = Input("Second leaves at", "temperature", "temperature of the second outlet; empty: the inlet's", low=100.0,
+                               high=3000.0, optional=True)  # fmt: skip
+    second_pressure = Input("Second leaves at pressure", "pressure", "pressure of the second outlet; empty: the inlet's", low=1.0,
+                            high=1e9, optional=True)  # fmt: skip
+
+    duty = Result("Duty", "power", "heat needed to bring both outlets to their states", headline=True)
 
     @classmethod
     def solve(cls, feed, given, context):
-        first = Stream.at_temperature(context.model, feed.n * given.share, feed.T, feed.P)
-        second = Stream.at_temperature(context.model, feed.n - first.n, feed.T, feed.P)
+        outlets = {}
+        n_first = feed.n * given.share
+        for name, n in (("first", n_first), ("second", feed.n - n_first)):
+            T, P = getattr(given, f"{name}_temperature"), getattr(given, f"{name}_pressure")
+            if P is not None:
+                no_uphill(feed, P, f"{name}_pressure")
+            outlets[name] = Stream.at_temperature(
+                context.model, n, feed.T if T is None else T, feed.P if P is None else P
+            )
         return UnitResult(
-            {"first": first, "second": second},
-            {"duty": context.later(lambda: first.enthalpy_flow + second.enthalpy_flow - feed.enthalpy_flow)},
+            outlets,
+            {"duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow)},
         )

@@ -1,0 +1,46 @@
+"""Expander: gain work from a falling pressure."""
+
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.shaft import PATHS, change_pressure
+
+
+class Expander(Unit):
+    """Real-gas expansion along an isentropic or polytropic path with an efficiency."""
+
+    kind = "expander"
+    label = "expander"
+    short = "X"
+    meaning = "lowers the pressure of a gas and gains shaft work from it"
+
+    pressure = Input(
+        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar"
+    )
+    path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")
+    efficiency = Input("Efficiency", "fraction", "real work over ideal work", low=0.0, high=1.0, default="75 %")
+
+    work = Result("Work", "power", "shaft work into the stream: negative, being gained", headline=True)
+    outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        if feed.is_empty:
+            return UnitResult(
+                {"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T}
+            )
+        if given.pressure > feed.P * (1.0 + 1e-9):
+            raise UnitTrouble(
+                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies above the inlet's "
+                f"{show(feed.P, 'pressure', context.display)}, and an expander cannot raise it.",
+                "Lower the outlet pressure, or put a compressor here.",
+                "pressure",
+            )
+        product, work = change_pressure(feed, given.pressure, given.efficiency, given.path, context.model, "expansion")
+        notes = []
+        wet = 1.0 - product.vapour_fraction
+        if wet > 0.1:
+            notes.append(("warning", f"{100 * wet:.3g} % of the outlet is liquid, more than an expander's blades bear.",
+                          "Heat the inlet, or expand less."))  # fmt: skip
+        return UnitResult(
+            {"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes
+        )

@@ -1,0 +1,43 @@
+"""Pump: raise a liquid's pressure."""
+
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble
+
+
+class Pump(Unit):
+    """Work = V (P2 − P1)/efficiency, the liquid taken as incompressible (any fluid-mechanics text)."""
+
+    kind = "pump"
+    label = "pump"
+    short = "P"
+    meaning = "raises the pressure of a liquid; work is volume flow times pressure rise over efficiency"
+
+    pressure = Input(
+        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar"
+    )
+    efficiency = Input("Efficiency", "fraction", "ideal work over shaft work", low=0.05, high=1.0, default="70 %")
+
+    work = Result("Work", "power", "shaft work into the stream", headline=True)
+    outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        if feed.is_empty:
+            return UnitResult(
+                {"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T}
+            )
+        if given.pressure < feed.P * (1.0 - 1e-9):
+            raise UnitTrouble(
+                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies below the inlet's "
+                f"{show(feed.P, 'pressure', context.display)}.",
+                "Raise the outlet pressure, or put a valve here.",
+                "pressure",
+            )
+        if feed.vapour_fraction > 1e-6:
+            raise UnitTrouble(
+                f"{100 * feed.vapour_fraction:.3g} % of the inlet is vapour, which a pump cannot take.",
+                "Condense or separate the vapour first, or use a compressor.",
+            )
+        work = feed.volume_flow * (given.pressure - feed.P) / given.efficiency
+        product = feed.at(H=feed.enthalpy_flow + work, P=given.pressure)
+        return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)})

@@ -1,0 +1,51 @@
+"""Paths of compressors and expanders: isentropic or polytropic, real gas.
+
+Isentropic efficiency compares with the isentropic end state (Smith, Van Ness & Abbott, ch. 7); polytropic efficiency is
+the isentropic efficiency of a vanishingly small step (any turbomachinery text), taken here as steps of equal ratio whose
+outcome is extrapolated to steps of no size.
+"""
+
+from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.units.base import UnitTrouble
+
+STEPS = 6  # of a polytropic path; twice as many are taken to extrapolate
+
+PATHS = {"isentropic": "isentropic", "polytropic": "polytropic"}
+
+
+def change_pressure(stream, P_out, efficiency, path, model, word):
+    """The stream at P_out after one stage with shaft work; returns (stream, work put in [W], negative where gained).
+
+    word: "compression" or "expansion", for the sentence when no end state exists. Raises UnitTrouble.
+    """
+    if path == "isentropic":
+        h = _step(stream.state, P_out, efficiency, model, stream.n, word)
+        out = stream.at(H=h * stream.total, P=P_out)
+        return out, out.enthalpy_flow - stream.enthalpy_flow
+    coarse, fine = (_polytropic(stream, P_out, efficiency, model, count, word) for count in (STEPS, 2 * STEPS))
+    out = stream.at(H=(2.0 * fine - coarse) * stream.total, P=P_out)  # the error is of first order in the step
+    return out, out.enthalpy_flow - stream.enthalpy_flow
+
+
+def _polytropic(stream, P_out, efficiency, model, count, word):
+    """Molar enthalpy [J/mol] after `count` isentropic steps of equal pressure ratio, each with the efficiency."""
+    ratio = (P_out / stream.P) ** (1.0 / count)
+    state, P = stream.state, stream.P
+    for k in range(count):
+        P = P_out if k == count - 1 else P * ratio
+        h = _step(state, P, efficiency, model, stream.n, word)
+        state = model.at_enthalpy(h, P, stream.n, state.temperature)
+    return state.enthalpy
+
+
+def _step(state, P, efficiency, model, n, word):
+    try:
+        ideal = model.at_entropy(state.entropy, P, n, state.temperature)
+    except TemperatureNotFound as error:
+        raise UnitTrouble(
+            f"The end of the isentropic {word} cannot be found: {error}.",
+            "Choose an outlet pressure nearer to the inlet's.",
+            "pressure",
+        ) from None
+    rise = ideal.enthalpy - state.enthalpy
+    return state.enthalpy + (rise / efficiency if rise > 0.0 else rise * efficiency)

@@ -1,0 +1,33 @@
+"""Valve: let the pressure fall without heat or work."""
+
+from gulch.engine.units.base import Input, Result, Unit, UnitResult, no_uphill
+
+
+class Valve(Unit):
+    """Throttling at constant enthalpy (Joule–Thomson)."""
+
+    kind = "valve"
+    label = "valve"
+    short = "V"
+    meaning = "lowers the pressure at constant enthalpy"
+
+    pressure = Input(
+        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar"
+    )
+
+    outlet_temperature = Result(
+        "Outlet temperature", "temperature", "temperature of the stream that leaves", headline=True
+    )
+    vapour_share = Result("Vapour fraction", "fraction", "of the stream that leaves")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        no_uphill(feed, given.pressure)
+        product = feed.at(P=given.pressure)
+        return UnitResult(
+            {"product": product},
+            {
+                "outlet_temperature": context.later(lambda: product.T),
+                "vapour_share": context.later(lambda: product.vapour_fraction),
+            },
+        )
