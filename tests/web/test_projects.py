@@ -198,3 +198,23 @@ def test_queries_stay_few(client, row, django_assert_max_num_queries):
         client.get(f"/p/{row.pk}/process/")
     with django_assert_max_num_queries(8):
         client.get("/")
+
+
+def test_a_page_does_not_conflict_with_its_own_edits(client, row):
+    """Two edits sent before the first was answered both count; another page's stale edit still conflicts."""
+
+    def post(page, version, address, value):
+        form = {"address": address, "value": value, "version": version, "client": page}
+        return client.post(f"/p/{row.pk}/do/set/", form, headers={"HX-Request": "true"}).status_code
+
+    row.refresh_from_db()
+    seen = row.version
+    assert post("one", seen, "COOL.temperature", "51 degC") == 200
+    assert post("one", seen, "SPLIT.drawn", "7 %") == 200
+    assert post("two", seen, "SPLIT.drawn", "9 %") == 409
+    row.refresh_from_db()
+    assert post("two", row.version, "SPLIT.drawn", "9 %") == 200
+    assert post("one", seen, "COOL.temperature", "52 degC") == 409  # the other page came between
+    row.refresh_from_db()
+    units = {u["id"]: u for u in row.current.document["units"]}
+    assert (units["COOL"]["temperature"], units["SPLIT"]["drawn"]) == ("51 degC", "9 %")

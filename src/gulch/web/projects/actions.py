@@ -32,16 +32,28 @@ def copy_project(row, name):
     return create_project(row.owner, document, f"Copy of {row.name}")
 
 
-def edit(row, version, label, change):
+def claim(row, version, client):
+    """Let an open page change a row that it saw at a version; None for no check.
+
+    Raises Conflict when another page changed it since; edits that one page sends faster than they are answered
+    follow one another.
+    """
+    own = bool(client) and client == row.client and version is not None and version >= row.client_since
+    if version is not None and version != row.version and not own:
+        raise Conflict(row.current)
+    if not own:
+        row.client, row.client_since = client, row.version
+
+
+def edit(row, version, label, change, client=""):
     """Apply change(document) to the current document as a new revision, and solve.
 
-    label: words for the history, or a function of what `change` returned. Returns what `change`
+    client: a name of the open page that asks. label: words for the history, or a function of what `change` returned. Returns what `change`
     returned. Raises Conflict when `version` is not the row's, EditError when the change cannot be made.
     """
     with transaction.atomic():
         row = Project.objects.select_for_update().select_related("current").get(pk=row.pk)
-        if version is not None and version != row.version:
-            raise Conflict(row.current)
+        claim(row, version, client)
         document = load(row.current.document)
         try:
             outcome = change(document)
@@ -105,30 +117,30 @@ def go_on(row):
     """Continue the loops from the last iterate."""
     with transaction.atomic():
         row = Project.objects.select_for_update().select_related("current").get(pk=row.pk)
+        row.client = ""
         tears = (row.latest or {}).get("tears") or start_of(row)
         return settle_on_current(row, max_passes=600, start=tears)
 
 
-def undo(row, version):
+def undo(row, version, client=""):
     """Back to the parent revision. Returns the label of what was undone, or None."""
-    return _step(row, version, lambda r: (r.current.parent, r.current.label))
+    return _step(row, version, client, lambda r: (r.current.parent, r.current.label))
 
 
-def redo(row, version):
+def redo(row, version, client=""):
     """Forward to the newest child of the current revision. Returns its label, or None."""
 
     def forward(r):
         child = r.current.children.order_by("-number").first()
         return child, child.label if child else None
 
-    return _step(row, version, forward)
+    return _step(row, version, client, forward)
 
 
-def _step(row, version, choose):
+def _step(row, version, client, choose):
     with transaction.atomic():
         row = Project.objects.select_for_update().select_related("current", "current__parent").get(pk=row.pk)
-        if version is not None and version != row.version:
-            raise Conflict(row.current)
+        claim(row, version, client)
         to, label = choose(row)
         if to is None:
             return None

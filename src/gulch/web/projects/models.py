@@ -10,6 +10,9 @@ class Project(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="projects")
     name = models.CharField(max_length=120)
     version = models.PositiveIntegerField(default=0)
+    # The open page that made the newest changes, and the version it began from: its own edits do not conflict.
+    client = models.CharField(max_length=40, blank=True, default="")
+    client_since = models.PositiveIntegerField(default=0)
     current = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
     latest = models.JSONField(null=True)  # Solution of the current revision
     good = models.JSONField(null=True)  # last Solution that solved

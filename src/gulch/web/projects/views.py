@@ -129,6 +129,11 @@ def _version(request):
         return None
 
 
+def _client(request):
+    """The name that an open page gives itself."""
+    return request.POST.get("client", "")[:40]
+
+
 def _stage(request):
     stage = request.POST.get("stage", "process")
     return stage if stage in dict(STAGES) else "process"
@@ -144,9 +149,11 @@ def do(request, pk, name):
     if change is None:
         raise Http404
     try:
-        done = actions.edit(row, _version(request), lambda o: o.label, lambda d: change(d, request.POST))
+        done = actions.edit(
+            row, _version(request), lambda o: o.label, lambda d: change(d, request.POST), _client(request)
+        )
     except actions.Conflict as conflict:
-        again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "csrfmiddlewaretoken")]
+        again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "client", "csrfmiddlewaretoken")]
         told = {"newest": conflict.newest, "action": name, "form": [(k, v) for k, vs in again for v in vs],
                 "typed": request.POST.get("value") or request.POST.get("equation") or ""}  # fmt: skip
         return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
@@ -189,7 +196,7 @@ def history(request, pk, way):
     row = own(request, pk)
     stage, select = _stage(request), request.POST.get("select", "")
     try:
-        label = (actions.undo if way == "undo" else actions.redo)(row, _version(request))
+        label = (actions.undo if way == "undo" else actions.redo)(row, _version(request), _client(request))
     except actions.Conflict:
         notice = {"level": "info", "text": "The project changed in another tab; this page now shows its newest state."}
         return show_workspace(request, own(request, pk), stage, select, notice=notice)
@@ -222,6 +229,7 @@ def restore(request, pk, number):
     row = own(request, pk)
     revision = get_object_or_404(row.revisions, number=number)
     document = load(revision.document)
+    row.client = ""
     actions.add_revision(row, document, f"Back to revision {number}")
     return redirect("stage", pk, "process")
 

@@ -61,6 +61,12 @@
   }
   window.gulch.post = post;
 
+  // This open page gives itself a name, so that its own edits may follow one another faster than they are answered.
+  const client = Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, "0")).join("");
+  document.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.verb === "post") event.detail.parameters.client = client;
+  });
+
   // An answer that a later edit has overtaken on its way would show an older state: it is dropped.
   document.addEventListener("htmx:beforeSwap", (event) => {
     const made = event.detail.xhr && event.detail.xhr.getResponseHeader("X-Gulch-Version");
