@@ -296,6 +296,9 @@ def test_heat_exchange_without_reaction(mode):
         assert s.units["R"].values["coolant_leaves"] == pytest.approx(300.0 + 100.0 * share, abs=1e-3)
     assert s.streams["p"].temperature == pytest.approx(400.0 - cooled, abs=1e-4)
     assert s.units["R"].values["duty"] == pytest.approx(-cooled * C, rel=1e-6)
+    coolant = s.units["R"].values["profile"]["coolant"]
+    enters, other = (coolant[-1], coolant[0]) if mode == "countercurrent" else (coolant[0], coolant[-1])
+    assert enters == pytest.approx(300.0, abs=1e-4) and other >= enters
 
 
 def test_duty_per_length_is_the_duty_spread_out():

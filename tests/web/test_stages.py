@@ -277,3 +277,22 @@ def test_mole_ratios_by_the_form(row, act):
     assert (
         row.latest["streams"]["ethylene_feed"]["flow"]["water"] == pytest.approx(90 / 3.6) and "Ratios are to" in html
     )
+
+
+def test_interaction_parameters_are_typed_and_taken_back(client, row, act):
+    before = row.latest["gauges"]["purity"]
+    html = act("interaction", a="ethylene", b="water", value="0.3", stage="chemistry")
+    assert row.current.document["phase_model"]["interaction"] == [{"pair": ["ethylene", "water"], "value": 0.3}]
+    assert (
+        row.latest["gauges"]["purity"] != before
+        and "1 of your own" in text_of(html)
+        and "ethylene – water" in text_of(html)
+    )
+    act("interaction", a="water", b="ethylene", value="")
+    assert row.latest["gauges"]["purity"] == pytest.approx(before, rel=1e-7)
+    for a, b, value, words in (
+        ("water", "water", "0.1", "two different"),
+        ("water", "ether", "7", "beyond all reason"),
+        ("water", "ether", "x", "does not start"),
+    ):
+        assert words in text_of(act("interaction", status=422, a=a, b=b, value=value))

@@ -9,6 +9,7 @@ from gulch.engine.document import (
     Conversion,
     EquilibriumEntry,
     FeedEntry,
+    Interaction,
     MeasuresEntry,
     RateConstantEntry,
     RateEntry,
@@ -20,7 +21,7 @@ from gulch.engine.document import (
     source_of,
     value_of,
 )
-from gulch.engine.flowsheet.inputs import FEED_BASES
+from gulch.engine.flowsheet.inputs import FEED_BASES, number
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError, lookup
@@ -317,6 +318,23 @@ def set_equilibrium(project, id_, field, text):
     if entry.source != "constant":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.constant"]
         prune_scans(project)
+
+
+def set_interaction(project, a, b, text):
+    """Type the interaction parameter k_ij of a pair; an empty text brings the shipped one back. Raises EditError."""
+    ids = {s.id for s in project.species}
+    if a not in ids or b not in ids or a == b:
+        raise EditError("Choose two different species of the project.")
+    try:
+        value = number(text, f"k of {a} and {b}") if text else None
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if value is not None and not -1.0 <= value <= 1.0:
+        raise EditError(f"An interaction parameter of {text} is beyond all reason: keep it between −1 and 1.")
+    kept = [k for k in project.phase_model.interaction if set(k.pair) != {a, b}]
+    if value is not None:
+        kept.append(Interaction(pair=(a, b), value=value))
+    project.phase_model.interaction = kept
 
 
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")

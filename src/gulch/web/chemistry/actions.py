@@ -73,6 +73,13 @@ def phase_model(document, form):
     return Done(f"Choose phase model {form['value']}")
 
 
+@action("interaction")
+def interaction(document, form):
+    a, b, text = form["a"], form["b"], form.get("value", "").strip()
+    edit.set_interaction(document, a, b, text)
+    return Done(f"Set the interaction of {a} and {b} to {text or 'the shipped one'}")
+
+
 def missing_species(document, equation):
     """Databank matches of every name in an equation that the project lacks: [(name, matches)]."""
     left, right = parse_equation(equation)

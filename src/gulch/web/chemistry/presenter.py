@@ -142,6 +142,19 @@ class ChemistryPage:
             })  # fmt: skip
         return out
 
+    def interactions(self):
+        """Pairs whose k_ij is not zero or is the user's own, and the species to choose a pair from."""
+        if self.model is None or self.document.phase_model.kind == "ideal" or len(self.names) < 2:
+            return None
+        own = {frozenset(k.pair): k.value for k in self.document.phase_model.interaction}
+        rows = []
+        for i, a in enumerate(self.names):
+            for j, b in enumerate(self.names[:i]):
+                typed = own.get(frozenset((a, b)))
+                if typed is not None or self.model.kij[i, j] != 0.0:
+                    rows.append({"a": b, "b": a, "value": f"{self.model.kij[i, j]:g}", "own": typed is not None})
+        return {"rows": rows, "species": [(s.id, s.shown) for s in self.document.species], "own": len(own)}
+
     # Reactions
 
     def nu(self, id_):

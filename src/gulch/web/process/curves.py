@@ -52,6 +52,8 @@ class Curves:
              "series": [{"label": "temperature", "axis": 0, "y": self.numbers(p["T"], "temperature")},
                         {"label": "pressure", "axis": 1, "y": self.numbers(p["P"], "pressure")}]},
         ]  # fmt: skip
+        if p.get("coolant"):
+            out[1]["series"].insert(1, {"label": "coolant", "axis": 0, "y": self.numbers(p["coolant"], "temperature")})
         kinds = {("rate per mass" if per == "catalyst" else "rate") for per in p["per"].values()}
         axes = sorted(kinds)
         out.append({

@@ -167,6 +167,7 @@ class PlugFlow(KineticReactor):
         else:
             y, guess = run(given.coolant if given.coolant is not None else T_in)
         profile = cls.profile(y, grid, model, phase, heat, fixed, laws, guess)
+        profile["coolant"] = y[:, -1].tolist() if heat >= k.COOLED else None
         n = np.maximum(y[-1, :n_species], 0.0)
         P_out = math.sqrt(y[-1, n_species + 1])
         if heat == k.ISOTHERMAL:
@@ -331,7 +332,7 @@ class PlugFlow(KineticReactor):
             "per": {r.id: r.rate.per for r in reactions},
             "key": context.species[key],
             "conversion": ((n[0, key] - n[:, key]) / n[0, key]).tolist() if n[0, key] > 0.0 else None,
-            "coolant": y[:, -1].tolist() if profile.get("coolant") else None,
+            "coolant": profile["coolant"],
         }  # fmt: skip
         return out
 
