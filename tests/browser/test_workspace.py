@@ -217,9 +217,9 @@ def test_a_lost_server_is_said(process):
 
 
 def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
-    """A page asked for before an edit but answered after it is dropped."""
+    """A page asked for before an edit but answered after it is asked for again."""
     held = []
-    process.route("**/process/?select=COOL", lambda route: held.append(route))
+    process.route("**/process/?select=COOL", lambda route: held.append(route) if not held else route.continue_())
     process.click("#stream-S4 a")
     process.locator("#stream-S4.here").wait_for()
     process.evaluate("void window.gulch.open(location.pathname + '?select=COOL')")
@@ -228,6 +228,21 @@ def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
     held[0].fulfill(
         status=200, headers={"X-Gulch-Version": "1", "Content-Type": "text/html"}, body='<div id="workspace">old</div>'
     )
-    process.wait_for_timeout(400)
+    expect(process.locator("#rename")).to_have_value("COOL")
     expect(process.locator(".history")).to_contain_text("revision 2")
     expect(process.locator("#knob-value-purge_share")).to_have_value("8 %")
+
+
+def test_an_edits_answer_does_not_call_the_user_back(process):
+    """Someone who goes elsewhere before an edit is answered stays there, and the edit counts."""
+    held = []
+    process.route("**/do/set/", lambda route: held.append(route))
+    process.click("#stream-S4 a")
+    process.locator("[data-id='COOL']").click()
+    process.fill("[id='f-COOL.temperature']", "55")
+    process.press("[id='f-COOL.temperature']", "Tab")
+    process.click("#rail-loops")
+    expect(process.locator("#passes")).to_be_visible()
+    held[0].continue_()
+    expect(process.locator(".history")).to_contain_text("revision 2")
+    expect(process.locator("#passes")).to_be_visible()

@@ -14,8 +14,13 @@
   }
   window.gulch = { $, data, open };
 
+  let journeys = 0; // how often the user went elsewhere on this page
   function open(url) {
+    journeys += 1;
     history.pushState({ htmx: true }, "", url);
+    return show(url);
+  }
+  function show(url) {
     return htmx.ajax("GET", url, { target: "#workspace", swap: "morph:outerHTML" });
   }
   addEventListener("popstate", () => location.reload());
@@ -67,11 +72,19 @@
     if (event.detail.verb === "post") event.detail.parameters.client = client;
   });
 
-  // An answer that a later edit has overtaken on its way would show an older state: it is dropped.
+  // An answer that a later edit has overtaken would show an older state, and one to an edit made before the user
+  // went elsewhere would bring them back: neither is shown, the page they are on is asked for again.
+  document.addEventListener("htmx:beforeRequest", (event) => (event.detail.xhr.gulchJourney = journeys));
   document.addEventListener("htmx:beforeSwap", (event) => {
-    const made = event.detail.xhr && event.detail.xhr.getResponseHeader("X-Gulch-Version");
+    const { xhr, requestConfig } = event.detail;
+    const made = xhr && xhr.getResponseHeader("X-Gulch-Version");
     const space = $("workspace");
-    if (made && space && Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version)) event.detail.shouldSwap = false;
+    if (!made || !space) return;
+    const overtaken = Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version);
+    const elsewhere = requestConfig.verb === "post" && xhr.gulchJourney !== journeys;
+    if (!overtaken && !elsewhere) return;
+    event.detail.shouldSwap = false;
+    if (elsewhere || requestConfig.verb === "get") show(elsewhere ? location.href : requestConfig.path);
   });
 
   // A field whose text was not accepted shows the document's text again, unless it is being edited.
