@@ -14,9 +14,10 @@
   }
   window.gulch = { $, data, open };
 
-  let journeys = 0; // how often the user went elsewhere on this page
+  let journeys = 0, destination = location.href; // how often the user went elsewhere on this page, and where last
   function open(url) {
     journeys += 1;
+    destination = url;
     history.pushState({ htmx: true }, "", url);
     return show(url);
   }
@@ -72,19 +73,27 @@
     if (event.detail.verb === "post") event.detail.parameters.client = client;
   });
 
-  // An answer that a later edit has overtaken would show an older state, and one to an edit made before the user
-  // went elsewhere would bring them back: neither is shown, the page they are on is asked for again.
-  document.addEventListener("htmx:beforeRequest", (event) => (event.detail.xhr.gulchJourney = journeys));
+  // Answers may come in another order than they were asked for. A page asked for before an edit whose answer is already
+  // shown is dropped; the answer to an edit made before the user went elsewhere does not call them back: the page they
+  // went to is asked for again.
+  let answered = 0; // edits whose answers were shown
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    event.detail.xhr.gulchJourney = journeys;
+    event.detail.xhr.gulchAnswered = answered;
+  });
   document.addEventListener("htmx:beforeSwap", (event) => {
     const { xhr, requestConfig } = event.detail;
     const made = xhr && xhr.getResponseHeader("X-Gulch-Version");
     const space = $("workspace");
     if (!made || !space) return;
-    const overtaken = Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version);
-    const elsewhere = requestConfig.verb === "post" && xhr.gulchJourney !== journeys;
-    if (!overtaken && !elsewhere) return;
-    event.detail.shouldSwap = false;
-    if (elsewhere || requestConfig.verb === "get") show(elsewhere ? location.href : requestConfig.path);
+    if (requestConfig.verb === "get") {
+      if (xhr.gulchAnswered !== answered) event.detail.shouldSwap = false;
+    } else if (xhr.gulchJourney !== journeys) {
+      event.detail.shouldSwap = false;
+      show(destination);
+    } else if (Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version)) {
+      event.detail.shouldSwap = false;
+    } else answered += 1;
   });
 
   // A field whose text was not accepted shows the document's text again, unless it is being edited.
