@@ -14,6 +14,7 @@
   }
   window.gulch = { $, data, open };
 
+  let answered = 0; // edits whose answers were shown
   let journeys = 0, destination = location.href; // how often the user went elsewhere on this page, and where last
   function open(url) {
     journeys += 1;
@@ -22,7 +23,8 @@
     return show(url);
   }
   function show(url) {
-    return htmx.ajax("GET", url, { target: "#workspace", swap: "morph:outerHTML" });
+    // what was answered when it was asked for travels with it: it may wait in a queue before it is sent
+    return htmx.ajax("GET", url, { target: "#workspace", swap: "morph:outerHTML", headers: { "X-Gulch-Asked": answered } });
   }
   addEventListener("popstate", () => location.reload());
 
@@ -76,7 +78,6 @@
   // Answers may come in another order than they were asked for. A page asked for before an edit whose answer is already
   // shown is dropped; the answer to an edit made before the user went elsewhere does not call them back: the page they
   // went to is asked for again.
-  let answered = 0; // edits whose answers were shown
   document.addEventListener("htmx:beforeRequest", (event) => {
     event.detail.xhr.gulchJourney = journeys;
     event.detail.xhr.gulchAnswered = answered;
@@ -87,7 +88,8 @@
     const space = $("workspace");
     if (!made || !space) return;
     if (requestConfig.verb === "get") {
-      if (xhr.gulchAnswered !== answered) event.detail.shouldSwap = false;
+      const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
+      if (Number(asked) !== answered) event.detail.shouldSwap = false;
     } else if (xhr.gulchJourney !== journeys) {
       event.detail.shouldSwap = false;
       show(destination);
