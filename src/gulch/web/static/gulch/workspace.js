@@ -15,7 +15,8 @@
   window.gulch = { $, data, open };
 
   let answered = 0; // edits whose answers were shown
-  let journeys = 0, destination = location.href; // how often the user went elsewhere on this page, and where last
+  let journeys = 0, destination = location.href; // how often the user went elsewhere on this page, and where they are
+  let placed = 0; // the journey on which an answer last chose what is selected
   function open(url) {
     journeys += 1;
     destination = url;
@@ -90,12 +91,17 @@
     if (requestConfig.verb === "get") {
       const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
       if (Number(asked) !== answered) event.detail.shouldSwap = false;
-    } else if (xhr.gulchJourney !== journeys) {
+      return;
+    }
+    const shown = Number(JSON.parse(space.getAttribute("hx-vals")).version);
+    if (Number(made) < shown) event.detail.shouldSwap = false;
+    else if (xhr.gulchJourney !== journeys) {
       event.detail.shouldSwap = false;
-      show(destination);
-    } else if (Number(made) < Number(JSON.parse(space.getAttribute("hx-vals")).version)) {
-      event.detail.shouldSwap = false;
-    } else answered += 1;
+      if (Number(made) > shown) show(destination);
+    } else {
+      answered += 1;
+      placed = journeys;
+    }
   });
 
   // A field whose text was not accepted shows the document's text again, unless it is being edited.
@@ -187,6 +193,7 @@
     const select = JSON.parse(space.getAttribute("hx-vals")).select;
     const stage = JSON.parse(space.getAttribute("hx-vals")).stage;
     const url = space.dataset.base.replace(/process\/$/, stage + "/") + (select ? "?select=" + encodeURIComponent(select) : "");
+    if (placed === journeys) destination = url;
     if (location.pathname + location.search !== url) history.replaceState(history.state, "", url);
     document.dispatchEvent(new Event("gulch:drawn"));
   });
