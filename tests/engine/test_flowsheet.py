@@ -103,7 +103,7 @@ def test_inert_without_a_way_out_is_named():
     solution = solve(methanol_loop("0 %", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}))
     assert not solution.solved
     loop = solution.loops[0]
-    assert loop.builds_up == "nitrogen" and "purge" in loop.advice and "1.000 kmol/h" in loop.advice
+    assert loop.builds_up == "nitrogen" and "Purge about" in loop.advice and "1.000 kmol/h" in loop.advice
     assert len(loop.history) == loop.passes > 10
     assert solution.tears["back"]["flow"]["nitrogen"] > 0  # the last iterate is kept
     again = solve(
@@ -157,7 +157,7 @@ def test_start_follows_its_species_when_they_are_reordered():
 
 
 def test_tear_is_the_returning_stream_and_order_follows():
-    (group,) = groups(demo())
+    (group,) = (g for g in groups(demo()) if g.iterates)
     assert group.tears == ("recycle",)
     assert group.units == ("MIX", "H1", "R1", "COOL", "DRUM", "SPLIT", "K1")
 
@@ -172,7 +172,7 @@ def test_nested_loops_find_a_small_tear_set():
         {"id": "outer", "from": "D.drawn", "to": "A"}, {"id": "out", "from": "D.rest"},
     ]  # fmt: skip
     project = document({"water": "7732-18-5"}, units, streams)
-    assert len(groups(project)[0].tears) == 1  # cutting bc opens both loops
+    assert [g.tears for g in groups(project) if g.iterates] == [("bc",)]  # cutting bc opens both loops
     solution = solve(project)
     # by hand: out = 0.6 D, D = 0.6 C, C = B = ab + 0.4 C, ab = 1 + 0.4 D; hence D = 1/0.6, C = D/0.6
     assert solution.streams["out"].total == pytest.approx(KMOL_H)

@@ -10,6 +10,7 @@ from typing import Annotated, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
+from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
@@ -187,12 +188,22 @@ class FeedEntry(Part):
 class StreamEntry(Part):
     id: Id
     source: str | None = Field(None, alias="from", description="unit or unit.port; left out for a feed")
-    to: str | None = Field(None, description="unit it enters; left out for a product")
+    to: str | None = Field(None, description="unit or unit.port it enters; left out for a product")
     given: FeedEntry | None = Field(None, description="the feed's state; only for a feed")
 
     @property
     def is_feed(self):
         return self.source is None
+
+    @property
+    def enters(self):
+        """Id of the unit it goes to, or None."""
+        return self.to.partition(".")[0] if self.to else None
+
+    @property
+    def inlet(self):
+        """Name of the port it enters by, or None where the unit has only one."""
+        return (self.to or "").partition(".")[2] or None
 
 
 class KnobEntry(Part):
@@ -209,6 +220,46 @@ class GaugeEntry(Part):
     label: str | None = Field(None, max_length=60)
     at_least: Quantity | None = None
     at_most: Quantity | None = None
+
+
+class TieEntry(Part):
+    """One input set by a formula over other inputs and results."""
+
+    sets: str = Field(description="address of the input it sets")
+    formula: str = Field(
+        max_length=400,
+        description='over addresses, numbers with their unit in brackets: "2[kmol/h] + 0.6*feed.flow.water"',
+    )
+
+
+class TargetEntry(Part):
+    """A gauge that must read a value, or sit on one of its limits, by turning a knob inside its range."""
+
+    id: Id
+    gauge: str
+    sits: Literal["value", "at_least", "at_most"] = "value"
+    value: Quantity | None = Field(None, description="what the gauge must read (sits value)")
+    knob: str
+    on: bool = True
+
+
+class TearEntry(Part):
+    """What the user decided about a stream at which a loop may be cut."""
+
+    stream: str
+    chosen: bool = Field(False, description="cut the loop here")
+    open: bool = Field(False, description="leave the loop open: the guess enters as if it were a feed")
+    temperature: Quantity | None = Field(None, description="of the guess")
+    pressure: Quantity | None = None
+    flow: dict[str, Quantity] = Field({}, description="molar flow by species of the guess; no guess when empty")
+
+
+class ClosingEntry(Part):
+    """How loops, ties and targets are closed."""
+
+    method: Literal[tuple(METHODS)] = "automatic"
+    tolerance: Bare = Field("1e-9", description="largest estimated distance to the answer, on the flow fed to the loop")
+    max_passes: int = Field(150, ge=1, le=5000)
 
 
 class Sweep(Part):
@@ -307,6 +358,10 @@ class Project(Part):
     units: list[AnyUnit] = []
     knobs: list[KnobEntry] = []
     gauges: list[GaugeEntry] = []
+    ties: list[TieEntry] = []
+    targets: list[TargetEntry] = []
+    tears: list[TearEntry] = []
+    closing: ClosingEntry = Field(default_factory=ClosingEntry)
     scans: list[ScanEntry] = []
     sizing: SizingEntry | None = None
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
@@ -328,6 +383,15 @@ class Project(Part):
 
     def gauge(self, id_):
         return next((g for g in self.gauges if g.id == id_), None)
+
+    def target(self, id_):
+        return next((t for t in self.targets if t.id == id_), None)
+
+    def tear(self, stream):
+        return next((t for t in self.tears if t.stream == stream), None)
+
+    def tie(self, address):
+        return next((t for t in self.ties if t.sets == address), None)
 
     def scan(self, id_):
         return next((s for s in self.scans if s.id == id_), None)

@@ -6,6 +6,8 @@ a list of instructions for a stack of numbers in SI.
 """
 
 import ast
+import math
+import operator
 import re
 from dataclasses import dataclass
 
@@ -30,7 +32,7 @@ class Formula:
 
 
 def read(text, known, wanted):
-    """Read a formula. known: {name: (instruction, argument, unit as pint writes it)}; names may hold one dot.
+    """Read a formula. known: {name: (instruction, argument, unit as pint writes it)}; names may hold dots.
 
     wanted: unit of the result as pint writes it. Returns a Formula; raises FormulaError.
     """
@@ -48,7 +50,7 @@ def read(text, known, wanted):
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise FormulaError(f"“{text}” cannot be read: check brackets and operators.") from None
     if sum(1 for _ in ast.walk(tree)) > MAX_NODES:
-        raise FormulaError("The formula is too long: split the reaction, or simplify it.")
+        raise FormulaError("The formula is too long: simplify it.")
     reader = _Reader(known, literals)
     dimension = reader.visit(tree.body)
     if dimension != dimensions_of(wanted):
@@ -56,6 +58,35 @@ def read(text, known, wanted):
     if reader.deepest > MAX_DEPTH:
         raise FormulaError("The formula is nested too deeply: simplify it.")
     return Formula(tuple(reader.out), frozenset(reader.names))
+
+
+def value(formula, get):
+    """Value of a Formula in SI; get(argument) gives the value of a ("name", argument) instruction.
+
+    Returns nan where the arithmetic has no real answer (division by zero, root of a negative number).
+    """
+    stack = []
+    try:
+        for name, argument in formula.instructions:
+            if name == "push":
+                stack.append(argument)
+            elif name == "name":
+                stack.append(get(argument))
+            elif name in _TWO:
+                right = stack.pop()
+                stack.append(_TWO[name](stack.pop(), right))
+            else:
+                stack.append(_ONE[name](stack.pop()))
+    except (ArithmeticError, ValueError):
+        return math.nan
+    return stack[0] if isinstance(stack[0], float) else math.nan
+
+
+_TWO = {
+    "add": operator.add, "subtract": operator.sub, "multiply": operator.mul, "divide": operator.truediv,
+    "raise": lambda a, b: float(a) ** b, "min": min, "max": max,
+}  # fmt: skip
+_ONE = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
 
 
 class _Reader:

@@ -1,16 +1,28 @@
-"""Repeating a pass until its tear no longer changes: direct passes, then Anderson acceleration.
+"""Repeating a pass until its tear no longer changes: direct passes, Wegstein, Anderson, damped Newton.
 
 Knows nothing of flowsheets. The stopping test is on the estimated distance to the answer,
 last change * gain/(1 - gain), since a slow loop changes little while still far away.
-Source: Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715.
+Source: Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715; Wegstein, Comm. ACM 1 (1958) 9.
 """
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
 from scipy.linalg import qr
+
+METHODS = {
+    "automatic": "direct passes, then Anderson; damped Newton where that fails",
+    "direct": "direct passes only",
+    "wegstein": "Wegstein, each number by itself",
+    "anderson": "Anderson, all numbers together",
+    "newton": "damped Newton with differences",
+}
+
+
+class PassFailed(Exception):
+    """Raised by a pass that could not be computed at an iterate; the search may step back and try another."""
 
 
 class Reason(Enum):
@@ -37,41 +49,105 @@ class LoopResult:
     mode: np.ndarray | None  # scaled direction of the slowest change, shape (n,)
     distance: float | None  # estimated, scaled
     secants: tuple = ()  # scaled (changes of the tear, changes of the pass's change), each (n, m)
+    passes: int = 0  # all that were made, those for differences included
+    iterates: tuple = ()  # (x, change) of each pass in the history, unscaled
 
 
-def settle(one_pass, start, *, scale, floor=None, tol=1e-9, max_passes=150, seconds=30.0, depth=6,
-           direct=2, secants=None, cancelled=lambda: False):  # fmt: skip
+def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_passes=150, seconds=30.0, depth=6,
+           direct=2, secants=None, cancelled=lambda: False, method="automatic"):  # fmt: skip
     """Find the fixed point of one_pass.
 
     one_pass: array of shape (n,) to array of shape (n,); start: shape (n,); scale: shape (n,);
-    floor: lower bounds, shape (n,). secants: those of an earlier LoopResult of a similar problem,
-    so that acceleration starts at once. Not settling is a result, not an error.
+    floor, ceiling: bounds of the accelerated iterates, shape (n,). secants: those of an earlier LoopResult of a
+    similar problem, so that acceleration starts at once. method: one of METHODS.
+    Not settling is a result, not an error; PassFailed is passed on when no step back helps.
     """
     x = np.array(start, float)
     floor = np.full_like(x, -np.inf) if floor is None else floor
-    deadline = time.monotonic() + seconds
-    xs, fs, history = [], [], []
-    old_dx, old_df = usable_secants(secants, x.size)
+    ceiling = np.full_like(x, np.inf) if ceiling is None else ceiling
+    search = _Search(one_pass, scale, floor, ceiling, tol, max_passes, time.monotonic() + seconds, cancelled)
+    if method == "newton":
+        return _newton(search, x)
+    found = _accelerated(search, x, depth, direct, secants, method)
+    if method == "automatic" and found.reason is Reason.OUT_OF_PASSES and _newton_may_help(found):
+        # a few full steps from the best iterate; a loop that only accumulates has no answer to find
+        at = int(np.argmin(found.history))
+        search.allow(8 * (x.size + 4))
+        again = _newton(search, found.iterates[at][0])
+        if again.reason is Reason.SETTLED:
+            return replace(again, history=found.history + again.history, iterates=found.iterates + again.iterates)
+        return replace(found, passes=again.passes)
+    return found
+
+
+def _newton_may_help(found):
+    return found.gain is not None and abs(found.gain - 1.0) > 1e-3
+
+
+class _Search:
+    """What every method shares: the pass with its limits, and how it ended."""
+
+    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, deadline, cancelled):
+        self.one_pass, self.scale, self.floor, self.ceiling, self.tol = one_pass, scale, floor, ceiling, tol
+        self.left, self.deadline, self.cancelled = max_passes, deadline, cancelled
+        self.passes = 0
+
+    def allow(self, passes):
+        self.left = passes
+
+    def ended(self):
+        """A Reason to stop before another pass, or None."""
+        if self.cancelled():
+            return Reason.CANCELLED
+        if time.monotonic() > self.deadline:
+            return Reason.OUT_OF_TIME
+        return Reason.OUT_OF_PASSES if self.left <= 0 else None
+
+    def change(self, x):
+        """Scaled change of one pass from x."""
+        self.left -= 1
+        self.passes += 1
+        return (self.one_pass(x) - x) / self.scale
+
+    def bounded(self, new, fallback):
+        """`new`, its entries outside the bounds replaced by those of the fallback inside them."""
+        out = (new < self.floor) | (new > self.ceiling)
+        new[out] = np.clip(fallback[out], self.floor[out], self.ceiling[out])
+        return new
+
+
+def _accelerated(search, x, depth, direct, secants, method):
+    scale, tol = search.scale, search.tol
+    xs, fs, history, iterates = [], [], [], []
+    old_dx, old_df = usable_secants(secants if method in ("automatic", "anderson") else None, x.size)
     gain = mode = distance = None
     change = np.zeros_like(x)
     best = np.inf
-    worse = 0
-    reason = Reason.OUT_OF_PASSES
-    for number in range(max_passes):
-        if cancelled():
-            reason = Reason.CANCELLED
-            break
-        if time.monotonic() > deadline:
-            reason = Reason.OUT_OF_TIME
-            break
-        g = one_pass(x)
-        f = (g - x) / scale
+    worse = failed = 0
+    safe = None  # where a plain pass led, to step back to
+    reason = search.ended()
+    while reason is None:
+        try:
+            f = search.change(x)
+        except PassFailed:
+            failed += 1
+            if safe is None or failed > 3:
+                raise
+            # an extrapolation led nowhere: forget the secants, go on from where a plain pass led
+            x, safe = safe, None
+            xs, fs, best, worse = [], [], np.inf, 0
+            old_dx, old_df = usable_secants(None, x.size)
+            reason = search.ended()
+            continue
         size = float(np.max(np.abs(f))) if f.size else 0.0
         if not np.isfinite(size):
             reason = Reason.NOT_FINITE
             break
+        change = f * scale
+        g = x + change
         history.append(size)
-        change = g - x
+        iterates.append((x, change))
+        safe = np.clip(g, search.floor, search.ceiling)
         xs.append(x / scale)
         fs.append(f)
         if len(xs) > depth + 1:
@@ -80,39 +156,131 @@ def settle(one_pass, start, *, scale, floor=None, tol=1e-9, max_passes=150, seco
         dx, df = differences(xs, fs, old_dx, old_df, depth)
         if size <= 1e3 * tol:
             gain, mode = loop_gain(dx, df)
+            if method == "direct" and len(history) > 2:
+                gain = size / history[-2]
             distance = distance_left(size, gain)
-            if distance <= tol and (gain is not None or size == 0.0 or number >= 2):
-                return LoopResult(g, change, Reason.SETTLED, tuple(history), gain, mode, distance, (dx, df))
+            if distance <= tol and (gain is not None or size == 0.0 or len(history) >= 3):
+                x, reason = g, Reason.SETTLED
+                break
+        reason = search.ended()
         if size < best:
             best, worse = size, 0
         else:
             worse += 1
-        if number < direct and not old_dx.size or not dx.size:
+        if method == "direct" or (len(history) <= direct and not old_dx.size) or not dx.size:
             x = g
+            continue
+        if method == "wegstein":
+            x = search.bounded(wegstein_step(xs, fs) * scale, g)
             continue
         if worse >= 3 and size > 10.0 * best:
             # the secants mislead: forget them and go on with direct passes
             xs, fs, worse, best = xs[-1:], fs[-1:], 0, np.inf
             old_dx, old_df = usable_secants(None, x.size)
-            x = np.maximum(g, floor)
+            x = safe
             continue
         # A change that came back whole (df of rounding size) says nothing but that the gain is 1.
         telling = np.linalg.norm(df, axis=0) > 1e-9 * np.linalg.norm(dx, axis=0)
         if not telling.any():
-            x = np.maximum(g, floor)
+            x = safe
             continue
         dx, df = dx[:, telling], df[:, telling]
         gamma = np.linalg.lstsq(df, f, rcond=1e-12)[0]
         step = f - (dx + df) @ gamma
         limit = 3000.0 * size / max(1e-300, float(np.max(np.abs(step))))
-        new = x + scale * step * min(1.0, limit)
-        low = new < floor
-        new[low] = np.maximum(g[low], floor[low])
-        x = new
+        x = search.bounded(x + scale * step * min(1.0, limit), g)
     dx, df = differences(xs, fs, old_dx, old_df, depth)
-    gain, mode = loop_gain(dx, df)
+    if reason is not Reason.SETTLED:
+        gain, mode = loop_gain(dx, df)
+    if method == "direct" and len(history) > 2 and history[-2] > 0.0:
+        gain = history[-1] / history[-2]  # power iteration: the plainest estimate there is
+    if history and reason is not Reason.SETTLED:
+        distance = distance_left(history[-1], gain)
+    return LoopResult(x, change, reason, tuple(history), gain, mode, distance, (dx, df), search.passes, tuple(iterates))
+
+
+def wegstein_step(xs, fs):
+    """Next iterate, scaled: x q + (1 − q) g with q = s/(s − 1) from the last two passes, kept in −5 … 0."""
+    dx, dg = xs[-1] - xs[-2], xs[-1] + fs[-1] - xs[-2] - fs[-2]
+    with np.errstate(all="ignore"):
+        s = dg / dx
+        q = np.where(np.isfinite(s), s / (s - 1.0), 0.0)
+    q = np.clip(np.nan_to_num(q, nan=0.0), -5.0, 0.0)
+    return q * xs[-1] + (1.0 - q) * (xs[-1] + fs[-1])
+
+
+def _newton(search, x):
+    """Newton's method on the change of a pass, with differences, halving the step while the change grows."""
+    scale, n = search.scale, x.size
+    history, iterates = [], []
+    jacobian, gain, mode, reason = None, None, None, None
+    f = search.change(x)
+    while True:
+        size = float(np.max(np.abs(f))) if n else 0.0
+        if not np.isfinite(size):
+            reason = Reason.NOT_FINITE
+            break
+        history.append(size)
+        iterates.append((x, f * scale))
+        reason = search.ended()
+        if size <= search.tol and jacobian is not None or size == 0.0:
+            distance = distance_left(size, gain)
+            if distance <= search.tol:
+                x, reason = x + f * scale, Reason.SETTLED
+        if reason is not None:
+            break
+        jacobian = _jacobian(search, x, f)
+        if jacobian is None:
+            reason = search.ended() or Reason.NOT_FINITE
+            break
+        values, vectors = np.linalg.eig(jacobian + np.eye(n))
+        top = int(np.argmax(np.abs(values)))
+        gain = float(abs(values[top])) if abs(values[top].imag) > 1e-9 * abs(values[top]) else float(values[top].real)
+        mode = np.real(vectors[:, top])
+        step = -np.linalg.lstsq(jacobian, f, rcond=1e-12)[0]
+        found = _damped(search, x, f, step)
+        if found is None:
+            reason = search.ended() or Reason.OUT_OF_PASSES
+            break
+        x, f = found
     distance = distance_left(history[-1], gain) if history else None
-    return LoopResult(x, change, reason, tuple(history), gain, mode, distance, (dx, df))
+    return LoopResult(x, f * scale, reason, tuple(history), gain, mode, distance, (), search.passes, tuple(iterates))
+
+
+def _jacobian(search, x, f):
+    """Differences of the scaled change, shape (n, n); None where a pass fails or the limits end it."""
+    n = x.size
+    out = np.empty((n, n))
+    for k in range(n):
+        if search.ended():
+            return None
+        h = 1e-6 * max(1.0, abs(x[k] / search.scale[k]))
+        moved = x.copy()
+        moved[k] += h * search.scale[k]
+        if moved[k] > search.ceiling[k]:
+            h, moved[k] = -h, x[k] - h * search.scale[k]
+        try:
+            out[:, k] = (search.change(moved) - f) / h
+        except PassFailed:
+            return None
+    return out if np.isfinite(out).all() else None
+
+
+def _damped(search, x, f, step):
+    """(x, change) after the longest of the steps 1, 1/2, … that lowers the change; None when none does."""
+    share, size = 1.0, float(np.linalg.norm(f))
+    for _ in range(10):
+        if search.ended():
+            return None
+        new = np.clip(x + share * step * search.scale, search.floor, search.ceiling)
+        try:
+            moved = search.change(new)
+            if np.linalg.norm(moved) < (1.0 - 1e-4 * share) * size:
+                return new, moved
+        except PassFailed:
+            pass
+        share *= 0.5
+    return None
 
 
 def usable_secants(secants, n):

@@ -10,10 +10,13 @@ import numpy as np
 
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import source_of, value_of
+from gulch.engine.flowsheet.couplings import circles, names, read_target, read_tie
+from gulch.engine.flowsheet.graph import reaches
 from gulch.engine.flowsheet.inputs import (
     FEED_BASES,
     addresses,
     constant_of,
+    number,
     polynomial_of,
     rate_of,
     reactions_of,
@@ -252,7 +255,7 @@ def conversion_sums(project):
         value_of(u, d) for u in project.units for d in KINDS[u.kind].inputs() if isinstance(d, ReactionSet) and d.steps
     }
     for s in project.reaction_sets:
-        for number, step in enumerate(s.steps, 1):
+        for place, step in enumerate(s.steps, 1):
             sums = {}
             for id_ in step:
                 r = project.reaction(id_)
@@ -266,7 +269,7 @@ def conversion_sums(project):
                 if len(parts) > 1 and total > 1.0 + 1e-9:
                     names = " and ".join(i for _, i in parts)
                     yield Message("error" if s.id in used else "warning", f"{s.id}.steps",
-                                  f"In step {number} of set {s.id} the conversions of {key} by {names} add up to "
+                                  f"In step {place} of set {s.id} the conversions of {key} by {names} add up to "
                                   f"{100 * total:.4g} %.",
                                   "Lower them to 100 % together, or put the reactions in different steps.")  # fmt: skip
 
@@ -305,6 +308,7 @@ def reaction_sets(project):
 def quantities(project):
     """Every number can be read, has the right dimension and lies inside its bounds."""
     required = set()
+    tied = {t.sets for t in project.ties}
     for u in project.units:
         for d in KINDS[u.kind].inputs():
             if not getattr(d, "optional", True):
@@ -316,7 +320,7 @@ def quantities(project):
             yield Message("error", a.address, f"{a.label}: {error}", "Type it again.")
             continue
         if value is None:
-            if a.address in required or a.address.endswith(".total"):
+            if a.address not in tied and (a.address in required or a.address.endswith(".total")):
                 yield Message("error", a.address, f"{a.label} is not given.", "Type a value with its unit.")
             continue
         if not a.low <= value <= a.high:
@@ -360,7 +364,11 @@ def feeds(project):
                     )
         except QuantityError:
             continue
-        if not any(n > 0.0 for n in numbers) and key != "ratio":
+        if (
+            not any(n > 0.0 for n in numbers)
+            and key != "ratio"
+            and not any(t.sets.startswith(f"{s.id}.") for t in project.ties)
+        ):
             yield Message("error", f"{s.id}.{key}", f"Feed {s.id} carries nothing: all its {key.replace('_', ' ')}s are zero or missing.",
                           "Give at least one of them a value above zero.")  # fmt: skip
         elif dimension == "fraction" and abs(sum(numbers) - 1.0) > 1e-4:
@@ -391,16 +399,23 @@ def connections(project):
                 taken[name] += 1
                 if taken[name] == 2:
                     yield Message("error", s.id, f"Two streams leave {name}.", "Remove one or add a splitter.")
-        if s.to is not None and project.unit(s.to) is None:
+        if s.to is not None and project.unit(s.enters) is None:
             yield Message("error", s.id, f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it.")
     for u in project.units:
-        entering = [s.id for s in project.streams if s.to == u.id]
-        if not entering:
-            yield Message("error", u.id, f"{u.id} has no inlet.", f"Send a stream to {u.id}, or remove it.")
-        elif len(entering) > 1 and not KINDS[u.kind].inlets[0].many:
-            yield Message(
-                "error", u.id, f"{len(entering)} streams enter {u.id}, which takes one.", "Put a mixer before it."
-            )
+        inlets = KINDS[u.kind].inlets
+        entering = [s for s in project.streams if s.enters == u.id]
+        for s in entering:
+            if (s.inlet or inlets[0].name) not in [p.name for p in inlets] or (s.inlet is None and len(inlets) > 1):
+                yield Message("error", s.id, f"Stream {s.id} does not say which inlet of {u.id} it enters by.",
+                              f"Send it to {' or '.join(f'{u.id}.{p.name}' for p in inlets)}.")  # fmt: skip
+        for port in inlets:
+            count = sum((s.inlet or inlets[0].name) == port.name for s in entering)
+            place = f"{u.id} takes by its {port.name} side" if len(inlets) > 1 else f"{u.id} takes"
+            if not count:
+                what = f"{u.id} has no inlet." if len(inlets) == 1 else f"{u.id} has nothing on its {port.name} side."
+                yield Message("error", u.id, what, f"Send a stream to {u.id}, or remove it.")
+            elif count > 1 and not port.many:
+                yield Message("error", u.id, f"{count} streams enter where {place} one.", "Put a mixer before it.")
         for p in KINDS[u.kind].ports_out(u):
             if not taken[f"{u.id}.{p.name}"]:
                 yield Message("warning", u.id, f"Outlet {p.name} of {u.id} has no stream, so its material is not shown.",
@@ -451,6 +466,101 @@ def knobs_and_gauges(project):
                     yield Message("error", f"gauge.{g.id}", f"Limit of gauge {g.id}: {error}", "Type it again.")
 
 
+def closing(project):
+    """Limits of the loops' search."""
+    try:
+        if not 1e-13 <= number(project.closing.tolerance, "The tolerance") <= 1e-2:
+            yield Message("error", "closing.tolerance", f"The tolerance {project.closing.tolerance} is not between 1e-13 and 0.01.",
+                          "Type for example 1e-9 in Loops.")  # fmt: skip
+    except QuantityError as error:
+        yield Message("error", "closing.tolerance", str(error), "Type for example 1e-9 in Loops.")
+
+
+def couplings(project):
+    """Ties and targets: each can be read, sets an input of its own, and reaches what it is about."""
+    setters = {}
+    ties = []
+    known = names(project) if project.ties else None
+    for entry in project.ties:
+        where = f"tie.{entry.sets}"
+        try:
+            tie = read_tie(entry, project, known)
+        except QuantityError as error:
+            yield Message("error", where, str(error), "Mend the tie in Loops, or remove it.")
+            continue
+        if entry.sets in setters:
+            yield Message("error", where, f"Two ties set {tie.label}.", "Remove one of them.")
+            continue
+        if entry.sets in tie.reads:
+            yield Message(
+                "error",
+                where,
+                f"The tie on {tie.label} reads the very input that it sets.",
+                "Take it out of the formula.",
+            )
+            continue
+        setters[entry.sets] = tie
+        ties.append(tie)
+    for circle in circles(ties):
+        around = " → ".join([*circle, circle[0]])
+        yield Message("error", f"tie.{circle[0]}", f"These ties set each other in a circle: {around}.",
+                      "Give one of these inputs a value of its own.")  # fmt: skip
+    turned, read_by = {}, {}
+    for entry in project.targets:
+        where = f"target.{entry.id}"
+        if not entry.on:
+            continue
+        try:
+            target = read_target(entry, project)
+        except QuantityError as error:
+            yield Message("error", where, str(error), "Mend the target in Loops, switch it off, or remove it.")
+            continue
+        if target.address in setters:
+            yield Message("error", where, f"The target on {target.gauge_label} and a tie both set {target.knob_label} ({target.address}).",
+                          "Remove the tie, or give the target another knob.")  # fmt: skip
+        elif target.address in turned:
+            yield Message("error", where, f"The targets on {turned[target.address]} and {target.gauge_label} turn the same input, "
+                          f"{target.address}.", "Give one of them another knob, or switch it off.")  # fmt: skip
+        elif target.reads in read_by:
+            yield Message(
+                "error", where, f"Two targets ask {target.gauge_label} to read a value.", "Switch one of them off."
+            )
+        elif not reaches(project, target.address, target.reads, ties):
+            yield Message("error", where, f"Turning {target.knob_label} cannot change {target.gauge_label}: nothing leads from "
+                          f"{target.address} to {target.reads}.", "Choose a knob upstream of the gauge, or inside its loop.")  # fmt: skip
+        turned[target.address], read_by[target.reads] = target.gauge_label, target
+
+
+def tears(project):
+    """Guesses and choices about torn streams."""
+    species = {s.id for s in project.species}
+    for tear in project.tears:
+        where = f"open.{tear.stream}"
+        stream = project.stream(tear.stream)
+        if stream is None or stream.source is None or stream.to is None:
+            yield Message("warning", where, f"{tear.stream} is to be cut or guessed, but it is no stream between units now.",
+                          "Remove this in Loops.")  # fmt: skip
+            continue
+        try:
+            flows = [parse(v, "molar flow") for s, v in tear.flow.items() if s in species and v]
+            for text, dimension in ((tear.temperature, "temperature"), (tear.pressure, "pressure")):
+                if text and parse(text, dimension) <= 0.0:
+                    raise QuantityError(f"the {dimension} {text} is not above zero.")
+        except QuantityError as error:
+            yield Message("error", where, f"The guess of {tear.stream}: {error}", "Type it again in Loops.")
+            continue
+        if any(f < 0.0 for f in flows):
+            yield Message(
+                "error",
+                where,
+                f"The guess of {tear.stream} holds a negative flow.",
+                "Type a flow of zero or more in Loops.",
+            )
+        elif tear.open and not any(f > 0.0 for f in flows):
+            yield Message("error", where, f"The loop is to be open at {tear.stream}, but its guess carries nothing.",
+                          "Type a guess in Loops, or close the loop.")  # fmt: skip
+
+
 def beginnings(project):
     """What an empty project needs next."""
     if not project.species:
@@ -487,5 +597,5 @@ def temperature_range(project):
 
 CHECKS = (
     beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, rate_laws, kinetic_reactors, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
-    connections, unit_rules, temperature_range, knobs_and_gauges,
+    connections, unit_rules, temperature_range, knobs_and_gauges, closing, couplings, tears,
 )  # fmt: skip

@@ -96,37 +96,49 @@ def append_unit(project, stream_id, kind):
     """Put a new unit at the end of a stream, or into it when it already goes somewhere; returns its id."""
     stream = need_stream(project, stream_id)
     unit = new_unit(project, kind)
-    onward = stream.to
-    stream.to = unit.id
+    onward, next_unit = stream.to, stream.enters
+    stream.to = free_inlet(project, unit)
     complete_streams(project)
     if onward is not None:
         out = next(s for s in project.streams if source_of(s)[0] == unit.id)
         out.to = onward
         # keep the order of building along the path, so that only true returns run backwards
         project.units.remove(unit)
-        project.units.insert(next(i for i, u in enumerate(project.units) if u.id == onward), unit)
+        project.units.insert(next(i for i, u in enumerate(project.units) if u.id == next_unit), unit)
     return unit.id
 
 
-def send_to(project, stream_id, unit_id):
-    """Send a stream to an existing unit, with a mixer before it where its inlet is taken. Returns the unit entered."""
+def free_inlet(project, unit):
+    """The `to` of a unit's first inlet that no stream has taken; of its first one when all are taken."""
+    inlets = KINDS[unit.kind].inlets
+    if len(inlets) == 1:
+        return unit.id
+    used = {s.inlet for s in project.streams if s.enters == unit.id}
+    port = next((p for p in inlets if p.name not in used), inlets[0])
+    return f"{unit.id}.{port.name}"
+
+
+def send_to(project, stream_id, to):
+    """Send a stream to an existing unit or unit.port, with a mixer before it where that is taken. Returns the unit entered."""
     stream = need_stream(project, stream_id)
+    unit_id, _, port = to.partition(".")
     unit = project.unit(unit_id)
-    if unit is None:
-        raise EditError(f"There is no unit {unit_id}: choose another.")
+    if unit is None or (port and port not in [p.name for p in KINDS[unit.kind].inlets]):
+        raise EditError(f"There is no unit {to}: choose another.")
     stream.to = None
-    entering = [s for s in project.streams if s.to == unit_id]
+    to = to if port or len(KINDS[unit.kind].inlets) == 1 else free_inlet(project, unit)
+    entering = [s for s in project.streams if s.to == to]
     if entering and not KINDS[unit.kind].inlets[0].many:
         mixer = new_unit(project, "mixer")
         project.units.remove(mixer)
         project.units.insert(project.units.index(unit), mixer)
         for s in entering:
             s.to = mixer.id
-        joined = StreamEntry(id=fresh("S", taken(project)), source=mixer.id, to=unit_id)
+        joined = StreamEntry(id=fresh("S", taken(project)), source=mixer.id, to=to)
         project.streams.append(joined)
-        unit_id = mixer.id
-    stream.to = unit_id
-    return unit_id
+        to = mixer.id
+    stream.to = to
+    return to
 
 
 def end_here(project, stream_id):
@@ -138,14 +150,18 @@ def remove(project, id_):
     """Remove a unit (joining what came in to where its first outlet went) or a feed; a product is only detached."""
     unit = project.unit(id_)
     if unit is not None:
-        entering = [s for s in project.streams if s.to == id_]
+        entering = [s for s in project.streams if s.enters == id_]
         leaving = [s for s in project.streams if s.source is not None and source_of(s)[0] == id_]
-        onward = next((s.to for s in leaving if s.to is not None and s.to != id_), None)
+        onward = [(source_of(s)[1], s.to) for s in leaving if s.to is not None and s.enters != id_]
         for s in leaving:
             project.streams.remove(s)
         for s in entering:
-            if s in project.streams:
-                s.to = onward if len(entering) == 1 else None
+            if s not in project.streams:
+                continue
+            if s.inlet:  # what came in by a side goes on where that side led
+                s.to = dict(onward).get(s.inlet)
+            else:
+                s.to = onward[0][1] if len(entering) == 1 and onward else None
         project.units.remove(unit)
     else:
         stream = need_stream(project, id_)
@@ -197,8 +213,8 @@ def rename(project, old, new):
         source, port = source_of(s)
         if s.source is not None and source == old:
             s.source = new if port is None else f"{new}.{port}"
-        if s.to == old:
-            s.to = new
+        if s.enters == old:
+            s.to = new if s.inlet is None else f"{new}.{s.inlet}"
     for x in (*project.streams, *project.units, *project.reactions):
         if x.id == old:
             x.id = new

@@ -1,75 +1,183 @@
-"""The process as a directed graph: order of calculation, loops and their tears."""
+"""The process as a directed graph: order of calculation, what is solved together, and where it is cut.
+
+Nodes are feeds, units, ties, targets and `overall`; edges are streams and what ties and targets read and set.
+"""
 
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, islice
 
 import networkx as nx
 
 from gulch.engine.document import source_of
+from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input
+
+MAX_CYCLES = 4000  # enumerated to choose the tears
 
 
 @dataclass(frozen=True)
 class Group:
-    """Units solved together: a single unit, or a loop with its tear streams."""
+    """Nodes solved together, in order of calculation; torn streams, ties iterated on, targets."""
 
+    nodes: tuple
     units: tuple
-    tears: tuple
+    tears: tuple = ()
+    ties: tuple = ()  # addresses
+    targets: tuple = ()
+
+    @property
+    def iterates(self):
+        return bool(self.tears or self.ties or self.targets)
 
 
-def build(project):
-    """MultiDiGraph of units; every edge carries its stream id as key."""
+def is_open(project, stream_id):
+    tear = project.tear(stream_id)
+    return tear is not None and tear.open
+
+
+def build(project, ties=(), targets=()):
+    """MultiDiGraph of nodes; a stream's edge carries its id as key, others ("tie", address) or None."""
     graph = nx.MultiDiGraph()
+    graph.add_nodes_from(s.id for s in project.streams if s.is_feed)
     graph.add_nodes_from(u.id for u in project.units)
     for s in project.streams:
-        source, _ = source_of(s)
-        if s.source is not None and s.to is not None and source in graph and s.to in graph:
-            graph.add_edge(source, s.to, key=s.id)
+        source = s.id if s.is_feed else source_of(s)[0]
+        if s.to is not None and source in graph and s.enters in graph and not is_open(project, s.id):
+            graph.add_edge(source, s.enters, key=s.id)
+    readers = [t.reads for t in ties] + [(t.reads,) for t in targets]
+    if any(a.startswith(OVERALL + ".") for reads in readers for a in reads):
+        for node in list(graph):
+            graph.add_edge(node, OVERALL, key=None)
+    setters = {t.address: t.node for t in (*ties, *targets)}
+    inputs = set(setters)
+    for t in ties:
+        graph.add_node(t.node)
+        for address in t.reads:
+            source = setters[address] if address in inputs else node_of_result(project, address)
+            if source is not None and source in graph and source != t.node:
+                graph.add_edge(source, t.node, key=None)
+            # an input that is typed is known from the start
+        for node in nodes_of_input(project, t.address):
+            if node in graph:
+                graph.add_edge(t.node, node, key=("tie", t.address))
+    for t in targets:
+        source = node_of_result(project, t.reads)
+        graph.add_node(t.node)
+        if source in graph:
+            graph.add_edge(source, t.node, key=None)
+        for node in nodes_of_input(project, t.address):
+            if node in graph:
+                graph.add_edge(t.node, node, key=None)
     return graph
 
 
-def groups(project):
+def reaches(project, address, result, ties=()):
+    """Whether an input can change a result, by the connections alone."""
+    graph = build(project, ties)
+    if result.startswith(OVERALL + "."):
+        return True
+    to = node_of_result(project, result)
+    starts = [n for n in nodes_of_input(project, address) if n in graph]
+    starts += [t.node for t in ties if address in t.reads]
+    return to in graph and any(to == n or nx.has_path(graph, n, to) for n in starts)
+
+
+def groups(project, ties=(), targets=()):
     """Groups in order of calculation (topological over strongly connected parts)."""
-    graph = build(project)
-    place = {u.id: i for i, u in enumerate(project.units)}
+    graph = build(project, ties, targets)
+    place = {s.id: -1 for s in project.streams if s.is_feed} | {u.id: i for i, u in enumerate(project.units)}
+    place |= dict.fromkeys((n for n in graph if n not in place), len(place))
     condensed = nx.condensation(nx.DiGraph(graph))
     order = nx.lexicographical_topological_sort(
         condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"])
     )
+    units = {u.id for u in project.units}
     out = []
     for c in order:
         members = condensed.nodes[c]["members"]
         part = graph.subgraph(members)
+        held = tuple(t.id for t in targets if t.node in members)
         if len(members) == 1 and part.number_of_edges() == 0:
-            out.append(Group(tuple(members), ()))
-        else:
-            tears = choose_tears(part, place)
-            out.append(Group(tuple(sequence(part, tears, place)), tears))
+            (node,) = members
+            out.append(Group((node,), (node,) if node in units else ()))
+            continue
+        part = nx.MultiDiGraph(part)
+        # the knob of a target is an unknown, so nothing runs round through the target itself
+        part.remove_edges_from([e for t in targets if t.node in part for e in list(part.out_edges(t.node, keys=True))])
+        cut = choose_tears(part, place, project)
+        nodes = tuple(sequence(part, cut, place))
+        tears = tuple(k for k in cut if isinstance(k, str))
+        tied = tuple(dict.fromkeys(k[1] for k in cut if isinstance(k, tuple)))
+        out.append(Group(nodes, tuple(n for n in nodes if n in units), tears, tied, held))
     return out
 
 
-def choose_tears(part, place):
-    """A small set of streams whose removal leaves no cycle.
+def choose_tears(part, place, project):
+    """A small set of edges whose removal leaves no cycle: keys of streams, ("tie", address) of ties.
 
-    All sets of one, two and three streams are tried, returning streams (those that go to a unit
-    placed earlier) first; beyond that every returning stream is torn.
+    Streams that the user chose are taken first, as far as they lie on a cycle. Of equally many the set is preferred
+    whose streams have a typed guess, then those that run backwards in the order of building.
     """
-    edges = [(u, v, k) for u, v, k in part.edges(keys=True)]
-    # A stream that runs backwards in the order of building is what the user sent back.
-    edges.sort(key=lambda e: (place[e[0]] < place[e[1]], -abs(place[e[0]] - place[e[1]]), e[2]))
-    plain = nx.DiGraph(part)
+    rest = nx.MultiDiGraph(part)
+    chosen = []
+    for tear in project.tears:
+        edge = next((e for e in rest.edges(keys=True) if e[2] == tear.stream), None)
+        if tear.chosen and edge is not None and nx.has_path(rest, edge[1], edge[0]):
+            chosen.append(tear.stream)
+            rest.remove_edge(*edge)
+    loops = [c for c in nx.strongly_connected_components(rest) if len(c) > 1 or rest.has_edge(*list(c) * 2)]
+    for members in loops:
+        chosen += _smallest_cut(rest.subgraph(members), place, project)
+    return tuple(chosen)
+
+
+def _smallest_cut(part, place, project):
+    guessed = {t.stream for t in project.tears if t.flow}
+    keys = {}  # (from, to) -> keys, where every one of them can be cut
+    for u, v, k in part.edges(keys=True):
+        keys.setdefault((u, v), []).append(k)
+    ways = {e: ks for e, ks in keys.items() if None not in ks}
+
+    def dear(edge):
+        u, v = edge
+        ties = sum(not isinstance(k, str) for k in ways[edge])
+        unguessed = not all(k in guessed for k in ways[edge])
+        return (ties, len(ways[edge]), unguessed, place[u] < place[v], -abs(place[u] - place[v]), str(ways[edge]))
+
+    order = sorted(ways, key=dear)
+    cycles = []
+    for nodes in islice(nx.simple_cycles(nx.DiGraph(part)), MAX_CYCLES):
+        cycles.append({e for e in zip(nodes, [*nodes[1:], nodes[0]]) if e in ways})
     for size in (1, 2, 3):
-        if len(edges) > 40 and size == 3:
+        if len(order) ** size > 60_000:
             break
-        for chosen in combinations(edges, size):
-            rest = part.copy()
-            rest.remove_edges_from(chosen)
-            if nx.is_directed_acyclic_graph(nx.DiGraph(rest)):
-                return tuple(k for _, _, k in chosen)
-    backward = tuple(k for u, v, k in edges if place[u] >= place[v])
-    return backward if plain.number_of_edges() else ()
+        for cut in combinations(order, size):
+            if all(any(e in cycle for e in cut) for cycle in cycles) and _is_acyclic(part, cut):
+                return [k for e in cut for k in ways[e]]
+    # greedily: the edge on most of the cycles that are left, then whatever keeps cycles still standing
+    cut, left = [], cycles
+    while left:
+        best = max(order, key=lambda e: (sum(e in c for c in left), -order.index(e)))
+        cut.append(best)
+        left = [c for c in left if best not in c]
+    while not _is_acyclic(part, cut):
+        rest = nx.DiGraph(part)
+        rest.remove_edges_from(cut)
+        cycle = nx.find_cycle(rest)
+        cut.append(min((e[:2] for e in cycle if e[:2] in ways), key=order.index))
+    for edge in sorted(cut, key=order.index, reverse=True):
+        fewer = [e for e in cut if e != edge]
+        if _is_acyclic(part, fewer):
+            cut = fewer
+    return [k for e in cut for k in ways[e]]
 
 
-def sequence(part, tears, place):
-    rest = part.copy()
-    rest.remove_edges_from([(u, v, k) for u, v, k in part.edges(keys=True) if k in tears])
-    return list(nx.lexicographical_topological_sort(nx.DiGraph(rest), key=lambda u: place[u]))
+def _is_acyclic(part, cut):
+    rest = nx.DiGraph(part)
+    rest.remove_edges_from(cut)
+    return nx.is_directed_acyclic_graph(rest)
+
+
+def sequence(part, cut, place):
+    rest = nx.MultiDiGraph(part)
+    rest.remove_edges_from([(u, v, k) for u, v, k in part.edges(keys=True) if k in cut])
+    return list(nx.lexicographical_topological_sort(nx.DiGraph(rest), key=lambda u: (place[u], str(u))))

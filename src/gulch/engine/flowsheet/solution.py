@@ -59,6 +59,48 @@ class LoopOutcome:
     mode: dict = field(default_factory=dict)  # share of each species in the slowest change
     builds_up: str | None = None
     advice: str = ""
+    method: str = "automatic"
+    ties: list = field(default_factory=list)  # addresses iterated on
+    targets: list = field(default_factory=list)  # ids of targets closed with it
+    returns: dict = field(default_factory=dict)  # species -> share that comes back of what reaches the end of the loop
+    left: int | None = None  # direct passes still needed
+    no_way_out: list = field(default_factory=list)  # species
+    exit: str | None = None  # splitter by which an accumulating species could leave
+    findings: list = field(default_factory=list)  # sentences
+    first_pass: int = 1  # the pass at which the two records below begin
+    residuals: dict = field(default_factory=dict)  # scaled change by species, pressure, target, ...; one number a pass
+    by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}
+    guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
+
+
+@dataclass
+class TargetOutcome:
+    """What became of a target; SI. place: low, high or inside, where the knob stands when it is not met."""
+
+    id: str
+    gauge: str
+    knob: str
+    address: str  # of the input turned
+    wanted: float
+    reached: float | None
+    error: float | None  # reached less wanted
+    knob_value: float
+    met: bool
+    place: str = ""
+    sensitivity: float | None = None  # d(gauge)/d(knob), loops closed
+    began: float | None = None  # the knob at the start
+    history: list = field(default_factory=list)  # change of the knob on its range, one a pass
+
+
+@dataclass
+class OpenLoop:
+    """A loop left open at a stream: what was guessed and what comes back, mol/s by species."""
+
+    stream: str
+    guess: dict
+    returned: dict | None
+    temperature: tuple = (None, None)  # of guess and return [K]
+    pressure: tuple = (None, None)  # [Pa]
 
 
 @dataclass
@@ -70,11 +112,19 @@ class Solution:
     streams: dict = field(default_factory=dict)
     units: dict = field(default_factory=dict)
     loops: list = field(default_factory=list)
+    targets: list = field(default_factory=list)
+    opened: list = field(default_factory=list)  # loops left open
+    found: dict = field(default_factory=dict)  # SI values of inputs set by ties and targets, by address
     gauges: dict = field(default_factory=dict)
     overall: dict = field(default_factory=dict)
     messages: list = field(default_factory=list)
     tears: dict = field(default_factory=dict)  # stream id -> {"flow": {}, "molar_enthalpy", "pressure", "guess"}
     seconds: float = 0.0
+
+    @property
+    def complete(self):
+        """Solved, with every target met and no loop left open."""
+        return self.solved and all(t.met for t in self.targets) and not self.opened
 
     def to_dict(self):
         return asdict(self)
@@ -86,5 +136,7 @@ class Solution:
         out.streams = {k: StreamResult(**v) for k, v in data["streams"].items()}
         out.units = {k: UnitOutcome(**v) for k, v in data["units"].items()}
         out.loops = [LoopOutcome(**v) for v in data["loops"]]
+        out.targets = [TargetOutcome(**v) for v in data.get("targets", [])]
+        out.opened = [OpenLoop(**v) for v in data.get("opened", [])]
         out.messages = [Message(**v) for v in data["messages"]]
         return out

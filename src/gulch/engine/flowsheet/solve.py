@@ -6,35 +6,34 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from gulch.engine import formulas
 from gulch.engine.chemistry import reaction_properties, resolve_equation
 from gulch.engine.chemistry.constants import Constant
 from gulch.engine.chemistry.rates import RateLaw
 from gulch.engine.document import Project, choices_of, source_of, value_of
 from gulch.engine.flowsheet import graph, results
 from gulch.engine.flowsheet.checks import check
+from gulch.engine.flowsheet.closing import Closing
+from gulch.engine.flowsheet.couplings import names, nodes_of_input, read_target, read_tie
 from gulch.engine.flowsheet.inputs import (
     addresses,
     constant_of,
     feed_amounts,
     model_of,
+    number,
     polynomial_of,
     rate_of,
     reactions_of,
     total_dimension,
 )
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product, measured
-from gulch.engine.flowsheet.solution import LoopOutcome, Message, Solution, StreamResult, UnitOutcome
+from gulch.engine.flowsheet.solution import Message, OpenLoop, Solution, StreamResult, UnitOutcome
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
-from gulch.engine.settle import Reason, settle
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, Given, Input, PerReaction, PerSpecies, ReactionSet, UnitTrouble
 from gulch.engine.units.reactors.heat import Reactor
-
-TOLERANCE = 1e-9  # scaled distance of a tear from its answer
-MAX_PASSES = 150
-MAX_SECONDS = 30.0
 
 
 @dataclass(frozen=True)
@@ -70,7 +69,7 @@ class _Later:
     explains: bool
 
 
-def solve(document, start=None, cancelled=lambda: False, max_passes=MAX_PASSES):
+def solve(document, start=None, cancelled=lambda: False, max_passes=None):
     """Solve a Project. start: `Solution.tears` of an earlier solve. Never raises for an unsolved process."""
     return Plan(document).run(start=start, cancelled=cancelled, max_passes=max_passes)
 
@@ -97,16 +96,35 @@ class Plan:
                 self.inputs[a.address] = parse(a.text, a.dimension)
         self.bounds = {a.address: a for a in addresses(project).values()}
         self.known = results.readable(project)
-        self.groups = graph.groups(project)
+        self.ties, self.targets = {}, {}
+        if project.ties:
+            known = names(project)
+            self.ties = {e.sets: read_tie(e, project, known) for e in project.ties}
+        self.targets = {e.id: read_target(e, project) for e in project.targets if e.on}
+        self.method, self.max_passes = project.closing.method, project.closing.max_passes
+        self.tolerance = number(project.closing.tolerance, "the tolerance")
+        self.groups = graph.groups(project, tuple(self.ties.values()), tuple(self.targets.values()))
         self.atoms, self.elements = _element_matrix(self.model)
+        self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
         self.feeds = [s for s in project.streams if s.is_feed]
-        self.entering = {u.id: [s.id for s in project.streams if s.to == u.id] for u in project.units}
+        self.feed_by_id = {s.id: s for s in self.feeds}
+        self.open = {t.stream for t in project.tears if t.open and project.stream(t.stream)}
+        self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
+        self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
+        self.enters = {s.id: s.enters for s in project.streams}
+        self.inlet = {s.id: s.inlet for s in project.streams}
+        self.entering = {u.id: [s.id for s in project.streams if s.enters == u.id] for u in project.units}
         self.leaving = {u.id: _leaving(project, u) for u in project.units}
+        self.ports = {u.id: [p.name for p in KINDS[u.kind].ports_out(u)] for u in project.units}
         self.units = {u.id: u for u in project.units}
         self.fixed = {u.id: self._fixed(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
         m = project.measures
         self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
+
+    def made_by(self, units):
+        """Streams that leave some of the units."""
+        return [s for u in units for s in self.leaving[u].values()]
 
     def _fixed(self, unit):
         """Choices and references of a unit, and which numbers it wants: [(name, address or None, ...)]."""
@@ -182,7 +200,7 @@ class Plan:
             changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
         return replace(prepared, **changed)
 
-    def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=MAX_PASSES, explain=True):
+    def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=None, explain=True):
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
 
         Returns a Solution.
@@ -194,8 +212,20 @@ class Plan:
         inputs = self.inputs
         if overrides:
             inputs = inputs | overrides
+            turned = {t.address: t for t in self.targets.values()}
             for address, value in overrides.items():
                 bound = self.bounds.get(address)
+                if address in turned or address in self.ties:
+                    by = f"the target on {turned[address].gauge_label}" if address in turned else "a tie"
+                    solution.messages.append(
+                        Message(
+                            "error",
+                            address,
+                            f"{bound.label} is set by {by}, so it cannot be turned.",
+                            "Switch that off first.",
+                        )
+                    )
+                    return solution
                 if bound is None or not bound.low <= value <= bound.high:
                     what = "is not an input" if bound is None else "lies outside its bounds"
                     solution.messages.append(Message("error", address, f"{address} {what}.", "Choose another value."))
@@ -212,198 +242,152 @@ class _Run:
 
     def __init__(self, plan, inputs, solution, start, cancelled, max_passes, explain):
         self.explain = explain
-        self.plan, self.inputs, self.solution = plan, inputs, solution
-        self.start, self.cancelled, self.max_passes = start, cancelled, max_passes
+        self.plan, self.inputs, self.solution = plan, dict(inputs), solution
+        self.start, self.cancelled = start, cancelled
+        self.max_passes = max_passes or plan.max_passes
         self.streams, self.done = {}, {}
-        self.failed = set()
-        self.given = {u: plan.given(u, inputs) for u in plan.units}
-        self.context = plan.context(inputs)
+        self.returned = {}  # what comes back where a loop is left open
+        self.failed, self.blocked = set(), set()
+        self.at = ""
+        self.given = {u: plan.given(u, self.inputs) for u in plan.units}
+        self.context = plan.context(self.inputs)
+        self.readings = _Live(self)
 
     def go(self):
         plan = self.plan
         for s in plan.feeds:
-            head = f"{s.id}."
-            values = {a[len(head) :]: v for a, v in self.inputs.items() if a.startswith(head)}
-            extra = {}
-            if s.given.basis == "mole-ratios":
-                extra["to_species"] = s.given.to_species
-            elif "total" in values:
-                extra["total_dimension"] = total_dimension(s.given.total)
-            n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
-            self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
+            self.make_feed(s.id)
+        template = next(iter(self.streams.values()), None)
+        for s in plan.open:
+            self.streams[s] = plan.guesses[s].stream(plan.model, template)
         for group in plan.groups:
             missing = [s for u in group.units for s in plan.entering[u] if self._missing(s, group)]
-            if missing:
+            if missing or self.blocked.intersection(group.nodes):
                 self.failed.update(group.units)
-                continue
-            if group.tears:
-                self.loop(group)
+                self.block(group.nodes)
+            elif group.iterates:
+                Closing(self, group, plan.tolerance, plan.method, self.max_passes).close()
             else:
-                self.single(group.units[0])
+                self.single(group.nodes[0])
         self.report()
 
     def _missing(self, stream_id, group):
-        source, _ = source_of(self.plan.project.stream(stream_id))
-        return stream_id not in self.streams and source not in group.units
+        return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
 
-    def single(self, unit_id):
+    def single(self, node):
         try:
-            self.compute(unit_id)
+            self.visit(node)
         except (UnitTrouble, StreamTrouble) as trouble:
-            self.trouble(unit_id, trouble)
+            self.trouble(node, trouble)
+            self.block([node])
+
+    def block(self, nodes):
+        """What a failed tie or target was to set is not computed with another value."""
+        for node in nodes:
+            kind, _, name = node.partition(":")
+            if kind == "tie" and name:
+                self.blocked.update(nodes_of_input(self.plan.project, name))
+
+    def visit(self, node, keep=True):
+        """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set."""
+        self.at = node
+        plan = self.plan
+        if node in plan.units:
+            self.compute(node)
+        elif node in plan.feed_by_id:
+            self.make_feed(node)
+        elif node.startswith("tie:"):
+            tie = plan.ties[node[4:]]
+            value = formulas.value(tie.formula, self.reading)
+            bounds = plan.bounds[tie.address]
+            display = plan.project.display
+            if not np.isfinite(value):
+                raise UnitTrouble(f"The tie on {tie.label} has no value here: {tie.text}.",
+                                  "Look for a division by zero or a result that is not computed.")  # fmt: skip
+            if not bounds.low <= value <= bounds.high:
+                side, bound = ("below", bounds.low) if value < bounds.low else ("above", bounds.high)
+                raise UnitTrouble(
+                    f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
+                    f"{show(bound, tie.dimension, display)} that it may be.",
+                    "Change the formula, or keep it inside with min or max.",
+                )
+            if keep:
+                self.set_input(tie.address, value)
+            return value
+        return None
+
+    def reading(self, address):
+        """Value of an input or result as it stands in this run; nan when there is none."""
+        if address in self.inputs:
+            return self.inputs[address]
+        found = self.live(address)
+        return float("nan") if found is None else float(found)
+
+    def live(self, address):
+        return results.value(self.readings, address, self.plan.molar_mass)
+
+    def set_input(self, address, value):
+        """Change an input within the run, and what is prepared from it."""
+        if self.inputs.get(address) == value:
+            return
+        self.inputs[address] = value
+        head = address.partition(".")[0]
+        if head in self.given:
+            self.given[head] = self.plan.given(head, self.inputs)
+        elif head in self.plan.reactions:
+            self.context = self.plan.context(self.inputs)
+        elif head in self.streams:
+            self.make_feed(head)
+
+    def make_feed(self, id_):
+        plan = self.plan
+        s = plan.feed_by_id[id_]
+        head = f"{s.id}."
+        values = {a[len(head) :]: v for a, v in self.inputs.items() if a.startswith(head)}
+        extra = {}
+        if s.given.basis == "mole-ratios":
+            extra["to_species"] = s.given.to_species
+        elif "total" in values:
+            extra["total_dimension"] = total_dimension(s.given.total)
+        n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
+        self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 
     def compute(self, unit_id):
         """Solve one unit and store its outlets."""
-        kind = KINDS[self.plan.units[unit_id].kind]
-        inlets = [self.streams[s] for s in self.plan.entering[unit_id]]
-        feed = inlets if kind.inlets[0].many else inlets[0]
+        plan = self.plan
+        kind = KINDS[plan.units[unit_id].kind]
+        inlets = [self.streams[s] for s in plan.entering[unit_id]]
+        if len(kind.inlets) > 1:
+            feed = {plan.inlet[s]: self.streams[s] for s in plan.entering[unit_id]}
+        else:
+            feed = inlets if kind.inlets[0].many else inlets[0]
         try:
             result = kind.solve(feed, self.given[unit_id], self.context)
         except StreamTrouble as trouble:
             raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
         self.done[unit_id] = (inlets, result)
         for port, stream in result.outlets.items():
-            id_ = self.plan.leaving[unit_id].get(port)
-            if id_ is not None:
+            id_ = plan.leaving[unit_id].get(port)
+            if id_ in plan.open:
+                self.returned[id_] = stream
+            elif id_ is not None:
                 self.streams[id_] = stream
+
+    def leaving_stream(self, id_):
+        """A stream as its source gives it, which differs from what goes on where a loop is open."""
+        return self.returned.get(id_) or self.streams[id_]
+
+    def say(self, level, where, what, todo):
+        self.solution.messages.append(Message(level, where, what, todo))
 
     def trouble(self, unit_id, trouble):
         where = f"{unit_id}.{trouble.where}" if getattr(trouble, "where", "") else unit_id
         what, todo = getattr(trouble, "what", str(trouble)), getattr(trouble, "todo", "")
-        self.solution.messages.append(Message("error", where, f"{unit_id}: {what}", todo))
-        self.failed.add(unit_id)
-
-    # Loops
-
-    def loop(self, group):
-        """Settle the tears of one loop; each tear is its flows, its molar enthalpy and its pressure."""
-        plan, n = self.plan, len(self.plan.species)
-        width = n + 2
-        outside = [
-            s for u in group.units for s in plan.entering[u] if source_of(plan.project.stream(s))[0] not in group.units
-        ]
-        entering = sum((self.streams[s].n for s in outside), np.zeros(n))
-        scale_flow = max(float(entering.sum()), 1e-12)
-        template = self.streams[outside[0]] if outside else None
-        if template is None or entering.sum() <= 0.0:
-            self.solution.messages.append(
-                Message(
-                    "error", group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it."
-                )
-            )
-            self.failed.update(group.units)
-            return
-        guesses = {}
-        secants = self.start.get(self.secants_key(group))
-        vector = np.zeros(width * len(group.tears))
-        for k, tear in enumerate(group.tears):
-            kept = self.start.get(tear)
-            part = vector[k * width : (k + 1) * width]
-            if kept:
-                part[:n] = [max(kept["flow"].get(s, 0.0), 0.0) for s in plan.species]
-                part[n], part[n + 1] = kept["molar_enthalpy"], kept["pressure"]
-                guesses[tear] = kept["guess"]
-            else:
-                part[n + 1] = template.P
-                guesses[tear] = template.guess
-        scale = np.tile(np.r_[np.full(n, scale_flow), 1e4, template.P], len(group.tears))
-        floor = np.tile(np.r_[np.zeros(n), -np.inf, 1.0], len(group.tears))
-
-        last = [vector]
-
-        def one_pass(x):
-            for k, tear in enumerate(group.tears):
-                part = x[k * width : (k + 1) * width]
-                flow = part[:n].copy()
-                total = float(flow.sum())
-                self.streams[tear] = Stream.at_enthalpy(
-                    plan.model, flow, part[n] * total, float(part[n + 1]), guesses[tear]
-                )
-            for unit_id in group.units:
-                self.at = unit_id
-                self.compute(unit_id)
-            out = np.empty_like(x)
-            for k, tear in enumerate(group.tears):
-                stream = self.streams[tear]
-                guesses[tear] = stream.guess
-                part = out[k * width : (k + 1) * width]
-                part[:n] = stream.n
-                part[n] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
-                part[n + 1] = stream.P
-            last[0] = out
-            return out
-
-        try:
-            found = settle(one_pass, vector, scale=scale, floor=floor, tol=TOLERANCE, max_passes=self.max_passes,
-                           seconds=MAX_SECONDS, secants=secants, cancelled=self.cancelled)  # fmt: skip
-        except (UnitTrouble, StreamTrouble) as trouble:
-            self.trouble(self.at, trouble)
-            self.failed.update(group.units)
-            self.keep_tears(group, last[0], (), width, guesses)
-            return
-        self.keep_tears(group, found.tear, found.secants, width, guesses)
-        self.judge(group, found, width, entering, scale_flow)
-
-    def secants_key(self, group):
-        """Secants belong to these tears and this order of species only."""
-        return "secants:" + ",".join((*group.tears, *self.plan.species))
-
-    def keep_tears(self, group, vector, secants, width, guesses):
-        n = width - 2
-        self.solution.tears[self.secants_key(group)] = [a.tolist() for a in secants]
-        for k, tear in enumerate(group.tears):
-            part = vector[k * width : (k + 1) * width]
-            self.solution.tears[tear] = {
-                "flow": dict(zip(self.plan.species, part[:n].tolist())), "molar_enthalpy": float(part[n]), "pressure": float(part[n + 1]),
-                "guess": float(guesses[tear]),
-            }  # fmt: skip
-
-    def judge(self, group, found, width, entering, scale_flow):
-        """Write the loop's outcome and, where it did not settle, why."""
-        plan, n = self.plan, width - 2
-        change = sum(found.change[k * width : k * width + n] for k in range(len(group.tears)))
-        mode = {}
-        if found.mode is not None:
-            parts = sum(np.abs(found.mode[k * width : k * width + n]) for k in range(len(group.tears)))
-            if parts.sum() > 0.0:
-                mode = {s: float(v) for s, v in zip(plan.species, parts / parts.sum()) if v > 1e-4 * parts.sum()}
-        outcome = LoopOutcome(
-            id=f"loop-{len(self.solution.loops) + 1}", units=list(group.units), tears=list(group.tears),
-            settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=len(found.history),
-            history=list(found.history), gain=found.gain, distance=found.distance, tolerance=TOLERANCE, mode=mode,
-        )  # fmt: skip
-        self.solution.loops.append(outcome)
-        if outcome.settled:
-            return
-        display = plan.project.display
-        falling = max((-found.change[k * width + n + 1] for k in range(len(group.tears))), default=0.0)
-        top = int(np.argmax(change))
-        if falling > 1e-6 * 1e5:
-            outcome.advice = (
-                f"The pressure falls by {show(falling, 'pressure', display)} on every pass, and nothing in the loop raises it. "
-                "Put a compressor on the return stream, or take the pressure drops out."
-            )
-        elif change[top] > 1e-7 * scale_flow:
-            species = plan.species[top]
-            outcome.builds_up = species
-            stays = show(float(change[top]), "molar flow", display)
-            fed = show(float(entering[top]), "molar flow", display)
-            outcome.advice = (
-                f"{species} builds up: {stays} more of it stays in the loop after each pass ({fed} is fed). "
-                "Give it a way out: draw a purge, or raise the share that is drawn."
-            )
+        if ":" in unit_id:  # a tie or a target
+            self.say("error", unit_id.replace(":", ".", 1), what, todo)
         else:
-            outcome.advice = (
-                "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
-            )
-        self.solution.messages.append(
-            Message(
-                "error",
-                outcome.id,
-                f"Loop {' → '.join(group.units)} did not settle in {outcome.passes} passes: {found.reason.value}.",
-                outcome.advice,
-            )  # fmt: skip
-        )
+            self.say("error", where, f"{unit_id}: {what}", todo)
+        self.failed.add(unit_id)
 
     # Reporting
 
@@ -431,12 +415,18 @@ class _Run:
                 out.units[unit_id] = UnitOutcome(False)
         self.extrapolated()
         out.solved = (
-            bool(plan.units) and all(u.solved for u in out.units.values()) and all(lo.settled for lo in out.loops)
+            bool(plan.units)
+            and all(u.solved for u in out.units.values())
+            and all(lo.settled for lo in out.loops)
+            and not any(node.startswith("tie:") for node in self.failed)
         )
+        set_by = [*plan.ties, *(t.address for t in out.targets)]
+        out.found = {a: float(self.inputs[a]) for a in set_by if a in self.inputs}
+        for s in plan.open:
+            self.opened(s)
         if out.solved:
             self.overall()
-        molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
-        known = plan.known
+        molar_mass, known = plan.molar_mass, plan.known
         for g in plan.project.gauges:
             value = results.value(out, g.reads, molar_mass) if g.reads in known else None
             out.gauges[g.id] = value
@@ -539,27 +529,141 @@ class _Run:
             "energy": float((h_out - h_in - heat) / size),
         }
 
-    def overall(self):
-        """Feeds against products over the whole process."""
-        plan, n = self.plan, len(self.plan.species)
-        feeds = [self.streams[s.id] for s in plan.feeds if s.to]
+    def opened(self, id_):
+        """Report a loop left open: what was guessed and what comes back."""
+        display, species = self.plan.project.display, self.plan.species
+        guess, back = self.streams[id_], self.returned.get(id_)
+        outcome = OpenLoop(id_, dict(zip(species, guess.n.tolist())), None)
+        self.solution.opened.append(outcome)
+        if back is None:
+            return
+        outcome.returned = dict(zip(species, back.n.tolist()))
+        outcome.temperature, outcome.pressure = (guess.T, back.T), (guess.P, back.P)
+        away = np.abs(back.n - guess.n)
+        i = int(np.argmax(away))
+        self.say(
+            "warning", f"open.{id_}",
+            f"The loop is open at {id_}: {show(float(guess.n[i]), 'molar flow', display)} {species[i]} is guessed, "
+            f"{show(float(back.n[i]), 'molar flow', display)} comes back.", "Close it when the single pass is right.",
+        )  # fmt: skip
+
+    def ends(self):
+        """(streams fed, streams that leave) of the whole process; a loop left open counts as both."""
+        plan = self.plan
+        feeds = [self.streams[s.id] for s in plan.feeds if s.to] + [self.streams[s] for s in plan.open]
         products = [
             self.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in self.streams
         ]
-        n_in = sum((s.n for s in feeds), np.zeros(n))
-        n_out = sum((s.n for s in products), np.zeros(n))
-        heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
-        balances = self.balances(
-            n_in, n_out, sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat
-        )
-        self.solution.overall = {
+        return feeds, products + list(self.returned.values())
+
+    def overall_values(self):
+        """Conversions and amounts made over the whole process, and the project's measures."""
+        plan, n = self.plan, len(self.plan.species)
+        n_in, n_out = (sum((s.n for s in some), np.zeros(n)) for some in self.ends())
+        out = {
             "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out) if a > 0.0},
             "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},
-            "balances": balances,
         }
         if plan.measures:
             before, after = (dict(zip(plan.species, n.tolist())) for n in (n_in, n_out))
-            self.solution.overall |= dict(zip(OVERALL, measured(*plan.measures, before, after)))
+            out |= dict(zip(OVERALL, measured(*plan.measures, before, after)))
+        return out
+
+    def overall(self):
+        """Feeds against products over the whole process."""
+        feeds, products = self.ends()
+        n = np.zeros(len(self.plan.species))
+        heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
+        balances = self.balances(
+            sum((s.n for s in feeds), n), sum((s.n for s in products), n),
+            sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat,
+        )  # fmt: skip
+        self.solution.overall = self.overall_values() | {"balances": balances}
+
+
+class Guess:
+    """A stream as the user guessed it. signature: tells one guess from another."""
+
+    def __init__(self, entry, species):
+        self.n = np.array([parse(entry.flow.get(s) or "0 kmol/h", "molar flow") for s in species])
+        self.T = parse(entry.temperature, "temperature") if entry.temperature else None
+        self.P = parse(entry.pressure, "pressure") if entry.pressure else None
+        self.signature = repr((self.n.tolist(), self.T, self.P))
+
+    def stream(self, model, template):
+        """The guessed Stream; what was not typed is taken from another stream."""
+        T = template.T if self.T is None else self.T
+        return Stream.at_temperature(model, self.n, T, template.P if self.P is None else self.P)
+
+
+class _Live:
+    """A run in progress, as `results.value` reads a Solution."""
+
+    def __init__(self, run):
+        self.run = run
+        self.units, self.streams = _LiveUnits(run), _LiveStreams(run)
+
+    @property
+    def overall(self):
+        return self.run.overall_values()
+
+
+class _LiveUnits:
+    def __init__(self, run):
+        self.run = run
+
+    def __contains__(self, id_):
+        return id_ in self.run.done
+
+    def __getitem__(self, id_):
+        return SimpleNamespace(values=_LiveValues(self.run, id_))
+
+
+class _LiveValues:
+    def __init__(self, run, id_):
+        self.run, self.id = run, id_
+
+    def get(self, name):
+        inlets, result = self.run.done[self.id]
+        if name in result.values:
+            return _plain(result.values[name])
+        plan = self.run.plan
+        if name in PER_REACTOR and plan.measures:
+            sides = (inlets, result.outlets.values())
+            amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist())) for side in sides]
+            return dict(zip(PER_REACTOR, measured(*plan.measures, *amounts)))[name]
+        return None
+
+
+class _LiveStreams:
+    def __init__(self, run):
+        self.run = run
+
+    def get(self, id_):
+        stream = self.run.streams.get(id_)
+        return None if stream is None else _LiveStream(stream, self.run.plan.species)
+
+
+class _LiveStream:
+    """Attributes of StreamResult, computed when read."""
+
+    def __init__(self, stream, species):
+        self._stream, self._species = stream, species
+
+    @property
+    def flow(self):
+        return dict(zip(self._species, self._stream.n.tolist()))
+
+    @property
+    def temperature(self):
+        return self._stream.T
+
+    @property
+    def pressure(self):
+        return self._stream.P
+
+    def __getattr__(self, name):
+        return getattr(self._stream, name)
 
 
 def _plain(value):

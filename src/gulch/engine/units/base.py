@@ -179,7 +179,8 @@ class Unit:
     def solve(cls, feed, given, context):
         """Compute the unit.
 
-        feed: the inlet Stream, or a list of Streams where the inlet port takes many.
+        feed: the inlet Stream, or a list of Streams where the inlet port takes many, or {port: Stream} where
+        there are several inlets.
         given: SI values by input name; context: .model, .species ids, .sets.
         Returns UnitResult; raises UnitTrouble.
         """

@@ -318,7 +318,7 @@ class ChemistryPage:
         solved = self.space.solution.streams if self.space.solution else {}
         users = [u.id for u in self.document.units if reaction.id in reactions_of(self.document, u)]
         order = [
-            *(s.id for s in self.document.streams if s.to in users),
+            *(s.id for s in self.document.streams if s.enters in users),
             *(s.id for s in self.document.streams if s.is_feed),
         ]
         stream = next((i for i in order if i in solved and solved[i].temperature), None)
@@ -404,7 +404,7 @@ class ChemistryPage:
         """Limiting species of each reaction in a stream: the one chosen, else the first inlet of a reactor of the set."""
         solved = self.space.solution.streams if self.space.solution else {}
         users = [u.id for u in self.document.units if getattr(u, "set", None) == entry.id]
-        inlets = [s.id for s in self.document.streams if s.to in users]
+        inlets = [s.id for s in self.document.streams if s.enters in users]
         feeds = [s.id for s in self.document.streams if s.is_feed]
         choices = [i for i in dict.fromkeys([*inlets, *feeds, *(s.id for s in self.document.streams)]) if i in solved]
         if not choices:

@@ -236,7 +236,7 @@ class Workspace:
                 port = KINDS[unit.kind].ports_out(unit)[0].name
             found = solved.get(s.id)
             streams.append({
-                "id": s.id, "from": source if s.source else None, "port": port, "to": s.to,
+                "id": s.id, "from": source if s.source else None, "port": port, "to": s.enters, "inlet": s.inlet,
                 "molar": found.total if found else None, "mass": found.mass_flow if found else None,
                 "text": show(found.total, "molar flow", self.display) if found else "",
                 "mass_text": show(found.mass_flow, "mass flow", self.display) if found else "",
@@ -331,7 +331,7 @@ class Workspace:
             "net": self.net_reactions(outcome) if outcome and outcome.solved else [],
             "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
             "reading": self.unit_reading(unit),
-            "entering": [s.id for s in self.document.streams if s.to == unit.id],
+            "entering": [s.id for s in self.document.streams if s.enters == unit.id],
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
         }  # fmt: skip
 
@@ -423,7 +423,7 @@ class Workspace:
         out = {
             "what": "stream", "id": stream.id, "feed": stream.is_feed, "from": stream.source, "to": stream.to,
             "messages": self.own_messages(stream.id), "fields": [], "results": [], "composition": [], "phases": [],
-            "units": [u.id for u in self.document.units if u.id != stream.to],
+            "units": list(self.destinations(stream)),
             "kinds": [(k.kind, k.label, k.meaning) for k in KINDS.values()],
         }  # fmt: skip
         if stream.is_feed and stream.given is not None:
@@ -461,6 +461,15 @@ class Workspace:
             for p in found.phases:
                 out["phases"].append({"kind": p["kind"], "share": show(p["share"], "fraction", self.display)})
         return out
+
+    def destinations(self, stream):
+        """(what to send it to, words) for every inlet another stream could take."""
+        for u in self.document.units:
+            inlets = KINDS[u.kind].inlets
+            for port in inlets:
+                to = u.id if len(inlets) == 1 else f"{u.id}.{port.name}"
+                if to != stream.to:
+                    yield to, u.id if len(inlets) == 1 else f"{u.id}, {port.name} side"
 
     def overall_rows(self):
         """Overall conversions and balance, for the panel when nothing is selected."""

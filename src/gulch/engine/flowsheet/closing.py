@@ -1,0 +1,563 @@
+"""Closing one group: torn streams, ties that run in a circle through results, and targets, as one system.
+
+The unknowns are a vector: of each tear its flows [mol/s], molar enthalpy [J/mol] and pressure [Pa], then the values of
+iterated ties, then the knobs of targets. A pass computes every node once and says what each unknown should have been.
+For a knob that is a Newton step with the sensitivity of the gauges found beforehand, so that one search closes all.
+"""
+
+import time
+
+import numpy as np
+from scipy.optimize import brentq, least_squares, minimize_scalar
+
+from gulch.engine.flowsheet import diagnosis
+from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
+from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.quantities import show
+from gulch.engine.settle import LoopResult, PassFailed, Reason, settle
+from gulch.engine.units.base import UnitTrouble
+
+MAX_SECONDS = 30.0
+LOOSE = 1e-6  # tolerance of the loops while sensitivities are measured
+STEP = 0.02  # of a knob's range, to measure a sensitivity
+MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
+_TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
+SHOWN_PASSES = 400  # of which the values are kept
+
+
+class Lost(Exception):
+    """The loops do not settle where a target's search looks."""
+
+
+class Closing:
+    """One group of a run being closed. Values in SI throughout."""
+
+    def __init__(self, run, group, tolerance, method, max_passes):
+        self.run, self.plan, self.group = run, run.plan, group
+        self.tolerance, self.method, self.max_passes = tolerance, method, max_passes
+        self.n = len(self.plan.species)
+        self.width = self.n + 2
+        self.targets = [self.plan.targets[id_] for id_ in group.targets]
+        self.ties = [self.plan.ties[address] for address in group.ties]
+        self.at_ties = self.width * len(group.tears)
+        self.at_knobs = self.at_ties + len(self.ties)
+        self.size = self.at_knobs + len(self.targets)
+        self.ranges = np.array([t.high - t.low for t in self.targets])
+        self.slope = None  # d(residual)/d(knob), shape (m, m)
+        self.residual = np.zeros(len(self.targets))
+        self.guesses = {}
+        self.deadline = time.monotonic() + MAX_SECONDS
+        self.passes = 0
+        self.records = []  # (vector, its pass, residual) of passes with fixed knobs
+        self.phases, self.flips = {}, {}
+        self.trouble = None
+        self.closest = {}  # target id -> how it could not be met
+
+    # The vector
+
+    def start(self):
+        """(start, scale, floor, ceiling), or None when the group cannot begin; the run is told why."""
+        run, group = self.run, self.group
+        for target in self.targets:
+            kept = run.start.get(target.node)
+            at = run.inputs.get(target.address) if kept is None else kept
+            at = 0.5 * (target.low + target.high) if at is None else at
+            run.set_input(target.address, min(max(at, target.low), target.high))
+        for tie in self.ties:
+            kept = run.start.get(tie.node)
+            if kept is not None:
+                run.set_input(tie.address, kept)
+            elif tie.address not in run.inputs:
+                run.say("error", tie.address, f"{tie.label} is tied to a result that depends on it.",
+                        "Type a value for it, from which the search can start.")  # fmt: skip
+                return None
+        for node in group.nodes:
+            if node in self.plan.feed_by_id:
+                run.make_feed(node)
+        entering, template = self.entering()
+        if group.tears and (template is None or entering.sum() <= 0.0):
+            run.say("error", group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it.")
+            return None
+        if group.tears and not self.ways_out():
+            run.say("error", group.units[0], f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
+                    "Take a product out of it, or draw a purge with a splitter.")  # fmt: skip
+            return None
+        self.fed, self.scale_flow = entering, max(float(entering.sum()), 1e-12)
+        n, width = self.n, self.width
+        x = np.zeros(self.size)
+        scale, floor, ceiling = np.ones(self.size), np.full(self.size, -np.inf), np.full(self.size, np.inf)
+        for k, tear in enumerate(group.tears):
+            part = slice(k * width, (k + 1) * width)
+            x[part] = self.tear_start(tear, template)
+            scale[part] = np.r_[np.full(n, self.scale_flow), 1e4, template.P]
+            floor[part] = np.r_[np.zeros(n), -np.inf, 1.0]
+        for k, tie in enumerate(self.ties, self.at_ties):
+            x[k] = run.inputs[tie.address]
+            scale[k] = max(abs(x[k]), _TIE_SCALE.get(tie.dimension, 1.0))
+            bounds = self.plan.bounds[tie.address]
+            floor[k], ceiling[k] = bounds.low, bounds.high
+        for k, target in enumerate(self.targets, self.at_knobs):
+            x[k], scale[k], floor[k], ceiling[k] = (
+                run.inputs[target.address],
+                target.high - target.low,
+                target.low,
+                target.high,
+            )
+        self.scale, self.floor, self.ceiling = scale, floor, ceiling
+        self.begin = x.copy()
+        return x
+
+    def entering(self):
+        """(amounts fed to the group from outside, one of the streams that bring them)."""
+        plan, units = self.plan, set(self.group.units)
+        outside = [s for u in self.group.units for s in plan.entering[u] if plan.sources[s] not in units]
+        streams = [self.run.streams[s] for s in outside if s in self.run.streams]
+        return sum((s.n for s in streams), np.zeros(self.n)), streams[0] if streams else None
+
+    def ways_out(self):
+        """(unit, stream or None) of every outlet that leaves the group."""
+        plan, units = self.plan, set(self.group.units)
+        out = []
+        for u in self.group.units:
+            for port in plan.ports[u]:
+                s = plan.leaving[u].get(port)
+                if s is None or plan.enters[s] not in units or s in plan.open:
+                    out.append((u, s))
+        return out
+
+    def tear_start(self, tear, template):
+        """Flows, molar enthalpy and pressure a tear starts from: the user's guess if newer, else what was kept."""
+        typed = self.plan.guesses.get(tear)
+        kept = self.run.start.get(tear)
+        if kept and (typed is None or kept.get("typed") == typed.signature):
+            self.guesses[tear] = kept["guess"]
+            flows = [max(kept["flow"].get(s, 0.0), 0.0) for s in self.plan.species]
+            return np.r_[flows, kept["molar_enthalpy"], kept["pressure"]]
+        if typed is not None:
+            stream = typed.stream(self.plan.model, template)
+            self.guesses[tear] = stream.T
+            return np.r_[stream.n, stream.enthalpy_flow / stream.total if stream.total else 0.0, stream.P]
+        self.guesses[tear] = template.guess
+        return np.r_[np.zeros(self.n), 0.0, template.P]
+
+    def knobs(self, x):
+        return x[self.at_knobs :]
+
+    # A pass
+
+    def one_pass(self, x):
+        """What the unknowns should have been, by computing every node once from x. Raises PassFailed."""
+        run, group, n, width = self.run, self.group, self.n, self.width
+        self.passes += 1
+        for k, tear in enumerate(group.tears):
+            part = x[k * width : (k + 1) * width]
+            flow = part[:n].copy()
+            run.streams[tear] = Stream.at_enthalpy(
+                self.plan.model, flow, part[n] * float(flow.sum()), float(part[n + 1]), self.guesses[tear]
+            )
+        for k, tie in enumerate(self.ties, self.at_ties):
+            run.set_input(tie.address, float(x[k]))
+        for k, target in enumerate(self.targets, self.at_knobs):
+            run.set_input(target.address, float(x[k]))
+        out = np.array(x, float)
+        try:
+            for node in group.nodes:
+                value = run.visit(node, keep=node[4:] not in group.ties)
+                if value is not None and node[:4] == "tie:" and node[4:] in group.ties:
+                    out[self.at_ties + group.ties.index(node[4:])] = value
+            for k, target in enumerate(self.targets):
+                reading = run.live(target.reads)
+                if reading is None or not np.isfinite(reading):
+                    run.at = target.node
+                    raise UnitTrouble(f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at "
+                                      f"{show(float(x[self.at_knobs + k]), target.knob_dimension, self.plan.project.display)}.",
+                                      "Narrow the knob's range, read another result, or switch the target off.")  # fmt: skip
+                self.residual[k] = reading - target.wanted
+            for k, tear in enumerate(group.tears):
+                stream = run.streams[tear]
+                self.guesses[tear] = stream.guess
+                part = out[k * width : (k + 1) * width]
+                part[:n] = stream.n
+                part[n] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
+                part[n + 1] = stream.P
+        except (UnitTrouble, StreamTrouble) as trouble:
+            self.trouble = (run.at, trouble)
+            raise PassFailed from trouble
+        if self.slope is not None:
+            step = np.linalg.lstsq(self.slope * self.ranges, self.residual, rcond=1e-10)[0] * self.ranges
+            k = self.knobs(x)
+            out[self.at_knobs :] = np.clip(k - step, [t.low for t in self.targets], [t.high for t in self.targets])
+        elif self.targets:
+            self.records.append((np.array(x), out.copy(), self.residual.copy()))
+        self.watch_phases()
+        return out
+
+    def watch_phases(self):
+        """Remember where a stream of the group gained or lost a phase since the pass before."""
+        for s in self.group.tears and self.plan.made_by(self.group.units):
+            state = getattr(self.run.streams.get(s), "__dict__", {}).get("state")
+            if state is None:
+                continue
+            now = (
+                "both phases"
+                if 0.0 < state.vapour_fraction < 1.0
+                else ("vapour" if state.vapour_fraction else "liquid")
+            )
+            before = self.phases.get(s)
+            if before is not None and before != now:
+                self.flips.setdefault(s, []).append((self.passes, before, now))
+            self.phases[s] = now
+
+    def search(self, x, tol=None, secants=None, max_passes=None, method=None):
+        left = self.deadline - time.monotonic()
+        return settle(
+            self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
+            max_passes=max_passes or self.max_passes, seconds=left, secants=secants, cancelled=self.run.cancelled,
+            method=method or self.method, depth=6 + 2 * len(self.targets),
+        )  # fmt: skip
+
+    # Closing
+
+    def close(self):
+        """Settle the group and write its outcome to the run."""
+        x = self.start()
+        if x is None:
+            self.run.failed.update(self.group.units)
+            return
+        found = None
+        try:
+            if self.targets:
+                found = self.aim(x)
+            else:
+                found = self.search(x, secants=self.run.start.get(self.key))
+        except PassFailed:
+            where, trouble = self.trouble
+            self.run.trouble(where, trouble)
+            self.run.failed.update(self.group.units)
+            self.keep(self.begin if not self.records else self.records[-1][1], ())
+            return
+        self.keep(found.tear, found.secants)
+        if self.targets:
+            self.judge_targets(found)
+        if self.group.tears or self.ties:
+            self.judge(found)
+
+    @property
+    def key(self):
+        """Secants belong to these unknowns and this order of species only."""
+        return "secants:" + ",".join((*self.group.tears, *self.group.ties, *self.group.targets, *self.plan.species))
+
+    def keep(self, x, secants):
+        """Store where the search ended, as the next start."""
+        n, width, tears = self.n, self.width, self.run.solution.tears
+        tears[self.key] = [np.asarray(a).tolist() for a in secants]
+        for k, tear in enumerate(self.group.tears):
+            part = x[k * width : (k + 1) * width]
+            typed = self.plan.guesses.get(tear)
+            tears[tear] = {
+                "flow": dict(zip(self.plan.species, part[:n].tolist())), "molar_enthalpy": float(part[n]),
+                "pressure": float(part[n + 1]), "guess": float(self.guesses[tear]), "typed": typed.signature if typed else None,
+            }  # fmt: skip
+        for k, tie in enumerate(self.ties, self.at_ties):
+            tears[tie.node] = float(x[k])
+        for k, target in enumerate(self.targets, self.at_knobs):
+            tears[target.node] = float(x[k])
+        if self.slope is not None:
+            tears["slope:" + ",".join(self.group.targets)] = self.slope.tolist()
+
+    # Targets
+
+    def aim(self, x):
+        """Close loops and targets together; where that fails, the targets outside and the loops inside. Returns LoopResult."""
+        found, m = None, len(self.targets)
+        kept = self.run.start.get("slope:" + ",".join(self.group.targets))
+        if kept is not None and np.shape(kept) == (m, m) and np.isfinite(kept).all():
+            self.slope = np.array(kept)
+            found = self.together(x, self.run.start.get(self.key))
+            if found is not None:
+                return found
+        try:
+            x, secants = self.measure(x)
+            if self.useless():
+                return self.fixed(x)
+            found = self.together(x, secants)
+            if found is not None:
+                return found
+        except (Lost, PassFailed):
+            if self.run.cancelled() or time.monotonic() > self.deadline:
+                raise
+        return self.apart(x)
+
+    def together(self, x, secants):
+        """One search over everything; None unless it settles with every target met."""
+        try:
+            found = self.search(x, secants=secants, method="anderson" if self.method == "automatic" else None)
+        except PassFailed:
+            return None
+        if found.reason is Reason.CANCELLED:
+            return found
+        return found if found.reason.settled and self.met().all() else None
+
+    def met(self):
+        """Which targets read what they must, shape (m,)."""
+        reach = np.abs(self.slope) @ self.ranges if self.slope is not None else np.zeros(len(self.targets))
+        wanted = np.array([abs(t.wanted) for t in self.targets])
+        return np.abs(self.residual) <= MET * np.maximum(wanted, 0.1 * reach)
+
+    def settled_at(self, x, knobs, tol=None, secants=None):
+        """(LoopResult, residuals) with the knobs held. Raises Lost when the loops do not settle there."""
+        self.slope, slope = None, self.slope
+        try:
+            x = x.copy()
+            x[self.at_knobs :] = knobs
+            found = self.search(x, tol=tol, secants=secants, method=None)
+        except PassFailed:
+            raise Lost from None
+        finally:
+            self.slope = slope
+        if not found.reason.settled:
+            self.last = found
+            raise Lost
+        return found, self.residual.copy()
+
+    def measure(self, x):
+        """Sensitivities of the gauges to the knobs with the loops closed; (where to start, secants) for the search."""
+        self.slope, self.records = None, []
+        k0 = self.knobs(x).copy()
+        found, r0 = self.settled_at(x, k0, LOOSE)
+        base = found.tear
+        slope, moved = np.zeros((len(k0), len(k0))), []
+        for j, target in enumerate(self.targets):
+            k = k0.copy()
+            h = STEP * self.ranges[j] * (1.0 if k0[j] <= 0.5 * (target.low + target.high) else -1.0)
+            k[j] += h
+            there, r = self.settled_at(base, k, LOOSE, self.pinned(found.secants))
+            slope[:, j] = (r - r0) / h
+            moved.append((there.tear - base) / h)
+        self.slope = slope
+        self.spread = np.abs(slope) @ self.ranges
+        step = np.linalg.lstsq(slope * self.ranges, r0, rcond=1e-10)[0] * self.ranges
+        low, high = np.array([t.low for t in self.targets]), np.array([t.high for t in self.targets])
+        k1 = np.clip(k0 - np.clip(step, -0.3 * self.ranges, 0.3 * self.ranges), low, high)
+        x = base + sum((m * (b - a) for m, a, b in zip(moved, k0, k1)), np.zeros_like(base))
+        x[self.at_knobs :] = k1
+        return np.clip(x, self.floor, self.ceiling), self.learnt()
+
+    @staticmethod
+    def pinned(secants):
+        return secants or None
+
+    def learnt(self):
+        """Secants of the whole system from the passes made with fixed knobs, now that the sensitivities are known."""
+        dx, df = [], []
+        for (x0, g0, r0), (x1, g1, r1) in zip(self.records[-9:], self.records[-8:]):
+            step = -np.linalg.lstsq(self.slope * self.ranges, r1 - r0, rcond=1e-10)[0]
+            change = ((g1 - x1) - (g0 - x0)) / self.scale
+            change[self.at_knobs :] = step
+            dx.append((x1 - x0) / self.scale)
+            df.append(change)
+        return (np.array(dx).T, np.array(df).T) if dx else None
+
+    def useless(self):
+        """Whether some knob moves no gauge, or some gauge is moved by no knob, or two targets are the same question."""
+        reach = np.abs(self.slope) * self.ranges
+        size = np.maximum(np.array([abs(t.wanted) for t in self.targets]), 1e-12)
+        for j, target in enumerate(self.targets):
+            if reach[j].sum() < 1e-7 * size[j]:
+                self.closest[target.id] = "unmoved"
+        if not self.closest and np.linalg.matrix_rank(reach / reach.sum(axis=1, keepdims=True), tol=1e-5) < len(reach):
+            self.closest.update(dict.fromkeys((t.id for t in self.targets), "same"))
+        return bool(self.closest)
+
+    def fixed(self, x):
+        """The loops alone, with the knobs where they are."""
+        try:
+            found, _ = self.settled_at(x, self.knobs(x))
+        except Lost:
+            return self.last_or_raise()
+        return found
+
+    def last_or_raise(self):
+        last = getattr(self, "last", None)
+        if last is None:
+            raise PassFailed
+        return last
+
+    def apart(self, x):
+        """Targets outside, loops inside, each bounded: slow and sure. Ends at the closest point when there is no answer."""
+        low, high = np.array([t.low for t in self.targets]), np.array([t.high for t in self.targets])
+        state = {"x": x, "best": None, "secants": None}
+        if self.slope is None:
+            self.slope = np.zeros((len(low), len(low)))
+        weight = np.maximum(np.array([abs(t.wanted) for t in self.targets]), np.abs(self.slope) @ self.ranges)
+        weight[weight <= 0.0] = 1.0
+
+        def at(k):
+            if self.run.cancelled() or time.monotonic() > self.deadline:
+                raise PassFailed
+            found, r = self.settled_at(state["x"], np.clip(k, low, high), secants=state["secants"])
+            state["x"], state["secants"] = found.tear, found.secants
+            size = float(np.linalg.norm(r / weight))
+            if state["best"] is None or size < state["best"][0]:
+                state["best"] = (size, found, r.copy())
+            return r
+
+        try:
+            if len(self.targets) == 1:
+                self.one_apart(at, low[0], high[0])
+            else:
+                u0 = np.clip((self.knobs(x) - low) / self.ranges, 0.02, 0.98)
+                least_squares(lambda u: at(low + u * self.ranges) / weight, u0, bounds=(0.0, 1.0), diff_step=1e-3,
+                              xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
+        except (Lost, PassFailed):
+            if state["best"] is None:
+                return self.last_or_raise()
+        _, found, _ = state["best"]
+        found, self.residual = self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)
+        self.nearby(found)
+        if not self.met().all():
+            self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)  # the streams, as reported
+        return found
+
+    def one_apart(self, at, low, high):
+        """Search one knob over its whole range: bracket, then Brent; the closest value where nothing brackets."""
+
+        def value(k):
+            try:
+                return float(at(np.array([k]))[0])
+            except Lost:
+                return None
+
+        points = np.linspace(low, high, 9)
+        middle = float(np.clip(self.run.inputs[self.targets[0].address], low, high))
+        order = sorted(points, key=lambda k: abs(k - middle))
+        known = {}
+        for k in order:
+            known[k] = value(k)
+            below = [
+                (a, b) for a, b in zip(points, points[1:]) if known.get(a) is not None and known.get(b) is not None
+            ]
+            for a, b in below:
+                if known[a] * known[b] <= 0.0:
+                    brentq(
+                        lambda t: float(at(np.array([t]))[0]), a, b, xtol=1e-11 * (high - low), rtol=1e-14, maxiter=60
+                    )
+                    return
+        good = [k for k in points if known[k] is not None]
+        if not good:
+            raise Lost
+        best = int(np.argmin([abs(known[k]) for k in good]))
+        a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
+        if a < good[best] < b:
+            minimize_scalar(lambda t: abs(value(t) or np.inf), bounds=(a, b), method="bounded",
+                            options={"xatol": 1e-6 * (high - low), "maxiter": 40})  # fmt: skip
+
+    def nearby(self, found):
+        """Sensitivities beside the closest point."""
+        residual, k0 = self.residual.copy(), self.knobs(found.tear).copy()
+        slope = np.zeros_like(self.slope)
+        for j, target in enumerate(self.targets):
+            h = 0.005 * self.ranges[j] * (1.0 if k0[j] <= 0.5 * (target.low + target.high) else -1.0)
+            k = k0.copy()
+            k[j] += h
+            try:
+                slope[:, j] = (self.settled_at(found.tear, k, secants=found.secants)[1] - residual) / h
+            except Lost:
+                slope[:, j] = self.slope[:, j]
+        self.slope, self.residual = slope, residual
+
+    def judge_targets(self, found):
+        """Write what became of each target."""
+        settled = found.reason.settled
+        slope = self.slope if self.slope is not None else np.full((len(self.targets),) * 2, np.nan)
+        met = self.met() if settled else np.zeros(len(self.targets), bool)
+        for k, target in enumerate(self.targets):
+            at = float(self.run.inputs[target.address])
+            history = []
+            if found.iterates:
+                history = [float(c[self.at_knobs + k] / self.ranges[k]) for _, c in found.iterates[-SHOWN_PASSES:]]
+            place = ""
+            if not met[k]:
+                near = 1e-6 * self.ranges[k]
+                place = "low" if at <= target.low + near else ("high" if at >= target.high - near else "inside")
+            outcome = TargetOutcome(
+                target.id, target.gauge, target.knob, target.address, target.wanted,
+                float(target.wanted + self.residual[k]) if settled else None, float(self.residual[k]) if settled else None,
+                at, bool(met[k]) and target.id not in self.closest, place if settled else "",
+                float(slope[k, k]) if np.isfinite(slope[k, k]) else None, float(self.begin[self.at_knobs + k]),
+                [abs(v) for v in history],
+            )  # fmt: skip
+            self.run.solution.targets.append(outcome)
+            if not outcome.met and settled:
+                diagnosis.unmet_target(self.run, target, outcome, self.closest.get(target.id))
+
+    # Loops
+
+    def judge(self, found: LoopResult):
+        """Write the loop's outcome and, where it did not settle, why."""
+        run, group, plan = self.run, self.group, self.plan
+        n, width, tears = self.n, self.width, len(self.group.tears)
+        mode = {}
+        if found.mode is not None and tears:
+            parts = sum(np.abs(found.mode[k * width : k * width + n]) for k in range(tears))
+            if parts.sum() > 0.0:
+                mode = {s: float(v) for s, v in zip(plan.species, parts / parts.sum()) if v > 1e-4 * parts.sum()}
+        outcome = LoopOutcome(
+            id=f"loop-{len(run.solution.loops) + 1}", units=list(group.units), tears=list(group.tears),
+            settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=self.passes,
+            history=list(found.history), gain=found.gain, distance=found.distance, tolerance=self.tolerance, mode=mode,
+            method=self.method, ties=list(group.ties), targets=list(group.targets),
+        )  # fmt: skip
+        run.solution.loops.append(outcome)
+        if run.explain:
+            self.record(found, outcome)
+        diagnosis.explain_loop(self, found, outcome)
+
+    def record(self, found, outcome):
+        """Pass by pass: residuals by species, values of the tears; guess and result."""
+        n, width = self.n, self.width
+        steps = found.iterates[-SHOWN_PASSES:]
+        outcome.first_pass = len(found.iterates) - len(steps) + 1
+        if not steps:
+            return
+        changes = np.abs(np.array([c for _, c in steps])) / self.scale
+        values = np.array([x for x, _ in steps])
+        tears = range(len(self.group.tears))
+        for i, s in enumerate(self.plan.species):
+            worst = np.max([changes[:, k * width + i] for k in tears], axis=0) if tears else np.zeros(len(steps))
+            if worst.any():
+                outcome.residuals[s] = worst.tolist()
+        for name, at in (("molar enthalpy", n), ("pressure", n + 1)):
+            worst = np.max([changes[:, k * width + at] for k in tears], axis=0) if tears else np.zeros(len(steps))
+            if worst.any():
+                outcome.residuals[name] = worst.tolist()
+        for k, tie in enumerate(self.ties, self.at_ties):
+            outcome.residuals[f"tie on {tie.label}"] = changes[:, k].tolist()
+        for k, target in enumerate(self.targets, self.at_knobs):
+            outcome.residuals[f"target on {target.gauge_label}"] = changes[:, k].tolist()
+        for k, tear in enumerate(self.group.tears):
+            part = values[:, k * width : (k + 1) * width]
+            outcome.by_pass[tear] = {s: part[:, i].tolist() for i, s in enumerate(self.plan.species)}
+            outcome.guess[tear] = dict(zip(self.plan.species, self.begin[k * width : k * width + n].tolist()))
+
+    def outflow(self):
+        """Amounts that leave the group in the last pass [mol/s], shape (n,)."""
+        total = np.zeros(self.n)
+        for u, s in self.ways_out():
+            if s is not None:
+                total = total + self.run.leaving_stream(s).n
+            elif u in self.run.done:
+                ports = set(self.plan.leaving[u])
+                total = total + sum(
+                    (st.n for p, st in self.run.done[u][1].outlets.items() if p not in ports), np.zeros(self.n)
+                )
+        return total
+
+    def exits(self):
+        """Splitters of the group whose first drawn share leaves it."""
+        units = set(self.group.units)
+        for u in self.group.units:
+            if self.plan.units[u].kind == "splitter":
+                s = self.plan.leaving[u].get("drawn")
+                if s is None or self.plan.enters[s] not in units:
+                    yield u

@@ -1,0 +1,166 @@
+"""Ties and targets as the solver wants them: what each reads, what it sets, and at which nodes of the process.
+
+A node is a feed or a unit by its id, `overall` for results of the whole process, `tie:ADDRESS` or `target:ID`.
+"""
+
+import re
+from dataclasses import dataclass
+
+from gulch.engine import formulas
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.quantities import DIMENSIONS, QuantityError, parse
+
+OVERALL = "overall"
+_ADDRESS = re.compile(r"[A-Za-z][\w\-]*(?:\.[\w\-]+)+")
+
+
+@dataclass(frozen=True)
+class Tie:
+    """One input set by a formula. reads: addresses of inputs and results in the formula."""
+
+    address: str
+    formula: formulas.Formula
+    text: str
+    reads: tuple
+    label: str
+    dimension: str
+
+    @property
+    def node(self):
+        return f"tie:{self.address}"
+
+
+@dataclass(frozen=True)
+class Target:
+    """A gauge's result to be brought to `wanted` by an input between low and high, all in SI."""
+
+    id: str
+    gauge: str
+    reads: str
+    wanted: float
+    knob: str
+    address: str
+    low: float
+    high: float
+    gauge_label: str
+    knob_label: str
+    dimension: str  # of the gauge
+    knob_dimension: str
+
+    @property
+    def node(self):
+        return f"target:{self.id}"
+
+
+def names(project):
+    """{name in a formula: (instruction, address, unit)} of every input and result; dashes become underscores."""
+    known = {}
+    for found in (readable(project), addresses(project)):
+        for a in found.values():
+            known[a.address.replace("-", "_")] = ("name", a.address, DIMENSIONS[a.dimension].si)
+    return known
+
+
+def read_tie(entry, project, known=None):
+    """The Tie of a document entry. Raises QuantityError with a sentence."""
+    inputs = addresses(project)
+    if entry.sets not in inputs:
+        raise QuantityError(f"A tie sets {entry.sets}, which is not an input now.")
+    found = inputs[entry.sets]
+    if not found.knob:
+        raise QuantityError(f"{found.label} cannot be tied: fractions must add up to 100 %, so give the feed by flows.")
+    if not entry.formula.strip():
+        raise QuantityError(f"The tie on {found.label} has no formula.")
+    known = known or names(project)
+    try:
+        formula = formulas.read(plain_names(entry.formula, known), known, DIMENSIONS[found.dimension].si)
+    except formulas.FormulaError as error:
+        raise QuantityError(f"The tie on {found.label}: {error}") from None
+    reads = tuple(sorted({known[n][1] for n in formula.names}))
+    return Tie(entry.sets, formula, entry.formula, reads, found.label, found.dimension)
+
+
+def plain_names(text, known):
+    """A formula with the dashes of known addresses turned into underscores, so that they are not read as minus."""
+
+    def resolve(word):
+        ends = [len(word), *(i for i in range(len(word) - 1, 0, -1) if word[i] == "-")]
+        for end in ends:
+            if word[:end].replace("-", "_") in known:
+                rest = word[end + 1 :]
+                return word[:end].replace("-", "_") + (f"-{resolve(rest)}" if end < len(word) else "")
+        return word
+
+    return _ADDRESS.sub(lambda m: resolve(m[0]), text)
+
+
+def read_target(entry, project):
+    """The Target of a document entry. Raises QuantityError with a sentence."""
+    gauge, knob = project.gauge(entry.gauge), project.knob(entry.knob)
+    if gauge is None or knob is None:
+        what, which = ("gauge", entry.gauge) if gauge is None else ("knob", entry.knob)
+        raise QuantityError(f"Target {entry.id} uses {what} {which}, which the project does not have.")
+    outputs, inputs = readable(project), addresses(project)
+    if gauge.reads not in outputs:
+        raise QuantityError(f"Target {entry.id} reads {gauge.reads}, which is not a result now.")
+    if knob.input not in inputs:
+        raise QuantityError(f"Target {entry.id} turns {knob.input}, which is not an input now.")
+    r, a = outputs[gauge.reads], inputs[knob.input]
+    text = entry.value if entry.sits == "value" else getattr(gauge, entry.sits)
+    label = gauge.label or r.label
+    if not text:
+        raise QuantityError(
+            f"The target on {label} has no value." if entry.sits == "value"
+            else f"The target on {label} sits on its limit “{entry.sits.replace('_', ' ')}”, which is not given."
+        )  # fmt: skip
+    try:
+        wanted = parse(text, r.dimension)
+        low, high = parse(knob.low, a.dimension), parse(knob.high, a.dimension)
+    except QuantityError as error:
+        raise QuantityError(f"The target on {label}: {error}") from None
+    if not low < high:
+        raise QuantityError(f"The target on {label} turns a knob whose low end is not below its high end.")
+    return Target(
+        entry.id, gauge.id, gauge.reads, wanted, knob.id, a.address, max(low, a.low), min(high, a.high), label,
+        knob.label or a.label, r.dimension, a.dimension,
+    )  # fmt: skip
+
+
+def nodes_of_input(project, address):
+    """Nodes that are computed anew when an input changes."""
+    head = address.partition(".")[0]
+    if project.reaction(head) is None:
+        return [head]
+    sets = {s.id for s in project.reaction_sets if any(head in step for step in s.steps)}
+    return [u.id for u in project.units if getattr(u, "set", None) in sets]
+
+
+def node_of_result(project, address):
+    """The node whose computing gives a result; None where it is given."""
+    head = address.partition(".")[0]
+    if head == OVERALL:
+        return OVERALL
+    stream = project.stream(head)
+    if stream is None:
+        return head
+    if stream.source is None:
+        return head
+    tear = project.tear(head)
+    return None if tear is not None and tear.open else stream.source.partition(".")[0]
+
+
+def circles(ties):
+    """Addresses of ties that set each other without any result between them, as lists; each circle once."""
+    sets = {t.address: [a for a in t.reads if any(a == other.address for other in ties)] for t in ties}
+    found, done = [], set()
+    for start in sets:
+        path, seen, at = [], set(), start
+        while at is not None and at not in seen and at not in done:
+            seen.add(at)
+            path.append(at)
+            at = sets[at][0] if sets[at] else None
+        if at in seen:
+            found.append(path[path.index(at) :])
+        done |= seen
+    return found

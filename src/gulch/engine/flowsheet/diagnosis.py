@@ -1,0 +1,194 @@
+"""Why a loop settles slowly or not at all, and why a target is not met: sentences from computed facts."""
+
+import math
+
+import numpy as np
+
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.quantities import show
+
+LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
+SLOW = 0.9  # loop gain above which the return shares are spoken of
+
+
+def explain_loop(closing, found, outcome):
+    """Fill an outcome's returns, findings and advice; say it in the to-do list where the loop did not settle."""
+    run, plan, n, width = closing.run, closing.plan, closing.n, closing.width
+    display = plan.project.display
+    tears = len(outcome.tears)
+    if not tears:
+        if not outcome.settled:
+            _say(run, outcome, "The tie and what it reads chase each other: start it from another value.")
+        return
+    parts = [slice(k * width, k * width + n) for k in range(tears)]
+    back = sum(found.tear[p] for p in parts)
+    change = sum(found.change[p] for p in parts)
+    out = closing.outflow()
+    outcome.returns = returns(plan.species, back, out)
+    outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
+    top = max(outcome.returns, key=lambda s: (round(outcome.returns[s], 3), outcome.mode.get(s, 0.0)), default=None)
+    if top is not None and found.gain is not None and abs(found.gain) > SLOW and outcome.returns[top] > SLOW:
+        share = back[plan.species.index(top)] / back.sum()
+        outcome.findings.append(
+            f"Of the {top} that reaches the end of the loop {_percent(outcome.returns[top])} comes back; "
+            f"it makes up {_percent(share)} of the return."
+        )
+        i = plan.species.index(top)
+        if abs(out[i] - closing.fed[i]) < 0.01 * closing.fed[i]:  # neither made nor used up
+            purge(closing, outcome, top)
+    if outcome.settled:
+        return
+    for s, flips in closing.flips.items():
+        recent = [f for f in flips if f[0] > closing.passes - 12]
+        if recent:
+            number, before, now = recent[-1]
+            times = f", {len(recent)} times in the last 12 passes" if len(recent) > 1 else ""
+            outcome.findings.append(f"Stream {s} went from {before} to {now} in pass {number}{times}.")
+    limits = [u for u in outcome.units for level, *_ in run.done[u][1].notes if level == "warning"] if run.done else []
+    for u in dict.fromkeys(limits):
+        what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
+        outcome.findings.append(f"{u} runs at its limit: {what}")
+    falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
+    stuck = stays(plan.species, closing.fed, change, out)
+    most = int(np.argmax(change))
+    if falling > 1e-6 * 1e5:
+        advice = (
+            f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
+            "Put a compressor on the return stream, or take the pressure drops out."
+        )
+    elif stuck:
+        outcome.no_way_out = stuck
+        outcome.builds_up = stuck[0]
+        i = plan.species.index(stuck[0])
+        advice = (
+            f"{stuck[0]} builds up: {show(float(closing.fed[i]), 'molar flow', display)} is fed and it has no way out, "
+            f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. "
+            + draw(closing, outcome, i, back)
+        )
+    elif change[most] > 1e-7 * closing.scale_flow:
+        outcome.builds_up = plan.species[most]
+        stay, fed = (show(float(v), "molar flow", display) for v in (change[most], closing.fed[most]))
+        advice = (
+            f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). "
+            + draw(closing, outcome, most, back)
+        )
+    else:
+        advice = (
+            "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+        )
+    if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
+        outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
+    _say(run, outcome, advice)
+
+
+def _say(run, outcome, advice):
+    outcome.advice = advice
+    what = f"Loop {' → '.join(outcome.units)} did not settle in {outcome.passes} passes: {outcome.reason}."
+    run.solution.messages.append(Message("error", outcome.id, what, advice))
+
+
+def returns(species, back, out):
+    """{species: share that comes back of what reaches the end of the loop}."""
+    total = back + out
+    return {
+        s: float(b / t) for s, b, t in zip(species, back, total) if t > 1e-12 and b > 1e-9 * max(back.sum(), 1e-300)
+    }
+
+
+def passes_left(found, tolerance):
+    """Direct passes that the loop gain lets expect until the tolerance, or None."""
+    gain = abs(found.gain) if found.gain is not None else None
+    if gain is None or gain >= 1.0 or not found.history:
+        return None
+    if gain < 1e-6:
+        return 1
+    size = found.history[-1] * max(gain / (1.0 - gain), 1e-12)
+    return max(1, math.ceil(math.log(tolerance / size) / math.log(gain))) if size > tolerance else 1
+
+
+def stays(species, fed, change, out):
+    """Species of which practically all that is fed stays, most first."""
+    found = [i for i in range(len(species)) if fed[i] > 1e-12 and change[i] > 0.5 * fed[i] and out[i] < 0.01 * fed[i]]
+    return [species[i] for i in sorted(found, key=lambda i: -fed[i])]
+
+
+def draw(closing, outcome, i, back):
+    """What to do about an accumulating species, as a sentence; the drawn share by its own balance."""
+    plan, display = closing.plan, closing.plan.project.display
+    species = plan.species[i]
+    splitter = next(closing.exits(), None)
+    if splitter is None:
+        return f"Give it a way out: put a splitter on the return stream {outcome.tears[0]} and draw a purge."
+    outcome.exit = splitter
+    others = float(back.sum() - back[i])
+    flow = others / (1.0 - LIKELY_SHARE)
+    if closing.fed[i] <= 0.0 or flow <= 0.0:
+        return f"Raise the share drawn at {splitter}."
+    share = closing.fed[i] / (LIKELY_SHARE * flow)
+    if share < 0.9:
+        text = show(float(share), "fraction", display, 2)
+        return f"Purge about {text} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)}."
+    return f"Raise the share drawn at {splitter}."
+
+
+def purge(closing, outcome, species):
+    """What holds a species under a share, from its balance at the splitter: drawn share = (leaving)/(flow × share)."""
+    splitter = next(closing.exits(), None)
+    if splitter is None:
+        return
+    outcome.exit = splitter
+    inlets, result = closing.run.done[splitter]
+    n = inlets[0].n
+    i = closing.plan.species.index(species)
+    total = float(n.sum())
+    if total <= 0.0 or n[i] / total <= LIKELY_SHARE:
+        return
+    drawn = result.outlets["drawn"].n[i]
+    others = total - n[i]
+    share = float(drawn / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
+    if 0.0 < share < 0.9:
+        outcome.findings.append(
+            f"A drawn share of about {show(share, 'fraction', closing.plan.project.display, 2)} at {splitter} would hold {species} "
+            f"under {_percent(LIKELY_SHARE)} of what reaches it."
+        )
+
+
+def unmet_target(run, target, outcome, why):
+    """Say that a target cannot be met, how near it comes and what would move it."""
+    display = run.plan.project.display
+    wanted, reached = (show(v, target.dimension, display) for v in (target.wanted, outcome.reached))
+    at = show(outcome.knob_value, target.knob_dimension, display)
+    if why == "unmoved":
+        what = f"The target on {target.gauge_label} is not met: turning {target.knob_label} does not change it (it reads {reached})."
+        todo = "Choose a knob that does."
+    elif why == "same":
+        what = f"The target on {target.gauge_label} is not met: the knobs of the targets move their gauges in the same proportion."
+        todo = "Switch one of these targets off, or choose another knob for it."
+    else:
+        ends = {"low": "the low end of its range", "high": "the high end of its range", "inside": "inside its range"}
+        together = " together with the others" if len(run.plan.targets) > 1 else ""
+        what = (
+            f"The target on {target.gauge_label} cannot be met{together}: it should read {wanted}; the closest is {reached}, "
+            f"with {target.knob_label} at {at}, {ends[outcome.place or 'inside']}."
+        )
+        todo = "Widen the knob's range, or ask for a value that can be reached."
+        moves = sensitivity_words(target, outcome, display)
+        if moves:
+            todo = f"There {moves}. " + todo
+    run.solution.messages.append(Message("error", f"target.{target.id}", what, todo))
+
+
+def sensitivity_words(target, outcome, display):
+    """How the gauge answers to the knob where the search ended, in words, or ''."""
+    slope = outcome.sensitivity
+    if slope is None or not math.isfinite(slope):
+        return ""
+    step = 0.01 * (target.high - target.low)
+    kind = {"temperature": "temperature difference", "pressure": "pressure difference"}
+    turned = show(step, kind.get(target.knob_dimension, target.knob_dimension), display, 3)
+    moved = show(slope * step, kind.get(target.dimension, target.dimension), display, 3)
+    return f"{turned} more on {target.knob_label} changes it by {moved}"
+
+
+def _percent(share):
+    return f"{100 * share:.3g} %"
