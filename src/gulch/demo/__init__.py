@@ -4,7 +4,13 @@ from importlib.resources import files
 
 from gulch.engine.document import loads
 
-NAMES = ("juniper_flats_ethanol", "juniper_flats_reformer", "juniper_flats_styrene", "juniper_flats_acid")
+NAMES = (
+    "juniper_flats_ethanol",
+    "juniper_flats_reformer",
+    "juniper_flats_styrene",
+    "juniper_flats_acid",
+    "juniper_flats_cyclohexane",
+)
 
 
 def projects():

@@ -6,14 +6,14 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 
 import json
 import re
-from typing import Annotated, Literal, Union
+from typing import Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
 from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 FORMAT, VERSION = "gulch-project", 1
 MAX_BYTES = 2_000_000
@@ -299,6 +299,24 @@ class MeasuresEntry(Part):
     )
 
 
+class VariantEdit(Part):
+    """One difference of a variant from the base."""
+
+    at: str = Field(description='where, by ids: "units/R1/heat/temperature"')
+    to: Any = Field(None, description="what stands there in the variant")
+    gone: bool = Field(False, description="what stands there in the base is left out")
+    after: str | None = Field(
+        None, description="of an entry that the base lacks: the entry before it; first when left out"
+    )
+
+
+class VariantEntry(Part):
+    id: Id
+    name: str = Field(min_length=1, max_length=60)
+    remark: str = Field("", max_length=400)
+    edits: list[VariantEdit] = []
+
+
 class LedgerEntry(Part):
     columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
     species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
@@ -318,7 +336,7 @@ def _unit_model(kind):
         elif isinstance(d, PerReaction):
             values = Literal[tuple(d.options)] if d.options else Quantity
             entry = (dict[str, values], Field({}, description=f"{d.meaning}, by reaction"))
-        elif isinstance(d, ReactionSet):
+        elif isinstance(d, ReactionSet | SpeciesChoice):
             entry = (str | None, Field(None, description=d.meaning))
         group = getattr(d, "group", None)
         if group:
@@ -364,6 +382,9 @@ class Project(Part):
     closing: ClosingEntry = Field(default_factory=ClosingEntry)
     scans: list[ScanEntry] = []
     sizing: SizingEntry | None = None
+    operating_hours: Annotated[str, Field(max_length=20)] = Field("8000", description="hours in operation per year")
+    variants: list[VariantEntry] = []
+    working: str | None = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
     def unit(self, id_):
@@ -392,6 +413,9 @@ class Project(Part):
 
     def tie(self, address):
         return next((t for t in self.ties if t.sets == address), None)
+
+    def variant(self, id_):
+        return next((v for v in self.variants if v.id == id_), None)
 
     def scan(self, id_):
         return next((s for s in self.scans if s.id == id_), None)

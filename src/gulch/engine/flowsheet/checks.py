@@ -28,7 +28,7 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet
+from gulch.engine.units.base import ReactionSet, SpeciesChoice
 
 
 def check(project):
@@ -289,6 +289,15 @@ def reaction_sets(project):
                 )
     for u in project.units:
         for d in KINDS[u.kind].inputs():
+            if isinstance(d, SpeciesChoice) and project.species:
+                if value_of(u, d) not in {s.id for s in project.species}:
+                    chosen = value_of(u, d)
+                    what = (
+                        f"{u.id}: {d.label.lower()} is {chosen}, which is not in the project."
+                        if chosen
+                        else f"{u.id} has no {d.label.lower()}."
+                    )
+                    yield Message("error", f"{u.id}.{d.name}", what, "Choose one in the inspector.")
             if isinstance(d, ReactionSet):
                 chosen = value_of(u, d)
                 if chosen is None and d.optional:

@@ -18,7 +18,7 @@ from gulch.engine.settle import LoopResult, PassFailed, Reason, settle
 from gulch.engine.units.base import UnitTrouble
 
 MAX_SECONDS = 30.0
-LOOSE = 1e-6  # tolerance of the loops while sensitivities are measured
+LOOSE = 1e-5  # tolerance of the loops while sensitivities are measured
 STEP = 0.02  # of a knob's range, to measure a sensitivity
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}

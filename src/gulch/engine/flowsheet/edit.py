@@ -18,16 +18,18 @@ from gulch.engine.document import (
     SpeciesData,
     SpeciesEntry,
     StreamEntry,
+    TargetEntry,
+    TearEntry,
     source_of,
     value_of,
 )
 from gulch.engine.flowsheet.inputs import FEED_BASES, number
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import PerReaction, PerSpecies
+from gulch.engine.units.base import PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 
 class EditError(ValueError):
@@ -68,7 +70,8 @@ def new_unit(project, kind):
     if kind not in KINDS:
         raise EditError(f"There is no unit kind “{kind}”.")
     unit = UNIT_MODELS[kind](id=fresh(KINDS[kind].short, taken(project)))
-    if hasattr(unit, "set") and project.reaction_sets:
+    needed = any(isinstance(d, ReactionSet) and not d.optional for d in KINDS[kind].inputs())
+    if needed and project.reaction_sets:
         unit.set = project.reaction_sets[0].id
     project.units.append(unit)
     return unit
@@ -181,14 +184,84 @@ def forget(project, id_):
     alive = {x.id for x in (*project.streams, *project.units, *project.reactions)} | {"overall"}
     project.knobs = [k for k in project.knobs if k.input.split(".")[0] in alive]
     project.gauges = [g for g in project.gauges if g.reads.split(".")[0] in alive]
-    prune_scans(project)
+    project.ties = [t for t in project.ties if t.sets.split(".")[0] in alive]
+    project.tears = [t for t in project.tears if t.stream in alive]
+    prune(project)
 
 
-def prune_scans(project):
+def prune(project):
+    """Drop scans and targets that lost their knob or gauge."""
     knobs, gauges = {k.id for k in project.knobs}, {g.id for g in project.gauges}
     project.scans = [s for s in project.scans if s.over[0].knob in knobs]
     for s in project.scans:
         s.gauges = [g for g in s.gauges if g in gauges]
+    project.targets = [t for t in project.targets if t.knob in knobs and t.gauge in gauges]
+
+
+# Loops, ties and targets
+
+
+def tear_of(project, stream_id):
+    """The TearEntry of a stream, made where there is none."""
+    need_stream(project, stream_id)
+    if project.tear(stream_id) is None:
+        project.tears = [*project.tears, TearEntry(stream=stream_id)]
+    return project.tear(stream_id)
+
+
+def tidy_tears(project):
+    """Drop entries that say nothing."""
+    project.tears = [t for t in project.tears if t.chosen or t.open or t.flow]
+
+
+def guess_lines(project, text):
+    """(temperature, pressure, {species: flow}) of a pasted guess, a name and a quantity to the line. Raises EditError."""
+    names = {}
+    for s in project.species:
+        names |= {s.id.lower(): s.id, s.shown.lower(): s.id}
+    temperature = pressure = None
+    flow = {}
+    for line in re.split(r"[\n;]+", text):
+        line = " ".join(line.replace("\t", " ").split()).strip()
+        if not line:
+            continue
+        match = re.fullmatch(r"(.*?)[\s:=]+([+\-−]?[\d.,]+(?:[eE][+\-]?\d+)?.*)", line)
+        word = match[1].strip().lower() if match else ""
+        if match and word in names:
+            dimension = "molar flow"
+        elif match and word in ("temperature", "t"):
+            dimension = "temperature"
+        elif match and word in ("pressure", "p"):
+            dimension = "pressure"
+        else:
+            raise EditError(
+                f"“{line[:60]}” is no line of a guess: write a species, temperature or pressure and its value."
+            )
+        value = complete(match[2].strip(), dimension, project.display)
+        try:
+            parse(value, dimension)
+        except QuantityError as error:
+            raise EditError(f"“{line[:60]}”: {error}") from None
+        if dimension == "temperature":
+            temperature = value
+        elif dimension == "pressure":
+            pressure = value
+        else:
+            flow[names[word]] = value
+    if not flow:
+        raise EditError("The guess holds no flow: write for example “ethylene 700 kmol/h”, one species to the line.")
+    return temperature, pressure, flow
+
+
+def add_target(project, gauge, knob, value=None, sits="value"):
+    """Add a target on a gauge by a knob; returns its id. Raises EditError."""
+    if project.gauge(gauge) is None or project.knob(knob) is None:
+        raise EditError(
+            "A target needs a gauge to read and a knob to turn: make them first (○ and ◇ in the inspector)."
+        )
+    id_ = fresh("target", {t.id for t in project.targets})
+    project.targets = [*project.targets, TargetEntry(id=id_, gauge=gauge, knob=knob, value=value, sits=sits)]
+    return id_
 
 
 def need_stream(project, id_):
@@ -229,6 +302,30 @@ def rename(project, old, new):
         k.input = _renamed(k.input, old, new)
     for g in project.gauges:
         g.reads = _renamed(g.reads, old, new)
+    for t in project.ties:
+        t.sets = _renamed(t.sets, old, new)
+        t.formula = re.sub(rf"(?<![\w.\-]){re.escape(old)}(?=\.)", new, t.formula)
+    for t in project.tears:
+        t.stream = new if t.stream == old else t.stream
+    for v in project.variants:
+        v.edits = [_renamed_edit(e, old, new) for e in v.edits]
+
+
+def _renamed_edit(edit, old, new):
+    """A variant's edit after something in the base was renamed: its place, its neighbour and what it refers to."""
+    keys = [new if k == old else k for k in edit.at.split("/")]
+
+    def follow(value):
+        if isinstance(value, str):
+            return _renamed(value, old, new)
+        if isinstance(value, dict):
+            return {
+                k: follow(v) if k in ("from", "to", "input", "reads", "sets", "stream") else v for k, v in value.items()
+            }
+        return value
+
+    to = follow(edit.to) if keys[0] in ("streams", "knobs", "gauges", "ties", "tears") else edit.to
+    return edit.model_copy(update={"at": "/".join(keys), "after": new if edit.after == old else edit.after, "to": to})
 
 
 def _renamed(address, old, new):
@@ -333,7 +430,7 @@ def set_equilibrium(project, id_, field, text):
     reaction.equilibrium = entry if entry != EquilibriumEntry() else None
     if entry.source != "constant":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.constant"]
-        prune_scans(project)
+        prune(project)
 
 
 def set_interaction(project, a, b, text):
@@ -398,7 +495,7 @@ def set_rate(project, id_, field, text):
         raise EditError("A rate law has no such part: reload the page.")
     if rate.law != "power":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.energy"]
-        prune_scans(project)
+        prune(project)
 
 
 def set_order(project, id_, species, text, back=False):
@@ -454,7 +551,7 @@ def set_measures(project, key, product, ratio):
         project.gauges = [
             g for g in project.gauges if g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
         ]
-        prune_scans(project)
+        prune(project)
     else:
         project.measures = MeasuresEntry(key=key, product=product, ratio=ratio or None)
 
@@ -469,11 +566,16 @@ def remove_species(project, id_):
                 setattr(s.given, key, {n: v for n, v in getattr(s.given, key).items() if n != id_})
     for unit in project.units:
         for d in KINDS[unit.kind].inputs():
-            if isinstance(d, PerSpecies):
+            if isinstance(d, SpeciesChoice) and value_of(unit, d) == id_:
+                setattr(unit, d.name, None)
+            elif isinstance(d, PerSpecies):
                 setattr(unit, d.name, {n: v for n, v in value_of(unit, d).items() if n != id_})
     project.knobs = [k for k in project.knobs if k.input.split(".")[-1] != id_ or k.input.count(".") < 2]
     project.gauges = [g for g in project.gauges if g.reads.split(".")[-1] != id_ or g.reads.count(".") < 2]
-    prune_scans(project)
+    project.ties = [t for t in project.ties if t.sets.split(".")[-1] != id_ or t.sets.count(".") < 2]
+    for t in project.tears:
+        t.flow = {n: v for n, v in t.flow.items() if n != id_}
+    prune(project)
 
 
 def move_species(project, id_, by):
@@ -507,7 +609,9 @@ def add_reaction(project, equation, name=None):
     if not project.reaction_sets:
         project.reaction_sets.append(SetEntry(id="main", steps=[[id_]]))
         for unit in project.units:
-            if hasattr(unit, "set") and unit.set is None:
+            if any(
+                isinstance(d, ReactionSet) and not d.optional and unit.set is None for d in KINDS[unit.kind].inputs()
+            ):
                 unit.set = "main"
     else:
         first = project.reaction_sets[0]
@@ -537,7 +641,7 @@ def set_conversion(project, id_, key, value, polynomial=None):
     )
     if not value or polynomial:
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.conversion"]
-        prune_scans(project)
+        prune(project)
 
 
 def place_in_set(project, set_id, reaction_id, step):

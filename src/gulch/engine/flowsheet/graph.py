@@ -49,8 +49,8 @@ def build(project, ties=(), targets=()):
             graph.add_edge(node, OVERALL, key=None)
     setters = {t.address: t.node for t in (*ties, *targets)}
     inputs = set(setters)
+    graph.add_nodes_from(t.node for t in (*ties, *targets))
     for t in ties:
-        graph.add_node(t.node)
         for address in t.reads:
             source = setters[address] if address in inputs else node_of_result(project, address)
             if source is not None and source in graph and source != t.node:
@@ -61,7 +61,6 @@ def build(project, ties=(), targets=()):
                 graph.add_edge(t.node, node, key=("tie", t.address))
     for t in targets:
         source = node_of_result(project, t.reads)
-        graph.add_node(t.node)
         if source in graph:
             graph.add_edge(source, t.node, key=None)
         for node in nodes_of_input(project, t.address):
@@ -107,7 +106,7 @@ def groups(project, ties=(), targets=()):
         nodes = tuple(sequence(part, cut, place))
         tears = tuple(k for k in cut if isinstance(k, str))
         tied = tuple(dict.fromkeys(k[1] for k in cut if isinstance(k, tuple)))
-        out.append(Group(nodes, tuple(n for n in nodes if n in units), tears, tied, held))
+        out.append(Group(nodes, tuple(dict.fromkeys(n for n in nodes if n in units)), tears, tied, held))
     return out
 
 
@@ -178,6 +177,21 @@ def _is_acyclic(part, cut):
 
 
 def sequence(part, cut, place):
+    """Nodes in order of calculation within a pass.
+
+    A unit with several inlets that takes a torn stream (a feed–effluent exchanger) stands twice: once before what it
+    feeds, and again as soon as that stream is known anew, so that material goes round the whole loop in one pass.
+    """
+    removed = [(u, v, k) for u, v, k in part.edges(keys=True) if k in cut]
     rest = nx.MultiDiGraph(part)
-    rest.remove_edges_from([(u, v, k) for u, v, k in part.edges(keys=True) if k in cut])
-    return list(nx.lexicographical_topological_sort(nx.DiGraph(rest), key=lambda u: (place[u], str(u))))
+    rest.remove_edges_from(removed)
+    rest = nx.DiGraph(rest)
+    first, again = set(), []
+    for source, unit, _ in removed:
+        if source != unit and nx.has_path(rest, unit, source) and rest.in_degree(unit):
+            first |= {source, *nx.ancestors(rest, source)}
+            again.append((source, unit))
+    order = list(nx.lexicographical_topological_sort(rest, key=lambda u: (u not in first, place[u], str(u))))
+    for source, unit in again:
+        order.insert(order.index(source) + 1, unit)
+    return order

@@ -18,7 +18,7 @@ from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ def unit_addresses(project, unit):
     """Addresses of one unit's numbers that are in use."""
     choices = choices_of(unit)
     for d in KINDS[unit.kind].inputs():
-        if isinstance(d, Choice | ReactionSet) or not d.in_use(choices):
+        if isinstance(d, Choice | ReactionSet | SpeciesChoice) or not d.in_use(choices):
             continue
         text = value_of(unit, d)
         if isinstance(d, PerSpecies):

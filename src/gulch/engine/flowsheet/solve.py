@@ -32,7 +32,16 @@ from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Given, Input, PerReaction, PerSpecies, ReactionSet, UnitTrouble
+from gulch.engine.units.base import (
+    Choice,
+    Given,
+    Input,
+    PerReaction,
+    PerSpecies,
+    ReactionSet,
+    SpeciesChoice,
+    UnitTrouble,
+)
 from gulch.engine.units.reactors.heat import Reactor
 
 
@@ -133,7 +142,7 @@ class Plan:
         for d in KINDS[unit.kind].inputs():
             if isinstance(d, Choice):
                 continue
-            if isinstance(d, ReactionSet):
+            if isinstance(d, ReactionSet | SpeciesChoice):
                 values[d.name] = value_of(unit, d)
             elif isinstance(d, PerSpecies):
                 default = parse(d.default, d.dimension)
@@ -512,6 +521,8 @@ class _Run:
                 found = measured(*plan_measures, outcome.inlet, outcome.outlet)
                 outcome.values |= dict(zip(PER_REACTOR, found))
         for level, what, todo in result.notes:
+            if level == "error":  # borne while a loop is on its way, not in a result
+                raise UnitTrouble(what, todo)
             self.solution.messages.append(Message(level, unit_id, f"{unit_id}: {what}", todo))
         return outcome
 

@@ -13,7 +13,16 @@ from scipy.optimize import brentq
 from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
-from gulch.engine.units.base import Choice, Given, Input, PerReaction, PerSpecies, ReactionSet, UnitTrouble
+from gulch.engine.units.base import (
+    Choice,
+    Given,
+    Input,
+    PerReaction,
+    PerSpecies,
+    ReactionSet,
+    SpeciesChoice,
+    UnitTrouble,
+)
 from gulch.engine.units.reactors.plug_flow import PlugFlow
 from gulch.engine.units.reactors.stirred_tank import StirredTank
 
@@ -54,7 +63,7 @@ def defaults(kind, **values):
             out[d.name] = parse(d.default, d.dimension) if d.default is not None and not d.optional else None
         elif isinstance(d, PerSpecies | PerReaction):
             out[d.name] = {}
-        elif isinstance(d, ReactionSet):
+        elif isinstance(d, ReactionSet | SpeciesChoice):
             out[d.name] = None
     return Given(**(out | values))
 

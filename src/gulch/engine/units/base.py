@@ -73,6 +73,15 @@ class ReactionSet(Declared):
 
 
 @dataclass(eq=False)
+class SpeciesChoice(Declared):
+    """One species of the project."""
+
+    label: str
+    meaning: str
+    when: tuple | None = None
+
+
+@dataclass(eq=False)
 class PerSpecies(Declared):
     """One number for each species of the project; missing ones take the default."""
 

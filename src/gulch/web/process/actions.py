@@ -7,7 +7,7 @@ from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, ReactionSet
+from gulch.engine.units.base import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import slider_text
 
@@ -22,7 +22,7 @@ def set_input(document, form):
     unit = document.unit(head)
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
-            if d.name == name and isinstance(d, Choice | ReactionSet):
+            if d.name == name and isinstance(d, Choice | ReactionSet | SpeciesChoice):
                 set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
             if isinstance(d, PerReaction) and d.options and name.startswith(d.name + "."):
@@ -170,7 +170,7 @@ def edit_knob(document, form):
 @action("knob-remove")
 def remove_knob(document, form):
     document.knobs = [k for k in document.knobs if k.id != form["id"]]
-    edit.prune_scans(document)
+    edit.prune(document)
     return Done(f"Remove knob {form['id']}", "")
 
 
@@ -201,7 +201,7 @@ def edit_gauge(document, form):
 @action("gauge-remove")
 def remove_gauge(document, form):
     document.gauges = [g for g in document.gauges if g.id != form["id"]]
-    edit.prune_scans(document)
+    edit.prune(document)
     return Done(f"Remove gauge {form['id']}", "")
 
 

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 from gulch.engine.document import DocumentError, load
 from gulch.engine.flowsheet import Solution, solve
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.variants import folded, worked
 from gulch.web.projects.models import Project, Revision
 
 
@@ -45,19 +46,20 @@ def claim(row, version, client):
         row.client, row.client_since = client, row.version
 
 
-def edit(row, version, label, change, client=""):
+def edit(row, version, label, change, client="", whole=False):
     """Apply change(document) to the current document as a new revision, and solve.
 
-    client: a name of the open page that asks. label: words for the history, or a function of what `change` returned. Returns what `change`
+    client: a name of the open page that asks. whole: the change concerns all variants. label: words for the history, or a function of what `change` returned. Returns what `change`
     returned. Raises Conflict when `version` is not the row's, EditError when the change cannot be made.
     """
     with transaction.atomic():
         row = Project.objects.select_for_update().select_related("current").get(pk=row.pk)
         claim(row, version, client)
-        document = load(row.current.document)
+        project = load(row.current.document)
         try:
+            document = project if whole else worked(project)
             outcome = change(document)
-            document = load(document.dump())
+            document = load(document.dump()) if whole else folded(project, document)
         except (ValidationError, DocumentError) as error:
             raise EditError(_sentence(error)) from None
         if document.dump() == row.current.document:
@@ -87,7 +89,7 @@ def add_revision(row, document, label):
 
 def settle_on_current(row, document=None, max_passes=None, start=None):
     """Solve the current revision and store what was found; a failed solve leaves the last good one."""
-    document = document or load(row.current.document)
+    document = worked(document or load(row.current.document))
     solution = solve(
         document, start=start_of(row) if start is None else start, **({"max_passes": max_passes} if max_passes else {})
     )
@@ -104,13 +106,20 @@ def store(row, solution):
     row.latest = solution.to_dict()
     if solution.solved:
         row.good, row.good_revision = row.latest, row.current.number
+        row.current.tears = solution.tears
+        row.current.save(update_fields=["tears"])
     row.version += 1
     row.save()
 
 
 def start_of(row):
-    """Start for the tears: those of the last good solution."""
-    return (row.good or {}).get("tears")
+    """Start for the tears: those with which this revision was solved before, or those of the last good solution."""
+    return row.current.tears or (row.good or {}).get("tears")
+
+
+def document_of(row):
+    """The document of a project as it is worked on: the base, or a variant."""
+    return worked(load(row.current.document))
 
 
 def go_on(row):

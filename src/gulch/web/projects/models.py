@@ -34,6 +34,7 @@ class Revision(models.Model):
     parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
     label = models.CharField(max_length=200)
     document = models.JSONField()
+    tears = models.JSONField(null=True)  # the converged state of its loops, the next start
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -6,6 +6,7 @@ Stages register theirs in their own `actions` module; one view serves them all.
 from dataclasses import dataclass
 
 ACTIONS = {}
+WHOLE = set()  # names of edits that concern all variants
 
 
 @dataclass(frozen=True)
@@ -16,11 +17,13 @@ class Done:
     select: str | None = None
 
 
-def action(name):
-    """Register an edit under a name."""
+def action(name, whole=False):
+    """Register an edit under a name; a `whole` one is given the project with its variants, not the one worked on."""
 
     def keep(function):
         ACTIONS[name] = function
+        if whole:
+            WHOLE.add(name)
         return function
 
     return keep

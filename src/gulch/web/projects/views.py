@@ -8,8 +8,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 import gulch.web.chemistry.actions
+import gulch.web.loops.actions
 import gulch.web.process.actions
-import gulch.web.scans.actions  # noqa: F401  (registers the edits)
+import gulch.web.scans.actions
+import gulch.web.variants.actions  # noqa: F401  (registers the edits)
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError, load, loads
 from gulch.engine.document import Project as Document
@@ -20,14 +22,16 @@ from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find
 from gulch.web.chemistry.presenter import ChemistryPage
+from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions
 from gulch.web.projects.models import Project
-from gulch.web.projects.registry import ACTIONS
+from gulch.web.projects.registry import ACTIONS, WHOLE
 from gulch.web.projects.workspace import STAGES, Workspace, slider_text
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import scan_page
 from gulch.web.scans.sizing import SizingPage
+from gulch.web.variants.presenter import VariantsPage
 
 
 def own(request, pk):
@@ -101,6 +105,10 @@ def show_workspace(request, row, stage, select="", status=200, **more):
         context["chem"] = ChemistryPage(space)
     if stage == "process":
         context["curves"] = Curves(space)
+    if stage == "loops":
+        context["page"] = LoopsPage(space)
+    if stage == "variants":
+        context["page"] = VariantsPage(space, request.session.get(f"compare-{row.pk}", ""))
     if stage == "sizing":
         context["sizing"] = SizingPage(space)
     if stage == "scans":
@@ -117,6 +125,8 @@ def stage(request, pk, stage):
     if stage not in dict(STAGES):
         raise Http404
     row = own(request, pk)
+    if "compare" in request.GET:
+        request.session[f"compare-{pk}"] = request.GET["compare"]
     if "shade" in request.GET:
         request.session[f"shade-{pk}"] = request.GET["shade"]
     return show_workspace(request, row, stage, request.GET.get("select", ""))
@@ -150,7 +160,12 @@ def do(request, pk, name):
         raise Http404
     try:
         done = actions.edit(
-            row, _version(request), lambda o: o.label, lambda d: change(d, request.POST), _client(request)
+            row,
+            _version(request),
+            lambda o: o.label,
+            lambda d: change(d, request.POST),
+            _client(request),
+            name in WHOLE,
         )
     except actions.Conflict as conflict:
         again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "client", "csrfmiddlewaretoken")]

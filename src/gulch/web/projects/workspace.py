@@ -9,15 +9,17 @@ from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses,
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond, readable
 from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.flowsheet.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet
+from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 STAGES = (
     ("chemistry", "Chemistry"),
     ("process", "Process"),
     ("loops", "Loops"),
     ("scans", "Scans"),
+    ("variants", "Variants"),
     ("sizing", "Sizing"),
 )
 SLIDER_STEPS = 1000
@@ -29,7 +31,8 @@ class Workspace:
     def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None):
         self.row, self.stage, self.select = row, stage, select or ""
         self.notice, self.conflict = notice, conflict
-        self.document = load(row.current.document)
+        self.whole = load(row.current.document)
+        self.document = worked(self.whole)
         self.display = self.document.display
         self.trial_values = trial_values or {}
         self.latest = trial or (Solution.from_dict(row.latest) if row.latest else None)
@@ -57,6 +60,11 @@ class Workspace:
         if not self.document.units:
             return "idle", "nothing to solve yet"
         if self.latest is not None and self.latest.solved:
+            unmet = sum(not t.met for t in self.latest.targets)
+            if unmet:
+                return "bad", f"solved, {unmet} target{'s' if unmet > 1 else ''} not met"
+            if self.latest.opened:
+                return "idle", "single pass, a loop is open"
             return "good", f"solved in {max(1, round(1000 * self.latest.seconds))} ms"
         errors = sum(m.level == "error" for m in self.messages)
         words = f"not solved · {errors} to mend" if errors else "not solved"
@@ -79,7 +87,7 @@ class Workspace:
             yield {
                 "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
                 "errors": any(m.level == "error" and self.stage_of(m.where) == name for m in self.messages),
-                "size": len(self.document.scans) if name == "scans" else None,
+                "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
             }  # fmt: skip
 
     def stage_of(self, where):
@@ -88,12 +96,21 @@ class Workspace:
             head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
         ):
             return "chemistry"
-        return "loops" if head.startswith("loop-") else "process"
+        return "loops" if head.startswith("loop-") or head in ("tie", "target", "open", "closing") else "process"
+
+    @property
+    def variant(self):
+        """The variant that is worked on, or None."""
+        return self.whole.variant(self.whole.working) if self.whole.working else None
 
     def todo(self):
         for m in self.messages:
             head, _, rest = m.where.partition(".")
-            select = f"{head}:{rest}" if head in ("gauge", "knob", "species") else head
+            select = (
+                f"{head}:{rest}"
+                if head in ("gauge", "knob", "species")
+                else (m.where if self.stage_of(m.where) == "loops" else head)
+            )
             yield {
                 "level": m.level, "what": m.what, "todo": m.todo, "where": m.where, "answers": m.answers,
                 "stage": self.stage_of(m.where), "select": select,
@@ -120,7 +137,9 @@ class Workspace:
             }
             if a is not None:
                 text = self.trial_values.get(k.input, a.text)
-                card["text"] = pretty_text(text)
+                card |= self.set_by(a)
+                text = text or ""
+                card["text"] = card["found"] or pretty_text(text)
                 try:
                     low, high = parse(k.low, a.dimension), parse(k.high, a.dimension)
                     now = parse(text, a.dimension)
@@ -139,7 +158,19 @@ class Workspace:
             )
             card = {"id": g.id, "label": g.label or (r.label if r else g.reads), "limits": limits, "mark": "", "state": "none",
                     "value": show(value, r.dimension, self.display) if r else "–"}  # fmt: skip
-            if r and value is not None and limits:
+            target = next((t for t in self.document.targets if t.on and t.gauge == g.id), None)
+            met = (
+                next((t.met for t in self.latest.targets if target and t.id == target.id), None)
+                if self.latest
+                else None
+            )
+            if target is not None and r:
+                wanted = target.value if target.sits == "value" else getattr(g, target.sits)
+                card["limits"] = f"target {pretty_text(wanted or '–')}"
+                if met is not None:
+                    card["state"], card["mark"] = ("target", "✓") if met else ("missed", "✕")
+                    card["words"] = "target met" if met else "target not met"
+            elif r and value is not None and limits:
                 inside = self.inside(g, value, r.dimension)
                 card["state"], card["mark"] = ("inside", "✓") if inside else ("outside", "▲")
                 card["words"] = "inside its limits" if inside else "outside its limits"
@@ -155,12 +186,29 @@ class Workspace:
 
     # Fields
 
+    def set_by(self, a):
+        """What sets an input instead of the typed text: a tie or a target, with the value it found."""
+        tie = self.document.tie(a.address)
+        turned = {k.id for k in self.document.knobs if k.input == a.address}
+        target = next((t for t in self.document.targets if t.on and t.knob in turned), None)
+        if tie is None and target is None:
+            return {"set_by": "", "found": ""}
+        value = self.solution.found.get(a.address) if self.solution else None
+        text = show(value, a.dimension, self.display) if value is not None else pretty_text(a.text or "")
+        if tie is not None:
+            return {"set_by": f"tied: {tie.formula}", "found": text, "about": f"tie.{a.address}"}
+        gauge = self.document.gauge(target.gauge)
+        r = self.outputs.get(gauge.reads) if gauge else None
+        return {"set_by": f"set by the target on {gauge.label or (r.label if r else gauge.id)}" if gauge else "set by a target",
+                "found": text, "about": f"target.{target.id}"}  # fmt: skip
+
     def field(self, address, label=None, meaning=""):
         a = self.inputs[address]
         message = self.errors.get(address)
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
         return {
             "type": "quantity", "address": address, "label": label or a.label, "text": pretty_text(a.text or ""), "meaning": meaning,
+            **self.set_by(a),
             "message": message, "knob": knob, "can_turn": a.knob,
             "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
         }  # fmt: skip
@@ -177,6 +225,11 @@ class Workspace:
                 sets = [(s.id, s.id, s.id == value_of(unit, d)) for s in self.document.reaction_sets]
                 yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
                        "options": [("", "none", not value_of(unit, d)), *sets],
+                       "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
+            elif isinstance(d, SpeciesChoice):
+                now = value_of(unit, d)
+                yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
+                       "options": [("", "choose …", not now), *((s.id, s.shown, s.id == now) for s in self.document.species)],
                        "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
             elif not d.in_use(choices):
                 continue
@@ -244,10 +297,17 @@ class Workspace:
             })  # fmt: skip
         loops = [
             {"id": lo.id, "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
-             "units": lo.units, "settled": lo.settled}
+             "units": lo.units, "settled": lo.settled, "why": self.short_reason(lo)}
             for lo in (self.latest.loops if self.latest else [])
         ]  # fmt: skip
         return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
+
+    def short_reason(self, loop):
+        """A few words for an unsettled loop on the map."""
+        if loop.settled:
+            return ""
+        names = {s.id: s.shown for s in self.document.species}
+        return f"{names.get(loop.builds_up, loop.builds_up)} builds up" if loop.builds_up else "not settled"
 
     shade = ""
 
@@ -517,27 +577,6 @@ class Workspace:
                     else "All reactions of the set act together, whatever their steps."
                 )
         return ""
-
-    # Loops
-
-    def loops(self):
-        out = []
-        for lo in self.latest.loops if self.latest else []:
-            names = {s.id: s.shown for s in self.document.species}
-            mode = sorted(lo.mode.items(), key=lambda kv: -kv[1])[:4]
-            tear_rows = []
-            tear = self.latest.tears.get(lo.tears[0]) if lo.tears else None
-            if tear:
-                tear_rows = [(names.get(s, s), self.flow_text(v)) for s, v in tear["flow"].items()]
-            out.append({
-                "loop": lo, "gain": f"{lo.gain:.3f}" if lo.gain is not None else "–",
-                "tolerance": f"{lo.tolerance:.0e}",
-                "distance": f"{lo.distance:.1e}" if lo.distance is not None else "–",
-                "mode": [(names.get(s, s), f"{100 * v:.0f} %") for s, v in mode], "tear_rows": tear_rows,
-                "reading": gain_words(lo), "flow_unit": show_unit("molar flow", self.display),
-                "data": {"history": lo.history, "tolerance": lo.tolerance},
-            })  # fmt: skip
-        return out
 
     # For the browser
 

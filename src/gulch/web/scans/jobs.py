@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import close_old_connections, connection
 
 from gulch.engine.document import load
+from gulch.engine.flowsheet.variants import worked
 from gulch.engine.scans import ScanError, run_scan
 from gulch.engine.scans import settings as scan_settings
 from gulch.web.projects.models import ScanRun
@@ -13,7 +14,7 @@ from gulch.web.projects.models import ScanRun
 
 def start(row, scan_id, tears):
     """Begin a scan of a project's current revision; returns the ScanRun. Raises ScanError."""
-    document = load(row.current.document)
+    document = worked(load(row.current.document))
     scan = document.scan(scan_id)
     if scan is None:
         raise ScanError("The scan is gone: reload the page.")
@@ -40,7 +41,7 @@ def work(pk, tears):
     """Do one run and store its outcome; whatever happens, the run ends in a final state."""
     runs = ScanRun.objects.filter(pk=pk)
     run = runs.select_related("revision").get()
-    document = load(run.revision.document)
+    document = worked(load(run.revision.document))
     runs.update(state=ScanRun.RUNNING)
     try:
         result = run_scan(

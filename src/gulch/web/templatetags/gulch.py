@@ -17,6 +17,12 @@ def data_block(value, id_):
     return format_html('<script type="application/json" id="{}">{}</script>', id_, mark_safe(text))
 
 
+@register.filter
+def get_item(mapping, key):
+    """The value of a key, or None."""
+    return mapping.get(key)
+
+
 @register.simple_tag
 def vals(**pairs):
     """An hx-vals attribute of plain values."""

@@ -29,12 +29,16 @@ class StoichiometricReactor(Reactor):
         values = cls.account(feed, product, extents, reactions, context)
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
         values["extent"] = {row["reaction"]: row["extent"] for row in rows}
-        notes = [
+        return UnitResult({"product": product}, values, changes, cls.short_of(rows), rows)
+
+    @staticmethod
+    def short_of(rows):
+        """Notes on reactions that fell short of what was asked, from the account's rows."""
+        return [
             ("warning", f"{row['reaction']} reaches {_percent(row['achieved'])} instead of {_percent(row['asked'])}: "
              f"{row['limited_by']} is used up.", f"Feed more {row['limited_by']} or ask for less conversion.")
             for row in rows if row["limited_by"] and row["achieved"] is not None
         ]  # fmt: skip
-        return UnitResult({"product": product}, values, changes, notes, rows)
 
     @classmethod
     def run(cls, feed, steps, T, context):

@@ -199,7 +199,7 @@
         if (best.flat && (!l || best.length > l.length)) { l = best; under = s.id; }
       }
       if (!l) continue;
-      const text = loop.id.replace("loop-", "Loop ") + " · " + loop.label, width = 7.6 * text.length + 22;
+      const text = "Loop " + String.fromCharCode(64 + Number(loop.id.replace("loop-", ""))) + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
       const x = (l.a.x + l.b.x) / 2 - width / 2, y = l.a.y + w[under] / 2 + 8;
       const g = el("g", { class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop", "aria-label": text + (loop.settled ? ", settled" : ", did not settle") }, tops);
       el("rect", { x, y, width, height: 25, rx: 12.5 }, g);

@@ -18,14 +18,20 @@
     for (const node of document.querySelectorAll(".plot.residual")) {
       const found = window.gulch.data(node.id.replace("plot-", "") + "-data");
       if (!found) continue;
-      const x = found.history.map((_, i) => i + 1);
-      Plotly.react(node, [{
-        x, y: found.history.map((v) => Math.max(v, 1e-16)), mode: "lines+markers", line: { color: css("--dusk"), width: 2 },
-        marker: { size: 6 }, hovertemplate: "pass %{x}: %{y:.2e}<extra></extra>", name: "largest change",
-      }], layout({
-        margin: { l: 58, r: 12, t: 8, b: 38 }, showlegend: false,
+      const x = found.history.map((_, i) => i + found.first), ink = colours();
+      const above = (values) => values.map((v) => (v > 1e-17 ? v : null));
+      const traces = found.series.map((s, i) => ({
+        x, y: above(s.y), mode: "lines", name: s.name, line: { color: ink[i % ink.length], dash: dashes[(i + Math.floor(i / ink.length)) % dashes.length], width: 1.4 },
+        hovertemplate: "pass %{x}: %{y:.2e}<extra>" + s.name.replace(/[<>&]/g, "") + "</extra>",
+      }));
+      traces.unshift({
+        x, y: above(found.history), mode: "lines+markers", line: { color: css("--dusk"), width: 2.4 },
+        marker: { size: 5 }, hovertemplate: "pass %{x}: %{y:.2e}<extra>largest</extra>", name: "largest",
+      });
+      Plotly.react(node, traces, layout({
+        margin: { l: 58, r: 12, t: 8, b: 38 }, legend: { orientation: "v", x: 1.01, y: 1, font: { size: 11.5 } },
         xaxis: axis({ title: { text: "pass" }, dtick: x.length > 20 ? undefined : Math.ceil(x.length / 10) }),
-        yaxis: axis({ title: { text: "scaled change" }, type: "log", exponentformat: "power", dtick: 2 }),
+        yaxis: axis({ title: { text: "change on what is fed" }, type: "log", exponentformat: "power", dtick: 2 }),
         shapes: [{ type: "line", xref: "paper", x0: 0, x1: 1, y0: found.tolerance, y1: found.tolerance, line: { color: css("--juniper"), dash: "dot" } }],
       }), settings);
     }

@@ -36,7 +36,7 @@
     if (link.hasAttribute("hx-get")) return;
     const base = $("workspace").dataset.base.replace(/process\/$/, "");
     const path = new URL(link.href).pathname;
-    if (!/^(chemistry|process|loops|scans|sizing)\/$/.test(path.replace(base, ""))) return;
+    if (!/^(chemistry|process|loops|scans|variants|sizing)\/$/.test(path.replace(base, ""))) return;
     event.preventDefault();
     open(link.href);
   });
@@ -169,9 +169,9 @@
     } else if ((event.ctrlKey || event.metaKey) && key === "y" && !typing) {
       event.preventDefault();
       $("redo").click();
-    } else if (event.altKey && "12345".includes(key)) {
+    } else if (event.altKey && "123456".includes(key)) {
       event.preventDefault();
-      $("rail-" + ["chemistry", "process", "loops", "scans", "sizing"][Number(key) - 1]).click();
+      $("rail-" + ["chemistry", "process", "loops", "scans", "variants", "sizing"][Number(key) - 1]).click();
     } else if (event.key === "Escape" && !document.querySelector("dialog[open]")) {
       const found = $("found");
       if (found && found.children.length) return found.replaceChildren();

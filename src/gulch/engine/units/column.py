@@ -1,0 +1,281 @@
+"""Shortcut column: Fenske, Underwood, Gilliland and Kirkbride at constant relative volatility.
+
+Sources: Fenske, Ind. Eng. Chem. 24 (1932) 482; Underwood, Chem. Eng. Progr. 44 (1948) 603; Gilliland,
+Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al., Int. Chem. Eng. 12 (1972) 209; Kirkbride,
+Petrol. Refiner 23 (1944) 321.
+"""
+
+import numpy as np
+from scipy.optimize import brentq
+
+from gulch.engine.phases import Stream
+from gulch.engine.phases.kernels import LIQUID, VAPOUR
+from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Choice, Input, Port, Result, SpeciesChoice, Unit, UnitResult, UnitTrouble
+
+ROUNDS = 60  # of volatilities and split
+TRACE = 1e-9  # mole fraction at which an absent species is looked at
+
+
+class Column(Unit):
+    """Distillation between two keys, without stage by stage balances."""
+
+    kind = "shortcut-column"
+    label = "shortcut column"
+    short = "COL"
+    meaning = (
+        "distils between a light and a heavy key; minimum and actual stages and reflux at constant relative volatility"
+    )
+    outlets = (
+        Port("distillate", "the top product", draws="top"),
+        Port("bottoms", "the bottom product", draws="bottom"),
+    )
+
+    light_key = SpeciesChoice("Light key", "the more volatile of the two species between which the column parts")
+    heavy_key = SpeciesChoice("Heavy key", "the less volatile of the two")
+    keys_by = Choice(
+        "Keys given by",
+        {"recovery": "recovery", "composition": "composition"},
+        "shares recovered in the products, or mole fractions of the keys where they are not wanted",
+        default="recovery",
+    )
+    light_recovery = Input("Light key to distillate", "fraction", "share of the light key that leaves by the distillate",
+                           low=0.5, high=1.0 - 1e-9, default="99 %", when=("keys_by", "recovery"))  # fmt: skip
+    heavy_recovery = Input("Heavy key to bottoms", "fraction", "share of the heavy key that leaves by the bottoms",
+                           low=0.5, high=1.0 - 1e-9, default="99 %", when=("keys_by", "recovery"))  # fmt: skip
+    light_in_bottoms = Input("Light key in bottoms", "fraction", "mole fraction", low=1e-9, high=0.5, default="1 %",
+                             when=("keys_by", "composition"))  # fmt: skip
+    heavy_in_distillate = Input("Heavy key in distillate", "fraction", "mole fraction", low=1e-9, high=0.5,
+                                default="1 %", when=("keys_by", "composition"))  # fmt: skip
+    reflux_by = Choice("Reflux given by", {"multiple": "multiple of the minimum", "ratio": "ratio"},
+                       "reflux over distillate, or that over its minimum", default="multiple")  # fmt: skip
+    multiple = Input("Reflux over minimum", "ratio", "reflux ratio over minimum reflux ratio", low=1.0, high=100.0,
+                     default="1.3", when=("reflux_by", "multiple"))  # fmt: skip
+    reflux = Input("Reflux ratio", "ratio", "reflux over distillate, in moles", low=0.0, high=1e4, default="2",
+                   when=("reflux_by", "ratio"))  # fmt: skip
+    condenser = Choice("Condenser", {"total": "total", "partial": "partial"},
+                       "whether the distillate leaves as liquid at its bubble point or as vapour at its dew point",
+                       default="total")  # fmt: skip
+    top_pressure = Input("Pressure at the top", "pressure", "empty: the feed's", low=1.0, high=1e8, optional=True)
+    bottom_pressure = Input("Pressure at the bottom", "pressure", "empty: the feed's", low=1.0, high=1e8, optional=True)
+
+    minimum_reflux = Result("Minimum reflux ratio", "ratio", "Underwood")
+    reflux_used = Result("Reflux ratio", "ratio", "reflux over distillate")
+    minimum_stages = Result("Minimum stages", "ratio", "Fenske, at total reflux, reboiler included")
+    stages = Result("Stages", "ratio", "Gilliland, theoretical, reboiler included", headline=True)
+    feed_stage = Result("Feed stage from the top", "ratio", "Kirkbride")
+    volatility = Result("Relative volatility of the keys", "ratio", "geometric mean of top and bottom")
+    condenser_duty = Result("Condenser duty", "power", "heat taken out is negative")
+    reboiler_duty = Result("Reboiler duty", "power", "heat put in")
+    duty = Result("Duty, both", "power", "condenser and reboiler together")
+    top_temperature = Result("Distillate leaves at", "temperature", "bubble or dew point of the distillate")
+    bottom_temperature = Result("Bottoms leave at", "temperature", "bubble point of the bottoms")
+
+    @classmethod
+    def check(cls, entry, project):
+        if entry.light_key and entry.light_key == entry.heavy_key:
+            yield "heavy_key", f"{entry.id}: light and heavy key are the same species.", "Choose another heavy key."
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        if feed.is_empty:
+            return UnitResult({"distillate": feed, "bottoms": feed}, {"duty": 0.0})
+        light, heavy = (context.species.index(s) for s in (given.light_key, given.heavy_key))
+        for key, name in ((light, given.light_key), (heavy, given.heavy_key)):
+            if feed.n[key] <= 1e-9 * feed.total:
+                raise UnitTrouble(f"The feed holds no {name}, which is a key.", "Choose a key that is in the feed.")
+        P_top = feed.P if given.top_pressure is None else given.top_pressure
+        P_bottom = feed.P if given.bottom_pressure is None else given.bottom_pressure
+        if P_bottom < P_top:
+            raise UnitTrouble(
+                "The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure"
+            )
+        top, bottom, alpha, minimum = cls.split(feed, given, context, light, heavy, P_top, P_bottom)
+        between = [context.species[i] for i in range(len(alpha))
+                   if 1.0 + 1e-6 < alpha[i] < alpha[light] - 1e-6 and feed.n[i] > 1e-4 * feed.total]  # fmt: skip
+        if between:
+            raise UnitTrouble(f"The keys are not adjacent: {', '.join(between)} boils between {given.light_key} and {given.heavy_key}.",
+                              f"Choose {between[0]} as one of the keys.", "light_key")  # fmt: skip
+        distillate = cls.leaving(
+            context, top, P_top, 0.0 if given.condenser == "total" else 1.0, feed.guess, "distillate"
+        )
+        bottoms = cls.leaving(context, bottom, P_bottom, 0.0, feed.guess, "bottoms")
+        z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
+        try:
+            least = underwood(alpha, z, d, cls.quality(feed, context), alpha[light])
+        except ValueError:
+            raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
+                              "Look at the keys and at the feed's temperature.") from None  # fmt: skip
+        R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
+        notes, stages, place = [], None, None
+        if least * (1.0 - 1e-9) > R:
+            notes.append(("error", f"The reflux ratio {R:.4g} lies below its minimum of {least:.4g}.",
+                          "Raise it, or ask for less recovery of the keys."))  # fmt: skip
+        elif given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
+            notes.append(
+                ("warning", "At minimum reflux the column would need stages without end.", "Use 1.1 to 1.5 times.")
+            )
+        else:
+            stages = gilliland(minimum, least, R)
+            place = kirkbride(stages, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum())
+        condensed = cls.condenser_heat(context, distillate, R, given, P_top)
+        duty = distillate.enthalpy_flow + bottoms.enthalpy_flow - feed.enthalpy_flow
+        return UnitResult(
+            {"distillate": distillate, "bottoms": bottoms},
+            {
+                "minimum_reflux": least, "reflux_used": R, "minimum_stages": minimum, "stages": stages, "feed_stage": place,
+                "volatility": float(alpha[light]), "condenser_duty": condensed, "reboiler_duty": duty - condensed,
+                "duty": duty, "top_temperature": distillate.T, "bottom_temperature": bottoms.T,
+            },
+            notes=notes,
+        )  # fmt: skip
+
+    @classmethod
+    def split(cls, feed, given, context, light, heavy, P_top, P_bottom):
+        """(distillate, bottoms [mol/s], volatilities on the heavy key, minimum stages), each found from the other."""
+        n = feed.n
+        model = context.model
+        alpha = None
+        guesses = [feed.guess, feed.guess]
+        ratio = None  # d/b by species
+        minimum = 10.0
+        for number in range(ROUNDS):
+            if ratio is None:  # a first guess: what is lighter than the keys goes up
+                K = k_values(model, feed.T, feed.P, n, n)
+                rank = K / K[heavy]
+                share = np.where(rank >= 0.999 * rank[light], 0.99, 0.01)
+            else:
+                share = ratio / (1.0 + ratio)
+            share = np.where(np.isfinite(share), share, 1.0)
+            top, bottom = cls.keyed(n, share, given, light, heavy)
+            try:
+                dew = model.at_vapour_fraction(1.0, P_top, top + TRACE * top.sum() * model.volatile, guesses[0])
+                bubble = model.at_vapour_fraction(0.0, P_bottom, bottom + TRACE * bottom.sum(), guesses[1])
+            except TemperatureNotFound as error:
+                raise UnitTrouble(
+                    f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures."
+                ) from None
+            guesses = [dew.temperature, bubble.temperature]
+            above = k_values(model, dew.temperature, P_top, dew.x, dew.y)
+            below = k_values(model, bubble.temperature, P_bottom, bubble.x, bubble.y)
+            new = np.sqrt((above / above[heavy]) * (below / below[heavy]))
+            new[~model.volatile] = 0.0
+            if new[light] <= 1.0 + 1e-6:
+                names = context.species[light], context.species[heavy]
+                raise UnitTrouble(
+                    f"{names[0]} is not more volatile than {names[1]} here (relative volatility {new[light]:.4g}).",
+                    "Exchange the keys." if new[light] < 1.0 else "The column cannot part them.", "light_key",
+                )  # fmt: skip
+            before, alpha = alpha, new
+            minimum = fenske(top[light] / bottom[light], bottom[heavy] / top[heavy], alpha[light])
+            with np.errstate(all="ignore"):
+                ratio = top[heavy] / bottom[heavy] * alpha**minimum
+            if before is not None and np.max(np.abs(alpha - before) / np.maximum(alpha, 1e-12)) < 1e-11:
+                return top, bottom, alpha, minimum
+        raise UnitTrouble(
+            f"Volatilities and split did not settle in {number + 1} rounds.", "Look at the keys and pressures."
+        )
+
+    @classmethod
+    def keyed(cls, n, share, given, light, heavy):
+        """Distillate and bottoms with the keys as given and the others by their shares."""
+        top = n * share
+        if given.keys_by == "recovery":
+            top[light], top[heavy] = n[light] * given.light_recovery, n[heavy] * (1.0 - given.heavy_recovery)
+            return top, n - top
+        others = np.ones(n.size, bool)
+        others[[light, heavy]] = False
+        up, down = float(top[others].sum()), float((n - top)[others].sum())
+        x, y = given.light_in_bottoms, given.heavy_in_distillate
+        # b = x (b + heavy below + down), d = y (d + light above + up), with b light below and d heavy above
+        A = np.array([[1.0 - x, x], [y, 1.0 - y]])
+        b, d = np.linalg.solve(A, [x * (n[heavy] + down), y * (n[light] + up)]) if x + y < 1.0 else (0.0, 0.0)
+        if not (0.0 < b < n[light] and 0.0 < d < n[heavy]):
+            raise UnitTrouble("These compositions of the keys cannot be reached from this feed.",
+                              "Type smaller fractions, or give recoveries.", "light_in_bottoms")  # fmt: skip
+        top[light], top[heavy] = n[light] - b, d
+        return top, n - top
+
+    @staticmethod
+    def leaving(context, n, P, fraction, guess, what):
+        try:
+            state = context.model.at_vapour_fraction(fraction, P, n, guess)
+        except TemperatureNotFound as error:
+            raise UnitTrouble(
+                f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
+                f"{show(P, 'pressure', context.display)}: {error}.",
+                "Choose a partial condenser, or take the light gases off first."
+                if what == "distillate"
+                else "Lower the pressure.",
+                "condenser",
+            ) from None
+        return (
+            Stream.at_temperature(context.model, n, state.temperature, P)
+            if state is None
+            else Stream.from_state(context.model, n, state)
+        )
+
+    @staticmethod
+    def quality(feed, context):
+        """q: heat to turn the feed into saturated vapour over its heat of vaporisation."""
+        fraction = feed.vapour_fraction
+        if 1e-6 < fraction < 1.0 - 1e-6:
+            return 1.0 - fraction
+        try:
+            liquid, vapour = (context.model.at_vapour_fraction(v, feed.P, feed.n, feed.T) for v in (0.0, 1.0))
+        except TemperatureNotFound:
+            return 1.0 - fraction
+        return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
+
+    @staticmethod
+    def condenser_heat(context, distillate, R, given, P):
+        """Heat into the condenser [W], negative: distillate and reflux less the overhead vapour."""
+        model, D = context.model, distillate.total
+        if given.condenser == "total":
+            overhead = model.at_vapour_fraction(1.0, P, distillate.n, distillate.T)
+            return float((R + 1.0) * D * (distillate.enthalpy_flow / D - overhead.enthalpy))
+        state = distillate.state
+        reflux = R * D * state.x
+        back = Stream.at_temperature(model, reflux, distillate.T, P)
+        overhead = model.at_vapour_fraction(1.0, P, distillate.n + reflux, distillate.T)
+        h = float(model.at_vapour_fraction(0.0, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
+        return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
+
+
+def k_values(model, T, P, x, y):
+    """K = y/x by the fugacity coefficients of a liquid x and a vapour y, shape (n,)."""
+    x, y = (np.maximum(np.asarray(v, float) / np.sum(v), TRACE) for v in (x, y))
+    return np.exp(model.ln_phi(T, P, x, LIQUID) - model.ln_phi(T, P, y, VAPOUR))
+
+
+def fenske(light_ratio, heavy_ratio, alpha):
+    """Minimum stages. light_ratio: d/b of the light key; heavy_ratio: b/d of the heavy key; alpha: of the keys."""
+    return float(np.log(light_ratio * heavy_ratio) / np.log(alpha))
+
+
+def underwood(alpha, z, d, q, alpha_light):
+    """Minimum reflux ratio. alpha on the heavy key, feed z and distillate d in mole fractions, shape (n,).
+
+    Raises ValueError when the equation has no root between the keys.
+    """
+
+    def excess(theta):
+        return float(np.sum(alpha * z / (alpha - theta)) - 1.0 + q)
+
+    edge = 1e-9 * (alpha_light - 1.0)
+    theta = brentq(excess, 1.0 + edge, alpha_light - edge, xtol=1e-14, rtol=1e-14)
+    return max(0.0, float(np.sum(alpha * d / (alpha - theta)) - 1.0))
+
+
+def gilliland(minimum, least, R):
+    """Stages from minimum stages, minimum reflux ratio and reflux ratio."""
+    X = (R - least) / (R + 1.0)
+    Y = 1.0 - np.exp((1.0 + 54.4 * X) / (11.0 + 117.2 * X) * (X - 1.0) / np.sqrt(X))
+    return float((minimum + Y) / (1.0 - Y))
+
+
+def kirkbride(stages, feed_ratio, key_ratio, flow_ratio):
+    """Feed stage from the top. feed_ratio: z heavy/light; key_ratio: light in bottoms/heavy in distillate; flow_ratio: B/D."""
+    above_below = (feed_ratio * key_ratio**2 * flow_ratio) ** 0.206
+    return float(stages * above_below / (1.0 + above_below))

@@ -1,0 +1,76 @@
+"""Decanter: part two liquids, by set shares or by their own equilibrium."""
+
+import numpy as np
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import Choice, Input, PerSpecies, Port, Result, Unit, UnitResult, UnitTrouble, no_uphill
+
+
+class Decanter(Unit):
+    """Lets two liquids settle; the lighter leaves first."""
+
+    kind = "decanter"
+    label = "decanter"
+    short = "DEC"
+    meaning = "parts two liquids, by a set share of each species or by the liquid–liquid equilibrium of the phase model"
+    outlets = (Port("light", "the lighter liquid", draws="top"), Port("heavy", "the heavier liquid", draws="bottom"))
+
+    mode = Choice(
+        "Parted by",
+        {"shares": "shares of the species", "equilibrium": "liquid–liquid equilibrium"},
+        "a set share of each species, or the two liquids that the phase model finds",
+        default="shares",
+    )
+    share = PerSpecies("Share to the light liquid", "fraction", "share of the species that leaves with the lighter liquid",
+                       low=0.0, high=1.0, when=("mode", "shares"))  # fmt: skip
+    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: the inlet's", low=100.0,
+                        high=3000.0, optional=True)  # fmt: skip
+    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9,
+                     optional=True)  # fmt: skip
+
+    duty = Result("Duty", "power", "heat into the decanter")
+    light_share = Result("Light liquid", "fraction", "moles of the lighter liquid over moles of feed", headline=True)
+
+    @classmethod
+    def check(cls, entry, project):
+        if entry.mode == "equilibrium" and project.phase_model.kind == "ideal":
+            yield ("mode", f"{entry.id}: the ideal phase model knows only one liquid.",
+                   "Choose another phase model in Chemistry, or part by shares.")  # fmt: skip
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        P = feed.P if given.pressure is None else given.pressure
+        no_uphill(feed, P)
+        whole = feed if given.temperature is None and P == feed.P else feed.at(T=given.temperature or feed.T, P=P)
+        notes = []
+        if feed.is_empty:
+            return UnitResult({"light": whole, "heavy": whole}, {"duty": 0.0, "light_share": None})
+        if whole.vapour_fraction > 1e-9:
+            notes.append(("warning", f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
+                          "Cool the feed, raise the pressure, or let the vapour off in a flash drum first."))  # fmt: skip
+        if given.mode == "shares":
+            n = whole.n * given.share
+        else:
+            state = whole.state
+            if not (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0):
+                notes.append(("warning", "The phase model finds only one liquid, which leaves as the lighter.",
+                              "Check temperature and interaction parameters, or part by shares."))  # fmt: skip
+                n = whole.n.copy()
+            else:
+                n = state.light_share * whole.total * np.asarray(state.y)
+        if (n > whole.n * (1.0 + 1e-9) + 1e-12).any():
+            raise UnitTrouble("The two liquids cannot be told apart here.", "Part by shares instead.", "mode")
+        n = np.minimum(n, whole.n)
+        T = whole.T
+        outlets = {
+            "light": Stream.at_temperature(context.model, n, T, P),
+            "heavy": Stream.at_temperature(context.model, whole.n - n, T, P),
+        }
+        return UnitResult(
+            outlets,
+            {
+                "duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow),
+                "light_share": float(n.sum() / whole.total),
+            },
+            notes=notes,
+        )

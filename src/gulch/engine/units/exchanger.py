@@ -1,0 +1,217 @@
+"""Two-sided heat exchanger: one stream heats another, counter-current."""
+
+from functools import cache
+
+import numpy as np
+from scipy.optimize import brentq
+
+from gulch.engine.phases import Stream
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
+
+ROUGH = 7  # temperatures of a side at which a look inside is taken
+SEGMENTS = 12  # of equal duty, between which the temperatures are looked at
+
+
+class Exchanger(Unit):
+    """Heat from the hot to the cold side, up to an approach, by UA, to an outlet temperature, or a duty."""
+
+    kind = "exchanger"
+    label = "heat exchanger"
+    short = "HX"
+    meaning = "heats one stream with another, counter-current, for example a reactor's feed with its effluent"
+    inlets = (Port("hot", "the stream that gives heat"), Port("cold", "the stream that takes it"))
+    outlets = (Port("hot", "the hot side's outlet"), Port("cold", "the cold side's outlet"))
+
+    mode = Choice(
+        "Set by",
+        {"approach": "smallest approach", "conductance": "UA", "cold": "cold outlet temperature",
+         "hot": "hot outlet temperature", "duty": "duty"},
+        "what is given: the smallest temperature difference, heat transfer coefficient times area, an outlet or the duty",
+        default="approach",
+    )  # fmt: skip
+    approach = Input("Smallest approach", "temperature difference", "smallest temperature difference between the sides",
+                     low=0.01, high=1000.0, default="10 K", when=("mode", "approach"))  # fmt: skip
+    conductance = Input("UA", "heat conductance", "overall heat transfer coefficient times area",
+                        low=0.0, high=1e9, default="50 kW/K", when=("mode", "conductance"))  # fmt: skip
+    cold_outlet = Input("Cold side leaves at", "temperature", "temperature of the cold side's outlet",
+                        low=100.0, high=3000.0, default="100 degC", when=("mode", "cold"))  # fmt: skip
+    hot_outlet = Input("Hot side leaves at", "temperature", "temperature of the hot side's outlet",
+                       low=100.0, high=3000.0, default="100 degC", when=("mode", "hot"))  # fmt: skip
+    duty_given = Input(
+        "Duty", "power", "heat from the hot to the cold side", low=0.0, default="0 kW", when=("mode", "duty")
+    )
+    hot_drop = Input("Pressure drop, hot", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8,
+                     default="0 bar")  # fmt: skip
+    cold_drop = Input("Pressure drop, cold", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8,
+                      default="0 bar")  # fmt: skip
+
+    exchanged = Result("Heat exchanged", "power", "from the hot to the cold side", headline=True)
+    least = Result("Smallest approach", "temperature difference", "smallest temperature difference between the sides")
+    ua = Result("UA", "heat conductance", "integral of dQ/ΔT over the exchanger")
+    mean_difference = Result("Mean temperature difference", "temperature difference", "heat exchanged over UA")
+    hot_leaves = Result("Hot side leaves", "temperature", "temperature of the hot side's outlet")
+    cold_leaves = Result("Cold side leaves", "temperature", "temperature of the cold side's outlet")
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        hot, cold = feed["hot"], feed["cold"]
+        P = (outlet_pressure(hot, given.hot_drop, "hot_drop"), outlet_pressure(cold, given.cold_drop, "cold_drop"))
+        notes = []
+        if hot.is_empty or cold.is_empty or hot.T <= cold.T:
+            duty = 0.0
+            if not (hot.is_empty or cold.is_empty):
+                T = [show(s.T, "temperature", context.display) for s in (hot, cold)]
+                notes.append(("warning", f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
+                              "Exchange the sides, or heat the hot one first."))  # fmt: skip
+        else:
+            duty, limited = cls.duty(Sides(hot, cold, P), given)
+            if limited:
+                notes.append(("error", "The temperatures of the two sides cross: so much heat cannot pass between them.",
+                              "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach."))  # fmt: skip
+        sides = Sides(hot, cold, P)
+        outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
+        profile = cache(lambda: sides.profile(duty))
+
+        def conductance():
+            if given.mode == "conductance":
+                return given.conductance
+            return area_integral(*profile()) if duty > 0.0 else 0.0
+
+        return UnitResult(
+            outlets,
+            {
+                "exchanged": duty,
+                "least": context.later(lambda: float(min(profile()[1])) if duty > 0.0 else None),
+                "ua": context.later(conductance),
+                "mean_difference": context.later(lambda: duty / conductance() if duty > 0.0 else None),
+                "hot_leaves": context.later(lambda: outlets["hot"].T),
+                "cold_leaves": context.later(lambda: outlets["cold"].T),
+            },
+            notes=notes,
+        )
+
+    @classmethod
+    def duty(cls, sides, given):
+        """(heat that passes [W], whether what was asked for had to be cut because the temperatures would cross)."""
+        if given.mode == "approach":
+            # the ends alone first, which decide unless a side boils or condenses
+            duty = sides.by_ends(given.approach)
+            if duty > 0.0 and sides.inside(duty) < given.approach - 1e-9:
+                duty = sides.until(lambda q: sides.least(q) - given.approach, duty)
+            return duty, False
+        most = sides.most()
+        if given.mode == "conductance":
+
+            def lacking(q):
+                """Falls from above zero to below it, and stays finite where the temperatures would cross."""
+                heats, differences = sides.profile(q)
+                ua = area_integral(heats, differences) if min(differences) > 1e-6 else np.inf
+                return 1.0 / (1.0 + ua / given.conductance) - 0.5
+
+            if given.conductance == 0.0:
+                return 0.0, False
+            return sides.until(lacking, most), False
+        if given.mode == "duty":
+            wanted = given.duty_given
+        elif given.mode == "cold":
+            wanted = sides.cold_in.at(T=given.cold_outlet, P=sides.P[1]).enthalpy_flow - sides.cold_in.enthalpy_flow
+        else:
+            wanted = sides.hot_in.enthalpy_flow - sides.hot_in.at(T=given.hot_outlet, P=sides.P[0]).enthalpy_flow
+        if 0.0 <= wanted <= most and sides.least(wanted) >= 0.0:
+            return wanted, False
+        return max(0.0, sides.until(lambda q: sides.least(q) - 1e-3, most)) if wanted > 0.0 else 0.0, True
+
+
+def area_integral(Q, differences):
+    """UA [W/K] = ∫ dQ/ΔT over segments, by the logarithmic mean in each. Q [W], differences [K], shape (n,)."""
+    total = 0.0
+    for q0, q1, a, b in zip(Q, Q[1:], differences, differences[1:]):
+        mean = 0.5 * (a + b) if abs(a - b) < 1e-6 * max(a, b) else (a - b) / np.log(a / b)
+        total += (q1 - q0) / mean
+    return float(total)
+
+
+class Sides:
+    """Both sides of a counter-current exchanger; heat is counted from the cold end, where the cold side enters."""
+
+    def __init__(self, hot_in, cold_in, P):
+        self.hot_in, self.cold_in, self.P = hot_in, cold_in, P
+
+    def hot(self, q):
+        s = self.hot_in
+        return Stream.at_enthalpy(s.model, s.n, s.enthalpy_flow - q, self.P[0], s.guess)
+
+    def cold(self, q):
+        s = self.cold_in
+        return Stream.at_enthalpy(s.model, s.n, s.enthalpy_flow + q, self.P[1], s.guess)
+
+    def most(self):
+        """Heat at which one side would reach the other's inlet temperature [W]."""
+        hot = self.hot_in.enthalpy_flow - self.hot_in.at(T=self.cold_in.T, P=self.P[0]).enthalpy_flow
+        cold = self.cold_in.at(T=self.hot_in.T, P=self.P[1]).enthalpy_flow - self.cold_in.enthalpy_flow
+        return max(0.0, min(hot, cold))
+
+    def by_ends(self, approach):
+        """Heat at which the first of the two ends comes to the approach [W]."""
+        low, high = self.cold_in.T + approach, self.hot_in.T - approach
+        if low >= self.hot_in.T:
+            return 0.0
+        hot = self.hot_in.enthalpy_flow - self.hot_in.at(T=low, P=self.P[0]).enthalpy_flow
+        cold = self.cold_in.at(T=high, P=self.P[1]).enthalpy_flow - self.cold_in.enthalpy_flow
+        return max(0.0, min(hot, cold))
+
+    def inside(self, q):
+        """Temperature difference where it seems smallest inside, sought on curves through a few temperatures; inf where no phase changes."""
+        hot_out, cold_out = self.hot(q), self.cold(q)
+        if not self.changes_phase(hot_out, cold_out):
+            return np.inf
+        curves = []
+        for side, a, b, P in (
+            (self.hot_in, hot_out.T, self.hot_in.T, self.P[0]),
+            (self.cold_in, self.cold_in.T, cold_out.T, self.P[1]),
+        ):
+            T = np.linspace(a, b, ROUGH)
+            h = np.array([side.at(T=t, P=P).enthalpy_flow for t in T])
+            curves.append((h - h[0], T))
+        (qh, Th), (qc, Tc) = curves
+        heats = np.unique(np.r_[qh[1:-1], qc[1:-1]])
+        h = float(heats[np.argmin(np.interp(heats, qh, Th) - np.interp(heats, qc, Tc))])
+        guesses = float(np.interp(h, qh, Th)), float(np.interp(h, qc, Tc))
+        return self._at(self.hot_in, h - q, self.P[0], guesses[0]) - self._at(self.cold_in, h, self.P[1], guesses[1])
+
+    def ends(self, q):
+        """Temperature differences at the hot side's outlet and inlet [K]."""
+        return self.hot(q).T - self.cold_in.T, self.hot_in.T - self.cold(q).T
+
+    def profile(self, q):
+        """(heat taken up by the cold side, temperature difference) from the cold end to the hot end, at duty q."""
+        heats = np.linspace(0.0, q, SEGMENTS + 1)
+        first, last = self.ends(q)
+        inner = []
+        T_hot, T_cold = self.cold_in.T + first, self.cold_in.T  # each found from its neighbour
+        for h in heats[1:-1]:
+            T_hot = self._at(self.hot_in, h - q, self.P[0], T_hot)
+            T_cold = self._at(self.cold_in, h, self.P[1], T_cold)
+            inner.append(T_hot - T_cold)
+        return heats, np.array([first, *inner, last])
+
+    @staticmethod
+    def _at(side, heat, P, guess):
+        return Stream.at_enthalpy(side.model, side.n, side.enthalpy_flow + heat, P, guess).T
+
+    def least(self, q):
+        return float(min(self.profile(q)[1])) if self.changes_phase(self.hot(q), self.cold(q)) else min(self.ends(q))
+
+    def changes_phase(self, hot_out, cold_out):
+        """Whether a side boils or condenses, so that the smallest difference may lie inside."""
+        sides = ((self.hot_in, hot_out), (self.cold_in, cold_out))
+        return any(a.vapour_fraction != b.vapour_fraction or 0.0 < a.vapour_fraction < 1.0 for a, b in sides)
+
+    def until(self, slack, most):
+        """Largest duty up to `most` at which slack(duty) is not below zero; slack falls with the duty."""
+        if most <= 0.0 or slack(0.0) <= 0.0:
+            return 0.0
+        if slack(most) >= 0.0:
+            return most
+        return float(brentq(slack, 0.0, most, xtol=1e-9 * most, rtol=1e-13))

@@ -1,0 +1,76 @@
+"""Washer: gas and wash liquid meet, may react, and part again by shares of the species."""
+
+from gulch.engine.phases import Stream
+from gulch.engine.units.base import (
+    Input,
+    PerSpecies,
+    Port,
+    ReactionSet,
+    Result,
+    Unit,
+    UnitResult,
+    UnitTrouble,
+    outlet_pressure,
+)
+from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
+
+
+class Washer(Unit):
+    """Absorber or washer without stages: shares of the species go with the gas, the rest with the liquid."""
+
+    kind = "washer"
+    label = "absorber/washer"
+    short = "WASH"
+    meaning = "joins a gas and a wash liquid, lets a set of reactions run (for example a neutralisation), and parts them by shares"
+    inlets = (Port("feed", "the gas and the wash liquid", many=True),)
+    outlets = (Port("gas", "the washed gas", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))
+
+    set = ReactionSet("Reactions", "run at their given conversions before the parting; none is needed", optional=True)
+    share = PerSpecies("Share to the gas", "fraction", "share of the species, after the reactions, that leaves with the gas",
+                       low=0.0, high=1.0)  # fmt: skip
+    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: adiabatic before parting",
+                        low=100.0, high=3000.0, optional=True, empty="adiabatic")  # fmt: skip
+    pressure_drop = Input("Pressure drop", "pressure difference", "lowest inlet less outlet pressure", low=0.0, high=1e8,
+                          default="0 bar")  # fmt: skip
+
+    duty = Result("Duty", "power", "heat to bring both outlets to their states", headline=True)
+    wash_temperature = Result("Temperature", "temperature", "temperature of both outlets")
+    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step",
+                      per="reaction")  # fmt: skip
+
+    @classmethod
+    def solve(cls, feed, given, context):
+        present = [s for s in feed if not s.is_empty] or feed[:1]
+        lowest = min(present, key=lambda s: s.P)
+        P = outlet_pressure(lowest, given.pressure_drop)
+        total = sum(s.total for s in present)
+        H = sum(s.enthalpy_flow for s in present)
+        guess = sum(s.guess * s.total for s in present) / total if total > 0.0 else present[0].guess
+        whole = Stream.at_enthalpy(context.model, sum((s.n for s in present[1:]), present[0].n), H, P, guess)
+        changes, rows, notes = [], [], []
+        n = whole.n
+        if given.set and total > 0.0:
+            steps = context.sets[given.set]
+            if any(r.polynomial is not None for step in steps for r in step):
+                raise UnitTrouble("A conversion that depends on temperature cannot be used in a washer.",
+                                  "Give the reaction a plain conversion, or use a reactor before it.", "set")  # fmt: skip
+            n, changes, rows, *_ = StoichiometricReactor.run(whole, steps, None, context)
+            notes = StoichiometricReactor.short_of(rows)
+        after = Stream.at_enthalpy(context.model, n, H, P, guess)
+        T = given.temperature if given.temperature is not None else after.T
+        gas = n * given.share
+        outlets = {
+            "gas": Stream.at_temperature(context.model, gas, T, P),
+            "liquid": Stream.at_temperature(context.model, n - gas, T, P),
+        }
+        return UnitResult(
+            outlets,
+            {
+                "duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - H),
+                "wash_temperature": T,
+                "achieved": {row["reaction"]: row["achieved"] for row in rows},
+            },
+            changes,
+            notes,
+            rows,
+        )

@@ -1,0 +1,217 @@
+"""Edits of loops, ties and targets."""
+
+from gulch.engine.document import GaugeEntry, KnobEntry, TieEntry
+from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.couplings import read_tie
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.results import readable
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
+from gulch.engine.settle import METHODS
+from gulch.web.projects.registry import Done, action
+
+
+@action("closing")
+def closing(document, form):
+    """Method, tolerance and pass limit of all loops."""
+    settings = document.closing
+    method = form.get("method", settings.method)
+    if method not in METHODS:
+        raise EditError(f"There is no method “{method}”.")
+    try:
+        passes = int(form.get("max_passes", settings.max_passes))
+    except ValueError:
+        raise EditError(f"“{form['max_passes']}” is not a number of passes: type a whole number.") from None
+    if not 1 <= passes <= 5000:
+        raise EditError(f"{passes} passes cannot be the limit: type a whole number from 1 to 5000.")
+    settings.method, settings.max_passes = method, passes
+    settings.tolerance = form.get("tolerance", settings.tolerance).strip()[:40]
+    return Done("Change how loops are closed")
+
+
+@action("cut-at")
+def cut_at(document, form):
+    """Cut a loop at a stream of the user's choice, or leave the choice to Gulch again."""
+    stream, instead = form.get("stream", ""), form.get("instead", "").split(",")
+    for tear in document.tears:
+        if tear.stream in instead:
+            tear.chosen = False
+    if stream:
+        edit.tear_of(document, stream).chosen = True
+    edit.tidy_tears(document)
+    return Done(f"Cut the loop at {stream}" if stream else "Let Gulch choose where to cut the loop")
+
+
+@action("guess")
+def guess(document, form):
+    """Type or paste the guess of a torn stream; an empty text takes it back."""
+    tear = edit.tear_of(document, form["stream"])
+    if form.get("text", "").strip():
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
+        label = f"Guess {tear.stream}"
+    else:
+        if tear.open:
+            raise EditError("The loop is open here, so its guess is needed: close the loop first.")
+        tear.temperature, tear.pressure, tear.flow = None, None, {}
+        label = f"Forget the guess of {tear.stream}"
+    edit.tidy_tears(document)
+    return Done(label)
+
+
+@action("open-loop")
+def open_loop(document, form):
+    """Leave a loop open at a stream; its last values become the guess where none is typed."""
+    tear = edit.tear_of(document, form["stream"])
+    if not tear.flow:
+        if not form.get("text", "").strip():
+            raise EditError("Nothing is known of this stream yet: type a guess first.")
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
+    tear.open = True
+    return Done(f"Open the loop at {tear.stream}")
+
+
+@action("close-loop")
+def close_loop(document, form):
+    """Close a loop again; with `text` what came back is the new guess."""
+    tear = edit.tear_of(document, form["stream"])
+    if form.get("text", "").strip():
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
+        if form.get("keep_open"):
+            return Done(f"Guess for {tear.stream} what came back")
+    tear.open = False
+    edit.tidy_tears(document)
+    return Done(f"Close the loop at {tear.stream}")
+
+
+# Ties
+
+
+@action("tie")
+def tie(document, form):
+    """Set an input by a formula; refused with a sentence when the formula cannot be read."""
+    address, formula = form.get("sets", "").strip(), form.get("formula", "").strip()
+    found = addresses(document).get(address)
+    if found is None:
+        raise EditError(f"“{address}” is not an input: choose one from the list, for example feed.flow.water.")
+    entry = document.tie(address)
+    new = TieEntry(sets=address, formula=formula[:400])
+    try:
+        read_tie(new, document)
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    document.ties = [new if t is entry else t for t in document.ties] if entry else [*document.ties, new]
+    return Done(f"Tie {found.label[:1].lower() + found.label[1:]} to {formula[:60]}")
+
+
+@action("tie-remove")
+def remove_tie(document, form):
+    """Remove a tie; with `value` the input keeps what the tie had set."""
+    document.ties = [t for t in document.ties if t.sets != form["sets"]]
+    if form.get("value") and form["sets"] in addresses(document):
+        write(document, form["sets"], form["value"])
+    return Done(f"Untie {form['sets']}")
+
+
+# Targets
+
+
+@action("target")
+def target(document, form):
+    """Make a gauge a target, to be met by a knob."""
+    gauge, knob, sits = form.get("gauge", ""), form.get("knob", ""), form.get("sits", "value")
+    value = form.get("value", "").strip()
+    found = document.gauge(gauge)
+    outputs = readable(document)
+    if found is not None and found.reads in outputs:
+        value = complete(value, outputs[found.reads].dimension, document.display)
+        if sits == "value":
+            try:
+                parse(value, outputs[found.reads].dimension)
+            except QuantityError as error:
+                raise EditError(f"What the gauge must read: {error}") from None
+    id_ = edit.add_target(document, gauge, knob, value or None, sits)
+    return Done(f"Make {found.label or found.reads} a target", f"target.{id_}")
+
+
+@action("target-edit")
+def edit_target(document, form):
+    entry = document.target(form["id"])
+    if entry is None:
+        raise EditError("The target is gone: reload the page.")
+    field, text = form["field"], form.get("value", "").strip()
+    if field == "on":
+        entry.on = bool(form.get("value"))
+        keep_found(document, entry, form)
+        return Done(f"Switch target {entry.id} {'on' if entry.on else 'off'}")
+    if field == "value":
+        gauge = document.gauge(entry.gauge)
+        found = readable(document).get(gauge.reads) if gauge else None
+        text = complete(text, found.dimension, document.display) if found else text
+        entry.value = text or None
+    elif field == "sits" and text in ("value", "at_least", "at_most"):
+        entry.sits = text
+    elif field == "knob" and document.knob(text):
+        entry.knob = text
+    elif field == "gauge" and document.gauge(text):
+        entry.gauge = text
+    else:
+        raise EditError("A target has no such part: reload the page.")
+    return Done(f"Set {field.replace('_', ' ')} of target {entry.id} to {text}")
+
+
+@action("target-remove")
+def remove_target(document, form):
+    """Remove a target; its knob keeps the value found."""
+    entry = document.target(form["id"])
+    if entry is None:
+        raise EditError("The target is gone: reload the page.")
+    document.targets = [t for t in document.targets if t.id != entry.id]
+    keep_found(document, entry, form)
+    return Done(f"Remove target {entry.id}")
+
+
+def keep_found(document, entry, form):
+    """Write what a target had found into the input it turned, so that nothing moves when it is switched off."""
+    knob = document.knob(entry.knob)
+    found = addresses(document).get(knob.input) if knob else None
+    text = form.get("found", "")
+    if entry in document.targets and entry.on or found is None or not text:
+        return
+    unit = DISPLAY_SETS[document.display].unit(found.dimension)
+    try:
+        value = f"{to_unit(float(text), unit, found.dimension):.10g}"
+    except ValueError:
+        return
+    write(document, found.address, value + ("" if unit == "1" else f" {unit}"))
+
+
+@action("purge-target")
+def purge_target(document, form):
+    """Hold a species under a share before a splitter by what it draws: a gauge, a knob and a target at once."""
+    splitter, species, share = form["splitter"], form["species"], form.get("share", "").strip()
+    unit = document.unit(splitter)
+    inlet = next((s for s in document.streams if s.enters == splitter), None)
+    if unit is None or inlet is None or species not in {s.id for s in document.species}:
+        raise EditError("The splitter or the species is gone: reload the page.")
+    share = complete(share, "fraction", document.display)
+    try:
+        wanted = parse(share, "fraction")
+    except QuantityError as error:
+        raise EditError(f"The share: {error}") from None
+    if not 0.0 < wanted < 1.0:
+        raise EditError(f"The share {share} is not between 0 and 100 %.")
+    reads = f"{inlet.id}.fraction.{species}"
+    gauge = next((g for g in document.gauges if g.reads == reads), None)
+    if gauge is None:
+        gauge = GaugeEntry(id=edit.fresh("gauge", {g.id for g in document.gauges}), reads=reads)
+        document.gauges = [*document.gauges, gauge]
+    address = f"{splitter}.drawn"
+    knob = next((k for k in document.knobs if k.input == address), None)
+    if knob is None:
+        knob = KnobEntry(id=edit.fresh("knob", {k.id for k in document.knobs}), input=address, low="0.1 %", high="50 %")
+        document.knobs = [*document.knobs, knob]
+    for t in document.targets:
+        if t.knob == knob.id or t.gauge == gauge.id:
+            t.on = False
+    edit.add_target(document, gauge.id, knob.id, share)
+    return Done(f"Hold {species} at {share} by what {splitter} draws")

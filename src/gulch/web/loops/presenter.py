@@ -1,0 +1,214 @@
+"""What the loops stage shows: how each loop closed and why not, open loops, targets, ties."""
+
+from gulch.engine.document import source_of
+from gulch.engine.flowsheet.couplings import names
+from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
+from gulch.engine.quantities import QuantityError, parse, show, to_unit
+from gulch.engine.settle import METHODS
+from gulch.web.projects.workspace import gain_words, pretty_text, show_unit
+
+SHOWN_SERIES = 8
+SHOWN_PASSES = 40
+
+
+class LoopsPage:
+    """The latest solve's loops, with the document's targets and ties beside what became of them."""
+
+    def __init__(self, space):
+        self.space = space
+        self.document, self.display = space.document, space.display
+        self.latest = space.latest
+        self.names = {s.id: s.shown for s in self.document.species}
+        self.flow_unit = show_unit("molar flow", self.display)
+
+    @property
+    def methods(self):
+        return [(name, words, name == self.document.closing.method) for name, words in METHODS.items()]
+
+    # Loops
+
+    def loops(self):
+        for number, loop in enumerate(self.latest.loops if self.latest else []):
+            mode = sorted(loop.mode.items(), key=lambda kv: -kv[1])[:4]
+            yield {
+                "loop": loop, "letter": letter(number), "gain": f"{loop.gain:.3f}" if loop.gain is not None else "–",
+                "tolerance": f"{loop.tolerance:.0e}", "distance": f"{loop.distance:.1e}" if loop.distance is not None else "–",
+                "mode": [(self.names.get(s, s), f"{100 * v:.0f} %") for s, v in mode],
+                "returns": [(self.names.get(s, s), show(v, "fraction", self.display)) for s, v in
+                            sorted(loop.returns.items(), key=lambda kv: -kv[1])],
+                "reading": gain_words(loop), "data": self.plot(loop), "tears": list(self.tears(loop)),
+                "cuts": self.cuts(loop), "purge": self.purge(loop), "joined": ",".join(loop.tears),
+            }  # fmt: skip
+
+    def plot(self, loop):
+        """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
+        rows = sorted(loop.residuals.items(), key=lambda kv: -max(kv[1], default=0.0))
+        rows = [r for r in rows if r[0].startswith("t")] + [r for r in rows if not r[0].startswith("t")]
+        series = [{"name": self.names.get(name, name), "y": values} for name, values in rows[:SHOWN_SERIES]]
+        first = loop.first_pass if series else 1
+        return {"history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
+
+    def tears(self, loop):
+        for tear in loop.tears:
+            guess, found = loop.guess.get(tear, {}), (self.latest.tears.get(tear) or {}).get("flow", {})
+            rows = []
+            for s in self.document.species:
+                a, b = guess.get(s.id, 0.0), found.get(s.id, 0.0)
+                if a or b:
+                    away = show(100.0 * (a - b) / b / 100.0, "fraction", self.display, 3) if b > 1e-12 else "–"
+                    rows.append((s.shown, self.flow(a), self.flow(b), away))
+            typed = self.document.tear(tear)
+            yield {
+                "stream": tear, "rows": rows, "text": self.as_guess(found, *self.state(tear)),
+                "typed": self.typed(typed), "chosen": bool(typed and typed.chosen), **self.passes(loop, tear),
+            }  # fmt: skip
+
+    def state(self, stream):
+        """(temperature, pressure) of a stream in the latest solve, None where unknown."""
+        found = self.latest.streams.get(stream)
+        return (found.temperature, found.pressure) if found else (None, None)
+
+    def passes(self, loop, tear):
+        """The tear's values in the last passes."""
+        values = loop.by_pass.get(tear, {})
+        kept = [s for s in self.document.species if any(values.get(s.id, []))]
+        count = max((len(v) for v in values.values()), default=0)
+        begin = max(0, count - SHOWN_PASSES)
+        rows = [(loop.first_pass + k, [self.flow(values[s.id][k]) for s in kept]) for k in range(begin, count)]
+        return {"pass_heads": [s.shown for s in kept], "pass_rows": rows}
+
+    def flow(self, value):
+        return show(value, "molar flow", self.display, unit=False)
+
+    def as_guess(self, flow, temperature=None, pressure=None):
+        """Text that can be typed back as a guess. SI values; flow by species."""
+        lines = [
+            f"{name} {show(value, name, self.display, 6)}"
+            for name, value in (("temperature", temperature), ("pressure", pressure)) if value is not None
+        ]  # fmt: skip
+        for s in self.document.species:
+            if flow.get(s.id, 0.0) > 0.0:
+                lines.append(f"{s.shown} {to_unit(flow[s.id], self.flow_unit, 'molar flow'):.6g} {self.flow_unit}")
+        return "\n".join(lines)
+
+    def typed(self, tear):
+        """A typed guess as text, or ''."""
+        if tear is None or not tear.flow:
+            return ""
+        lines = [f"{name} {pretty_text(text)}" for name, text in
+                 (("temperature", tear.temperature), ("pressure", tear.pressure)) if text]  # fmt: skip
+        return "\n".join([*lines, *(f"{self.names.get(s, s)} {text}" for s, text in tear.flow.items())])
+
+    def cuts(self, loop):
+        """Streams at which the loop could be cut."""
+        return [s.id for s in self.document.streams
+                if s.source and source_of(s)[0] in loop.units and s.enters in loop.units and s.id not in loop.tears]  # fmt: skip
+
+    def purge(self, loop):
+        """The question that a purge answers: which species to hold under which share."""
+        if loop.exit is None:
+            return None
+        species = loop.builds_up or max(loop.returns, key=loop.returns.get, default=None)
+        share = f"{100 * LIKELY_SHARE:.0f} %"
+        return {"splitter": loop.exit, "share": share,
+                "species": [(s.id, s.shown, s.id == species) for s in self.document.species]}  # fmt: skip
+
+    def opened(self):
+        for o in self.latest.opened if self.latest else []:
+            rows = []
+            for s in self.document.species:
+                a, b = o.guess.get(s.id, 0.0), (o.returned or {}).get(s.id)
+                if a or b:
+                    rows.append((s.shown, self.flow(a), self.flow(b) if b is not None else "–",
+                                 self.flow(b - a) if b is not None else "–"))  # fmt: skip
+            states = []
+            for words, pair, dimension in (
+                ("temperature", o.temperature, "temperature"),
+                ("pressure", o.pressure, "pressure"),
+            ):
+                if pair[0] is not None:
+                    states.append((words, *(show(v, dimension, self.display) for v in pair)))
+            back = self.as_guess(o.returned, o.temperature[1], o.pressure[1]) if o.returned else ""
+            yield {"stream": o.stream, "rows": rows, "states": states, "back": back,
+                   "typed": self.typed(self.document.tear(o.stream))}  # fmt: skip
+
+    # Targets and ties
+
+    def targets(self):
+        outcomes = {t.id: t for t in self.latest.targets} if self.latest else {}
+        for entry in self.document.targets:
+            gauge, knob = self.document.gauge(entry.gauge), self.document.knob(entry.knob)
+            r = self.space.outputs.get(gauge.reads) if gauge else None
+            a = self.space.inputs.get(knob.input) if knob else None
+            found = outcomes.get(entry.id)
+            row = {
+                "id": entry.id, "entry": entry, "here": self.space.select == f"target.{entry.id}",
+                "gauges": self.choices(self.document.gauges, self.space.outputs, "reads", entry.gauge),
+                "knobs": self.choices(self.document.knobs, self.space.inputs, "input", entry.knob),
+                "value": pretty_text(entry.value or ""), "range": f"{knob.low} to {knob.high}" if knob else "",
+                "sits": [(v, w, v == entry.sits) for v, w in
+                         (("value", "reads"), ("at_least", "sits on its “at least”"), ("at_most", "sits on its “at most”"))],
+                "reads": "–", "error": "–", "at": "–", "slope": "–", "state": "off" if not entry.on else "none",
+                "message": self.space.errors.get(f"target.{entry.id}"), "found": "", "began": "–",
+            }  # fmt: skip
+            if found is not None and r is not None and a is not None:
+                difference = {"temperature": "temperature difference", "pressure": "pressure difference"}
+                row |= {
+                    "reads": show(found.reached, r.dimension, self.display),
+                    "error": show(found.error, difference.get(r.dimension, r.dimension), self.display, 2),
+                    "at": show(found.knob_value, a.dimension, self.display),
+                    "began": show(found.began, a.dimension, self.display), "state": "met" if found.met else "unmet",
+                    "found": repr(found.knob_value),
+                }  # fmt: skip
+                if found.sensitivity is not None:
+                    step = 0.01 * self.span(knob, a)
+                    moved = show(found.sensitivity * step, difference.get(r.dimension, r.dimension), self.display, 3)
+                    turned = show(step, difference.get(a.dimension, a.dimension), self.display, 3)
+                    row["slope"] = f"{moved} for {turned}"
+            yield row
+
+    @staticmethod
+    def span(knob, address):
+        try:
+            return parse(knob.high, address.dimension) - parse(knob.low, address.dimension)
+        except QuantityError:
+            return 0.0
+
+    def choices(self, entries, known, what, chosen):
+        """(id, words, chosen) of the gauges or knobs."""
+        return [(e.id, e.label or (known[getattr(e, what)].label if getattr(e, what) in known else e.id), e.id == chosen)
+                for e in entries]  # fmt: skip
+
+    def new_target(self):
+        used = {t.gauge for t in self.document.targets}
+        turned = {t.knob for t in self.document.targets}
+        gauges = self.choices(self.document.gauges, self.space.outputs, "reads", None)
+        knobs = self.choices(self.document.knobs, self.space.inputs, "input", None)
+        return {
+            "gauges": sorted(gauges, key=lambda g: g[0] in used),
+            "knobs": sorted(knobs, key=lambda k: k[0] in turned),
+        }
+
+    def ties(self):
+        for entry in self.document.ties:
+            a = self.space.inputs.get(entry.sets)
+            value = self.latest.found.get(entry.sets) if self.latest else None
+            yield {
+                "sets": entry.sets, "formula": entry.formula, "label": a.label if a else entry.sets,
+                "value": show(value, a.dimension, self.display) if a and value is not None else "–",
+                "message": self.space.errors.get(f"tie.{entry.sets}"), "here": self.space.select == f"tie.{entry.sets}",
+            }  # fmt: skip
+
+    def inputs(self):
+        """(address, words) that a tie can set."""
+        return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]
+
+    def words(self):
+        """(address, words) that a formula can name."""
+        known = names(self.document)
+        labels = {a.address: a.label for some in (self.space.outputs, self.space.inputs) for a in some.values()}
+        return [(address, labels[address]) for _, address, _ in known.values()]
+
+
+def letter(number):
+    return chr(ord("A") + number) if number < 26 else str(number + 1)

@@ -1,0 +1,172 @@
+"""The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
+
+from django.core.cache import cache
+
+from gulch.engine.document import DocumentError
+from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.flowsheet.variants import applied, lost, words
+from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
+
+WAYS = (
+    ("absolute", "as they are"),
+    ("difference", "less the base"),
+    ("per-cent", "per cent of the base"),
+    ("per-year", "per year"),
+)
+# what a flow is called over a year: dimension -> {flow unit: (factor per hour of operation, unit)}
+YEARLY = {
+    "molar flow": {"kmol/h": (1.0, "kmol"), "lbmol/h": (1.0, "lbmol"), "mol/s": (3.6, "kmol")},
+    "mass flow": {"kg/h": (1e-3, "t"), "lb/h": (1e-3, "1000 lb"), "kg/s": (3.6, "t")},
+    "power": {
+        "kW": (1e-3, "MWh"),
+        "MW": (1.0, "MWh"),
+        "Btu/h": (1e-6, "MMBtu"),
+        "MMBtu/h": (1.0, "MMBtu"),
+        "W": (1e-6, "MWh"),
+    },
+    "volume flow": {"m3/h": (1.0, "m³"), "ft3/h": (1.0, "ft³"), "m3/s": (3600.0, "m³")},
+}
+KEPT = 3600  # seconds that solved variants are kept
+
+
+class VariantsPage:
+    """Base and variants solved, as columns."""
+
+    def __init__(self, space, way="absolute"):
+        self.space, self.project = space, space.whole
+        self.display = space.display
+        self.way = way if way in dict(WAYS) else "absolute"
+        self.ways = [(name, label, name == self.way) for name, label in WAYS]
+        self.columns = list(self.solve())
+
+    def solve(self):
+        """(id, name, Project or None, Solution or None, trouble) of the base and every variant."""
+        yield self.column("", "base", None)
+        for v in self.project.variants:
+            yield self.column(v.id, v.name, v)
+
+    def column(self, id_, name, variant):
+        out = {"id": id_, "name": name, "here": (self.project.working or "") == id_, "trouble": "", "document": None,
+               "solution": None, "values": {}, "edits": len(variant.edits) if variant else 0, "lost": []}  # fmt: skip
+        try:
+            document = applied(self.project, variant) if variant else self.project
+        except DocumentError as error:
+            out["trouble"] = f"It does not fit the base any more. {error}"
+            return out
+        out["document"] = document
+        if variant:
+            out["lost"] = [edit.at.replace("/", " ") for edit in lost(self.project, variant)]
+        out["solution"], values = self.solved(id_, document)
+        if not out["solution"].solved:
+            first = next((m for m in out["solution"].messages if m.level == "error"), None)
+            out["trouble"] = f"It does not solve. {first.what} {first.todo}" if first else "It does not solve."
+        else:
+            out["values"] = values
+            unmet = [m.what for m in out["solution"].messages if m.level == "error"]
+            out["trouble"] = unmet[0] if unmet else ""
+        return out
+
+    def solved(self, id_, document):
+        """(Solution, {address: SI value}) of a variant, kept until the project changes."""
+        row = self.space.row
+        key = f"variant-{row.pk}-{row.current_id}-{id_}"
+        kept = cache.get(key)
+        if kept is None:
+            plan = Plan(document)
+            start = (
+                (row.current.tears or (row.good or {}).get("tears")) if (self.project.working or "") == id_ else None
+            )
+            solution = plan.run(start=start, explain=False)
+            if not solution.solved and start:
+                solution = plan.run(explain=False)
+            wanted = set(self.addresses(document))
+            masses = getattr(plan, "molar_mass", None)
+            values = {a: value(solution, a, masses) for a in wanted}
+            kept = (solution.to_dict(), values)
+            cache.set(key, kept, KEPT)
+        return Solution.from_dict(kept[0]), kept[1]
+
+    def addresses(self, document):
+        """Addresses of the figures to compare in one variant."""
+        found = [g.reads for g in document.gauges]
+        for s in document.streams:
+            if s.is_feed or s.to is None:
+                found += [f"{s.id}.flow", f"{s.id}.mass_flow"]
+        known = readable(document)
+        for u in document.units:
+            found += [a for a in (f"{u.id}.duty", f"{u.id}.work") if a in known]
+        return found
+
+    # Rows
+
+    def tables(self):
+        """[(title, rows)]: gauges, then what goes in and out, then heat and work."""
+        documents = [c["document"] for c in self.columns if c["document"] is not None]
+        gauges, streams, powers, labels = [], [], [], {}
+        for d in documents:
+            known = readable(d)
+            gauge_names = {g.reads: g.label or (known[g.reads].label if g.reads in known else g.id) for g in d.gauges}
+            for address in self.addresses(d):
+                if address not in known:
+                    continue
+                labels.setdefault(address, (gauge_names.get(address) or known[address].label, known[address].dimension))
+                where = (
+                    gauges if address in gauge_names else (powers if known[address].dimension == "power" else streams)
+                )
+                if address not in gauges + streams + powers:
+                    where.append(address)
+        out = []
+        for title, some in (("Gauges", gauges), ("Feeds and products", streams), ("Heat and work", powers)):
+            rows = [row for a in some if (row := self.row(a, *labels[a]))]
+            if rows:
+                out.append((title, rows))
+        return out
+
+    def row(self, address, label, dimension):
+        values = [c["values"].get(address) for c in self.columns]
+        if all(v is None for v in values):
+            return None
+        cells, unit = [], DISPLAY_SETS[self.display].unit(dimension)
+        if self.way == "per-year":
+            if dimension not in YEARLY:
+                return None
+            factor, unit = YEARLY[dimension][unit]
+            hours = float(self.project.operating_hours)
+            scaled = DISPLAY_SETS[self.display].unit(dimension)
+            cells = [
+                "–" if v is None else format_number(to_unit(v, scaled, dimension) * factor * hours) for v in values
+            ]
+        elif self.way == "absolute":
+            cells = ["–" if v is None else show(v, dimension, self.display, unit=False) for v in values]
+        else:
+            base = values[0]
+            for k, v in enumerate(values):
+                if v is None or base is None:
+                    cells.append("–")
+                elif self.way == "per-cent":
+                    cells.append(f"{100 * v / base:.4g}" if abs(base) > 1e-12 and dimension != "temperature" else "–")
+                elif k == 0:
+                    cells.append(show(v, dimension, self.display, unit=False))
+                else:
+                    kind = {"temperature": "temperature difference", "pressure": "pressure difference"}.get(
+                        dimension, dimension
+                    )
+                    text = show(abs(v - base), kind, self.display, unit=False)
+                    cells.append(
+                        "0" if abs(v - base) <= 1e-9 * max(abs(v), abs(base)) else ("+ " if v > base else "− ") + text
+                    )
+        if self.way == "per-cent":
+            unit = "%"
+        return {"label": label, "address": address, "unit": "" if unit == "1" else unit.replace("degC", "°C").replace("degF", "°F"),
+                "cells": list(zip(cells, [c["here"] for c in self.columns]))}  # fmt: skip
+
+    def inputs(self):
+        """[(where, what the base has, [what each variant has])] of all inputs that differ."""
+        rows = {}
+        for k, v in enumerate(self.project.variants):
+            for edit in v.edits:
+                where, base, there = words(self.project, edit)
+                row = rows.setdefault(where, [base, ["" for _ in self.project.variants]])
+                row[1][k] = there
+        return [(where, base, there) for where, (base, there) in rows.items()]

@@ -1,0 +1,270 @@
+"""Column, exchanger, decanter, washer: hand calculations, bounds, and sentences for bad input."""
+
+import numpy as np
+import pytest
+from CoolProp.CoolProp import PropsSI
+from helpers import document, feed, simple
+
+from gulch.engine.document import load
+from gulch.engine.flowsheet import edit, solve
+from gulch.engine.units.column import fenske, gilliland, kirkbride, underwood
+from gulch.engine.units.exchanger import area_integral
+
+KMOL_H = 1.0 / 3.6
+AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}
+
+
+def column(flows=None, model="ideal", P="1.013 bar", T="95 degC", **more):
+    unit = {"id": "COL", "kind": "shortcut-column", "light_key": "benzene", "heavy_key": "toluene", **more}
+    flows = flows or {"benzene": "50 kmol/h", "toluene": "40 kmol/h", "xylene": "10 kmol/h"}
+    streams = [
+        feed("f", "COL", flows, T=T, P=P),
+        {"id": "top", "from": "COL.distillate"},
+        {"id": "bottom", "from": "COL.bottoms"},
+    ]
+    return document(AROMATICS, [unit], streams, phase_model=model)
+
+
+# Shortcut equations at constant volatility, by hand
+
+
+def test_fenske_by_hand():
+    """Binary at α = 2.5, x_D = 0.95, x_B = 0.05: N = ln(19 · 19)/ln 2.5 = 5.8888/0.91629 = 6.427."""
+    assert fenske(19.0, 19.0, 2.5) == pytest.approx(6.427, abs=1e-3)
+
+
+@pytest.mark.parametrize(("q", "slope_point"), [(1.0, "liquid"), (0.0, "vapour")])
+def test_underwood_agrees_with_the_pinch_of_a_binary(q, slope_point):
+    """Minimum reflux of a binary from the pinch on the equilibrium curve (McCabe–Thiele geometry, derived here).
+
+    Saturated liquid: pinch at x = z, y = α z/(1 + (α − 1) z), R = (x_D − y)/(y − x).
+    Saturated vapour: pinch at y = z, x = z/(α − (α − 1) z), the same formula.
+    """
+    alpha, z, d = 2.5, 0.5, 0.95
+    x, y = (z, alpha * z / (1 + (alpha - 1) * z)) if slope_point == "liquid" else (z / (alpha - (alpha - 1) * z), z)
+    by_pinch = (d - y) / (y - x)
+    found = underwood(np.array([alpha, 1.0]), np.array([z, 1 - z]), np.array([d, 1 - d]), q, alpha)
+    assert found == pytest.approx(by_pinch, rel=1e-10)
+
+
+def test_gilliland_and_kirkbride_by_hand():
+    """R_min 1, R 1.5, N_min 8: X = 0.2, Y = 1 − exp((1 + 10.88)/(11 + 23.44) · (−0.8)/0.44721) = 0.4605;
+    N = (8 + 0.4605)/(1 − 0.4605) = 15.68. Kirkbride with all ratios 1 puts the feed in the middle; with
+    z_HK/z_LK = 2, B/D = 1, equal purities: 2^0.206 = 1.1535 above to below.
+    """
+    assert gilliland(8.0, 1.0, 1.5) == pytest.approx(15.68, abs=0.01)
+    assert kirkbride(20.0, 1.0, 1.0, 1.0) == pytest.approx(10.0)
+    assert kirkbride(20.0, 2.0, 1.0, 1.0) == pytest.approx(20 * 1.1535 / 2.1535, rel=1e-4)
+    # limits: total reflux gives the minimum stages, minimum reflux stages without end
+    assert gilliland(8.0, 1.0, 1e9) == pytest.approx(8.0, rel=1e-6)
+    assert gilliland(8.0, 1.0, 1.0 + 1e-4) > 1e2
+
+
+def test_column_by_hand_at_its_own_volatilities():
+    """Recoveries fix the keys; Fenske spreads the third species; every figure again from the reported volatility."""
+    solution = solve(column(light_recovery="98 %", heavy_recovery="97 %"))
+    assert solution.solved, solution.messages
+    top, bottom, values = solution.streams["top"], solution.streams["bottom"], solution.units["COL"].values
+    assert top.flow["benzene"] == pytest.approx(49 * KMOL_H) and bottom.flow["toluene"] == pytest.approx(38.8 * KMOL_H)
+    alpha = values["volatility"]
+    assert alpha == pytest.approx(2.45, abs=0.12)  # benzene over toluene near 1 atm, 2.3 to 2.6 (any handbook)
+    N = np.log(49 / 1 * 38.8 / 1.2) / np.log(alpha)
+    assert values["minimum_stages"] == pytest.approx(N, rel=1e-9)
+    # the heavy third species stays below: d/b = (1.2/38.8) α_x^N, α_x from CoolProp's vapour pressures at both ends
+    ends = (values["top_temperature"], values["bottom_temperature"])
+    ratios = [PropsSI("P", "T", T, "Q", 0, "o-Xylene") / PropsSI("P", "T", T, "Q", 0, "Toluene") for T in ends]
+    assert top.flow["xylene"] / bottom.flow["xylene"] == pytest.approx(
+        1.2 / 38.8 * np.sqrt(np.prod(ratios)) ** N, rel=0.15
+    )
+    assert values["reflux_used"] == pytest.approx(1.3 * values["minimum_reflux"])
+    assert values["stages"] == pytest.approx(gilliland(N, values["minimum_reflux"], values["reflux_used"]))
+    assert values["minimum_stages"] < values["stages"] < 3 * values["minimum_stages"]
+    assert 1 < values["feed_stage"] < values["stages"]
+    assert values["condenser_duty"] < 0 < values["reboiler_duty"]
+    assert values["top_temperature"] == pytest.approx(353.3 + 0.4, abs=1.5)  # benzene boils at 80.1 °C
+    # condenser: (R + 1) D times benzene's heat of vaporisation, 30.7 kJ/mol at its boiling point (handbooks), within 3 %
+    expected = (values["reflux_used"] + 1) * top.total * 30.7e3
+    assert -values["condenser_duty"] == pytest.approx(expected, rel=0.03)
+    assert abs(solution.units["COL"].balances["energy"]) < 1e-12
+
+
+def test_column_by_compositions_and_with_a_partial_condenser():
+    solution = solve(
+        column(keys_by="composition", light_in_bottoms="2 %", heavy_in_distillate="1 %", condenser="partial")
+    )
+    assert solution.solved, solution.messages
+    top, bottom = solution.streams["top"], solution.streams["bottom"]
+    assert bottom.flow["benzene"] / bottom.total == pytest.approx(0.02, rel=1e-9)
+    assert top.flow["toluene"] / top.total == pytest.approx(0.01, rel=1e-9)
+    assert top.vapour_fraction == pytest.approx(1.0, abs=1e-6)
+
+
+@pytest.mark.parametrize(("more", "said"), [
+    ({"light_key": "toluene", "heavy_key": "benzene"}, "Exchange the keys"),
+    ({"light_key": "benzene", "heavy_key": "xylene"}, "not adjacent: toluene boils between"),
+    ({"reflux_by": "ratio", "reflux": "0.3"}, "below its minimum of"),
+    ({"light_key": None}, "has no light key"),
+    ({"heavy_key": "benzene"}, "are the same species"),
+    ({"top_pressure": "2 bar", "bottom_pressure": "1 bar"}, "at the bottom lies below"),
+    ({"keys_by": "composition", "light_in_bottoms": "50 %", "heavy_in_distillate": "50 %"}, "cannot be reached"),
+])  # fmt: skip
+def test_column_says_what_is_wrong(more, said):
+    solution = solve(column(**more))
+    assert not solution.solved and any(said in m.what + m.todo for m in solution.messages), solution.messages
+
+
+# Two-sided exchanger
+
+
+def exchanger(T_hot="200 degC", **more):
+    """Water vapour gives, nitrogen takes: no phase changes, nearly constant heat capacities."""
+    return document(
+        {"water": "7732-18-5", "nitrogen": "7727-37-9"},
+        [{"id": "HX", "kind": "exchanger", **more}],
+        [feed("h", "HX.hot", {"nitrogen": "100 kmol/h"}, T=T_hot, P="2 bar"), {"id": "ho", "from": "HX.hot"},
+         feed("c", "HX.cold", {"nitrogen": "80 kmol/h"}, T="20 degC", P="2 bar"), {"id": "co", "from": "HX.cold"}],
+        phase_model="peng-robinson",
+    )  # fmt: skip
+
+
+def test_exchanger_by_ua_against_the_effectiveness_formula():
+    """Counter-current, constant heat capacities (Kays & London, Compact Heat Exchangers; from memory, derived by integration):
+    ε = (1 − e^{−N(1−C)})/(1 − C e^{−N(1−C)}), N = UA/C_min.
+    """
+    cp = PropsSI("CPMOLAR", "T", 380, "P", 2e5, "Nitrogen")
+    solution = solve(exchanger(mode="conductance", conductance="1.2 kW/K"))
+    assert solution.solved, solution.messages
+    c_min, c_max = 80 * KMOL_H * cp, 100 * KMOL_H * cp
+    n, c = 1200 / c_min, c_min / c_max
+    effectiveness = (1 - np.exp(-n * (1 - c))) / (1 - c * np.exp(-n * (1 - c)))
+    values = solution.units["HX"].values
+    assert values["exchanged"] == pytest.approx(effectiveness * c_min * 180, rel=0.01)
+    assert values["ua"] == pytest.approx(1200) and values["mean_difference"] == pytest.approx(
+        values["exchanged"] / 1200
+    )
+
+
+def test_exchanger_holds_its_approach_also_where_it_lies_inside():
+    """A condensing side: the smallest difference lies at the dew point, not at an end."""
+    base = document(
+        AROMATICS,
+        [{"id": "HX", "kind": "exchanger", "approach": "12 K"}],
+        [feed("h", "HX.hot", {"benzene": "100 kmol/h", "toluene": "5 kmol/h"}, T="180 degC", P="2 bar"),
+         {"id": "ho", "from": "HX.hot"}, feed("c", "HX.cold", {"toluene": "230 kmol/h"}, T="20 degC", P="5 bar"), {"id": "co", "from": "HX.cold"}],
+        phase_model="peng-robinson",
+    )  # fmt: skip
+    solution = solve(base)
+    assert solution.solved, solution.messages
+    values = solution.units["HX"].values
+    assert values["least"] == pytest.approx(12.0, abs=0.6)  # looked at in twelve places
+    ends = (values["hot_leaves"] - 293.15, 453.15 - values["cold_leaves"])
+    assert min(ends) > 14.0
+    taken = solution.streams["co"].enthalpy_flow - solution.streams["c"].enthalpy_flow
+    assert taken == pytest.approx(values["exchanged"], rel=1e-10)
+
+
+def test_area_integral_of_a_linear_profile_is_the_logarithmic_mean():
+    """ΔT from 10 to 40 K over 100 kW: mean 30/ln 4 = 21.64 K, UA = 4.621 kW/K; constant ΔT 20 K: 5 kW/K."""
+    assert area_integral(np.array([0.0, 1e5]), np.array([10.0, 40.0])) == pytest.approx(1e5 / (30 / np.log(4)))
+    assert area_integral(np.linspace(0, 1e5, 13), np.linspace(10, 40, 13)) == pytest.approx(
+        1e5 / (30 / np.log(4)), rel=1e-9
+    )
+    assert area_integral(np.array([0.0, 1e5]), np.array([20.0, 20.0])) == pytest.approx(5e3)
+
+
+@pytest.mark.parametrize("more", [
+    {"mode": "cold", "cold_outlet": "210 degC"}, {"mode": "hot", "hot_outlet": "10 degC"}, {"mode": "duty", "duty": "5 MW"},
+])  # fmt: skip
+def test_crossing_temperatures_are_refused(more):
+    solution = solve(exchanger(**more))
+    assert not solution.solved and "co" not in {s for s, v in solution.streams.items() if v is None}
+    assert any("temperatures of the two sides cross" in m.what and m.level == "error" for m in solution.messages)
+
+
+def test_exchanger_without_a_hotter_side_passes_nothing_and_says_so():
+    solution = solve(exchanger(T_hot="10 degC"))
+    assert solution.solved and solution.units["HX"].values["exchanged"] == 0.0
+    assert any("No heat passes" in m.what for m in solution.messages)
+
+
+def test_both_sides_must_be_connected():
+    project = exchanger()
+    project.stream("h").to = None
+    said = [m for m in solve(project).messages if m.level == "error"]
+    assert any("nothing on its hot side" in m.what for m in said)
+    project.stream("h").to = "HX"
+    assert any("does not say which inlet" in m.what and "HX.hot" in m.todo for m in solve(project).messages)
+
+
+def test_exchanger_in_edits():
+    """Growing through a side, sending to a side, a mixer before a taken side, renaming, removing."""
+    project = simple(kind="heater", temperature="90 degC")
+    product = next(s.id for s in project.streams if s.source == "U")
+    made = edit.append_unit(project, "feed", "exchanger")
+    assert project.stream("feed").to == f"{made}.hot" and project.unit("U") is not None
+    assert edit.send_to(project, product, made) == f"{made}.cold"
+    edit.add_feed(project)
+    assert edit.send_to(project, "feed1", f"{made}.cold").startswith("MIX")
+    edit.rename(project, made, "X")
+    assert project.stream("feed").to == "X.hot" and {s.to for s in project.streams if s.enters == "X"} == {
+        "X.hot",
+        "X.cold",
+    }
+    onward = next(s for s in project.streams if s.source == "X.hot").to
+    edit.remove(project, "X")
+    assert project.stream("feed").to == onward == "U"
+    with pytest.raises(edit.EditError, match="no unit"):
+        edit.send_to(project, "feed1", "U.sideways")
+
+
+# Decanter, washer
+
+
+def test_decanter_by_shares_and_by_equilibrium():
+    shares = solve(simple(kind="decanter", share={"methanol": "90 %", "water": "5 %"}))
+    assert shares.solved and shares.units["U"].outlet == pytest.approx(shares.units["U"].inlet)
+    base = document(
+        {"water": "7732-18-5", "hexane": "110-54-3"},
+        [{"id": "DEC", "kind": "decanter", "mode": "equilibrium"}],
+        [feed("f", "DEC", {"water": "50 kmol/h", "hexane": "50 kmol/h"}, P="2 bar"), {"id": "l", "from": "DEC.light"}, {"id": "h", "from": "DEC.heavy"}],
+        phase_model="peng-robinson",
+    )  # fmt: skip
+    solution = solve(base)
+    assert solution.solved, solution.messages
+    light, heavy = solution.streams["l"], solution.streams["h"]
+    assert (
+        light.flow["hexane"] / light.total > 0.97 and heavy.flow["water"] / heavy.total > 0.999
+    )  # hardly soluble (common practice)
+    ideal = load(base.dump() | {"phase_model": {"kind": "ideal"}})
+    assert any("only one liquid" in m.what for m in solve(ideal).messages)
+
+
+def test_washer_neutralises():
+    """10 kmol/h acetic acid meets 12 kmol/h of a base: all acid is used, 2 kmol/h base is left; balances close."""
+    species = {
+        "acid": "64-19-7",
+        "ammonia": "7664-41-7",
+        "salt": "631-61-8",
+        "water": "7732-18-5",
+        "nitrogen": "7727-37-9",
+    }
+    project = document(
+        {k: v for k, v in species.items() if k != "salt"},
+        [{"id": "WASH", "kind": "washer", "set": "s", "share": {"nitrogen": "100 %"}, "temperature": "30 degC"}],
+        [feed("gas", "WASH", {"nitrogen": "100 kmol/h", "acid": "10 kmol/h"}, T="60 degC", P="1.5 bar"),
+         feed("liquor", "WASH", {"water": "200 kmol/h", "ammonia": "12 kmol/h"}, P="2 bar"),
+         {"id": "clean", "from": "WASH.gas"}, {"id": "spent", "from": "WASH.liquid"}],
+        [{"id": "neutralise", "equation": "acid + ammonia = salt", "conversion": {"key": "acid", "value": "100 %"}}],
+        [{"id": "s", "steps": [["neutralise"]]}],
+    )  # fmt: skip
+    edit.add_own_species(project, "salt", "C2H7NO2", non_volatile=True)
+    for field, text in (("formation_enthalpy", "-616 kJ/mol"), ("heat_capacity", "140 J/(mol K)"), ("liquid_density", "1170 kg/m3"),
+                        ("entropy", "200 J/(mol K)")):  # fmt: skip
+        edit.set_species_datum(project, "salt", field, text)
+    solution = solve(project)
+    assert solution.solved, solution.messages
+    spent = solution.streams["spent"].flow
+    assert spent["acid"] == pytest.approx(0.0, abs=1e-12) and spent["salt"] == pytest.approx(10 * KMOL_H)
+    assert spent["ammonia"] == pytest.approx(2 * KMOL_H) and solution.streams["clean"].pressure == pytest.approx(1.5e5)
+    assert all(abs(v) < 1e-9 for v in solution.units["WASH"].balances["elements"].values())
+    assert abs(solution.units["WASH"].balances["energy"]) < 1e-9
