@@ -13,11 +13,11 @@ import numpy as np
 from scipy.linalg import qr
 
 METHODS = {
-    "automatic": "direct passes, then Anderson; damped Newton where that fails",
-    "direct": "direct passes only",
-    "wegstein": "Wegstein, each number by itself",
-    "anderson": "Anderson, all numbers together",
-    "newton": "damped Newton with differences",
+    "automatic": "automatic",
+    "direct": "direct passes",
+    "wegstein": "Wegstein",
+    "anderson": "Anderson",
+    "newton": "damped Newton",
 }
 
 
@@ -28,8 +28,10 @@ class PassFailed(Exception):
 class Reason(Enum):
     SETTLED = "the tear is within the tolerance of its answer"
     OUT_OF_PASSES = "the pass limit came first"
+    STALLED = "it stopped coming nearer"
     OUT_OF_TIME = "the time limit came first"
     NOT_FINITE = "a pass returned a value that is not finite"
+    PASS_FAILED = "a pass could not be computed"
     CANCELLED = "it was cancelled"
 
     @property
@@ -69,7 +71,7 @@ def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_pa
     if method == "newton":
         return _newton(search, x)
     found = _accelerated(search, x, depth, direct, secants, method)
-    if method == "automatic" and found.reason is Reason.OUT_OF_PASSES and _newton_may_help(found):
+    if method == "automatic" and found.reason in (Reason.OUT_OF_PASSES, Reason.STALLED) and _newton_may_help(found):
         # a few full steps from the best iterate; a loop that only accumulates has no answer to find
         at = int(np.argmin(found.history))
         search.allow(8 * (x.size + 4))
@@ -162,7 +164,7 @@ def _accelerated(search, x, depth, direct, secants, method):
             if distance <= tol and (gain is not None or size == 0.0 or len(history) >= 3):
                 x, reason = g, Reason.SETTLED
                 break
-        reason = search.ended()
+        reason = search.ended() or (Reason.STALLED if method != "direct" and stalled(history) else None)
         if size < best:
             best, worse = size, 0
         else:
@@ -197,6 +199,11 @@ def _accelerated(search, x, depth, direct, secants, method):
     if history and reason is not Reason.SETTLED:
         distance = distance_left(history[-1], gain)
     return LoopResult(x, change, reason, tuple(history), gain, mode, distance, (dx, df), search.passes, tuple(iterates))
+
+
+def stalled(history, window=40):
+    """Whether the last passes brought nothing: no change in them is well below the smallest before."""
+    return len(history) > 1.25 * window and min(history[-window:]) > 0.3 * min(history[:-window])
 
 
 def wegstein_step(xs, fs):

@@ -6,6 +6,7 @@ For a knob that is a Newton step with the sensitivity of the gauges found before
 """
 
 import time
+from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import brentq, least_squares, minimize_scalar
@@ -22,6 +23,8 @@ LOOSE = 1e-5  # tolerance of the loops while sensitivities are measured
 STEP = 0.02  # of a knob's range, to measure a sensitivity
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
+PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
+WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
 SHOWN_PASSES = 400  # of which the values are kept
 
 
@@ -48,9 +51,11 @@ class Closing:
         self.guesses = {}
         self.deadline = time.monotonic() + MAX_SECONDS
         self.passes = 0
+        self.steps, self.history = [], []  # of every search, one after another
         self.records = []  # (vector, its pass, residual) of passes with fixed knobs
         self.phases, self.flips = {}, {}
         self.trouble = None
+        self.remarks = []  # for the loop's findings
         self.closest = {}  # target id -> how it could not be met
 
     # The vector
@@ -210,11 +215,14 @@ class Closing:
 
     def search(self, x, tol=None, secants=None, max_passes=None, method=None):
         left = self.deadline - time.monotonic()
-        return settle(
+        found = settle(
             self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
             max_passes=max_passes or self.max_passes, seconds=left, secants=secants, cancelled=self.run.cancelled,
             method=method or self.method, depth=6 + 2 * len(self.targets),
         )  # fmt: skip
+        self.steps += found.iterates
+        self.history += found.history
+        return found
 
     # Closing
 
@@ -232,15 +240,51 @@ class Closing:
                 found = self.search(x, secants=self.run.start.get(self.key))
         except PassFailed:
             where, trouble = self.trouble
-            self.run.trouble(where, trouble)
-            self.run.failed.update(self.group.units)
-            self.keep(self.begin if not self.records else self.records[-1][1], ())
-            return
+            found = self.plain() if self.group.tears and not self.run.cancelled() else None
+            if found is None or found.reason.settled:
+                self.run.trouble(where, trouble)
+                self.run.failed.update(self.group.units)
+                self.keep(self.begin, ())
+                return
+            # plain passes go on where the search broke off, so it is the loop that is at fault, not the unit
+            found = replace(found, reason=Reason.PASS_FAILED)
+            self.remarks.append(f"An accelerated pass broke off at {where}: {trouble}")
+        if not found.reason.settled:
+            found = self.calmed(found)
         self.keep(found.tear, found.secants)
         if self.targets:
             self.judge_targets(found)
         if self.group.tears or self.ties:
             self.judge(found)
+
+    def calmed(self, found):
+        """An unsettled search that led nowhere, replaced by plain passes from where it began, to diagnose it by.
+
+        Extrapolation of a loop that has no answer ends anywhere; what plain passes do tells why. A search that was
+        on its way is left as it is, so that going on keeps its iterates.
+        """
+        if found.reason not in (Reason.OUT_OF_PASSES, Reason.STALLED):
+            return found
+        flow = sum(
+            float(found.tear[k * self.width : k * self.width + self.n].sum()) for k in range(len(self.group.tears))
+        )
+        if found.history[-1] < 0.1 * found.history[0] and flow < WILD * self.scale_flow:
+            return found
+        plain = self.plain()
+        if plain is None or plain.reason.settled:
+            return found
+        return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates)
+
+    def plain(self):
+        """LoopResult of a few direct passes from where the search began; None where one fails."""
+        slope, self.slope = self.slope, None
+        try:
+            return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=PLAIN_PASSES,
+                          seconds=self.deadline - time.monotonic(), cancelled=self.run.cancelled, method="direct")  # fmt: skip
+        except PassFailed:
+            return None
+        finally:
+            self.slope = slope
 
     @property
     def key(self):
@@ -503,21 +547,21 @@ class Closing:
             if parts.sum() > 0.0:
                 mode = {s: float(v) for s, v in zip(plan.species, parts / parts.sum()) if v > 1e-4 * parts.sum()}
         outcome = LoopOutcome(
-            id=f"loop-{len(run.solution.loops) + 1}", units=list(group.units), tears=list(group.tears),
+            id=f"loop-{len(run.solution.loops) + 1}", units=plan.loop_units(group.units), tears=list(group.tears),
             settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=self.passes,
-            history=list(found.history), gain=found.gain, distance=found.distance, tolerance=self.tolerance, mode=mode,
-            method=self.method, ties=list(group.ties), targets=list(group.targets),
+            history=list(self.history), gain=found.gain, distance=found.distance, tolerance=self.tolerance, mode=mode,
+            method=self.method, findings=list(self.remarks), ties=list(group.ties), targets=list(group.targets),
         )  # fmt: skip
         run.solution.loops.append(outcome)
         if run.explain:
-            self.record(found, outcome)
+            self.record(outcome)
         diagnosis.explain_loop(self, found, outcome)
 
-    def record(self, found, outcome):
+    def record(self, outcome):
         """Pass by pass: residuals by species, values of the tears; guess and result."""
         n, width = self.n, self.width
-        steps = found.iterates[-SHOWN_PASSES:]
-        outcome.first_pass = len(found.iterates) - len(steps) + 1
+        steps = self.steps[-SHOWN_PASSES:]
+        outcome.first_pass = len(self.steps) - len(steps) + 1
         if not steps:
             return
         changes = np.abs(np.array([c for _, c in steps])) / self.scale

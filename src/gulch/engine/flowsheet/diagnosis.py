@@ -21,8 +21,9 @@ def explain_loop(closing, found, outcome):
             _say(run, outcome, "The tie and what it reads chase each other: start it from another value.")
         return
     parts = [slice(k * width, k * width + n) for k in range(tears)]
-    back = sum(found.tear[p] for p in parts)
-    change = sum(found.change[p] for p in parts)
+    # tears may stand one behind the other, so the largest of each species counts, not the sum
+    back = np.max([found.tear[p] for p in parts], axis=0)
+    change = np.max([found.change[p] for p in parts], axis=0)
     out = closing.outflow()
     outcome.returns = returns(plan.species, back, out)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
@@ -50,7 +51,7 @@ def explain_loop(closing, found, outcome):
         outcome.findings.append(f"{u} runs at its limit: {what}")
     falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
     stuck = stays(plan.species, closing.fed, change, out)
-    most = int(np.argmax(change))
+    most = gathers(closing.fed, change)
     if falling > 1e-6 * 1e5:
         advice = (
             f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
@@ -110,6 +111,13 @@ def stays(species, fed, change, out):
     """Species of which practically all that is fed stays, most first."""
     found = [i for i in range(len(species)) if fed[i] > 1e-12 and change[i] > 0.5 * fed[i] and out[i] < 0.01 * fed[i]]
     return [species[i] for i in sorted(found, key=lambda i: -fed[i])]
+
+
+def gathers(fed, change):
+    """Index of the species that gathers most: of those that matter, the one of which most of what is fed stays."""
+    with np.errstate(all="ignore"):
+        share = np.where((fed > 1e-12) & (change > 0.01 * np.abs(change).sum()), change / fed, -np.inf)
+    return int(np.argmax(share)) if np.isfinite(share).any() else int(np.argmax(change))
 
 
 def draw(closing, outcome, i, back):

@@ -69,6 +69,13 @@ def build(project, ties=(), targets=()):
     return graph
 
 
+def material_loops(project):
+    """Units on a loop of streams, whatever ties and targets connect besides."""
+    graph = nx.DiGraph(build(project))
+    parts = nx.strongly_connected_components(graph)
+    return {u for part in parts for u in part if len(part) > 1 or graph.has_edge(u, u)}
+
+
 def reaches(project, address, result, ties=()):
     """Whether an input can change a result, by the connections alone."""
     graph = build(project, ties)

@@ -131,6 +131,12 @@ class Plan:
         m = project.measures
         self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
 
+    def loop_units(self, units):
+        """Those of some units that material goes round, in the order of building; all of them where there are none."""
+        material = graph.material_loops(self.project)
+        on_loop = [u.id for u in self.project.units if u.id in units and u.id in material]
+        return on_loop or list(units)
+
     def made_by(self, units):
         """Streams that leave some of the units."""
         return [s for u in units for s in self.leaving[u].values()]
