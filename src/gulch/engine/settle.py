@@ -125,7 +125,7 @@ def _accelerated(search, x, depth, direct, secants, method):
     gain = mode = distance = None
     change = np.zeros_like(x)
     best = np.inf
-    worse = failed = 0
+    worse = failed = hold = 0
     safe = None  # where a plain pass led, to step back to
     reason = search.ended()
     while reason is None:
@@ -133,8 +133,9 @@ def _accelerated(search, x, depth, direct, secants, method):
             f = search.change(x)
         except PassFailed:
             failed += 1
-            if safe is None or failed > 3:
+            if safe is None or failed > 8:
                 raise
+            hold = 2 * failed  # plain passes before the next extrapolation
             # an extrapolation led nowhere: forget the secants, go on from where a plain pass led
             x, safe = safe, None
             xs, fs, best, worse = [], [], np.inf, 0
@@ -169,7 +170,8 @@ def _accelerated(search, x, depth, direct, secants, method):
             best, worse = size, 0
         else:
             worse += 1
-        if method == "direct" or (len(history) <= direct and not old_dx.size) or not dx.size:
+        hold -= 1
+        if method == "direct" or hold >= 0 or (len(history) <= direct and not old_dx.size) or not dx.size:
             x = g
             continue
         if method == "wegstein":
@@ -247,7 +249,7 @@ def _newton(search, x):
         step = -np.linalg.lstsq(jacobian, f, rcond=1e-12)[0]
         found = _damped(search, x, f, step)
         if found is None:
-            reason = search.ended() or Reason.OUT_OF_PASSES
+            reason = search.ended() or Reason.STALLED
             break
         x, f = found
     distance = distance_left(history[-1], gain) if history else None

@@ -482,7 +482,9 @@ def closing(project):
             yield Message("error", "closing.tolerance", f"The tolerance {project.closing.tolerance} is not between 1e-13 and 0.01.",
                           "Type for example 1e-9 in Loops.")  # fmt: skip
     except QuantityError as error:
-        yield Message("error", "closing.tolerance", str(error), "Type for example 1e-9 in Loops.")
+        yield Message(
+            "error", "closing.tolerance", f"The tolerance of the loops: {error}", "Type for example 1e-9 in Loops."
+        )
 
 
 def couplings(project):

@@ -528,7 +528,7 @@ class Closing:
                 target.id, target.gauge, target.knob, target.address, target.wanted,
                 float(target.wanted + self.residual[k]) if settled else None, float(self.residual[k]) if settled else None,
                 at, bool(met[k]) and target.id not in self.closest, place if settled else "",
-                float(slope[k, k]) if np.isfinite(slope[k, k]) else None, float(self.begin[self.at_knobs + k]),
+                float(slope[k, k]) if settled and not met[k] and np.isfinite(slope[k, k]) else None, float(self.begin[self.at_knobs + k]),
                 [abs(v) for v in history],
             )  # fmt: skip
             self.run.solution.targets.append(outcome)

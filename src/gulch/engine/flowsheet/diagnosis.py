@@ -27,15 +27,21 @@ def explain_loop(closing, found, outcome):
     out = closing.outflow()
     outcome.returns = returns(plan.species, back, out)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
-    top = max(outcome.returns, key=lambda s: (round(outcome.returns[s], 3), outcome.mode.get(s, 0.0)), default=None)
-    if top is not None and found.gain is not None and abs(found.gain) > SLOW and outcome.returns[top] > SLOW:
-        share = back[plan.species.index(top)] / back.sum()
-        outcome.findings.append(
-            f"Of the {top} that reaches the end of the loop {_percent(outcome.returns[top])} comes back; "
-            f"it makes up {_percent(share)} of the return."
-        )
-        i = plan.species.index(top)
-        if abs(out[i] - closing.fed[i]) < 0.01 * closing.fed[i]:  # neither made nor used up
+    inert = np.abs(out - closing.fed) < 0.01 * closing.fed  # neither made nor used up
+    place = {s: i for i, s in enumerate(plan.species)}
+    top = max(
+        outcome.returns,
+        key=lambda s: (round(outcome.returns[s], 3), bool(inert[place[s]]), outcome.mode.get(s, 0.0)),
+        default=None,
+    )
+    if top is not None and outcome.returns[top] > SLOW:
+        share = back[place[top]] / back.sum()
+        if share > 2.0 * LIKELY_SHARE or (found.gain is not None and abs(found.gain) > SLOW):
+            outcome.findings.append(
+                f"Of the {top} that reaches the end of the loop {_percent(outcome.returns[top])} comes back; "
+                f"it makes up {_percent(share)} of the return."
+            )
+        if inert[place[top]]:
             purge(closing, outcome, top)
     if outcome.settled:
         return

@@ -87,7 +87,7 @@ class TargetOutcome:
     knob_value: float
     met: bool
     place: str = ""
-    sensitivity: float | None = None  # d(gauge)/d(knob), loops closed
+    sensitivity: float | None = None  # d(gauge)/d(knob) where it is not met, loops closed
     began: float | None = None  # the knob at the start
     history: list = field(default_factory=list)  # change of the knob on its range, one a pass
 
