@@ -144,7 +144,7 @@ def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
     assert group.nodes.count("HX") == 2 and len(group.tears) == 2
     solution = solve(project)
     assert solution.complete and len(solution.loops) == 1 and solution.loops[0].passes < 60
-    assert 0.85 < solution.loops[0].gain < 0.97
+    assert 0.85 < solution.loops[0].gain < 0.99
     assert solution.units["HX"].values["least"] == pytest.approx(20.0, abs=0.2)
     assert solution.streams["product"].flow["cyclohexane"] == pytest.approx(100 * KMOL_H, rel=1e-6)
     assert solution.streams["hydrogen_feed"].total == pytest.approx(3.4 * solution.streams["benzene_feed"].total)

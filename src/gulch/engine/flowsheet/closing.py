@@ -19,7 +19,8 @@ from gulch.engine.settle import LoopResult, PassFailed, Reason, settle
 from gulch.engine.units.base import UnitTrouble
 
 MAX_SECONDS = 30.0
-LOOSE = 1e-5  # tolerance of the loops while sensitivities are measured
+LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
+QUICK_PASSES = 40  # of the first search over everything
 STEP = 0.02  # of a knob's range, to measure a sensitivity
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
@@ -321,6 +322,11 @@ class Closing:
             if found is not None:
                 return found
         try:
+            x, secants = self.glimpse(x)
+            if np.linalg.cond(self.slope * self.ranges) < 1e8:
+                found = self.together(x, secants, QUICK_PASSES)
+                if found is not None:
+                    return found
             x, secants = self.measure(x)
             if self.useless():
                 return self.fixed(x)
@@ -332,10 +338,12 @@ class Closing:
                 raise
         return self.apart(x)
 
-    def together(self, x, secants):
+    def together(self, x, secants, max_passes=None):
         """One search over everything; None unless it settles with every target met."""
         try:
-            found = self.search(x, secants=secants, method="anderson" if self.method == "automatic" else None)
+            found = self.search(
+                x, secants=secants, max_passes=max_passes, method="anderson" if self.method == "automatic" else None
+            )
         except PassFailed:
             return None
         if found.reason is Reason.CANCELLED:
@@ -364,6 +372,30 @@ class Closing:
             raise Lost
         return found, self.residual.copy()
 
+    def glimpse(self, x):
+        """As `measure`, from one pass for each knob, what it sets going in the loops followed along the secants at hand."""
+        self.slope, self.records = None, []
+        found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
+        base, k0 = found.tear, self.knobs(x)
+        dx, dg, dr = (np.array([b[i] - a[i] for a, b in zip(self.records[-9:], self.records[-8:])]).reshape(-1, w).T
+                      for i, w in ((0, self.size), (1, self.size), (2, len(k0))))  # fmt: skip
+        df = (dg - dx) / self.scale[:, None]
+        slope, moved = np.zeros((len(k0), len(k0))), []
+        for j in range(len(k0)):
+            h = self.step_of(j, k0[j])
+            x = base.copy()
+            x[self.at_knobs + j] += h
+            f = (self.one_pass(x) - x) / self.scale
+            weights = -np.linalg.lstsq(df, f, rcond=1e-8)[0] if df.size else np.zeros(0)
+            slope[:, j] = (self.residual - r0 + dr @ weights) / h
+            moved.append(f * self.scale / h)
+        return self.aimed_from(base, k0, r0, slope, moved)
+
+    def step_of(self, j, k):
+        """Step of a knob for its sensitivity, away from the nearer end of its range."""
+        t = self.targets[j]
+        return STEP * self.ranges[j] * (1.0 if k <= 0.5 * (t.low + t.high) else -1.0)
+
     def measure(self, x):
         """Sensitivities of the gauges to the knobs with the loops closed; (where to start, secants) for the search."""
         self.slope, self.records = None, []
@@ -371,25 +403,23 @@ class Closing:
         found, r0 = self.settled_at(x, k0, LOOSE)
         base = found.tear
         slope, moved = np.zeros((len(k0), len(k0))), []
-        for j, target in enumerate(self.targets):
-            k = k0.copy()
-            h = STEP * self.ranges[j] * (1.0 if k0[j] <= 0.5 * (target.low + target.high) else -1.0)
+        for j in range(len(k0)):
+            k, h = k0.copy(), self.step_of(j, k0[j])
             k[j] += h
-            there, r = self.settled_at(base, k, LOOSE, self.pinned(found.secants))
+            there, r = self.settled_at(base, k, LOOSE, found.secants)
             slope[:, j] = (r - r0) / h
             moved.append((there.tear - base) / h)
+        return self.aimed_from(base, k0, r0, slope, moved)
+
+    def aimed_from(self, base, k0, r0, slope, moved):
+        """(start, secants) of the search over everything, from sensitivities of the gauges and of the unknowns."""
         self.slope = slope
-        self.spread = np.abs(slope) @ self.ranges
         step = np.linalg.lstsq(slope * self.ranges, r0, rcond=1e-10)[0] * self.ranges
         low, high = np.array([t.low for t in self.targets]), np.array([t.high for t in self.targets])
         k1 = np.clip(k0 - np.clip(step, -0.3 * self.ranges, 0.3 * self.ranges), low, high)
         x = base + sum((m * (b - a) for m, a, b in zip(moved, k0, k1)), np.zeros_like(base))
         x[self.at_knobs :] = k1
         return np.clip(x, self.floor, self.ceiling), self.learnt()
-
-    @staticmethod
-    def pinned(secants):
-        return secants or None
 
     def learnt(self):
         """Secants of the whole system from the passes made with fixed knobs, now that the sensitivities are known."""

@@ -9,7 +9,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
 
-ROUGH = 7  # temperatures of a side at which a look inside is taken
+ROUGH = 6  # temperatures of a side at which a look inside is taken
 SEGMENTS = 12  # of equal duty, between which the temperatures are looked at
 
 
@@ -58,6 +58,7 @@ class Exchanger(Unit):
         hot, cold = feed["hot"], feed["cold"]
         P = (outlet_pressure(hot, given.hot_drop, "hot_drop"), outlet_pressure(cold, given.cold_drop, "cold_drop"))
         notes = []
+        sides = Sides(hot, cold, P)
         if hot.is_empty or cold.is_empty or hot.T <= cold.T:
             duty = 0.0
             if not (hot.is_empty or cold.is_empty):
@@ -65,11 +66,10 @@ class Exchanger(Unit):
                 notes.append(("warning", f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
                               "Exchange the sides, or heat the hot one first."))  # fmt: skip
         else:
-            duty, limited = cls.duty(Sides(hot, cold, P), given)
+            duty, limited = cls.duty(sides, given)
             if limited:
                 notes.append(("error", "The temperatures of the two sides cross: so much heat cannot pass between them.",
                               "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach."))  # fmt: skip
-        sides = Sides(hot, cold, P)
         outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
         profile = cache(lambda: sides.profile(duty))
 
@@ -97,7 +97,7 @@ class Exchanger(Unit):
         if given.mode == "approach":
             # the ends alone first, which decide unless a side boils or condenses
             duty = sides.by_ends(given.approach)
-            if duty > 0.0 and sides.inside(duty) < given.approach - 1e-9:
+            if duty > 0.0 and sides.inside(duty, given.approach + 2.0) < given.approach - 1e-9:
                 duty = sides.until(lambda q: sides.least(q) - given.approach, duty)
             return duty, False
         most = sides.most()
@@ -137,14 +137,22 @@ class Sides:
 
     def __init__(self, hot_in, cold_in, P):
         self.hot_in, self.cold_in, self.P = hot_in, cold_in, P
+        self.found = {}  # outlets by (side, duty), each looked at several times
+        self.guess = (hot_in.guess, cold_in.guess)  # of the outlets' temperatures
 
     def hot(self, q):
-        s = self.hot_in
-        return Stream.at_enthalpy(s.model, s.n, s.enthalpy_flow - q, self.P[0], s.guess)
+        return self._outlet(0, self.hot_in, -q)
 
     def cold(self, q):
-        s = self.cold_in
-        return Stream.at_enthalpy(s.model, s.n, s.enthalpy_flow + q, self.P[1], s.guess)
+        return self._outlet(1, self.cold_in, q)
+
+    def _outlet(self, side, entering, heat):
+        key = (side, heat)
+        if key not in self.found:
+            self.found[key] = Stream.at_enthalpy(
+                entering.model, entering.n, entering.enthalpy_flow + heat, self.P[side], self.guess[side]
+            )
+        return self.found[key]
 
     def most(self):
         """Heat at which one side would reach the other's inlet temperature [W]."""
@@ -157,26 +165,39 @@ class Sides:
         low, high = self.cold_in.T + approach, self.hot_in.T - approach
         if low >= self.hot_in.T:
             return 0.0
-        hot = self.hot_in.enthalpy_flow - self.hot_in.at(T=low, P=self.P[0]).enthalpy_flow
-        cold = self.cold_in.at(T=high, P=self.P[1]).enthalpy_flow - self.cold_in.enthalpy_flow
-        return max(0.0, min(hot, cold))
+        self.guess = (low, high)
+        hot, cold = self.hot_in.at(T=low, P=self.P[0]), self.cold_in.at(T=high, P=self.P[1])
+        given = self.hot_in.enthalpy_flow - hot.enthalpy_flow
+        taken = cold.enthalpy_flow - self.cold_in.enthalpy_flow
+        duty = max(0.0, min(given, taken))
+        if duty == given:
+            self.found[0, -duty] = hot
+        elif duty == taken:
+            self.found[1, duty] = cold
+        return duty
 
-    def inside(self, q):
-        """Temperature difference where it seems smallest inside, sought on curves through a few temperatures; inf where no phase changes."""
+    def inside(self, q, enough):
+        """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.
+
+        Looked at closely only where it seems to lie below `enough`.
+        """
         hot_out, cold_out = self.hot(q), self.cold(q)
         if not self.changes_phase(hot_out, cold_out):
             return np.inf
         curves = []
-        for side, a, b, P in (
-            (self.hot_in, hot_out.T, self.hot_in.T, self.P[0]),
-            (self.cold_in, self.cold_in.T, cold_out.T, self.P[1]),
+        for side, start, a, b, P in (
+            (self.hot_in, hot_out.enthalpy_flow, hot_out.T, self.hot_in.T, self.P[0]),
+            (self.cold_in, self.cold_in.enthalpy_flow, self.cold_in.T, cold_out.T, self.P[1]),
         ):
             T = np.linspace(a, b, ROUGH)
-            h = np.array([side.at(T=t, P=P).enthalpy_flow for t in T])
-            curves.append((h - h[0], T))
+            inner = [side.at(T=t, P=P).enthalpy_flow - start for t in T[1:-1]]
+            curves.append((np.r_[0.0, inner, q], T))
         (qh, Th), (qc, Tc) = curves
         heats = np.unique(np.r_[qh[1:-1], qc[1:-1]])
-        h = float(heats[np.argmin(np.interp(heats, qh, Th) - np.interp(heats, qc, Tc))])
+        rough = np.interp(heats, qh, Th) - np.interp(heats, qc, Tc)
+        if rough.min() > enough:
+            return float(rough.min())
+        h = float(heats[np.argmin(rough)])
         guesses = float(np.interp(h, qh, Th)), float(np.interp(h, qc, Tc))
         return self._at(self.hot_in, h - q, self.P[0], guesses[0]) - self._at(self.cold_in, h, self.P[1], guesses[1])
 
