@@ -145,6 +145,16 @@ def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
     solution = solve(project)
     assert solution.complete and len(solution.loops) == 1 and solution.loops[0].passes < 60
     assert 0.85 < solution.loops[0].gain < 0.99
+    ways = {r["stream"]: r for r in solution.loops[0].rounds}
+    assert set(ways) == {"gas_back", "liquid_back"}  # the heat's way round is none of material
+    gas = ways["gas_back"]
+    assert gas["units"] == ["MIX", "HX", "H1", "R1", "HX", "COOL", "DRUM", "SPLIT", "K1"] and gas["species"] in (
+        "nitrogen",
+        "methane",
+        "hydrogen",
+    )
+    flows = {s: solution.streams[s].flow["nitrogen"] for s in ("S6", "gas")}
+    assert gas["gain"] == pytest.approx(0.92 * flows["gas"] / flows["S6"], abs=0.02)
     assert solution.units["HX"].values["least"] == pytest.approx(20.0, abs=0.2)
     assert solution.streams["product"].flow["cyclohexane"] == pytest.approx(100 * KMOL_H, rel=1e-6)
     assert solution.streams["hydrogen_feed"].total == pytest.approx(3.4 * solution.streams["benzene_feed"].total)

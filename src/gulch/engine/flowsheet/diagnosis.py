@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
 
@@ -26,6 +27,8 @@ def explain_loop(closing, found, outcome):
     change = np.max([found.change[p] for p in parts], axis=0)
     out = closing.outflow()
     outcome.returns = returns(plan.species, back, out)
+    if run.explain:
+        go_round(closing, outcome)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
     inert = np.abs(out - closing.fed) < 0.01 * closing.fed  # neither made nor used up
     place = {s: i for i, s in enumerate(plan.species)}
@@ -86,6 +89,33 @@ def explain_loop(closing, found, outcome):
     if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
         outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
     _say(run, outcome, advice)
+
+
+def go_round(closing, outcome):
+    """Each way round of the loop with its own gain: the largest share of a species that, sent on its way, comes back by it.
+
+    The share is the product over the units of what goes on along the way over what entered the unit.
+    """
+    run, plan = closing.run, closing.plan
+    place = {u.id: i for i, u in enumerate(plan.project.units)}
+    for streams in graph.rounds(plan.project, set(closing.group.units)):
+        share = np.ones(closing.n)
+        for before, after in zip(streams, [*streams[1:], streams[0]]):
+            unit = plan.sources[after]
+            inlets, _ = run.done[unit]
+            entering = run.streams[before].n if plan.inlet[before] else sum(s.n for s in inlets)
+            with np.errstate(all="ignore"):
+                part = run.leaving_stream(after).n / entering
+            share = share * np.where(
+                np.isfinite(part) & (part <= 1.0 + 1e-9), part, 0.0
+            )  # what is made on the way does not count
+        i = int(np.argmax(share))
+        units = [plan.sources[s] for s in streams]
+        first = min(range(len(units)), key=lambda k: place[units[k]])
+        outcome.rounds.append({
+            "units": units[first:] + units[:first], "stream": streams[first - 1], "species": plan.species[i], "gain": float(share[i]),
+        })  # fmt: skip
+    outcome.rounds.sort(key=lambda r: -r["gain"])
 
 
 def _say(run, outcome, advice):

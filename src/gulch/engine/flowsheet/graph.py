@@ -10,6 +10,7 @@ import networkx as nx
 
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input
+from gulch.engine.units import KINDS
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
 
@@ -74,6 +75,23 @@ def material_loops(project):
     graph = nx.DiGraph(build(project))
     parts = nx.strongly_connected_components(graph)
     return {u for part in parts for u in part if len(part) > 1 or graph.has_edge(u, u)}
+
+
+def rounds(project, units, most=12):
+    """Ways on which material goes round inside some units, each a list of streams; at most `most` of them.
+
+    The sides of a two-sided unit count as different places, since material does not change sides.
+    """
+    graph = nx.DiGraph()
+    for s in project.streams:
+        source, port = source_of(s)
+        if s.source is None or s.to is None or source not in units or s.enters not in units or is_open(project, s.id):
+            continue
+        here = f"{source}.{port}" if port and len(KINDS[project.unit(source).kind].inlets) > 1 else source
+        if not graph.has_edge(here, s.to):
+            graph.add_edge(here, s.to, stream=s.id)
+    for nodes in islice(nx.simple_cycles(graph), most):
+        yield [graph.edges[a, b]["stream"] for a, b in zip(nodes, [*nodes[1:], nodes[0]])]
 
 
 def reaches(project, address, result, ties=()):

@@ -67,6 +67,7 @@ class LoopOutcome:
     no_way_out: list = field(default_factory=list)  # species
     exit: str | None = None  # splitter by which an accumulating species could leave
     findings: list = field(default_factory=list)  # sentences
+    rounds: list = field(default_factory=list)  # {"units", "stream", "species", "gain"} of each way material goes round
     first_pass: int = 1  # the pass at which the two records below begin
     residuals: dict = field(default_factory=dict)  # scaled change by species, pressure, target, ...; one number a pass
     by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}

@@ -36,6 +36,8 @@ class LoopsPage:
                 "mode": [(self.names.get(s, s), f"{100 * v:.0f} %") for s, v in mode],
                 "returns": [(self.names.get(s, s), show(v, "fraction", self.display)) for s, v in
                             sorted(loop.returns.items(), key=lambda kv: -kv[1])],
+                "rounds": [(" → ".join([*r["units"], r["units"][0]]), self.names.get(r["species"], r["species"]), f"{r['gain']:.3f}")
+                           for r in loop.rounds] if len(loop.rounds) > 1 else [],
                 "reading": gain_words(loop), "data": self.plot(loop), "tears": list(self.tears(loop)),
                 "cuts": self.cuts(loop), "purge": self.purge(loop), "joined": ",".join(loop.tears),
             }  # fmt: skip
