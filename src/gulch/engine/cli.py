@@ -8,7 +8,9 @@ from pathlib import Path
 from gulch.engine.document import MAX_BYTES, DocumentError, loads, schema
 from gulch.engine.exchange import ledger, scan_csv
 from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import readable
+from gulch.engine.flowsheet.variants import BASE, applied, worked
 from gulch.engine.quantities import format_number, show
 from gulch.engine.scans import ScanError, run_scan
 
@@ -20,6 +22,7 @@ def add_commands(commands):
     one = commands.add_parser("solve", help="solve a project file and print its streams")
     one.add_argument("file", type=Path)
     one.add_argument("--json", action="store_true", help="print the whole solution in SI")
+    one.add_argument("--variant", help="name of a variant to solve instead of what is worked on; “base” for the base")
     one.set_defaults(run=solve_command)
     one = commands.add_parser("scan", help="run a scan of a project file and print it as CSV")
     one.add_argument("file", type=Path)
@@ -43,13 +46,26 @@ def read(path):
 
 
 def solve_command(args):
-    project = read(args.file)
+    project = chosen(read(args.file), args.variant)
     solution = solve(project)
     if args.json:
         print(json.dumps(solution.to_dict(), indent=1))
     else:
         print(summary(project, solution))
-    return SOLVED if solution.solved else NOT_SOLVED
+    return SOLVED if solution.solved and all(t.met for t in solution.targets) else NOT_SOLVED
+
+
+def chosen(project, name=None):
+    """The Project as a named variant, or as it is worked on. Raises DocumentError."""
+    if name is None:
+        return worked(project)
+    if name.lower() == BASE:
+        return project
+    variant = next((v for v in project.variants if name in (v.name, v.id)), None)
+    if variant is None:
+        there = ", ".join([BASE, *(v.name for v in project.variants)])
+        raise DocumentError(f"There is no variant {name}: the file holds {there}.")
+    return applied(project, variant)
 
 
 def summary(project, solution):
@@ -71,6 +87,16 @@ def summary(project, solution):
             f"Loop {' → '.join(loop.units)}: {state} in {loop.passes} passes{gain}, torn at {', '.join(loop.tears)}",
         ]
     known = readable(project)
+    inputs = addresses(project)
+    for t in solution.targets:
+        state = "met" if t.met else "not met"
+        at = show(t.knob_value, inputs[t.address].dimension, project.display)
+        lines += ["", f"Target {t.id}: {state} with {t.address} at {at}"]
+    for tie in project.ties:
+        if tie.sets in solution.found:
+            lines.append(
+                f"Tie {tie.sets} = {show(solution.found[tie.sets], inputs[tie.sets].dimension, project.display)}"
+            )
     for g in project.gauges:
         if g.reads in known:
             lines.append(
@@ -81,7 +107,7 @@ def summary(project, solution):
 
 
 def scan_command(args):
-    project = read(args.file)
+    project = worked(read(args.file))
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
     if scan is None:
         print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
@@ -96,7 +122,7 @@ def scan_command(args):
 
 
 def check_command(args):
-    messages = check(read(args.file))
+    messages = check(worked(read(args.file)))
     for m in messages:
         print(f"{m.level}: {m.where}: {m.what} {m.todo}".rstrip())
     if not messages:

@@ -96,15 +96,16 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
         if not solution.solved and start:
             solution = plan.run(overrides=overrides, cancelled=cancelled, explain=False)
         why = note = ""
-        if solution.solved:
+        usable = solution.solved and all(t.met for t in solution.targets)
+        if usable:
             start = solution.tears
             note = branch_ends(before, solution, project.display)
             before = solution
             following = followed(project, solution)
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
-        gauges = {g["id"]: value(solution, g["reads"], molar_mass) if solution.solved else None for g in rows}
-        out.points.append({"value": float(x), "solved": solution.solved, "gauges": gauges, "why": why, "note": note})
+        gauges = {g["id"]: value(solution, g["reads"], molar_mass) if usable else None for g in rows}
+        out.points.append({"value": float(x), "solved": usable, "gauges": gauges, "why": why, "note": note})
         progress(done, len(values))
     return out
 
