@@ -1,5 +1,7 @@
 """The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
 
+from hashlib import sha256
+
 from django.core.cache import cache
 
 from gulch.engine.document import DocumentError
@@ -68,9 +70,9 @@ class VariantsPage:
         return out
 
     def solved(self, id_, document):
-        """(Solution, {address: SI value}) of a variant, kept until the project changes."""
+        """(Solution, {address: SI value}) of a variant, kept while its document stays the same."""
         row = self.space.row
-        key = f"variant-{row.pk}-{row.current_id}-{id_}"
+        key = f"variant-{sha256(document.to_json().encode()).hexdigest()}"
         kept = cache.get(key)
         if kept is None:
             plan = Plan(document)
