@@ -22,10 +22,13 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan
+from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.flowsheet.closing import Closing
+from gulch.engine.flowsheet.solve import _Run
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.scans import run_scan
+from gulch.engine.settle import PassFailed
 
 FIVE = {
     "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
@@ -118,6 +121,7 @@ def main():
 
     equilibria()
     kinetics()
+    closing()
 
     plan = Plan(load(FIVE))
     cold = plan.run()
@@ -149,6 +153,93 @@ def main():
         demo_cold * 100,
         "100 cold solves",
     )
+
+
+def nested(depth=3, per_loop=10):
+    """`depth` loops one inside the other round `per_loop` units each, as one document."""
+    units = [{"id": f"IN{k}", "kind": "mixer"} for k in range(depth)]
+    units += [
+        {"id": f"H{k}", "kind": "heater", "temperature": f"{40 + 5 * (k % 7)} degC"}
+        for k in range(depth * (per_loop - 2))
+    ]
+    units += [{"id": f"X{k}", "kind": "splitter", "drawn": f"{75 - 5 * k} %"} for k in reversed(range(depth))]
+    ids = [u["id"] for u in units]
+    streams = [
+        {"id": f"s{k}", "from": f"{a}.rest" if a[0] == "X" else a, "to": b}
+        for k, (a, b) in enumerate(zip(ids, ids[1:]))
+    ]
+    streams += [{"id": f"back{k}", "from": f"X{k}.drawn", "to": f"IN{k}"} for k in range(depth)]
+    fed = {"temperature": "30 degC", "pressure": "20 bar", "flow": {s["id"]: "50 kmol/h" for s in FIVE["species"]}}
+    return FIVE | {
+        "units": units,
+        "streams": [{"id": "feed", "to": "IN0", "given": fed}, *streams, {"id": "out", "from": f"{ids[-1]}.rest"}],
+    }
+
+
+def tear_system(plan):
+    """(one pass, start, scale) of a plan's first loop, as any solver of equations would be given it."""
+    run = _Run(plan, plan.inputs, Solution(False, list(plan.species)), {}, lambda: False, None, False)
+    for group in plan.groups:
+        if group.iterates:
+            found = Closing(run, group, 1e-9, "automatic", 1000)
+            return found, found.start()
+        run.single(group.nodes[0])
+    raise ValueError("no loop")
+
+
+def closing():
+    """Loops closed beside plain direct substitution and beside scipy's root on the same tear system."""
+    cyclohexane = next(p for p in projects() if "cyclohexane" in p.name)
+    untargeted = cyclohexane.model_copy(deep=True)
+    untargeted.targets = []
+    tight = load(FIVE | {"units": [u | ({"drawn": "2 %"} if u["kind"] == "splitter" else {}) for u in FIVE["units"]]})
+    for what, project in (
+        ("five units, gain 0.94", load(FIVE)),
+        ("five units, gain 0.98", tight),
+        ("three loops interlocking", untargeted),
+        ("30 units, 3 nested loops", load(nested())),
+    ):
+        plan = Plan(project)
+        ours = plan.run(explain=False)
+        time_ours = best(lambda p=plan: p.run(explain=False), 5)
+        project.closing.method, project.closing.max_passes = "direct", 5000
+        direct = Plan(project)
+        plain = direct.run(explain=False)
+        time_direct = best(lambda p=direct: p.run(explain=False), 1)
+        system, x0 = tear_system(plan)
+
+        def scipy_root(system=system, x0=x0):
+            system.passes = 0
+
+            def change(u):
+                x = u * system.scale
+                return (
+                    system.one_pass(np.maximum(x, np.where(system.floor > -1e300, system.floor, x))) - x
+                ) / system.scale
+
+            # hybr wants somewhere to begin: two direct passes, which ours makes too
+            x = system.one_pass(system.one_pass(x0))
+            return root(change, x / system.scale, method="hybr", tol=1e-9)
+
+        try:
+            began = time.perf_counter()
+            found = scipy_root()
+            theirs = f"scipy root {system.passes} passes, {(time.perf_counter() - began) / time_ours:.1f} × as long" + (
+                "" if found.success else ", not converged"
+            )
+        except PassFailed:
+            theirs = "scipy root broke off at a unit"
+        assert ours.loops[0].settled
+        direct_words = f"{plain.loops[0].passes} passes" + ("" if plain.loops[0].settled else ", not settled")
+        row(what, time_ours, time_direct, "direct", f"{ours.loops[0].passes} passes beside {direct_words}; {theirs}")
+    plan = Plan(cyclohexane)
+    cold = plan.run()
+    time_cold = best(plan.run, 10)
+    row("cyclohexane, loops + target, cold", time_cold, time_cold, "itself", f"{cold.loops[0].passes} passes")
+    moved = {"SPLIT.drawn": 0.085}
+    warm = plan.run(start=cold.tears, overrides=moved)
+    row("the same, warm after an edit", best(lambda: plan.run(start=cold.tears, overrides=moved), 10), time_cold, "cold",
+        f"{warm.loops[0].passes} passes")  # fmt: skip
 
 
 def minimised(flash, model, n0, T, P, atoms, start, bounds_low=1e-12):

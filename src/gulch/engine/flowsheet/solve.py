@@ -386,6 +386,8 @@ class _Run:
             if id_ in plan.open:
                 self.returned[id_] = stream
             elif id_ is not None:
+                if id_ in self.streams:
+                    stream.begin_from(self.streams[id_])
                 self.streams[id_] = stream
 
     def leaving_stream(self, id_):

@@ -61,7 +61,15 @@ class Stream:
     @property
     def guess(self):
         """A temperature near this stream's, for solves that start from it."""
-        return self._T if self._T is not None else self._guess
+        if self._T is not None:
+            return self._T
+        state = self.__dict__.get("state")
+        return self._guess if state is None else state.temperature
+
+    def begin_from(self, other):
+        """Begin the search for this stream's temperature at that of another, for example itself in the pass before."""
+        if self._T is None and "state" not in self.__dict__:
+            self._guess = other.guess
 
     @cached_property
     def state(self):

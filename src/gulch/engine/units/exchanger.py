@@ -9,8 +9,8 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
 
-ROUGH = 6  # temperatures of a side at which a look inside is taken
-SEGMENTS = 12  # of equal duty, between which the temperatures are looked at
+ROUGH = 5  # temperatures of a side at which a look inside is taken
+SEGMENTS = 8  # of equal duty, between which the temperatures are looked at
 
 
 class Exchanger(Unit):
@@ -97,7 +97,7 @@ class Exchanger(Unit):
         if given.mode == "approach":
             # the ends alone first, which decide unless a side boils or condenses
             duty = sides.by_ends(given.approach)
-            if duty > 0.0 and sides.inside(duty, given.approach + 2.0) < given.approach - 1e-9:
+            if duty > 0.0 and sides.inside(duty, given.approach) < given.approach - 1e-9:
                 duty = sides.until(lambda q: sides.least(q) - given.approach, duty)
             return duty, False
         most = sides.most()
@@ -176,10 +176,10 @@ class Sides:
             self.found[1, duty] = cold
         return duty
 
-    def inside(self, q, enough):
+    def inside(self, q, approach):
         """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.
 
-        Looked at closely only where it seems to lie below `enough`.
+        Looked at closely only where it seems to lie near the approach or below.
         """
         hot_out, cold_out = self.hot(q), self.cold(q)
         if not self.changes_phase(hot_out, cold_out):
@@ -195,9 +195,11 @@ class Sides:
         (qh, Th), (qc, Tc) = curves
         heats = np.unique(np.r_[qh[1:-1], qc[1:-1]])
         rough = np.interp(heats, qh, Th) - np.interp(heats, qc, Tc)
-        if rough.min() > enough:
-            return float(rough.min())
-        h = float(heats[np.argmin(rough)])
+        least = int(np.argmin(rough))
+        at_end = least in (0, len(heats) - 1)  # where the curve has just left an end that is known exactly
+        if rough[least] > approach + (0.3 if at_end else 2.0):
+            return float(rough[least])
+        h = float(heats[least])
         guesses = float(np.interp(h, qh, Th)), float(np.interp(h, qc, Tc))
         return self._at(self.hot_in, h - q, self.P[0], guesses[0]) - self._at(self.cold_in, h, self.P[1], guesses[1])
 

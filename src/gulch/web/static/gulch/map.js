@@ -98,7 +98,7 @@
       if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
       const turned = new Set();
       const result = await elk.layout(graph(map, w, turned));
-      if (mine !== serial) return;
+      if (mine !== serial || !canvas.isConnected) return; // overtaken, or the user left the map meanwhile
       for (const e of result.edges) {
         const section = (e.sections || [])[0];
         if (!section) continue;
