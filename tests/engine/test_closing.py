@@ -71,7 +71,9 @@ def linear_processes(draw):
 @given(linear_processes(), st.sampled_from(["automatic", "newton", "anderson"]))
 def test_random_linear_processes_equal_a_direct_solve(process, method):
     species, units, streams, keep, exact = process
-    project = document(species, units, streams, closing={"method": method, "tolerance": "1e-10", "max_passes": 400})
+    # Newton's flows are exact long before its temperatures are, which the flashes leave at about 1e-10
+    tolerance = "1e-9" if method == "newton" else "1e-10"
+    project = document(species, units, streams, closing={"method": method, "tolerance": tolerance, "max_passes": 400})
     solution = solve(project)
     assert solution.solved, solution.messages
     for s, flows in exact.items():
@@ -384,6 +386,7 @@ def test_names_with_dashes_are_not_minus():
     ([("fresh.flow.co2", "fresh.flow.argon")], "is not known here"),
     ([("fresh.flow.co2", "")], "has no formula"),
     ([("fresh.flow.argon", "1[kmol/h]")], "not an input now"),
+    ([("SPLIT.second", "0.1")], "is empty, so the unit does not use it"),
     ([("fresh.flow.co2", "2*fresh.flow.co2")], "the very input that it sets"),
     ([("fresh.flow.co2", "fresh.flow.hydrogen"), ("fresh.flow.hydrogen", "3*fresh.flow.co2")], "set each other in a circle"),
     ([("fresh.flow.co2", "1[kmol/h]"), ("fresh.flow.co2", "2[kmol/h]")], "Two ties set"),

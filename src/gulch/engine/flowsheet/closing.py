@@ -22,6 +22,7 @@ MAX_SECONDS = 30.0
 LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
 QUICK_PASSES = 40  # of the first search over everything
 STEP = 0.02  # of a knob's range, to measure a sensitivity
+MOST_LOST = 3  # positions of a knob at which the loops may fail to settle before its search is given up
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
@@ -239,8 +240,11 @@ class Closing:
                 found = self.aim(x)
             else:
                 found = self.search(x, secants=self.run.start.get(self.key))
-        except PassFailed:
-            where, trouble = self.trouble
+        except (PassFailed, Lost):
+            where, trouble = self.trouble or (
+                self.group.units[0],
+                UnitTrouble("The loop does not settle.", "Look at it in Loops."),
+            )
             found = self.plain() if self.group.tears and not self.run.cancelled() else None
             if found is None or found.reason.settled:
                 self.run.trouble(where, trouble)
@@ -336,6 +340,8 @@ class Closing:
         except (Lost, PassFailed):
             if self.run.cancelled() or time.monotonic() > self.deadline:
                 raise
+            if self.slope is None and self.method != "automatic":
+                return self.last_or_raise()  # the method asked for does not settle the loops, whatever the knobs
         return self.apart(x)
 
     def together(self, x, secants, max_passes=None):
@@ -460,7 +466,7 @@ class Closing:
     def apart(self, x):
         """Targets outside, loops inside, each bounded: slow and sure. Ends at the closest point when there is no answer."""
         low, high = np.array([t.low for t in self.targets]), np.array([t.high for t in self.targets])
-        state = {"x": x, "best": None, "secants": None}
+        state = {"x": x, "best": None, "secants": None, "lost": 0}
         if self.slope is None:
             self.slope = np.zeros((len(low), len(low)))
         weight = np.maximum(np.array([abs(t.wanted) for t in self.targets]), np.abs(self.slope) @ self.ranges)
@@ -469,7 +475,13 @@ class Closing:
         def at(k):
             if self.run.cancelled() or time.monotonic() > self.deadline:
                 raise PassFailed
-            found, r = self.settled_at(state["x"], np.clip(k, low, high), secants=state["secants"])
+            try:
+                found, r = self.settled_at(state["x"], np.clip(k, low, high), secants=state["secants"])
+            except Lost:
+                state["lost"] += 1
+                if state["lost"] > MOST_LOST:
+                    raise PassFailed from None  # enough: the loops are at fault, not the knob
+                raise
             state["x"], state["secants"] = found.tear, found.secants
             size = float(np.linalg.norm(r / weight))
             if state["best"] is None or size < state["best"][0]:
@@ -487,10 +499,12 @@ class Closing:
             if state["best"] is None:
                 return self.last_or_raise()
         _, found, _ = state["best"]
-        found, self.residual = self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)
-        self.nearby(found)
-        if not self.met().all():
+        try:
+            found, self.residual = self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)
+            self.nearby(found)
             self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)  # the streams, as reported
+        except Lost:
+            return self.last_or_raise()
         return found
 
     def one_apart(self, at, low, high):

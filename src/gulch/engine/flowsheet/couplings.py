@@ -70,6 +70,8 @@ def read_tie(entry, project, known=None):
     found = inputs[entry.sets]
     if not found.knob:
         raise QuantityError(f"{found.label} cannot be tied: fractions must add up to 100 %, so give the feed by flows.")
+    if found.text in (None, "") and project.unit(entry.sets.partition(".")[0]) is not None:
+        raise QuantityError(f"{found.label} is empty, so the unit does not use it: type a value first, then tie it.")
     if not entry.formula.strip():
         raise QuantityError(f"The tie on {found.label} has no formula.")
     known = known or names(project)
@@ -136,6 +138,12 @@ def nodes_of_input(project, address):
     return [u.id for u in project.units if getattr(u, "set", None) in sets]
 
 
+def open_streams(project):
+    """Ids of the streams between units at which a loop is left open."""
+    marked = {t.stream for t in project.tears if t.open}
+    return {s.id for s in project.streams if s.id in marked and s.source is not None and s.to is not None}
+
+
 def node_of_result(project, address):
     """The node whose computing gives a result; None where it is given."""
     head = address.partition(".")[0]
@@ -146,8 +154,7 @@ def node_of_result(project, address):
         return head
     if stream.source is None:
         return head
-    tear = project.tear(head)
-    return None if tear is not None and tear.open else stream.source.partition(".")[0]
+    return None if head in open_streams(project) else stream.source.partition(".")[0]
 
 
 def circles(ties):

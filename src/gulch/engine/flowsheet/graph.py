@@ -9,7 +9,7 @@ from itertools import combinations, islice
 import networkx as nx
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input
+from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input, open_streams
 from gulch.engine.units import KINDS
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
@@ -30,19 +30,15 @@ class Group:
         return bool(self.tears or self.ties or self.targets)
 
 
-def is_open(project, stream_id):
-    tear = project.tear(stream_id)
-    return tear is not None and tear.open
-
-
 def build(project, ties=(), targets=()):
     """MultiDiGraph of nodes; a stream's edge carries its id as key, others ("tie", address) or None."""
     graph = nx.MultiDiGraph()
     graph.add_nodes_from(s.id for s in project.streams if s.is_feed)
     graph.add_nodes_from(u.id for u in project.units)
+    opened = open_streams(project)
     for s in project.streams:
         source = s.id if s.is_feed else source_of(s)[0]
-        if s.to is not None and source in graph and s.enters in graph and not is_open(project, s.id):
+        if s.to is not None and source in graph and s.enters in graph and s.id not in opened:
             graph.add_edge(source, s.enters, key=s.id)
     readers = [t.reads for t in ties] + [(t.reads,) for t in targets]
     if any(a.startswith(OVERALL + ".") for reads in readers for a in reads):
@@ -83,9 +79,10 @@ def rounds(project, units, most=12):
     The sides of a two-sided unit count as different places, since material does not change sides.
     """
     graph = nx.DiGraph()
+    opened = open_streams(project)
     for s in project.streams:
         source, port = source_of(s)
-        if s.source is None or s.to is None or source not in units or s.enters not in units or is_open(project, s.id):
+        if s.source is None or s.to is None or source not in units or s.enters not in units or s.id in opened:
             continue
         here = f"{source}.{port}" if port and len(KINDS[project.unit(source).kind].inlets) > 1 else source
         if not graph.has_edge(here, s.to):

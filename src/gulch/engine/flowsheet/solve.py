@@ -14,7 +14,7 @@ from gulch.engine.document import Project, choices_of, source_of, value_of
 from gulch.engine.flowsheet import graph, results
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.closing import Closing
-from gulch.engine.flowsheet.couplings import names, nodes_of_input, read_target, read_tie
+from gulch.engine.flowsheet.couplings import names, nodes_of_input, open_streams, read_target, read_tie
 from gulch.engine.flowsheet.inputs import (
     addresses,
     constant_of,
@@ -117,7 +117,7 @@ class Plan:
         self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
         self.feeds = [s for s in project.streams if s.is_feed]
         self.feed_by_id = {s.id: s for s in self.feeds}
-        self.open = {t.stream for t in project.tears if t.open and project.stream(t.stream)}
+        self.open = open_streams(project)
         self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
         self.enters = {s.id: s.enters for s in project.streams}

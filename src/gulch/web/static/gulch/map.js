@@ -190,16 +190,20 @@
       g.addEventListener("click", () => choose(u.id));
     }
     for (const loop of map.loops) {
-      // under the longest level stretch of the loop
+      const text = "Loop " + String.fromCharCode(64 + Number(loop.id.replace("loop-", ""))) + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
+      // under the lowest level stretch of the loop that is long enough, else under its longest
       let l = null, under = null;
+      const better = (a, b) => {
+        const fits = (x) => x.length > 0.6 * width;
+        return fits(a) === fits(b) ? (fits(a) ? a.a.y > b.a.y + 1 || (a.a.y > b.a.y - 1 && a.length > b.length) : a.length > b.length) : fits(a);
+      };
       for (const s of map.streams) {
         const edge = placed.edges[s.id];
         if (!edge || !edge.points || !loop.units.includes(s.from) || !loop.units.includes(s.to)) continue;
         const best = longest(edge.points);
-        if (best.flat && (!l || best.length > l.length)) { l = best; under = s.id; }
+        if (best.flat && (!l || better(best, l))) { l = best; under = s.id; }
       }
       if (!l) continue;
-      const text = "Loop " + String.fromCharCode(64 + Number(loop.id.replace("loop-", ""))) + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
       const x = (l.a.x + l.b.x) / 2 - width / 2, y = l.a.y + w[under] / 2 + 8;
       const g = el("g", { class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop", "aria-label": text + (loop.settled ? ", settled" : ", did not settle") }, tops);
       el("rect", { x, y, width, height: 25, rx: 12.5 }, g);
