@@ -9,7 +9,9 @@ from gulch.engine.document import (
     Conversion,
     EquilibriumEntry,
     FeedEntry,
+    GaugeEntry,
     Interaction,
+    KnobEntry,
     MeasuresEntry,
     RateConstantEntry,
     RateEntry,
@@ -251,6 +253,24 @@ def guess_lines(project, text):
     if not flow:
         raise EditError("The guess holds no flow: write for example “ethylene 700 kmol/h”, one species to the line.")
     return temperature, pressure, flow
+
+
+def gauge_on(project, address):
+    """The gauge that reads a result, made where there is none."""
+    found = next((g for g in project.gauges if g.reads == address), None)
+    if found is None:
+        found = GaugeEntry(id=fresh("gauge", {g.id for g in project.gauges}), reads=address)
+        project.gauges = [*project.gauges, found]
+    return found
+
+
+def knob_on(project, address, low, high):
+    """The knob that turns an input, made with a range where there is none."""
+    found = next((k for k in project.knobs if k.input == address), None)
+    if found is None:
+        found = KnobEntry(id=fresh("knob", {k.id for k in project.knobs}), input=address, low=low, high=high)
+        project.knobs = [*project.knobs, found]
+    return found
 
 
 def add_target(project, gauge, knob, value=None, sits="value"):

@@ -17,13 +17,15 @@ class Mixer(Unit):
 
     @classmethod
     def solve(cls, feed, given, context):
-        present = [s for s in feed if not s.is_empty] or feed[:1]
-        pressure = min(s.P for s in present)
-        n = sum((s.n for s in present[1:]), present[0].n)
-        total = sum(s.total for s in present)
-        guess = sum(s.guess * s.total for s in present) / total if total > 0.0 else present[0].guess
-        H = sum(s.enthalpy_flow for s in present)
-        return UnitResult(
-            {"product": Stream.at_enthalpy(context.model, n, H, pressure, guess)},
-            {"pressure_loss": max(s.P for s in present) - pressure},
-        )
+        product, highest = joined(feed, context.model)
+        return UnitResult({"product": product}, {"pressure_loss": highest - product.P})
+
+
+def joined(feed, model):
+    """(one Stream of several, adiabatically at the lowest pressure of those that carry something; their highest pressure)."""
+    present = [s for s in feed if not s.is_empty] or feed[:1]
+    n = sum((s.n for s in present[1:]), present[0].n)
+    total = sum(s.total for s in present)
+    guess = sum(s.guess * s.total for s in present) / total if total > 0.0 else present[0].guess
+    H = sum(s.enthalpy_flow for s in present)
+    return Stream.at_enthalpy(model, n, H, min(s.P for s in present), guess), max(s.P for s in present)

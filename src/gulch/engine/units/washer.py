@@ -12,6 +12,7 @@ from gulch.engine.units.base import (
     UnitTrouble,
     outlet_pressure,
 )
+from gulch.engine.units.mixer import joined
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
 
 
@@ -40,16 +41,12 @@ class Washer(Unit):
 
     @classmethod
     def solve(cls, feed, given, context):
-        present = [s for s in feed if not s.is_empty] or feed[:1]
-        lowest = min(present, key=lambda s: s.P)
-        P = outlet_pressure(lowest, given.pressure_drop)
-        total = sum(s.total for s in present)
-        H = sum(s.enthalpy_flow for s in present)
-        guess = sum(s.guess * s.total for s in present) / total if total > 0.0 else present[0].guess
-        whole = Stream.at_enthalpy(context.model, sum((s.n for s in present[1:]), present[0].n), H, P, guess)
+        whole, _ = joined(feed, context.model)
+        H, guess = whole.enthalpy_flow, whole.guess
+        P = outlet_pressure(whole, given.pressure_drop)
         changes, rows, notes = [], [], []
         n = whole.n
-        if given.set and total > 0.0:
+        if given.set and not whole.is_empty:
             steps = context.sets[given.set]
             if any(r.polynomial is not None for step in steps for r in step):
                 raise UnitTrouble("A conversion that depends on temperature cannot be used in a washer.",

@@ -1,6 +1,6 @@
 """Edits of loops, ties and targets."""
 
-from gulch.engine.document import GaugeEntry, KnobEntry, TieEntry
+from gulch.engine.document import TieEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.couplings import read_tie
 from gulch.engine.flowsheet.edit import EditError
@@ -200,16 +200,8 @@ def purge_target(document, form):
         raise EditError(f"The share: {error}") from None
     if not 0.0 < wanted < 1.0:
         raise EditError(f"The share {share} is not between 0 and 100 %.")
-    reads = f"{inlet.id}.fraction.{species}"
-    gauge = next((g for g in document.gauges if g.reads == reads), None)
-    if gauge is None:
-        gauge = GaugeEntry(id=edit.fresh("gauge", {g.id for g in document.gauges}), reads=reads)
-        document.gauges = [*document.gauges, gauge]
-    address = f"{splitter}.drawn"
-    knob = next((k for k in document.knobs if k.input == address), None)
-    if knob is None:
-        knob = KnobEntry(id=edit.fresh("knob", {k.id for k in document.knobs}), input=address, low="0.1 %", high="50 %")
-        document.knobs = [*document.knobs, knob]
+    gauge = edit.gauge_on(document, f"{inlet.id}.fraction.{species}")
+    knob = edit.knob_on(document, f"{splitter}.drawn", "0.1 %", "50 %")
     for t in document.targets:
         if t.knob == knob.id or t.gauge == gauge.id:
             t.on = False

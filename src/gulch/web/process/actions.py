@@ -1,6 +1,6 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
-from gulch.engine.document import GaugeEntry, KnobEntry, set_value
+from gulch.engine.document import set_value
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
@@ -148,9 +148,8 @@ def make_knob(document, form):
         low, high = min(0.5 * now, 1.5 * now), max(0.5 * now, 1.5 * now)
     low, high = max(low, found.low), min(high, found.high)
     texts = [f"{to_unit(v, unit, found.dimension):.4g}" + ("" if unit == "1" else f" {unit}") for v in (low, high)]
-    id_ = edit.fresh("knob", {k.id for k in document.knobs})
-    document.knobs.append(KnobEntry(id=id_, input=found.address, low=texts[0], high=texts[1]))
-    return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob", f"knob:{id_}")
+    knob = edit.knob_on(document, found.address, *texts)
+    return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob", f"knob:{knob.id}")
 
 
 @action("knob-edit")
@@ -179,9 +178,8 @@ def make_gauge(document, form):
     found = readable(document).get(form["address"])
     if found is None:
         raise EditError("This result cannot be watched.")
-    id_ = edit.fresh("gauge", {g.id for g in document.gauges})
-    document.gauges.append(GaugeEntry(id=id_, reads=found.address))
-    return Done(f"Watch {found.label[:1].lower() + found.label[1:]}", f"gauge:{id_}")
+    gauge = edit.gauge_on(document, found.address)
+    return Done(f"Watch {found.label[:1].lower() + found.label[1:]}", f"gauge:{gauge.id}")
 
 
 @action("gauge-edit")
