@@ -83,7 +83,7 @@ def test_slider_tries_without_saving_and_saves_when_let_go(client, row, act):
 
 
 def test_knobs_and_gauges_come_and_go(client, row, act):
-    act("knob", address="R1.temperature")
+    act("knob", address="H1.temperature")
     knob = row.current.document["knobs"][-1]
     assert (knob["low"], knob["high"]) == ("170 degC", "270 degC")
     act("knob-edit", id=knob["id"], field="high", value="260")
