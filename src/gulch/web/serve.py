@@ -22,7 +22,7 @@ def prepare():
 
 
 def warm_up():
-    """Compile or load the kernels and build the species index; says how long it took."""
+    """Compile or load the kernels; says how long it took."""
     say("Loading the compiled kernels (the first start compiles them, which takes a minute or two) …")
     began = time.perf_counter()
     from gulch.demo import projects
@@ -31,10 +31,6 @@ def warm_up():
     for project in projects():
         solve(project)
     say(f"  ready after {time.perf_counter() - began:.0f} s.")
-    from gulch.engine.species.search import find
-
-    # the index takes seconds; only the first search would wait for it
-    threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
 
 
 def listen(host, port):
@@ -62,7 +58,10 @@ def run(host, port):
     from gulch.web.wsgi import application
 
     abandon_unfinished()
+    from gulch.engine.species.search import find
 
+    # the index takes seconds; only the first search would wait for it
+    threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
     say(f"Gulch is ready: http://127.0.0.1:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
     sock.listen(128)
     waitress.serve(application, sockets=[sock], threads=6, ident="gulch", max_request_body_size=3_000_000)

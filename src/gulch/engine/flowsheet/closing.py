@@ -585,6 +585,7 @@ class Closing:
         """Write the loop's outcome and, where it did not settle, why."""
         run, group, plan = self.run, self.group, self.plan
         n, width, tears = self.n, self.width, len(self.group.tears)
+        self.fed, _ = self.entering()  # a target may have turned a feed
         mode = {}
         if found.mode is not None and tears:
             parts = sum(np.abs(found.mode[k * width : k * width + n]) for k in range(tears))

@@ -26,7 +26,11 @@ def explain_loop(closing, found, outcome):
     back = np.max([found.tear[p] for p in parts], axis=0)
     change = np.max([found.change[p] for p in parts], axis=0)
     out = closing.outflow()
-    outcome.returns = returns(plan.species, back, out)
+    fullest = fullest_flows(closing)
+    outcome.returns = returns(plan.species, fullest, np.maximum(out, closing.fed) if outcome.settled else out)
+    if outcome.settled and closing.slope is not None and outcome.returns:
+        # the knobs moved with the tears, so what the search saw is not the gain of the loop
+        outcome.gain = max(outcome.returns.values())
     if run.explain:
         go_round(closing, outcome)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
@@ -41,7 +45,7 @@ def explain_loop(closing, found, outcome):
         share = back[place[top]] / back.sum()
         if share > 2.0 * LIKELY_SHARE or (found.gain is not None and abs(found.gain) > SLOW):
             outcome.findings.append(
-                f"Of the {top} that reaches the end of the loop {_percent(outcome.returns[top])} comes back; "
+                f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; "
                 f"it makes up {_percent(share)} of the return."
             )
         if inert[place[top]]:
@@ -124,12 +128,18 @@ def _say(run, outcome, advice):
     run.solution.messages.append(Message("error", outcome.id, what, advice))
 
 
-def returns(species, back, out):
-    """{species: share that comes back of what reaches the end of the loop}."""
-    total = back + out
-    return {
-        s: float(b / t) for s, b, t in zip(species, back, total) if t > 1e-12 and b > 1e-9 * max(back.sum(), 1e-300)
-    }
+def fullest_flows(closing):
+    """Largest flow of each species at any place of the loop [mol/s], shape (n,)."""
+    run, plan = closing.run, closing.plan
+    loop = plan.loop_units(closing.group.units)
+    streams = [run.streams[s].n for s in plan.made_by(loop) if s in run.streams and s not in plan.open]
+    return np.max(streams, axis=0) if streams else np.zeros(closing.n)
+
+
+def returns(species, fullest, lost):
+    """{species: share that comes back of what passes the fullest place of the loop}; lost: what does not [mol/s]."""
+    enough = 1e-9 * max(float(fullest.sum()), 1e-300)
+    return {s: float(max(0.0, 1.0 - b / n)) for s, b, n in zip(species, lost, fullest) if n > enough}
 
 
 def passes_left(found, tolerance):

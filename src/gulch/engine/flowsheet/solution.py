@@ -62,7 +62,7 @@ class LoopOutcome:
     method: str = "automatic"
     ties: list = field(default_factory=list)  # addresses iterated on
     targets: list = field(default_factory=list)  # ids of targets closed with it
-    returns: dict = field(default_factory=dict)  # species -> share that comes back of what reaches the end of the loop
+    returns: dict = field(default_factory=dict)  # species -> share that comes back of what passes the fullest place
     left: int | None = None  # direct passes still needed
     no_way_out: list = field(default_factory=list)  # species
     exit: str | None = None  # splitter by which an accumulating species could leave
