@@ -149,7 +149,9 @@ def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
     plain = projects()[-1]
     plain.targets, plain.closing.method, plain.closing.max_passes = [], "direct", 900
     assert solution.loops[0].gain == pytest.approx(solve(plain).loops[0].gain, abs=0.01)
-    assert solution.loops[0].returns["benzene"] == pytest.approx(0.00122, abs=5e-4)  # 0.4 % is left, 30 % of that liquid goes back
+    assert solution.loops[0].returns["benzene"] == pytest.approx(
+        0.00122, abs=5e-4
+    )  # 0.4 % is left, 30 % of that liquid goes back
     ways = {r["stream"]: r for r in solution.loops[0].rounds}
     assert set(ways) == {"gas_back", "liquid_back"}  # the heat's way round is none of material
     gas = ways["gas_back"]

@@ -61,7 +61,7 @@ def explain_loop(closing, found, outcome):
     limits = [u for u in outcome.units for level, *_ in run.done[u][1].notes if level == "warning"] if run.done else []
     for u in dict.fromkeys(limits):
         what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
-        outcome.findings.append(f"{u} runs at its limit: {what}")
+        outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
     falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
     stuck = stays(plan.species, closing.fed, change, out)
     most = gathers(closing.fed, change)

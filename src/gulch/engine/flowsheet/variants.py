@@ -191,7 +191,9 @@ def remove(project, id_):
 
 def work_on(project, id_):
     """Work on a variant, or with "" on the base."""
-    project.working = need(project, id_).id if id_ else None
+    if id_:
+        applied(project, need(project, id_))  # refused here if it no longer fits the base
+    project.working = id_ or None
 
 
 def make_base(project, id_):

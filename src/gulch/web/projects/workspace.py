@@ -596,6 +596,7 @@ class Workspace:
             for s in self.document.species
         ]
         rows += [
+            {"words": "Add a target or a tie", "url": "../loops/"}, {"words": "Compare variants", "url": "../variants/"},
             {"words": "Undo", "click": "undo"}, {"words": "Redo", "click": "redo"}, {"words": "Add a feed", "click": "add-feed"},
             {"words": "Export the project as JSON", "url": "../export.json", "plain": True},
             {"words": "Export the ledger as CSV", "url": "../ledger.csv", "plain": True},

@@ -168,6 +168,11 @@
           el("text", { x: mx + width / 2 + 5, y: my, class: "sn" }, labels, s.id);
         }
       }
+      if (s.inlet) {
+        const end = points[points.length - 1], before = points[points.length - 2];
+        const level = end.y === before.y;
+        el("text", { x: level ? end.x - 5 : end.x - width / 2 - 5, y: level ? end.y + width / 2 + 14 : end.y + 16, class: "sf side", "text-anchor": "end" }, labels, s.inlet);
+      }
       if (!s.to) {
         const end = points[points.length - 1];
         const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `append a unit to ${s.id}` }, tops);
