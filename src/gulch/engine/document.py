@@ -382,7 +382,7 @@ class Project(Part):
     closing: ClosingEntry = Field(default_factory=ClosingEntry)
     scans: list[ScanEntry] = []
     sizing: SizingEntry | None = None
-    operating_hours: Annotated[str, Field(max_length=20)] = Field("8000", description="hours in operation per year")
+    operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
     variants: list[VariantEntry] = []
     working: str | None = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
