@@ -177,12 +177,12 @@ def draw(closing, outcome, i, back):
     others = float(back.sum() - back[i])
     flow = others / (1.0 - LIKELY_SHARE)
     if closing.fed[i] <= 0.0 or flow <= 0.0:
-        return f"Raise the share drawn at {splitter}."
+        return f"Give it a larger purge: raise the share drawn at {splitter}."
     share = closing.fed[i] / (LIKELY_SHARE * flow)
     if share < 0.9:
         text = show(float(share), "fraction", display, 2)
         return f"Purge about {text} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)}."
-    return f"Raise the share drawn at {splitter}."
+    return f"Give it a larger purge: raise the share drawn at {splitter}."
 
 
 def purge(closing, outcome, species):
