@@ -67,7 +67,7 @@ def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_pa
     x = np.array(start, float)
     floor = np.full_like(x, -np.inf) if floor is None else floor
     ceiling = np.full_like(x, np.inf) if ceiling is None else ceiling
-    search = _Search(one_pass, scale, floor, ceiling, tol, max_passes, time.monotonic() + seconds, cancelled)
+    search = _Search(one_pass, scale, floor, ceiling, tol, max_passes, seconds, cancelled)
     if method == "newton":
         return _newton(search, x)
     found = _accelerated(search, x, depth, direct, secants, method)
@@ -89,9 +89,10 @@ def _newton_may_help(found):
 class _Search:
     """What every method shares: the pass with its limits, and how it ended."""
 
-    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, deadline, cancelled):
+    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, seconds, cancelled):
         self.one_pass, self.scale, self.floor, self.ceiling, self.tol = one_pass, scale, floor, ceiling, tol
-        self.left, self.deadline, self.cancelled = max_passes, deadline, cancelled
+        self.left, self.seconds, self.cancelled = max_passes, seconds, cancelled
+        self.deadline = np.inf  # the clock starts after the first pass, which may have to compile
         self.passes = 0
 
     def allow(self, passes):
@@ -109,7 +110,10 @@ class _Search:
         """Scaled change of one pass from x."""
         self.left -= 1
         self.passes += 1
-        return (self.one_pass(x) - x) / self.scale
+        out = (self.one_pass(x) - x) / self.scale
+        if self.deadline == np.inf:
+            self.deadline = time.monotonic() + self.seconds
+        return out
 
     def bounded(self, new, fallback):
         """`new`, its entries outside the bounds replaced by those of the fallback inside them."""

@@ -51,7 +51,7 @@ class Closing:
         self.slope = None  # d(residual)/d(knob), shape (m, m)
         self.residual = np.zeros(len(self.targets))
         self.guesses = {}
-        self.deadline = time.monotonic() + MAX_SECONDS
+        self.deadline = np.inf  # the clock starts after the first pass, which may have to compile
         self.passes = 0
         self.steps, self.history = [], []  # of every search, one after another
         self.records = []  # (vector, its pass, residual) of passes with fixed knobs
@@ -197,6 +197,8 @@ class Closing:
         elif self.targets:
             self.records.append((np.array(x), out.copy(), self.residual.copy()))
         self.watch_phases()
+        if self.deadline == np.inf:
+            self.deadline = time.monotonic() + MAX_SECONDS
         return out
 
     def watch_phases(self):
@@ -216,7 +218,7 @@ class Closing:
             self.phases[s] = now
 
     def search(self, x, tol=None, secants=None, max_passes=None, method=None):
-        left = self.deadline - time.monotonic()
+        left = self.time_left()
         found = settle(
             self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
             max_passes=max_passes or self.max_passes, seconds=left, secants=secants, cancelled=self.run.cancelled,
@@ -225,6 +227,9 @@ class Closing:
         self.steps += found.iterates
         self.history += found.history
         return found
+
+    def time_left(self):
+        return MAX_SECONDS if self.deadline == np.inf else self.deadline - time.monotonic()
 
     # Closing
 
@@ -268,7 +273,7 @@ class Closing:
         Extrapolation of a loop that has no answer ends anywhere; what plain passes do tells why. A search that was
         on its way is left as it is, so that going on keeps its iterates.
         """
-        if found.reason not in (Reason.OUT_OF_PASSES, Reason.STALLED):
+        if found.reason not in (Reason.OUT_OF_PASSES, Reason.STALLED) or not found.history:
             return found
         flow = sum(
             float(found.tear[k * self.width : k * self.width + self.n].sum()) for k in range(len(self.group.tears))
@@ -285,7 +290,7 @@ class Closing:
         slope, self.slope = self.slope, None
         try:
             return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=PLAIN_PASSES,
-                          seconds=self.deadline - time.monotonic(), cancelled=self.run.cancelled, method="direct")  # fmt: skip
+                          seconds=self.time_left(), cancelled=self.run.cancelled, method="direct")  # fmt: skip
         except PassFailed:
             return None
         finally:
@@ -576,6 +581,9 @@ class Closing:
                 [abs(v) for v in history],
             )  # fmt: skip
             self.run.solution.targets.append(outcome)
+            if not settled and not (self.group.tears or self.ties):
+                self.run.say("error", f"target.{target.id}", f"The search for the target on {target.gauge_label} did not settle: "
+                             f"{found.reason.value}.", "Narrow the knob's range, or begin from another value.")  # fmt: skip
             if not outcome.met and settled:
                 diagnosis.unmet_target(self.run, target, outcome, self.closest.get(target.id))
 
