@@ -447,7 +447,8 @@ class _Run:
         for g in plan.project.gauges:
             value = results.value(out, g.reads, molar_mass) if g.reads in known else None
             out.gauges[g.id] = value
-            if value is not None:
+            # an iterate of a loop that did not settle is nothing to judge by
+            if value is not None and all(lo.settled for lo in out.loops):
                 self.limits(g, value, known[g.reads])
 
     def extrapolated(self):
