@@ -337,6 +337,26 @@ def test_targets_that_make_no_sense_are_named(change, said):
     assert said in errors(aimed(**change))
 
 
+@pytest.mark.parametrize("ends", [("120 %", "150 %"), ("100 %", "130 %"), ("-5 %", "0 %")])
+def test_a_target_whose_knob_has_no_room_is_named(ends):
+    assert "in a range that it cannot have" in errors(aimed(purge_range=ends))
+
+
+def test_a_jump_is_not_taken_for_the_value():
+    """A drum's vapour fraction over pressure jumps for a pure species at its vapour pressure: no pressure gives 50 %."""
+    project = document(
+        {"water": "7732-18-5"}, [{"id": "V", "kind": "heater", "temperature": "120 degC"}],
+        [feed("f", "V", {"water": "1 kmol/h"}, P="1 bar"), {"id": "o", "from": "V"}],
+        knobs=[{"id": "p", "input": "f.pressure", "low": "1 bar", "high": "4 bar"}],
+        gauges=[{"id": "g", "reads": "o.vapour_fraction"}],
+        targets=[{"id": "t", "gauge": "g", "value": "50 %", "knob": "p"}],
+    )  # fmt: skip
+    solution = solve(project)
+    (target,) = solution.targets
+    assert not target.met and target.reached in (pytest.approx(0.0), pytest.approx(1.0))
+    assert any(m.where == "target.t" and m.level == "error" for m in solution.messages)
+
+
 def test_a_knob_held_by_a_target_cannot_be_turned():
     solution = Plan(aimed()).run(overrides={"SPLIT.drawn": 0.1})
     assert not solution.solved and any("set by the target" in m.what for m in solution.messages)

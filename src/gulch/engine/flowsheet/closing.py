@@ -532,9 +532,9 @@ class Closing:
             ]
             for a, b in below:
                 if known[a] * known[b] <= 0.0:
-                    brentq(
-                        lambda t: float(at(np.array([t]))[0]), a, b, xtol=1e-11 * (high - low), rtol=1e-14, maxiter=60
-                    )
+                    # a jump between the ends is no root: the search ends beside it, and the target is not met
+                    brentq(lambda t: float(at(np.array([t]))[0]), a, b, xtol=1e-11 * (high - low), rtol=1e-14,
+                           maxiter=60, disp=False)  # fmt: skip
                     return
         good = [k for k in points if known[k] is not None]
         if not good:
@@ -542,7 +542,12 @@ class Closing:
         best = int(np.argmin([abs(known[k]) for k in good]))
         a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
         if a < good[best] < b:
-            minimize_scalar(lambda t: abs(value(t) or np.inf), bounds=(a, b), method="bounded",
+
+            def away(k):
+                found = value(k)
+                return np.inf if found is None else abs(found)
+
+            minimize_scalar(away, bounds=(a, b), method="bounded",
                             options={"xatol": 1e-6 * (high - low), "maxiter": 40})  # fmt: skip
 
     def nearby(self, found):

@@ -123,6 +123,10 @@ def read_target(entry, project):
         raise QuantityError(f"The target on {label}: {error}") from None
     if not low < high:
         raise QuantityError(f"The target on {label} turns a knob whose low end is not below its high end.")
+    if not max(low, a.low) < min(high, a.high):
+        raise QuantityError(
+            f"The target on {label} turns {a.label} in a range that it cannot have: change the knob's ends."
+        )
     return Target(
         entry.id, gauge.id, gauge.reads, wanted, knob.id, a.address, max(low, a.low), min(high, a.high), label,
         knob.label or a.label, r.dimension, a.dimension,

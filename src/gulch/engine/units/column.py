@@ -104,7 +104,7 @@ class Column(Unit):
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         try:
             least = underwood(alpha, z, d, cls.quality(feed, context), alpha[light])
-        except ValueError:
+        except (ValueError, RuntimeError):
             raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
                               "Look at the keys and at the feed's temperature.") from None  # fmt: skip
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
