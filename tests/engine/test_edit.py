@@ -13,6 +13,7 @@ def started():
     edit.add_species(project, "67-56-1", "methanol")
     edit.add_species(project, "7732-18-5", "water")
     edit.add_feed(project)
+    project.streams[0].given.flow = {project.species[0].id: "100 kmol/h"}
     return project
 
 

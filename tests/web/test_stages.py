@@ -126,10 +126,10 @@ def test_conversion_question_and_its_answers(client, row, act):
     assert (
         "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
     )
-    act("conversion-answer", id="hydration", value="75 %")
+    act("answer", where="hydration.conversion", value="75 %")
     assert row.current.document["reactions"][0]["conversion"]["value"] == "75 %"
     act("conversion", id="hydration", key="ethylene", value="0.75")
-    html = act("conversion-answer", id="hydration", value="keep")
+    html = act("answer", where="hydration.conversion", value="keep")
     assert "Was 75" not in html
 
 

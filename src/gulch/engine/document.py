@@ -6,10 +6,12 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 
 import json
 import re
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
+from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
 from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
@@ -170,8 +172,8 @@ BASES = {
 
 
 class FeedEntry(Part):
-    temperature: Quantity = "25 degC"
-    pressure: Quantity = "1 bar"
+    temperature: Quantity | None = Field(None, description="25 degC is assumed when left out")
+    pressure: Quantity | None = Field(None, description="1 bar is assumed when left out")
     basis: Literal["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"] = "molar"
     flow: dict[str, Quantity] = Field({}, description="molar flow by species (basis molar)")
     mass_flow: dict[str, Quantity] = Field({}, description="mass flow by species (basis mass)")
@@ -328,9 +330,9 @@ def _unit_model(kind):
     groups = {}
     for d in kind.inputs():
         if isinstance(d, Choice):
-            entry = (Literal[tuple(d.options)], Field(d.default, description=d.meaning))
+            entry = (Literal[tuple(d.options)] | None, Field(None, description=f"{d.meaning}{_otherwise(d)}"))
         elif isinstance(d, Input):
-            entry = (Quantity | None, Field(d.default, description=f"{d.meaning} [{d.dimension}]"))
+            entry = (Quantity | None, Field(None, description=f"{d.meaning} [{d.dimension}]{_otherwise(d)}"))
         elif isinstance(d, PerSpecies):
             entry = (dict[str, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
         elif isinstance(d, PerReaction):
@@ -347,6 +349,12 @@ def _unit_model(kind):
         model = create_model(f"{kind.__name__}{group.title()}", __base__=Part, **entries)
         fields[group] = (model, Field(default_factory=model))
     return create_model(f"{kind.__name__}Entry", __base__=Part, **fields)
+
+
+def _otherwise(declared):
+    """Words for what holds when an entry is left out."""
+    taken = declared.context or declared.default
+    return f"; {taken} is assumed when left out" if taken else ""
 
 
 def key_of(declared):
@@ -366,6 +374,10 @@ class Project(Part):
     name: str = Field("Untitled project", min_length=1, max_length=120)
     remarks: str = Field("", max_length=20000)
     display: Literal["process-metric", "us-customary", "si"] = "process-metric"
+    bare_shares: Literal["ask", "fraction", "per cent"] = Field(
+        "ask", description="what a share typed as a bare number up to 1 means"
+    )
+    doubtful: list[str] = Field([], description="places of such numbers that are still to be asked about")
     species: list[SpeciesEntry] = []
     phase_model: PhaseModelEntry = Field(default_factory=PhaseModelEntry)
     reactions: list[ReactionEntry] = []
@@ -445,8 +457,42 @@ def set_value(unit, declared, text):
 
 
 def choices_of(unit):
-    """{choice name: value} of a unit entry."""
-    return {d.name: value_of(unit, d) for d in KINDS[unit.kind].inputs() if isinstance(d, Choice)}
+    """{choice name: value} of a unit entry.
+
+    One left out takes the way to which a typed value belongs, else its default; None is left to the context.
+    """
+    declared = KINDS[unit.kind].inputs()
+    return {d.name: value_of(unit, d) or _implied(unit, d, declared) for d in declared if isinstance(d, Choice)}
+
+
+def _implied(unit, choice, declared):
+    return next(
+        (d.when[1] for d in declared if d.when and d.when[0] == choice.name and value_of(unit, d)), choice.default
+    )
+
+
+def assumed_choices(unit):
+    """Choices of a unit entry that nobody made and on which figures rest, as declarations.
+
+    A way to give something counts by the numbers that it asks for, if it asks for any.
+    """
+    declared, ways = KINDS[unit.kind].inputs(), choices_of(unit)
+    for d in declared:
+        if not isinstance(d, Choice) or not d.counted or value_of(unit, d) is not None or not d.in_use(ways):
+            continue
+        if not any(o.when and o.when[0] == d.name and ways[d.name] in o.when[1:] for o in declared):
+            yield d
+
+
+@lru_cache(maxsize=1024)
+def default_text(text, dimension, display):
+    """A default as document text in the units of a display set, to four figures."""
+    unit = DISPLAY_SETS[display].unit(dimension)
+    number = f"{to_unit(parse(text, dimension), unit, dimension):.4g}"
+    return number if unit == "1" else f"{number} {unit}"
+
+
+FEED_DEFAULTS = {"temperature": "25 degC", "pressure": "1 bar"}
 
 
 def source_of(stream):

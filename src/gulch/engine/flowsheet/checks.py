@@ -15,6 +15,7 @@ from gulch.engine.flowsheet.graph import reaches
 from gulch.engine.flowsheet.inputs import (
     FEED_BASES,
     addresses,
+    assumed,
     constant_of,
     number,
     polynomial_of,
@@ -25,6 +26,7 @@ from gulch.engine.flowsheet.inputs import (
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.solution import Message
+from gulch.engine.flowsheet.typed import doubts
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
@@ -36,7 +38,7 @@ def check(project):
     found = []
     for one in CHECKS:
         found.extend(one(project))
-    order = {"error": 0, "question": 1, "warning": 2}
+    order = {"error": 0, "question": 1, "warning": 2, "assumed": 3}
     return sorted(found, key=lambda m: order[m.level])
 
 
@@ -238,6 +240,8 @@ def conversions(project):
         if r.conversion is None or r.conversion.polynomial:
             continue
         where = f"{r.id}.conversion"
+        if where in project.doubtful:
+            continue  # asked by doubts
         try:
             value = parse(r.conversion.value, "fraction")
         except QuantityError:
@@ -320,7 +324,7 @@ def quantities(project):
     tied = {t.sets for t in project.ties}
     for u in project.units:
         for d in KINDS[u.kind].inputs():
-            if not getattr(d, "optional", True):
+            if not getattr(d, "optional", True) and not d.context:
                 required.add(f"{u.id}.{d.name.removesuffix('_given')}")
     for a in addresses(project).values():
         try:
@@ -572,6 +576,15 @@ def tears(project):
                           "Type a guess in Loops, or close the loop.")  # fmt: skip
 
 
+def assumptions(project):
+    """Values that nobody typed and figures rest on, counted by unit and feed."""
+    for x in (*(s for s in project.streams if s.is_feed), *project.units):
+        labels = list(dict.fromkeys(a.label for a in assumed(project, x.id)))
+        if labels:
+            yield Message("assumed", x.id, f"{x.id}: {len(labels)} assumed: {', '.join(labels)}.", "Type them, or take them as they are.",
+                          [["take them all", "take"]])  # fmt: skip
+
+
 def beginnings(project):
     """What an empty project needs next."""
     if not project.species:
@@ -608,5 +621,5 @@ def temperature_range(project):
 
 CHECKS = (
     beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, rate_laws, kinetic_reactors, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
-    connections, unit_rules, temperature_range, knobs_and_gauges, closing, couplings, tears,
+    connections, unit_rules, temperature_range, knobs_and_gauges, closing, couplings, tears, doubts, assumptions,
 )  # fmt: skip

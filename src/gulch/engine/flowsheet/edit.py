@@ -22,16 +22,18 @@ from gulch.engine.document import (
     StreamEntry,
     TargetEntry,
     TearEntry,
+    set_value,
     source_of,
     value_of,
 )
-from gulch.engine.flowsheet.inputs import FEED_BASES, number
+from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, assumed, number, write
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.quantities import QuantityError, complete, parse
+from gulch.engine.quantities import write as write_quantity
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 
 class EditError(ValueError):
@@ -61,9 +63,7 @@ def slug(name, fallback="x"):
 def add_feed(project, name=None):
     """Add a feed that goes nowhere yet; returns its id."""
     id_ = name or fresh("feed", taken(project))
-    first = project.species[0].id if project.species else None
-    given = FeedEntry(flow={first: "100 kmol/h"} if first else {})
-    project.streams.append(StreamEntry(id=id_, given=given))
+    project.streams.append(StreamEntry(id=id_, given=FeedEntry()))
     return id_
 
 
@@ -198,6 +198,40 @@ def prune(project):
     for s in project.scans:
         s.gauges = [g for g in s.gauges if g in gauges]
     project.targets = [t for t in project.targets if t.knob in knobs and t.gauge in gauges]
+
+
+def take_assumed(project, id_, taken, address=None):
+    """Write what a unit or feed assumes into the document, one address or all of them; returns the labels of what was taken.
+
+    taken: what the last solve took from the context, {input name: value in SI, or a choice}.
+    """
+    done = []
+    for a in assumed(project, id_):
+        if address not in (None, a.address):
+            continue
+        text = a.text
+        if text is None:
+            name = a.address.partition(".")[2]
+            value = taken.get(name)
+            if value is None:
+                continue  # not known before the unit has solved
+            found = addresses(project).get(a.address)
+            text = value if found is None else write_quantity(value, found.dimension, project.display)
+        choice = _choice_at(project, a.address)
+        if choice is not None:
+            set_value(project.unit(id_), choice, text)
+        else:
+            write(project, a.address, text)
+        done.append(a.label)
+    return done
+
+
+def _choice_at(project, address):
+    head, _, name = address.partition(".")
+    unit = project.unit(head)
+    return (
+        next((d for d in KINDS[unit.kind].inputs() if isinstance(d, Choice) and d.name == name), None) if unit else None
+    )
 
 
 # Loops, ties and targets

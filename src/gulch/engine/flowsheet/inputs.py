@@ -12,18 +12,29 @@ from gulch.engine import formulas
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
 from gulch.engine.chemistry.rates import BASES as RATE_BASES
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, read_rate_constant
-from gulch.engine.document import choices_of, set_value, value_of
+from gulch.engine.document import (
+    FEED_DEFAULTS,
+    assumed_choices,
+    choices_of,
+    default_text,
+    set_value,
+    value_of,
+)
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 
 @dataclass(frozen=True)
 class Address:
-    """An input that can be read and written: its dimension, words for it, and bounds in SI."""
+    """An input that can be read and written: its dimension, words for it, and bounds in SI.
+
+    text: as typed, or what is assumed in its place; None where there is neither. assumed: nobody typed it; context:
+    where the value comes from, in words, when it is taken from what enters.
+    """
 
     address: str
     dimension: str
@@ -33,6 +44,9 @@ class Address:
     text: str | None = None
     knob: bool = True  # may be turned
     material: bool = True  # a temperature that material has
+    assumed: bool = False
+    context: str = ""
+    counted: bool = True  # among the assumed ones, if it is one
 
 
 FEED_BASES = {
@@ -60,10 +74,10 @@ def total_dimension(text):
 def feed_addresses(project, stream):
     """Addresses of one feed."""
     given = stream.given
-    yield Address(
-        f"{stream.id}.temperature", "temperature", f"Temperature of {stream.id}", 100.0, 3000.0, given.temperature
-    )
-    yield Address(f"{stream.id}.pressure", "pressure", f"Pressure of {stream.id}", 1.0, 1e9, given.pressure)
+    for name, low, high in (("temperature", 100.0, 3000.0), ("pressure", 1.0, 1e9)):
+        typed = getattr(given, name)
+        text = typed or default_text(FEED_DEFAULTS[name], name, project.display)
+        yield Address(f"{stream.id}.{name}", name, f"{name.title()} of {stream.id}", low, high, text, assumed=not typed)
     key, dimension, words = FEED_BASES[given.basis]
     if given.basis.endswith("fractions"):
         try:
@@ -111,7 +125,7 @@ def unit_addresses(project, unit):
         if isinstance(d, PerSpecies):
             for s in project.species:
                 yield Address(f"{unit.id}.{d.name}.{s.id}", d.dimension, f"{d.label} of {s.shown} in {unit.id}",
-                              d.low, d.high, text.get(s.id, d.default))  # fmt: skip
+                              d.low, d.high, text.get(s.id, d.default), assumed=not text, counted=d.counted)  # fmt: skip
         elif isinstance(d, PerReaction):
             for id_ in reactions_of(project, unit) if d.options is None else ():
                 if d.only is None or per_reaction(unit, d.only[0], id_) == d.only[1]:
@@ -119,9 +133,41 @@ def unit_addresses(project, unit):
                                   d.low, d.high, text.get(id_, d.default))  # fmt: skip
         else:
             name = d.name.removesuffix("_given")
-            yield Address(
-                f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material
-            )
+            lacking = text in (None, "") and bool(d.default or d.context)
+            if lacking and d.default:
+                text = default_text(d.default, d.dimension, project.display)
+            yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material,
+                          lacking, d.context, d.counted)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Assumed:
+    """Something that nobody typed and figures rest on. address: of the input or choice; text: None where context decides."""
+
+    address: str
+    label: str
+    text: str | None
+
+
+def assumed(project, id_):
+    """What a unit or feed rests on that nobody typed: a list of Assumed, in the order of its form."""
+    unit, stream = project.unit(id_), project.stream(id_)
+    if unit is None:
+        if stream is None or stream.given is None:
+            return []
+        return [
+            Assumed(a.address, a.address.partition(".")[2], a.text)
+            for a in feed_addresses(project, stream)
+            if a.assumed
+        ]
+    labels = {d.name.removesuffix("_given"): d.label for d in KINDS[unit.kind].inputs()}
+    found = [Assumed(f"{id_}.{d.name}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
+    found += [
+        Assumed(a.address, labels[a.address.split(".")[1]].lower(), a.text)
+        for a in unit_addresses(project, unit) if a.assumed and a.counted
+    ]  # fmt: skip
+    place = list(labels)
+    return sorted(found, key=lambda a: place.index(a.address.split(".")[1].removesuffix("_given")))
 
 
 def addresses(project):
@@ -181,8 +227,6 @@ def write(project, address, text):
                     else:
                         values[species] = text
                     set_value(unit, d, values)
-                elif isinstance(d, Input) and d.default is not None and not d.optional and text in (None, ""):
-                    set_value(unit, d, d.default)
                 else:
                     set_value(unit, d, text or None)
                 return

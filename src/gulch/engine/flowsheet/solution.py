@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass, field
 
 @dataclass
 class Message:
-    """A to-do line. level: error (nothing computed there), warning, or question."""
+    """A to-do line. level: error (nothing computed there), question, warning, or assumed (values that nobody typed)."""
 
     level: str
     where: str  # address of what it concerns, "" for the whole project
@@ -40,6 +40,7 @@ class UnitOutcome:
     changes: list = field(default_factory=list)  # [(label, {species: mol/s})]
     reactions: list = field(default_factory=list)
     balances: dict = field(default_factory=dict)  # mass, energy, elements: {...}
+    taken: dict = field(default_factory=dict)  # input or choice left to the context -> what was taken, SI
 
 
 @dataclass

@@ -261,6 +261,7 @@ class _Run:
         self.start, self.cancelled = start, cancelled
         self.max_passes = max_passes or plan.max_passes
         self.streams, self.done = {}, {}
+        self.taken = {}  # unit -> what it took from the context
         self.returned = {}  # what comes back where a loop is left open
         self.failed, self.blocked = set(), set()
         self.at = ""
@@ -376,8 +377,10 @@ class _Run:
             feed = {plan.inlet[s]: self.streams[s] for s in plan.entering[unit_id]}
         else:
             feed = inlets if kind.inlets[0].many else inlets[0]
+        given = Given(**vars(self.given[unit_id]))
         try:
-            result = kind.solve(feed, self.given[unit_id], self.context)
+            self.taken[unit_id] = kind.adopt(inlets[0], given)
+            result = kind.solve(feed, given, self.context)
         except StreamTrouble as trouble:
             raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
         self.done[unit_id] = (inlets, result)
@@ -523,7 +526,7 @@ class _Run:
         outcome = UnitOutcome(
             True, values, dict(zip(species, n_in.tolist())), dict(zip(species, n_out.tolist())),
             [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], result.reactions,
-            self.balances(n_in, n_out, h_in, h_out, heat),
+            self.balances(n_in, n_out, h_in, h_out, heat), self.taken[unit_id],
         )  # fmt: skip
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):

@@ -18,6 +18,7 @@ SHARED = (
     "variants",
     "working",
     "sizing",
+    "bare_shares",
 )
 KEYS = ("id", "sets", "stream")  # what names an entry of a list
 BASE = "base"

@@ -25,6 +25,8 @@ class Declared:
     name = ""
     group = None
     when = None  # (choice name, value, ...): used only while that choice has one of the values
+    context = ""
+    default = None
 
     def __set_name__(self, owner, name):
         self.name = name
@@ -35,7 +37,11 @@ class Declared:
 
 @dataclass(eq=False)
 class Input(Declared):
-    """A number: its dimension, bounds and default in SI, and its meaning in one line."""
+    """A number: its dimension, bounds and default in SI, and its meaning in one line.
+
+    A default that nobody typed counts as assumed, unless it stands for "none of it" (`counted` False). `context`
+    says in words where the value comes from when the kind's `adopt` takes it from what enters.
+    """
 
     label: str
     dimension: str
@@ -48,18 +54,22 @@ class Input(Declared):
     when: tuple | None = None
     group: str | None = None
     material: bool = True  # a temperature that material has, which the heat-capacity data should cover
+    context: str = ""
+    counted: bool = True
 
 
 @dataclass(eq=False)
 class Choice(Declared):
-    """One of several ways, {value: label}."""
+    """One of several ways, {value: label}; `context` as of an Input, where there is no default."""
 
     label: str
     options: dict
     meaning: str
-    default: str = ""
+    default: str | None = None
     when: tuple | None = None
     group: str | None = None
+    context: str = ""
+    counted: bool = True
 
 
 @dataclass(eq=False)
@@ -92,6 +102,7 @@ class PerSpecies(Declared):
     high: float = np.inf
     default: str = "0 %"
     when: tuple | None = None
+    counted: bool = True
 
 
 @dataclass(eq=False)
@@ -183,6 +194,11 @@ class Unit:
     def check(cls, entry, project):
         """Sentences beyond the declared bounds: yields (input name, what, what to do)."""
         return ()
+
+    @classmethod
+    def adopt(cls, feed, given):
+        """Fill in `given` what the user left to the context, from what enters; returns {input name: value taken}."""
+        return {}
 
     @classmethod
     def solve(cls, feed, given, context):

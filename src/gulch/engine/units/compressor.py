@@ -20,7 +20,7 @@ class Compressor(Unit):
     efficiency = Input(
         "Efficiency", "fraction", "ideal work over real work, of each stage", low=0.05, high=1.0, default="75 %"
     )
-    stages = Input("Stages", "ratio", "stages of equal pressure ratio", low=1.0, high=10.0, default="1")
+    stages = Input("Stages", "ratio", "stages of equal pressure ratio", low=1.0, high=10.0, default="1", counted=False)
     between = Input("Cooled between stages to", "temperature", "temperature at the inlet of every stage but the first; empty: not cooled",
                     low=100.0, high=3000.0, optional=True, empty="not cooled")  # fmt: skip
 
@@ -31,6 +31,8 @@ class Compressor(Unit):
 
     @classmethod
     def check(cls, entry, project):
+        if entry.stages is None:
+            return
         try:
             whole = float(entry.stages) == int(float(entry.stages))
         except (TypeError, ValueError):

@@ -5,6 +5,7 @@ from gulch.engine.chemistry.equations import find_in_project
 from gulch.engine.document import SetEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN
 from gulch.web.projects.registry import Done, action
@@ -141,8 +142,9 @@ def conversion(document, form):
             key = next(document.species[i].id for i, v in found.coefficients.items() if v < 0)
         except EquationError as error:
             raise EditError(f"Mend the equation first. {error}") from None
-    edit.set_conversion(document, id_, key, complete(text, "fraction", document.display))
-    return Done(f"Convert {complete(text, 'fraction', document.display) or 'nothing'} of {key} by {id_}", id_)
+    text = typed(document, f"{id_}.conversion", text, "fraction")
+    edit.set_conversion(document, id_, key, text)
+    return Done(f"Convert {text or 'nothing'} of {key} by {id_}", id_)
 
 
 @action("polynomial")
@@ -200,17 +202,6 @@ def rate_order(document, form):
     return Done(f"Set the order of {form['id']} in {form['species']} to {form.get('value') or '0'}", form["id"])
 
 
-@action("rate-answer")
-def rate_answer(document, form):
-    """Answer to “was kJ meant?”."""
-    forward = edit.need_rate(document, form["id"]).forward
-    if form["value"] == "keep":
-        forward.meant = True
-    else:
-        forward.energy = form["value"]
-    return Done(f"Settle the activation energy of {form['id']}", form["id"])
-
-
 @action("adsorption-add")
 def add_adsorption(document, form):
     edit.add_adsorption(document, form["id"], form["species"])
@@ -247,19 +238,6 @@ def preview(document, form):
         raise EditError("The set is gone: reload the page.")
     chosen.preview = form["value"]
     return Done(f"Show what limits set {chosen.id} in {form['value']}")
-
-
-@action("conversion-answer")
-def answer(document, form):
-    """Answer to “was 75 % meant?”."""
-    reaction = document.reaction(form["id"])
-    if reaction is None or reaction.conversion is None:
-        raise EditError("The reaction is gone: reload the page.")
-    if form["value"] == "keep":
-        reaction.conversion.meant = True
-        return Done(f"Keep the conversion {reaction.conversion.value} of {reaction.id}", reaction.id)
-    reaction.conversion.value = form["value"]
-    return Done(f"Set the conversion of {reaction.id} to {form['value']}", reaction.id)
 
 
 @action("set-add")

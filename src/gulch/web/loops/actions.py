@@ -6,7 +6,8 @@ from gulch.engine.flowsheet.couplings import read_tie
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.results import readable
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
+from gulch.engine.flowsheet.typed import typed, typed_tie
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS
 from gulch.web.projects.registry import Done, action
 
@@ -94,6 +95,7 @@ def tie(document, form):
     if found is None:
         raise EditError(f"“{address}” is not an input: choose one from the list, for example feed.flow.water.")
     entry = document.tie(address)
+    formula = typed_tie(document, address, formula, found.dimension)
     new = TieEntry(sets=address, formula=formula[:400])
     try:
         read_tie(new, document)
@@ -123,7 +125,8 @@ def target(document, form):
     found = document.gauge(gauge)
     outputs = readable(document)
     if found is not None and found.reads in outputs:
-        value = complete(value, outputs[found.reads].dimension, document.display)
+        asked = edit.fresh("target", {t.id for t in document.targets})
+        value = typed(document, f"target.{asked}.value", value, outputs[found.reads].dimension)
         if sits == "value":
             try:
                 parse(value, outputs[found.reads].dimension)
@@ -146,7 +149,7 @@ def edit_target(document, form):
     if field == "value":
         gauge = document.gauge(entry.gauge)
         found = readable(document).get(gauge.reads) if gauge else None
-        text = complete(text, found.dimension, document.display) if found else text
+        text = typed(document, f"target.{entry.id}.value", text, found.dimension) if found else text
         entry.value = text or None
     elif field == "sits" and text in ("value", "at_least", "at_most"):
         entry.sits = text
@@ -193,7 +196,8 @@ def purge_target(document, form):
     inlet = next((s for s in document.streams if s.enters == splitter), None)
     if unit is None or inlet is None or species not in {s.id for s in document.species}:
         raise EditError("The splitter or the species is gone: reload the page.")
-    share = complete(share, "fraction", document.display)
+    target_id = edit.fresh("target", {t.id for t in document.targets})
+    share = typed(document, f"target.{target_id}.value", share, "fraction")
     try:
         wanted = parse(share, "fraction")
     except QuantityError as error:

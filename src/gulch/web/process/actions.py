@@ -1,11 +1,14 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
+import json
+
 from gulch.engine.document import set_value
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.results import readable
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, parse, to_unit
+from gulch.engine.flowsheet.typed import answer, typed
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.web.projects.registry import Done, action
@@ -37,10 +40,47 @@ def set_input(document, form):
     found = addresses(document).get(address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
-    text = complete(text, found.dimension, document.display)
+    text = typed(document, address, text, found.dimension)
     write(document, address, text)
     edit.complete_streams(document)
     return Done(f"Set {found.label[:1].lower() + found.label[1:]} to {text or 'nothing'}")
+
+
+@action("take")
+def take(document, form):
+    """Take what a unit or feed assumes as it is: one address, or all of them."""
+    try:
+        taken = json.loads(form.get("taken") or "{}")
+    except ValueError:
+        taken = {}
+    done = edit.take_assumed(
+        document, form["id"], taken if isinstance(taken, dict) else {}, form.get("address") or None
+    )
+    if not done:
+        raise EditError("What is assumed here follows from the feed, which is not known yet: type it, or solve first.")
+    edit.complete_streams(document)
+    return Done(f"Take {', '.join(done)} of {form['id']} as assumed")
+
+
+@action("answer")
+def settle_question(document, form):
+    """Answer a question of the to-do list, at the place that it is about."""
+    place, value = form["where"], form["value"]
+    if place in document.doubtful:
+        return Done(answer(document, place, value))
+    head, _, name = place.partition(".")
+    reaction = document.reaction(head)
+    holder = {
+        "conversion": reaction and reaction.conversion,
+        "energy": reaction and reaction.rate and reaction.rate.forward,
+    }.get(name)
+    if not holder:
+        raise EditError("The question is settled already: reload the page.")
+    if value == "keep":
+        holder.meant = True
+        return Done(f"Keep the {name} of {head}", head)
+    setattr(holder, "value" if name == "conversion" else "energy", value)
+    return Done(f"Set the {name} of {head} to {value}", head)
 
 
 @action("basis")
@@ -162,7 +202,7 @@ def edit_knob(document, form):
     if field == "label":
         knob.label = text[:60] or None
     elif field in ("low", "high"):
-        setattr(knob, field, complete(text, found.dimension, document.display) if found else text)
+        setattr(knob, field, typed(document, f"knob.{knob.id}.{field}", text, found.dimension) if found else text)
     return Done(f"Set {field} of knob {knob.label or knob.id} to {text}")
 
 
@@ -192,7 +232,11 @@ def edit_gauge(document, form):
     if field == "label":
         gauge.label = text[:60] or None
     elif field in ("at_least", "at_most"):
-        setattr(gauge, field, (complete(text, found.dimension, document.display) if found else text) or None)
+        setattr(
+            gauge,
+            field,
+            (typed(document, f"gauge.{gauge.id}.{field}", text, found.dimension) if found else text) or None,
+        )
     return Done(f"Set {field.replace('_', ' ')} of gauge {gauge.label or gauge.id} to {text or 'nothing'}")
 
 
@@ -211,8 +255,7 @@ def turn(document, form):
             address, text, _ = slider_text(document, form["id"], int(form["position"]))
         except (QuantityError, ValueError) as error:
             raise EditError(str(error)) from None
-        write(document, address, text)
-        return Done(f"Turn {address} to {text}")
+        return set_input(document, {"address": address, "value": text})
     knob = document.knob(form["id"])
     if knob is None:
         raise EditError("The knob is gone: reload the page.")

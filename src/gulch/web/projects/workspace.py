@@ -3,7 +3,7 @@
 import json
 import math
 
-from gulch.engine.document import BASES, choices_of, load, source_of, value_of
+from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
 from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
@@ -96,6 +96,8 @@ class Workspace:
             head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
         ):
             return "chemistry"
+        if head in ("scan", "sizing"):
+            return "scans" if head == "scan" else head
         return "loops" if head.startswith("loop-") or head in ("tie", "target", "open", "closing") else "process"
 
     @property
@@ -107,14 +109,14 @@ class Workspace:
         for m in self.messages:
             head, _, rest = m.where.partition(".")
             select = (
-                f"{head}:{rest}"
+                f"{head}:{rest.split('.')[0]}"
                 if head in ("gauge", "knob", "species")
                 else (m.where if self.stage_of(m.where) == "loops" else head)
             )
             yield {
                 "level": m.level, "what": m.what, "todo": m.todo, "where": m.where, "answers": m.answers,
-                "stage": self.stage_of(m.where), "select": select,
-                "mark": {"error": "✕", "warning": "▲", "question": "?"}[m.level],
+                "stage": self.stage_of(m.where), "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select), "taken": json.dumps(self.taken(m.where)),
+                "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
             }  # fmt: skip
 
     @property
@@ -206,9 +208,11 @@ class Workspace:
         a = self.inputs[address]
         message = self.errors.get(address)
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
+        by = self.set_by(a)
         return {
             "type": "quantity", "address": address, "label": label or a.label, "text": pretty_text(a.text or ""), "meaning": meaning,
-            **self.set_by(a),
+            **by, "assumed": a.assumed and a.counted and not by["set_by"], "context": a.context,
+            "owner": address.split(".")[0], "taken": json.dumps(self.taken(address.split(".")[0])),
             "message": message, "knob": knob, "can_turn": a.knob,
             "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
         }  # fmt: skip
@@ -219,8 +223,7 @@ class Workspace:
         for d in KINDS[unit.kind].inputs():
             if isinstance(d, Choice):
                 if d.in_use(choices):
-                    yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
-                           "options": [(v, words, v == choices[d.name]) for v, words in d.options.items()]}  # fmt: skip
+                    yield self.choice_field(unit, d, choices[d.name], d in list(assumed_choices(unit)))
             elif isinstance(d, ReactionSet):
                 sets = [(s.id, s.id, s.id == value_of(unit, d)) for s in self.document.reaction_sets]
                 yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
@@ -243,6 +246,20 @@ class Workspace:
                 field = self.field(f"{unit.id}.{d.name.removesuffix('_given')}", d.label, d.meaning)
                 field["optional"] = d.empty if d.optional else False
                 yield field
+
+    def choice_field(self, unit, declared, chosen, assumed):
+        options = [(v, words, v == chosen) for v, words in declared.options.items()]
+        if declared.context and assumed:
+            taken = declared.options.get(self.taken(unit.id).get(declared.name))
+            options.insert(0, ("", f"{declared.context}: {taken}" if taken else declared.context, True))
+        return {"type": "choice", "address": f"{unit.id}.{declared.name}", "label": declared.label, "meaning": declared.meaning,
+                "options": options, "assumed": assumed, "context": declared.context, "owner": unit.id,
+                "taken": json.dumps(self.taken(unit.id))}  # fmt: skip
+
+    def taken(self, id_):
+        """What a unit took from the context in the last solve."""
+        outcome = self.solution.units.get(id_) if self.solution else None
+        return outcome.taken if outcome else {}
 
     def per_reaction_fields(self, unit, declared):
         given = value_of(unit, declared)
@@ -275,7 +292,7 @@ class Workspace:
             kind = KINDS[u.kind]
             outcome = self.solution.units.get(u.id) if self.solution else None
             bad = any(m.level == "error" and m.where.split(".")[0] == u.id for m in self.messages)
-            doubtful = any(m.level != "error" and m.where.split(".")[0] == u.id for m in self.messages)
+            doubtful = any(m.level in ("warning", "question") and m.where.split(".")[0] == u.id for m in self.messages)
             units.append({
                 "id": u.id, "kind": kind.label, "headline": self.headline(u, outcome),
                 "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
@@ -330,7 +347,7 @@ class Workspace:
                 elif value is not None and not any(d.name == "conversion" for d in KINDS[unit.kind].results()):
                     return show(value, r.dimension, self.display, 3)
         if unit.kind == "splitter":
-            return f"{unit.drawn} drawn"
+            return f"{self.inputs[f'{unit.id}.drawn'].text} drawn"
         total = sum(outcome.outlet.values())
         return show(total, "molar flow", self.display, 3)
 
@@ -354,17 +371,21 @@ class Workspace:
         head, _, rest = self.select.partition(":")
         if head == "knob" and self.document.knob(rest):
             k = self.document.knob(rest)
-            return {"what": "knob", "id": k.id, "knob": k, "message": self.errors.get(f"knob.{k.id}"),
+            return {"what": "knob", "id": k.id, "knob": k, "said": self.said(f"knob.{k.id}"),
                     "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
         if head == "gauge" and self.document.gauge(rest):
             g = self.document.gauge(rest)
-            return {"what": "gauge", "id": g.id, "gauge": g, "message": self.errors.get(f"gauge.{g.id}"),
+            return {"what": "gauge", "id": g.id, "gauge": g, "said": self.said(f"gauge.{g.id}"),
                     "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads)}  # fmt: skip
         unit = self.document.unit(self.select)
         if unit is not None:
             return self.inspect_unit(unit)
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
+
+    def said(self, place):
+        """To-do lines of a knob, gauge, target or scan and of its parts."""
+        return [m for m in self.messages if m.where == place or m.where.startswith(place + ".")]
 
     def own_messages(self, id_):
         """To-do lines of one thing; those of a single field stand at the field instead."""

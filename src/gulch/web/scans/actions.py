@@ -4,7 +4,7 @@ from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.quantities import complete
+from gulch.engine.flowsheet.typed import typed
 from gulch.web.projects.registry import Done, action
 
 
@@ -33,7 +33,9 @@ def edit_scan(document, form):
     sweep.knob = knob.id
     for name in ("low", "high"):
         text = "" if turned else form.get(name, "").strip()
-        setattr(sweep, name, (complete(text, found.dimension, document.display) if found else text) or None)
+        setattr(
+            sweep, name, (typed(document, f"scan.{scan.id}.{name}", text, found.dimension) if found else text) or None
+        )
     try:
         points = int(form.get("points", sweep.points))
     except ValueError:

@@ -3,7 +3,8 @@
 from gulch.engine.document import SizingEntry, StreamEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, complete, pretty_unit, show, to_unit, write
+from gulch.engine.flowsheet.typed import typed
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, pretty_unit, show, to_unit, write
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import pretty_text
@@ -89,7 +90,7 @@ def sizing(document, form):
             setattr(entry, name, form[name])
     for name, dimension in DIMENSIONS.items():
         if name in form:
-            text = complete(form[name].strip(), dimension, document.display)
+            text = typed(document, f"sizing.{name}", form[name].strip(), dimension)
             setattr(entry, name, text or (None if name in ("temperature", "bulk_density") else getattr(entry, name)))
     try:
         tanks = int(form.get("tanks", entry.tanks))

@@ -18,7 +18,7 @@ from gulch.engine.units.base import (
     UnitTrouble,
     outlet_pressure,
 )
-from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor
+from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
 
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
@@ -35,10 +35,10 @@ class EquilibriumReactor(Reactor):
         "Reacting phase",
         {"gas": "vapour", "liquid": "liquid", "split": "vapour and liquid, two outlets"},
         "vapour or liquid: the contents are taken as one phase; both: they split as the phase model finds, and leave apart",
-        default="gas",
+        context="as the feed",
     )
     approach = Input("Approach temperature", "temperature difference",
-                     "the constants are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K")  # fmt: skip
+                     "the constants are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K", counted=False)  # fmt: skip
     runs = PerReaction(
         "How each reaction runs",
         "slow reactions are held at the conversion of their card, or at an extent",
@@ -65,6 +65,13 @@ class EquilibriumReactor(Reactor):
     @classmethod
     def ports_out(cls, entry):
         return BOTH_PHASES if entry.mixture == "split" else cls.outlets
+
+    @classmethod
+    def adopt(cls, feed, given):
+        taken = super().adopt(feed, given)
+        if given.mixture is None:
+            given.mixture = taken["mixture"] = "liquid" if phase_of(feed) == "liquid" else "gas"
+        return taken
 
     @classmethod
     def solve(cls, feed, given, context):

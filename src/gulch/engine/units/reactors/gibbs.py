@@ -37,11 +37,11 @@ class GibbsReactor(Reactor):
     set = ReactionSet("Reactions held back", "a set whose reactions may be held at given extents; none is needed",
                       steps=False, optional=True)  # fmt: skip
     approach = Input("Approach temperature", "temperature difference",
-                     "Gibbs energies are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K")  # fmt: skip
+                     "Gibbs energies are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K", counted=False)  # fmt: skip
     held_extent = PerReaction("Held at extent", "fixes the change of the reaction's key species; empty: free",
                               "molar flow", default=None)  # fmt: skip
     inert = PerSpecies("Inert share", "fraction", "share of the species fed that takes no part; 100 % also forbids making it",
-                       low=0.0, high=1.0)  # fmt: skip
+                       low=0.0, high=1.0, counted=False)  # fmt: skip
 
     heat_of_reaction = None
     potential = Result("Element potential", "ratio", "chemical potential of an element over RT", per="element")

@@ -12,6 +12,11 @@ BOTH_PHASES = (
 T_SEARCH = (200.0, 3500.0)  # where an adiabatic outlet is searched [K]
 
 
+def phase_of(feed):
+    """The phase that most of a stream is in, "vapour" or "liquid"."""
+    return "liquid" if not feed.is_empty and feed.vapour_fraction < 0.5 else "vapour"
+
+
 class Reactor(Unit):
     """Base of the reactors: thermal modes and their closing on a known outlet composition."""
 
@@ -23,11 +28,11 @@ class Reactor(Unit):
         {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature",
          "adiabatic": "adiabatic", "duty": "given duty"},
         "held at a temperature, at the feed's, without heat exchange, or with a given duty",
-        default="isothermal",
+        default="feed-temperature",
         group="heat",
     )  # fmt: skip
-    temperature = Input("Temperature", "temperature", "temperature of the stream that leaves",
-                        low=100.0, high=3000.0, default="300 degC", when=("mode", "isothermal"), group="heat")  # fmt: skip
+    temperature = Input("Temperature", "temperature", "temperature of the stream that leaves", low=100.0, high=3000.0,
+                        when=("mode", "isothermal"), group="heat", context="the feed's")  # fmt: skip
     duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW",
                        when=("mode", "duty"), group="heat")  # fmt: skip
     pressure_drop = Input(
@@ -41,6 +46,13 @@ class Reactor(Unit):
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
     conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species",
                         headline=True)  # fmt: skip
+
+    @classmethod
+    def adopt(cls, feed, given):
+        if given.mode == "isothermal" and given.temperature is None:
+            given.temperature = feed.T
+            return {"temperature": feed.T}
+        return {}
 
     @classmethod
     def leave(cls, feed, n, given, context):

@@ -8,7 +8,7 @@ from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Input, ReactionSet, Result, UnitTrouble
-from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.reactors.heat import Reactor, phase_of
 
 
 class KineticReactor(Reactor):
@@ -20,12 +20,19 @@ class KineticReactor(Reactor):
     bulk_density = Input("Catalyst per bed volume", "density", "needed by rate laws that count on mass of catalyst",
                          low=0.0, high=2e4, optional=True, empty="none")  # fmt: skip
     void = Input("Void fraction", "fraction", "share of the reactor's volume that the fluid fills", low=0.01, high=1.0,
-                 default="100 %")  # fmt: skip
+                 default="100 %", counted=False)  # fmt: skip
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
     residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
     space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
+
+    @classmethod
+    def adopt(cls, feed, given):
+        taken = super().adopt(feed, given)
+        if given.phase is None:
+            given.phase = taken["phase"] = phase_of(feed)
+        return taken
 
     @classmethod
     def prepare(cls, feed, given, context):

@@ -34,7 +34,7 @@ class PlugFlow(KineticReactor):
     label = "plug flow"
     meaning = "integrates the rate laws of a set along a tube or a bed, with its heat exchange and pressure drop"
 
-    phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", default="vapour")
+    phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
     size_by = Choice("Sized by", {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"},
                      "what is given; the rest follows", default="volume")  # fmt: skip
     volume = Input(
@@ -54,7 +54,7 @@ class PlugFlow(KineticReactor):
          "duty": "given duty, spread evenly", "per-length": "given duty per length", "coolant": "coolant at one temperature", "cocurrent": "coolant in the same direction",
          "countercurrent": "coolant against the flow"},
         "how heat enters or leaves along the reactor",
-        default="isothermal",
+        default="feed-temperature",
         group="heat",
     )  # fmt: skip
     heating = Input("Duty per length", "heat per length", "heat put in per length of all tubes together; negative takes heat out",
@@ -74,7 +74,7 @@ class PlugFlow(KineticReactor):
     viscosity = Input("Viscosity", "viscosity", "of the fluid, for Ergun's equation", low=1e-7, high=100.0, default="0.02 mPa s",
                       when=("falls", "ergun"))  # fmt: skip
     limit = Input("Stop above", "temperature", "a temperature above this counts as running away", low=200.0, high=5000.0,
-                  default="1500 degC", material=False)  # fmt: skip
+                  default="1500 degC", material=False, counted=False)  # fmt: skip
 
     length_result = Result("Length", "length", "length of a tube, where the diameter is given")
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")

@@ -27,7 +27,7 @@ class StirredTank(KineticReactor):
         "Contents",
         {"liquid": "liquid", "vapour": "vapour", "both": "liquid, with vapour leaving"},
         "what fills the tank; with vapour leaving both phases are at equilibrium and the reaction runs in the liquid",
-        default="liquid",
+        context="as the feed",
     )
     size_by = Choice("Sized by", {"volume": "volume", "time": "residence time", "conversion": "target conversion"},
                      "what is given; the rest follows", default="volume")  # fmt: skip
@@ -42,7 +42,7 @@ class StirredTank(KineticReactor):
         {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature", "adiabatic": "adiabatic",
          "duty": "given duty", "jacket": "jacket"},
         "held at a temperature, at the feed's, without heat exchange, with a given duty, or through a jacket",
-        default="isothermal",
+        default="feed-temperature",
         group="heat",
     )  # fmt: skip
     conductance = Input("U A of the jacket", "heat conductance", "heat passed per degree between coolant and contents", low=0.0,

@@ -1,0 +1,145 @@
+"""Numbers as they are typed: a bare one takes the unit shown, and a share that may have been meant as a fraction is asked about.
+
+A place is where a typed number stands in the document: the address of an input, or `knob.ID.low`, `gauge.ID.at_least`,
+`target.ID.value`, `scan.ID.low`, `sizing.target`, `tie.ADDRESS`.
+"""
+
+from dataclasses import dataclass
+
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.quantities import QuantityError, complete, split_text
+
+KEEP, ALWAYS_SHARE, ALWAYS_PERCENT = "keep", "always fraction", "always per cent"
+LIMITS = {"low": "low end", "high": "high end", "at_least": "lower limit", "at_most": "upper limit", "value": "value"}
+
+
+@dataclass(frozen=True)
+class Place:
+    """One typed number: words for it, how it reads now, and a function that writes it."""
+
+    label: str
+    text: str | None
+    write: object
+
+
+def place_of(project, place):
+    """The Place at an address, or None where nothing stands now."""
+    head, _, rest = place.partition(".")
+    if head == "tie":
+        tie = project.tie(rest)
+        if tie is None:
+            return None
+        bare = tie.formula.replace("[", " ").replace("]", "")
+        return Place(f"The tie on {rest}", bare, lambda text: setattr(tie, "formula", _in_brackets(text)))
+    if head in ("knob", "gauge", "target", "scan"):
+        id_, _, field = rest.rpartition(".")
+        entry = getattr(project, head)(id_)
+        if entry is None:
+            return None
+        holder = entry.over[0] if head == "scan" else entry
+        label = getattr(entry, "label", None) or id_
+        return Place(
+            f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text)
+        )
+    if head == "sizing" and project.sizing is not None:
+        return Place(
+            f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text)
+        )
+    found = addresses(project).get(place)
+    return None if found is None else Place(found.label, found.text, lambda text: write(project, place, text))
+
+
+def _in_brackets(text):
+    number, unit = split_text(text)
+    return f"{number:.10g}[{unit}]"
+
+
+def typed(project, place, text, dimension):
+    """The document text of what was typed at a place. A bare number is taken in the unit shown.
+
+    A bare share above 0 and up to 1 may have been meant as a fraction: it is remembered as doubtful until the user
+    answers, or read as the project's kept answer says.
+    """
+    full = complete(text, dimension, project.display)
+    doubts = [p for p in project.doubtful if p != place]
+    if dimension == "fraction" and may_be_fraction(text):
+        if project.bare_shares == "fraction":
+            full = as_fraction(text)
+        elif project.bare_shares == "ask":
+            doubts.append(place)
+    project.doubtful = doubts
+    return full
+
+
+def typed_tie(project, address, formula, dimension):
+    """A tie's formula as typed; one that is a bare number on a share takes the unit shown, as in any field."""
+    try:
+        bare = not split_text(formula)[1]
+    except QuantityError:
+        bare = False
+    if dimension != "fraction" or not bare:
+        project.doubtful = [p for p in project.doubtful if p != f"tie.{address}"]
+        return formula
+    return _in_brackets(typed(project, f"tie.{address}", formula, dimension))
+
+
+def may_be_fraction(text):
+    """Whether a typed share has no unit and lies above 0 and up to 1.
+
+    >>> may_be_fraction("0.28"), may_be_fraction("0.28 %"), may_be_fraction("28")
+    (True, False, False)
+    """
+    try:
+        number, unit = split_text(text)
+    except QuantityError:
+        return False
+    return not unit and 0.0 < number <= 1.0
+
+
+def as_fraction(text):
+    """Per cent of a number that was meant as a fraction.
+
+    >>> as_fraction("0.28")
+    '28 %'
+    """
+    return f"{100.0 * split_text(text)[0]:.10g} %"
+
+
+def doubts(project):
+    """Questions about shares typed without a unit that may have been meant as fractions."""
+    for place in project.doubtful:
+        found = place_of(project, place)
+        if found is None or not found.text:
+            continue
+        try:
+            number, unit = split_text(found.text)
+        except QuantityError:
+            continue
+        if unit != "%" or not 0.0 < number <= 1.0:
+            continue
+        meant, now = f"{100.0 * number:.10g} %", f"{number:.10g} %"
+        yield Message("question", place, f"{found.label} was typed as {number:.10g} without a unit and is taken as {now}. Was {meant} meant?",
+                      "Answer here, or type it with its unit.",
+                      [[meant, meant], [f"keep {now}", KEEP], [f"{meant}, and so for every bare number here", ALWAYS_SHARE],
+                       [f"{now}, and so for every bare number here", ALWAYS_PERCENT]])  # fmt: skip
+
+
+def answer(project, place, value):
+    """Settle a doubtful share; returns words for the history. A kept answer settles every other one alike."""
+    if value in (ALWAYS_SHARE, ALWAYS_PERCENT):
+        project.bare_shares = "fraction" if value == ALWAYS_SHARE else "per cent"
+        settled = list(project.doubtful)
+    else:
+        settled = [place]
+    for p in settled:
+        found = place_of(project, p)
+        reaction = project.reaction(p.removesuffix(".conversion")) if p.endswith(".conversion") else None
+        if reaction is not None and reaction.conversion is not None:
+            reaction.conversion.meant = True  # small conversions are asked about however they are typed
+        if found is None or not found.text or value in (KEEP, ALWAYS_PERCENT):
+            continue
+        found.write(as_fraction(found.text.split("%")[0].strip()))
+    project.doubtful = [p for p in project.doubtful if p not in settled]
+    last = place_of(project, place)
+    return f"Settle {last.label[:1].lower() + last.label[1:]} as {last.text}" if last else f"Settle {place}"
