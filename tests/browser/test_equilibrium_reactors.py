@@ -28,6 +28,7 @@ def test_shift_reactor_from_an_empty_project(page, user, kind):
         page.fill(f"[id='f-feed1.{name}']", value)
         post(page, lambda name=name: page.press(f"[id='f-feed1.{name}']", "Tab"))
     post(page, lambda: page.click(f"#append-{kind}"))
+    post(page, lambda: page.select_option("[id='f-R1.mode']", "isothermal"))
     page.fill("[id='f-R1.temperature']", "225")
     post(page, lambda: page.press("[id='f-R1.temperature']", "Tab"))
     expect(page.locator("#state")).to_contain_text("solved in")

@@ -48,6 +48,7 @@ def test_plug_flow_from_an_empty_project(page, user):
     ):
         fill(page, f"[id='f-feed1.{name}']", value)
     post(page, lambda: page.click("#append-plug-flow"))
+    post(page, lambda: page.select_option("[id='f-R1.mode']", "isothermal"))
     fill(page, "[id='f-R1.temperature']", "80")
     fill(page, "[id='f-R1.volume']", "30")
     fill(page, "[id='f-R1.diameter']", "1 m")

@@ -40,6 +40,11 @@ class RateConstant:
     power: float = 0.0
     energy: float = 0.0
 
+    @property
+    def packed(self):
+        """(ln k0, energy/R [K], power of T) as the kernels want them."""
+        return self.ln_k, self.energy / k.R, self.power
+
     def at(self, T):
         """k at T [K]."""
         return math.exp(min(self.ln_k + self.power * math.log(T) - self.energy / (k.R * T), 690.0))
@@ -123,7 +128,7 @@ def pack(reactions, constants, n):
     points = max([len(c.points[0]) for c in constants], default=0)
     ways, numbers = np.zeros((m, 8), np.int64), np.zeros((m, 14))
     nu, forward, backward = np.zeros((m, n)), np.zeros((m, n)), np.zeros((m, n))
-    adsorption, table = np.zeros((m, max(deepest, 1), 4)), np.ones((m, 2, max(points, 1)))
+    adsorption, table = np.zeros((m, max(deepest, 1), 5)), np.ones((m, 2, max(points, 1)))
     programs = np.zeros((m, max(longest, 1), 2))
     per = np.zeros(m, np.int64)
     for r, (reaction, constant) in enumerate(zip(reactions, constants)):
@@ -136,26 +141,18 @@ def pack(reactions, constants, n):
             programs[r, : len(law.program)] = [(_OPS[name], argument) for name, argument in law.program]
             continue
         ways[r, k.W_BASIS] = BASES[law.basis][1]
-        numbers[r, k.N_LN_K], numbers[r, k.N_POWER], numbers[r, k.N_E] = (
-            law.constant.ln_k,
-            law.constant.power,
-            law.constant.energy / k.R,
-        )
+        numbers[r, [k.N_LN_K, k.N_E, k.N_POWER]] = law.constant.packed
         forward[r] = law.forward
         if law.reverse == "own":
             ways[r, k.W_REVERSE] = k.OWN_REVERSE
-            numbers[r, k.N_LN_KR], numbers[r, k.N_POWER_R], numbers[r, k.N_E_R] = (
-                law.back.ln_k,
-                law.back.power,
-                law.back.energy / k.R,
-            )
+            numbers[r, [k.N_LN_KR, k.N_E_R, k.N_POWER_R]] = law.back.packed
             backward[r] = law.backward
         elif law.reverse == "equilibrium":
             ways[r, k.W_REVERSE] = k.FROM_EQUILIBRIUM
             _pack_constant(constant, ways[r], numbers[r], table[r])
         ways[r, k.W_ADSORPTION] = len(law.adsorption)
         for j, (species, strength, power) in enumerate(law.adsorption):
-            adsorption[r, j] = species, strength.ln_k, strength.energy / k.R, power
+            adsorption[r, j] = species, *strength.packed, power
     return (ways, numbers, nu, forward, backward, adsorption, table, programs), per
 
 

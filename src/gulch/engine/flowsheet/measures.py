@@ -3,6 +3,7 @@
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
+from gulch.engine.units.base import supported
 
 # name -> (label, formula); A key reactant, P wanted product, r moles of A in one mole of P
 PER_REACTOR = {
@@ -56,7 +57,7 @@ def measured(ratio, key, product, before, after):
     """(conversion, selectivity, yield) from amounts before and after [mol/s] by species; None where undefined."""
     a_in, a_out = before.get(key, 0.0), after.get(key, 0.0)
     made = ratio * (after.get(product, 0.0) - before.get(product, 0.0))
-    used = a_in - a_out
+    used, made = supported(a_in - a_out, a_in), supported(made, ratio * a_in)
     if a_in <= 0.0:
         return None, None, None
     return used / a_in, made / used if abs(used) > 1e-9 * a_in else None, made / a_in

@@ -33,6 +33,7 @@ from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import (
+    ROUNDING,
     Choice,
     Given,
     Input,
@@ -583,6 +584,9 @@ class _Run:
         """Conversions and amounts made over the whole process, and the project's measures."""
         plan, n = self.plan, len(self.plan.species)
         n_in, n_out = (sum((s.n for s in some), np.zeros(n)) for some in self.ends())
+        # what a closed loop leaves open is nothing that was made or used up
+        left_open = 10.0 * plan.tolerance * n_in.sum() if self.solution.loops else ROUNDING * n_in
+        n_out = np.where(np.abs(n_out - n_in) <= left_open, n_in, n_out)
         out = {
             "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out) if a > 0.0},
             "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},

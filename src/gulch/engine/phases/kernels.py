@@ -1195,8 +1195,8 @@ def extents_in_phase(kind, T, P, start, nu, move, at, target, x, phase, par, kij
 
 
 # Reaction rates. A set of rate laws is packed by `chemistry.rates.pack` into `Rates`, a tuple of arrays:
-# ways (m, 8) whole numbers, numbers (m, 14), nu, forward and reverse orders (m, n), adsorption (m, A, 4),
-# table of K (m, 2, K), programs (m, L, 2).
+# ways (m, 8) whole numbers, numbers (m, 14), nu, forward and reverse orders (m, n), adsorption (m, A, 5): species, ln K0,
+# energy/R, power of T, exponent;# table of K (m, 2, K), programs (m, L, 2).
 W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
 POWER, FORMULA = 0, 1
 CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
@@ -1381,7 +1381,13 @@ def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
                 if x[i] > 0.0:
                     ln_q = math.log(x[i]) + ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
                     covered += math.exp(
-                        min(adsorption[r, k, 1] - adsorption[r, k, 2] / T + adsorption[r, k, 3] * ln_q, 600.0)
+                        min(
+                            adsorption[r, k, 1]
+                            + adsorption[r, k, 3] * math.log(T)
+                            - adsorption[r, k, 2] / T
+                            + adsorption[r, k, 4] * ln_q,
+                            600.0,
+                        )
                     )
             rate /= covered ** numbers[r, N_EXPONENT]
         out[r] = rate
@@ -1588,7 +1594,11 @@ def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, 
                 out[r] = shifted[r]
             if moved_by < 1e-13 * flow:
                 good = True
+                for r in range(m):  # a large step cut short is no answer: it is stuck at a flow of zero
+                    good = good and abs(change[r]) < 1e-8 * flow
                 break
+        else:  # rounding keeps the last digits moving
+            good = norm < 1e-18 * flow * flow
         if good:
             best = now
             reached = trying

@@ -212,6 +212,14 @@ class Unit:
         raise TypeError(f"{cls.__name__} does not say how to solve itself")
 
 
+ROUNDING = 1e-12  # share of what it is taken from, below which a difference says nothing
+
+
+def supported(difference, size):
+    """A difference of amounts, 0.0 where it is no more than the rounding of what it is taken from."""
+    return difference if abs(difference) > ROUNDING * abs(size) else 0.0
+
+
 class Given(SimpleNamespace):
     """Values of the inputs in use, by name; None where an optional one is not given."""
 

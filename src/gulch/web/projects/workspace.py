@@ -477,7 +477,7 @@ class Workspace:
     def equilibrium_rows(self, outcome):
         for r in outcome.reactions:
             if "ln_k" in r:
-                yield {"reaction": r["reaction"], "k": power_text(r["ln_k"]), "q": power_text(r["ln_q"]),
+                yield {"reaction": r["reaction"], "k": power_text(r["ln_k"]), "q": "–" if r.get("gone") else power_text(r["ln_q"]), "gone": r.get("gone"),
                        "extent": self.flow_text(r["extent"]), "basis": r.get("basis", "")}  # fmt: skip
             elif "held" in r:
                 asked = show(r["asked"], "fraction", self.display) if r["asked"] is not None else "an extent"

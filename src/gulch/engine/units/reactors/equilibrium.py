@@ -17,9 +17,11 @@ from gulch.engine.units.base import (
     UnitResult,
     UnitTrouble,
     outlet_pressure,
+    supported,
 )
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
 
+USED_UP = 1e-15  # share of the feed below which an amount is rounding, and so is a quotient made of it
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
 
@@ -122,22 +124,25 @@ class EquilibriumReactor(Reactor):
 
         product = cls.settle_heat(feed, given, context, lambda T: at(T)[0].n)
         found, ln_k = at(product.T)
-        values = cls.account(feed, product, found.extents, reactions, context)
-        values["extent"] = dict(zip((r.id for r in reactions), found.extents.tolist()))
+        extents = np.array([supported(x, feed.total) for x in found.extents])
+        values = cls.account(feed, product, extents, reactions, context)
+        values["extent"] = dict(zip((r.id for r in reactions), extents.tolist()))
         values["constant"] = {
             r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, held) if h is None
         }
         values["why"] = context.later(
             lambda: cls.why(feed, product, reactions, held, found, at, context), explains=True
         )
-        changes = [(r.id, x * r.nu) for r, x in zip(reactions, found.extents)]
+        changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents)]
         rows = []
-        for r, h, x, k, q in zip(reactions, held, found.extents, ln_k, found.ln_q):
+        for r, h, x, k, q in zip(reactions, held, extents, ln_k, found.ln_q):
+            gone = [i for i in np.flatnonzero(r.nu) if found.n[i] < USED_UP * feed.total]
             row = {"reaction": r.id, "extent": float(x), "key": context.species[r.key] if r.key is not None else None}
             if h is None:
                 row |= {
                     "ln_k": float(k),
-                    "ln_q": float(q) if math.isfinite(q) else None,
+                    "ln_q": float(q) if math.isfinite(q) and not gone else None,
+                    "gone": context.species[gone[0]] if gone else None,
                     "basis": cls.basis_words(r.constant),
                 }
             else:

@@ -3,7 +3,17 @@
 from scipy.optimize import brentq
 
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, Port, ReactionSet, Result, Unit, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import (
+    Choice,
+    Input,
+    Port,
+    ReactionSet,
+    Result,
+    Unit,
+    UnitTrouble,
+    outlet_pressure,
+    supported,
+)
 
 BOTH_PHASES = (
     Port("vapour", "the vapour that leaves", draws="top"),
@@ -121,7 +131,7 @@ class Reactor(Unit):
         converted = {}
         for i, species in enumerate(context.species):
             if feed.n[i] > 0.0:
-                converted[species] = float((feed.n[i] - product.n[i]) / feed.n[i])
+                converted[species] = float(supported(feed.n[i] - product.n[i], feed.n[i]) / feed.n[i])
         return {
             "duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
             "heat_of_reaction": sum(x * r.dh for x, r in zip(extents, reactions)),

@@ -15,7 +15,9 @@ from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, UnitTrouble, outlet_pressure
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
-POINTS = 121  # of the profiles
+POINTS = 121  # of the profiles, at least
+CROWDED = 24  # steps of the integration between two points that call for more points between them
+REFINEMENTS = 4
 RTOL = 1e-9
 MAX_SECONDS = 8.0  # for the coolant's temperature where it runs against the flow
 _HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT, "per-length": k.GIVEN_HEAT,
@@ -25,6 +27,33 @@ _PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
 
 class _OutOfTime(Exception):
     pass
+
+
+def refined(grid, steps):
+    """The grid with more points where the integration took many steps, or None where it took few everywhere.
+
+    steps: those taken up to each point after the first, shape (n - 1,).
+    """
+    taken = np.diff(steps, prepend=0)
+    taken[0] -= CROWDED  # the first steps are small whatever happens
+    if taken.max() <= CROWDED:
+        return None
+    pieces = [
+        np.linspace(a, b, min(int(t), 2 * CROWDED) + 1)[:-1] if t > CROWDED else [a]
+        for a, b, t in zip(grid, grid[1:], taken)
+    ]
+    return np.unique(np.r_[np.concatenate(pieces), grid[-1]])
+
+
+def highest(grid, values):
+    """(place, value) of the highest point of a profile, between grid points where it is inside."""
+    at = int(np.argmax(values))
+    if not 0 < at < len(grid) - 1:
+        return float(grid[at]), float(values[at])
+    spline = CubicSpline(grid, values)
+    turns = [t for t in spline.derivative().roots(extrapolate=False) if grid[at - 1] <= t <= grid[at + 1]]
+    place = float(max(turns, key=spline)) if turns else float(grid[at])
+    return place, float(max(spline(place), values[at]))
 
 
 class PlugFlow(KineticReactor):
@@ -114,7 +143,7 @@ class PlugFlow(KineticReactor):
         flow = feed.total
         mass = model.molar_mass
 
-        def run(coolant):
+        def run(coolant, grid=grid):
             guess = np.array([T_in, 0.0])
             start = np.r_[feed.n, H_in, feed.P**2, coolant]
 
@@ -134,7 +163,7 @@ class PlugFlow(KineticReactor):
             failed = told["message"] != "Integration successful." or not np.all(np.isfinite(y))
             if failed or guess[1] != 0.0:  # a trial step alone may have touched a limit
                 cls.stopped(change, start, volume, length, fixed, guess, tolerance, given, context, failed)
-            return y, guess
+            return y, guess, told["nst"]
 
         if given.mode == "countercurrent":
             # the coolant's outlet, at the feed's end, is sought so that its inlet at the far end fits
@@ -163,9 +192,16 @@ class PlugFlow(KineticReactor):
                     "Raise the coolant's flow, or let it run with the flow.",
                     "capacity",
                 )
-            y, guess = run(leaving)
+            coolant = leaving
         else:
-            y, guess = run(given.coolant if given.coolant is not None else T_in)
+            coolant = given.coolant if given.coolant is not None else T_in
+        y, guess, steps = run(coolant)
+        for _ in range(REFINEMENTS):
+            finer = refined(grid, steps)
+            if finer is None:
+                break
+            grid = finer
+            y, guess, steps = run(coolant, grid)
         profile = cls.profile(y, grid, model, phase, heat, fixed, laws, guess)
         profile["coolant"] = y[:, -1].tolist() if heat >= k.COOLED else None
         n = np.maximum(y[-1, :n_species], 0.0)
@@ -184,7 +220,7 @@ class PlugFlow(KineticReactor):
         values["volume_result"], values["length_result"] = volume, length
         values["residence_time"] = float(np.trapezoid(given.void / np.array(profile["flow"]), grid))
         values["space_velocity"] = profile["flow"][0] / volume
-        values["hot_spot"] = max(profile["T"])
+        values["hot_spot"] = highest(grid, np.array(profile["T"]))[1]
         values["coolant_leaves"] = (
             float(y[-1, -1])
             if given.mode == "cocurrent"
@@ -348,15 +384,13 @@ class PlugFlow(KineticReactor):
                 and n[at] > 1.0005 * max(n[0], n[-1])
                 and n[at] > 1e-9 * y[0, : len(context.species)].sum()
             ):
-                spline = CubicSpline(grid, n)
-                turns = [t for t in spline.derivative().roots(extrapolate=False) if grid[at - 1] <= t <= grid[at + 1]]
-                V = float(max(turns, key=spline)) if turns else float(grid[at])
+                V, most = highest(grid, n)
                 out.append(
                     {
                         "species": species,
                         "volume": V,
                         "length": V / volume * length if length else None,
-                        "flow": float(spline(V)),
+                        "flow": most,
                     }
                 )
         return out

@@ -3,7 +3,7 @@
 import math
 
 import numpy as np
-from scipy.optimize import brentq, minimize_scalar, root
+from scipy.optimize import brentq, linprog, minimize_scalar, root
 
 from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
@@ -13,7 +13,9 @@ from gulch.engine.units.base import Choice, Input, Result, UnitResult, UnitTroub
 from gulch.engine.units.reactors.heat import BOTH_PHASES
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
-POINTS = 90  # temperatures at which the heat balance is looked at
+POINTS = 90  # temperatures at which the heat balance is looked at, at least
+T_MOST, MARGIN = 4000.0, 1.15  # no steady state is looked for above [K]; over the adiabatic rise
+STEP = 8.0  # and at most this far apart [K]
 
 
 class StirredTank(KineticReactor):
@@ -33,7 +35,7 @@ class StirredTank(KineticReactor):
                      "what is given; the rest follows", default="volume")  # fmt: skip
     volume = Input("Volume", "volume", "volume of the contents (of the liquid, where vapour leaves)", low=1e-9, high=1e6,
                    default="1 m3", when=("size_by", "volume"))  # fmt: skip
-    time = Input("Residence time", "time", "volume over the volume flow that leaves", low=1e-6, high=1e9, default="10 min",
+    time = Input("Residence time", "time", "volume of the fluid over the volume flow that leaves", low=1e-6, high=1e9, default="10 min",
                  when=("size_by", "time"))  # fmt: skip
     target = Input("Target conversion", "fraction", "of the project's key reactant, else of the first reaction's", low=1e-9,
                    high=1.0 - 1e-9, default="50 %", when=("size_by", "conversion"))  # fmt: skip
@@ -56,7 +58,7 @@ class StirredTank(KineticReactor):
     search_low = Input("Looked for from", "temperature", "lowest temperature at which steady states are looked for; empty: below feed and coolant",
                        low=100.0, high=3000.0, optional=True, empty="by itself", material=False)  # fmt: skip
     search_high = Input("up to", "temperature", "highest temperature looked at; empty: what complete conversion can reach", low=100.0,
-                        high=3000.0, optional=True, empty="by itself", material=False)  # fmt: skip
+                        high=5000.0, optional=True, empty="by itself", material=False)  # fmt: skip
 
     follows = {"near": "outlet_temperature"}  # in a scan the state nearest to the last point's temperature runs
 
@@ -100,9 +102,8 @@ class StirredTank(KineticReactor):
             if given.size_by == "conversion":
                 xi, volume = cls.for_target(feed, nu, key, given.target, lambda V: sized(T, V, False), T, context)
             else:
-                xi, volume = sized(
-                    T, given.volume if given.size_by == "volume" else given.time, given.size_by == "time"
-                )
+                by_time = given.size_by == "time"
+                xi, volume = sized(T, given.time / given.void if by_time else given.volume, by_time)
             memory["xi"] = xi
             return xi, volume
 
@@ -239,10 +240,10 @@ class StirredTank(KineticReactor):
             made, removed = sides(T)
             return made - removed
 
-        low, high = cls.search_range(feed, given, nu, pressure)
-        grid = np.linspace(low, high, POINTS)
-        made, removed = np.empty(POINTS), np.empty(POINTS)
-        usable = np.ones(POINTS, bool)
+        low, high = cls.search_range(feed, given, nu, pressure, enthalpy, context)
+        grid = np.linspace(low, high, max(POINTS, int((high - low) / STEP)))
+        made, removed = np.empty(grid.size), np.empty(grid.size)
+        usable = np.ones(grid.size, bool)
         for i, T in enumerate(grid):
             try:
                 made[i], removed[i] = sides(T)
@@ -282,11 +283,15 @@ class StirredTank(KineticReactor):
         return found, data
 
     @classmethod
-    def search_range(cls, feed, given, nu, pressure):
-        """Temperatures between which steady states are looked for [K]."""
+    def search_range(cls, feed, given, nu, pressure, enthalpy, context):
+        """Temperatures between which steady states are looked for [K]: up to what complete conversion can reach."""
         around = [feed.T] + ([given.coolant] if given.mode == "jacket" else [])
         low = given.search_low if given.search_low is not None else max(150.0, min(around) - 40.0)
-        high = given.search_high if given.search_high is not None else min(3000.0, max(around) + 500.0)
+        high = given.search_high
+        if high is None:
+            heat = max(0.0, given.duty_given) if given.mode == "duty" else 0.0
+            limit = adiabatic_limit(feed, nu, heat, max(around), enthalpy, context.model)
+            high = max(max(around) + 500.0, max(around) + MARGIN * (limit - max(around)))
         if not low < high:
             raise UnitTrouble("The range looked at ends below where it begins.", "Exchange the two.", "search_low")
         return low, high
@@ -317,6 +322,25 @@ class StirredTank(KineticReactor):
                 }
             )
         return rows
+
+
+def adiabatic_limit(feed, nu, heat, T_start, enthalpy, model):
+    """Temperature [K] that the extents of most heat would reach without cooling, from T_start, at most T_MOST.
+
+    The extents are those of a linear programme: most heat at T_start with no flow below zero. heat: put in [W].
+    """
+    h = np.array(model.ideal_gas_enthalpies(T_start))
+    most = linprog(nu @ h, A_ub=-nu.T, b_ub=feed.n, bounds=[(None, None)] * len(nu), method="highs")
+    if not most.success:
+        return T_start
+    burnt = np.maximum(feed.n + most.x @ nu, 0.0)
+
+    def short(T):
+        return feed.enthalpy_flow + heat - enthalpy(burnt, T)
+
+    if short(T_start) <= 0.0:
+        return T_start
+    return T_MOST if short(T_MOST) > 0.0 else brentq(short, T_start, T_MOST, xtol=1.0)
 
 
 def _branch(found, T):

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gulch.engine.units.base import Result, UnitResult, UnitTrouble
+from gulch.engine.units.base import Result, UnitResult, UnitTrouble, supported
 from gulch.engine.units.reactors.heat import Reactor
 
 
@@ -58,7 +58,7 @@ class StoichiometricReactor(Reactor):
                 on_key = entering[r.key]
                 rows.append({
                     "reaction": r.id, "step": number, "key": context.species[r.key], "asked": r.conversion_at(T),
-                    "achieved": float(-extent * r.nu[r.key] / on_key) if on_key > 0.0 else None,
+                    "achieved": float(supported(-extent * r.nu[r.key], on_key) / on_key) if on_key > 0.0 else None,
                     "extent": float(extent),
                     "limited_by": context.species[limit] if limit >= 0 else None,
                     "asked_extent": float(asked),

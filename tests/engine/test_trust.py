@@ -1,0 +1,100 @@
+"""Figures that could mislead: each test shows a case where a plausible but wrong figure must not come out."""
+
+import math
+
+import numpy as np
+import pytest
+from helpers import document, feed
+
+from gulch.engine.flowsheet import solve
+
+COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
+BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2",
+        "rate": {"forward": {"k": "1e7 1/s", "energy": "110 kJ/mol"}, "orders": {"co": "1"}}}  # fmt: skip
+
+
+def burner(unit, co="20 kmol/h"):
+    flow = {"co": co, "o2": "15 kmol/h", "n2": "65 kmol/h"}
+    return document(COMBUSTION, [{"id": "R", "set": "main", "phase": "vapour", **unit}],
+                    [feed("F", "R", flow, T="326.85 degC", P="1.5 bar"), {"id": "P", "from": "R"}], [BURN],
+                    [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+
+
+@pytest.mark.parametrize("volume", ["0.5 m3", "2 m3"])
+def test_a_tank_finds_its_ignited_state_up_to_the_adiabatic_limit(volume):
+    """All the CO burnt warms the gas by more than 1500 K (heats of formation and heat capacities of JANAF)."""
+    s = solve(burner({"kind": "stirred-tank", "volume": volume, "heat": {"mode": "adiabatic"}}))
+    assert s.solved and s.streams["P"].temperature == pytest.approx(2207.0, abs=3.0)
+    assert s.units["R"].values["conversion"]["co"] > 0.999
+    assert next(r for r in s.units["R"].values["steady"] if r["runs"])["stable"]
+
+
+def test_the_hot_spot_does_not_hide_between_the_points_of_the_profile():
+    """The same tube cut to a hundredth, with U A per volume kept, shows its hot spot with a hundred times the points."""
+
+    def hottest(share):
+        unit = {"kind": "plug-flow", "volume": f"{500 * share} m3", "limit": "4000 degC",
+                "heat": {"mode": "coolant", "coolant": "300 degC", "conductance": f"{2 * share} kW/K"}}  # fmt: skip
+        return solve(burner(unit, "8 kmol/h")).units["R"].values
+
+    long, short = hottest(1.0), hottest(0.05)
+    assert long["hot_spot"] == pytest.approx(short["hot_spot"], abs=0.2)
+    assert long["hot_spot"] > long["profile"]["T"][0] + 300.0
+
+
+LIQUID = {"A": "106-97-8", "B": "75-28-5"}
+
+
+def liquid_reactor(unit, rate, T="350 K"):
+    return document(LIQUID, [{"id": "R", "set": "main", "phase": "liquid", **unit}],
+                    [feed("F", "R", {"A": "36 kmol/h"}, T=T, P="40 bar"), {"id": "P", "from": "R"}],
+                    [{"id": "r1", "equation": "A = B", "rate": rate}], [{"id": "main", "steps": [["r1"]]}], "peng-robinson")  # fmt: skip
+
+
+@pytest.mark.parametrize("power", ["0", "2.5", "-1"])
+def test_an_adsorption_constant_typed_where_it_is_used_does_not_feel_its_power_of_t(power):
+    """K = K(350 K) (T/350)^n exp(…): at 350 K the power says nothing (definition)."""
+    constant = {"k": "0.2 L/mol", "power": power, "energy": "-10 kJ/mol", "at": "350 K"}
+    rate = {"forward": {"k": "3 1/h"}, "adsorption": [{"species": "A", "constant": constant}]}
+    got = solve(liquid_reactor({"kind": "plug-flow", "volume": "1 m3"}, rate)).units["R"].values["conversion"]["A"]
+    plain = {"forward": {"k": "3 1/h"}, "adsorption": [{"species": "A", "constant": {"k": "0.2 L/mol"}}]}
+    want = solve(liquid_reactor({"kind": "plug-flow", "volume": "1 m3"}, plain)).units["R"].values["conversion"]["A"]
+    assert got == pytest.approx(want, rel=1e-9)
+
+
+@pytest.mark.parametrize("void", ["50 %", "100 %"])
+def test_a_residence_time_comes_back_as_typed(void):
+    """X = k t/(1 + k t) for a first-order tank at constant density (Levenspiel); t is that of the fluid."""
+    s = solve(liquid_reactor({"kind": "stirred-tank", "time": "20 min", "void": void}, {"forward": {"k": "3 1/h"}}))
+    values = s.units["R"].values
+    assert values["residence_time"] == pytest.approx(1200.0)
+    assert values["conversion"]["A"] == pytest.approx(0.5, rel=1e-6)
+
+
+def test_nothing_happening_is_zero_and_not_rounding():
+    unit = {
+        "kind": "equilibrium-reactor",
+        "set": "main",
+        "mixture": "gas",
+        "heat": {"mode": "isothermal", "temperature": "900 degC"},
+    }
+    s = solve(document({"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5", "n2": "7727-37-9"}, [{"id": "R", **unit}],
+                       [feed("F", "R", {"h2": "37.3 kmol/h", "o2": "100 kmol/h", "n2": "77.7 kmol/h"}, T="25 degC", P="1 bar"),
+                        {"id": "P", "from": "R"}], [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}], [{"id": "main", "steps": [["r1"]]}]))  # fmt: skip
+    assert s.solved and s.units["R"].values["conversion"]["n2"] == 0.0
+
+
+def test_a_quotient_of_a_burnt_up_reactant_is_not_shown():
+    """At 25 °C K of 2 H2 + O2 = 2 H2O is 1e80: no double holds what is left of the hydrogen."""
+    unit = {
+        "kind": "equilibrium-reactor",
+        "set": "main",
+        "mixture": "gas",
+        "heat": {"mode": "isothermal", "temperature": "25 degC"},
+    }
+    s = solve(document({"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5"}, [{"id": "R", **unit}],
+                       [feed("F", "R", {"h2": "10 kmol/h", "o2": "100 kmol/h"}, T="25 degC", P="0.1 bar"), {"id": "P", "from": "R"}],
+                       [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}], [{"id": "main", "steps": [["r1"]]}]))  # fmt: skip
+    (row,) = s.units["R"].reactions
+    assert s.solved and row["ln_k"] > 150.0 and row["ln_q"] is None and row["gone"] == "h2"
+    assert np.isfinite(s.streams["P"].temperature) and math.isfinite(row["extent"])
