@@ -43,8 +43,76 @@ def test_underwood_agrees_with_the_pinch_of_a_binary(q, slope_point):
     alpha, z, d = 2.5, 0.5, 0.95
     x, y = (z, alpha * z / (1 + (alpha - 1) * z)) if slope_point == "liquid" else (z / (alpha - (alpha - 1) * z), z)
     by_pinch = (d - y) / (y - x)
-    found = underwood(np.array([alpha, 1.0]), np.array([z, 1 - z]), np.array([d, 1 - d]), q, alpha)
-    assert found == pytest.approx(by_pinch, rel=1e-10)
+    D = 0.5  # of one mole fed; the distillate holds d of the light one
+    found, between = underwood(np.array([alpha, 1.0]), np.array([z, 1 - z]), D * np.array([d, 1 - d]), q, 0)
+    assert between == {} and found == pytest.approx(by_pinch, rel=1e-10)
+
+
+@pytest.mark.parametrize("alpha", [(4.0, 2.0, 1.0), (6.0, 4.5, 1.3, 1.0), (3.0, 1.05, 1.0)])
+def test_what_boils_between_the_keys_is_distributed_as_at_the_pinch(alpha):
+    """Saturated liquid feed: the pinch of a column in which all distribute has the feed's composition, so that
+    d_i/f_i = (V α_i/Σαz − L)/F, a straight line in α, and V follows from the keys (Shiras, Hanson & Gibson,
+    Ind. Eng. Chem. 42 (1950) 871; derived here).
+    """
+    alpha = np.array(alpha)
+    f = np.linspace(40.0, 20.0, alpha.size)
+    d = np.zeros(alpha.size)
+    d[0], d[-1] = 0.98 * f[0], 0.03 * f[-1]
+    share = 0.03 + (0.98 - 0.03) * (alpha - 1.0) / (alpha[0] - 1.0)
+    V = (0.98 - 0.03) * f.sum() * float(alpha @ f / f.sum()) / (alpha[0] - 1.0)
+    R, between = underwood(alpha, f, d, 1.0, 0)
+    assert R == pytest.approx(V / float(share @ f) - 1.0, rel=1e-9)
+    assert [between[i] for i in range(1, alpha.size - 1)] == pytest.approx((share * f)[1:-1], rel=1e-9)
+
+
+def test_a_species_between_the_keys_that_does_not_distribute_stays_whole():
+    """A vapour feed with a middle species near the heavy key: all of it goes down, none by less than nothing."""
+    alpha, f = np.array([8.0, 1.02, 1.0]), np.array([10.0, 80.0, 10.0])
+    R, between = underwood(alpha, f, np.array([9.99, 0.0, 1e-4]), 0.0, 0)
+    assert 0.0 <= between[1] <= 80.0 and R > 0.0
+
+
+def test_keys_that_are_not_neighbours():
+    """Ethylene over n-octane with isobutane between, as an alkylation's effluent: nearly no reflux is needed."""
+    unit = {"id": "COL", "kind": "shortcut-column", "light_key": "ethylene", "heavy_key": "octane", "top_pressure": "8 bar",
+            "bottom_pressure": "8 bar", "condenser": "partial", "light_recovery": "99 %", "heavy_recovery": "99 %"}  # fmt: skip
+    flows = {"ethylene": "5 kmol/h", "isobutane": "75 kmol/h", "octane": "20 kmol/h"}
+    project = document({"ethylene": "74-85-1", "isobutane": "75-28-5", "octane": "111-65-9"}, [unit],
+                       [feed("f", "COL", flows, T="40 degC", P="8 bar"), {"id": "top", "from": "COL.distillate"},
+                        {"id": "bottom", "from": "COL.bottoms"}], phase_model="peng-robinson")  # fmt: skip
+    solution = solve(project)
+    values = solution.units["COL"].values
+    assert solution.solved, solution.messages
+    assert 0.0 <= values["minimum_reflux"] < 1.0
+    assert 0.0 < solution.streams["top"].flow["isobutane"] * 3.6 < 75.0
+    assert solution.streams["top"].flow["ethylene"] * 3.6 == pytest.approx(4.95)
+    assert abs(solution.units["COL"].balances["energy"]) < 1e-9
+
+
+def test_a_column_that_has_nothing_to_do_says_so():
+    """Recoveries of a half from a flashed feed need less than one stage (Fenske), so no stage number is shown."""
+    solution = solve(column(light_recovery="60 %", heavy_recovery="55 %"))
+    values = solution.units["COL"].values
+    assert values["minimum_stages"] < 1.0 and values["stages"] is None and values["feed_stage"] is None
+    assert any("mean nothing" in m.what for m in solution.messages)
+
+
+def test_a_column_above_its_feeds_pressure_is_refused_with_both_pressures():
+    solution = solve(column(top_pressure="1.5 bar", bottom_pressure="2 bar"))
+    (said,) = [m.what for m in solution.messages if m.level == "error"]
+    assert not solution.solved and "1.500 bar" in said and "1.013 bar" in said and "uphill" in said
+
+
+def test_a_mixer_says_what_it_does_to_uneven_pressures():
+    project = document({"water": "7732-18-5"}, [{"id": "M", "kind": "mixer"}],
+                       [feed("a", "M", {"water": "10 kmol/h"}, P="36 psi"), feed("b", "M", {"water": "10 kmol/h"}, P="14.7 psi"),
+                        {"id": "p", "from": "M"}], display="us-customary")  # fmt: skip
+    said = [m.what for m in solve(project).messages]
+    assert said == [
+        "M: Its inlets are at 36.00 psi and 14.70 psi: it runs at 14.70 psi, and what comes at more is throttled to that."
+    ]
+    project.streams[1].given.pressure = "35.8 psi"
+    assert solve(project).messages == []
 
 
 def test_gilliland_and_kirkbride_by_hand():
@@ -100,8 +168,7 @@ def test_column_by_compositions_and_with_a_partial_condenser():
 
 
 @pytest.mark.parametrize(("more", "said"), [
-    ({"light_key": "toluene", "heavy_key": "benzene"}, "Exchange the keys"),
-    ({"light_key": "benzene", "heavy_key": "xylene"}, "not adjacent: toluene boils between"),
+    ({"light_key": "toluene", "heavy_key": "benzene"}, "From light to heavy the feed holds benzene, toluene, xylene"),
     ({"reflux_by": "ratio", "reflux": "0.3"}, "below its minimum of"),
     ({"light_key": None}, "has no light key"),
     ({"heavy_key": "benzene"}, "are the same species"),

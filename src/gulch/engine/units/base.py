@@ -10,6 +10,8 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from gulch.engine.quantities import show
+
 
 class UnitTrouble(ValueError):
     """A unit that cannot be computed: `what` is wrong and what to do, as sentences."""
@@ -224,24 +226,38 @@ class Given(SimpleNamespace):
     """Values of the inputs in use, by name; None where an optional one is not given."""
 
 
-def outlet_pressure(feed, drop, name="pressure_drop"):
+def outlet_pressure(feed, drop, context, name="pressure_drop"):
     """Inlet pressure less the drop [Pa]. Raises UnitTrouble when nothing is left."""
     pressure = feed.P - drop
     if pressure <= 0.0:
         raise UnitTrouble(
-            f"The pressure drop of {drop / 1e5:.4g} bar is not below the inlet pressure of {feed.P / 1e5:.4g} bar.",
+            f"The pressure drop of {show(drop, 'pressure difference', context.display)} is not below the inlet pressure of "
+            f"{show(feed.P, 'pressure', context.display)}.",
             "Lower the pressure drop or raise the inlet pressure.",
             name,
         )
     return pressure
 
 
-def no_uphill(feed, pressure, name="pressure"):
+def no_uphill(feed, pressure, context, name="pressure"):
     """Raise UnitTrouble when a unit's given pressure lies above its inlet's."""
     if pressure > feed.P * (1.0 + 1e-9) and not feed.is_empty:
         raise UnitTrouble(
-            f"The inlet is at {feed.P / 1e5:.5g} bar but the unit at {pressure / 1e5:.5g} bar: "
+            f"The inlet is at {show(feed.P, 'pressure', context.display)} but the unit at {show(pressure, 'pressure', context.display)}: "
             "material does not flow uphill.",
             "Lower the unit's pressure, raise the inlet's, or put a compressor before it.",
             name,
         )
+
+
+UNEVEN = 0.01  # of the higher pressure, by which inlets that join may differ without a word
+
+
+def uneven_inlets(feed, context):
+    """Notes where streams that join differ in pressure, which pulls the others down to the lowest."""
+    present = [s.P for s in feed if not s.is_empty]
+    if not present or max(present) - min(present) <= UNEVEN * max(present):
+        return []
+    high, low = (show(P, "pressure", context.display) for P in (max(present), min(present)))
+    return [("warning", f"Its inlets are at {high} and {low}: it runs at {low}, and what comes at more is throttled to that.",
+             "Bring the inlets to one pressure: a compressor or pump for the lower, a valve where throttling is meant.")]  # fmt: skip

@@ -12,7 +12,17 @@ from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.model import TemperatureNotFound
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, SpeciesChoice, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.base import (
+    Choice,
+    Input,
+    Port,
+    Result,
+    SpeciesChoice,
+    Unit,
+    UnitResult,
+    UnitTrouble,
+    no_uphill,
+)
 
 ROUNDS = 60  # of volatilities and split
 TRACE = 1e-9  # mole fraction at which an absent species is looked at
@@ -91,27 +101,22 @@ class Column(Unit):
             raise UnitTrouble(
                 "The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure"
             )
-        top, bottom, alpha, minimum = cls.split(feed, given, context, light, heavy, P_top, P_bottom)
-        between = [context.species[i] for i in range(len(alpha))
-                   if 1.0 + 1e-6 < alpha[i] < alpha[light] - 1e-6 and feed.n[i] > 1e-4 * feed.total]  # fmt: skip
-        if between:
-            raise UnitTrouble(f"The keys are not adjacent: {', '.join(between)} boils between {given.light_key} and {given.heavy_key}.",
-                              f"Choose {between[0]} as one of the keys.", "light_key")  # fmt: skip
+        no_uphill(feed, P_top, context, "top_pressure")
+        q = cls.quality(feed, context)
+        top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
         distillate = cls.leaving(
             context, top, P_top, 0.0 if given.condenser == "total" else 1.0, feed.guess, "distillate"
         )
         bottoms = cls.leaving(context, bottom, P_bottom, 0.0, feed.guess, "bottoms")
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
-        try:
-            least = underwood(alpha, z, d, cls.quality(feed, context), alpha[light])
-        except (ValueError, RuntimeError):
-            raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
-                              "Look at the keys and at the feed's temperature.") from None  # fmt: skip
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
         notes, stages, place = [], None, None
         if least * (1.0 - 1e-9) > R:
             notes.append(("error", f"The reflux ratio {R:.4g} lies below its minimum of {least:.4g}.",
                           "Raise it, or ask for less recovery of the keys."))  # fmt: skip
+        elif least <= 0.0 and R <= 0.0:
+            notes.append(("warning", "The keys part without any reflux, so a multiple of the minimum is none either.",
+                          "Give the reflux ratio itself, or use a flash drum."))  # fmt: skip
         elif given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
             notes.append(
                 ("warning", "At minimum reflux the column would need stages without end.", "Use 1.1 to 1.5 times.")
@@ -119,6 +124,11 @@ class Column(Unit):
         else:
             stages = gilliland(minimum, least, R)
             place = kirkbride(stages, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum())
+            if minimum < 1.0 or stages < 2.0 or place < 1.0:
+                notes.append(("warning", f"It needs only {minimum:.2f} stages at total reflux, so stages and feed stage mean nothing: "
+                              "the feed's state parts the keys nearly as asked, or the specification is wrong.",
+                              "Ask for more recovery of the keys, or part them in a flash drum."))  # fmt: skip
+                stages = place = None
         condensed = cls.condenser_heat(context, distillate, R, given, P_top)
         duty = distillate.enthalpy_flow + bottoms.enthalpy_flow - feed.enthalpy_flow
         return UnitResult(
@@ -132,8 +142,11 @@ class Column(Unit):
         )  # fmt: skip
 
     @classmethod
-    def split(cls, feed, given, context, light, heavy, P_top, P_bottom):
-        """(distillate, bottoms [mol/s], volatilities on the heavy key, minimum stages), each found from the other."""
+    def split(cls, feed, given, context, light, heavy, P_top, P_bottom, q):
+        """(distillate, bottoms [mol/s], volatilities on the heavy key, minimum stages and reflux), each found from the other.
+
+        What boils between the keys is distributed as at minimum reflux, by Underwood's equations; the rest by Fenske's.
+        """
         n = feed.n
         model = context.model
         alpha = None
@@ -162,20 +175,35 @@ class Column(Unit):
             new = np.sqrt((above / above[heavy]) * (below / below[heavy]))
             new[~model.volatile] = 0.0
             if new[light] <= 1.0 + 1e-6:
-                names = context.species[light], context.species[heavy]
-                raise UnitTrouble(
-                    f"{names[0]} is not more volatile than {names[1]} here (relative volatility {new[light]:.4g}).",
-                    "Exchange the keys." if new[light] < 1.0 else "The column cannot part them.", "light_key",
-                )  # fmt: skip
+                raise cls.exchanged(new, n, light, heavy, context, (dew.temperature, bubble.temperature))
             before, alpha = alpha, new
             minimum = fenske(top[light] / bottom[light], bottom[heavy] / top[heavy], alpha[light])
             with np.errstate(all="ignore"):
                 ratio = top[heavy] / bottom[heavy] * alpha**minimum
+            try:
+                least, distributed = underwood(alpha, n, top, q, light)
+            except (ValueError, RuntimeError):
+                raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
+                                  "Look at the keys and at the feed's temperature.") from None  # fmt: skip
+            for i, amount in distributed.items():
+                ratio[i] = amount / max(n[i] - amount, 1e-300)
             if before is not None and np.max(np.abs(alpha - before) / np.maximum(alpha, 1e-12)) < 1e-11:
-                return top, bottom, alpha, minimum
+                return top, bottom, alpha, minimum, least
         raise UnitTrouble(
             f"Volatilities and split did not settle in {number + 1} rounds.", "Look at the keys and pressures."
         )
+
+    @staticmethod
+    def exchanged(alpha, n, light, heavy, context, ends):
+        """The sentence for keys that are not in order of volatility, with the order that holds here."""
+        names = context.species[light], context.species[heavy]
+        top, bottom = (show(T, "temperature", context.display) for T in ends)
+        order = [i for i in np.argsort(-alpha) if n[i] > 1e-6 * n.sum()]
+        listed = ", ".join(context.species[i] for i in order)
+        what = (f"{names[0]} is not more volatile than {names[1]} between {top} at the top and {bottom} at the bottom "
+                f"(relative volatility {alpha[light]:.4g}).")  # fmt: skip
+        return UnitTrouble(what, f"From light to heavy the feed holds {listed}: choose the keys in that order, or look "
+                           "whether the feed and the pressures are what you mean.", "light_key")  # fmt: skip
 
     @classmethod
     def keyed(cls, n, share, given, light, heavy):
@@ -254,18 +282,55 @@ def fenske(light_ratio, heavy_ratio, alpha):
     return float(np.log(light_ratio * heavy_ratio) / np.log(alpha))
 
 
-def underwood(alpha, z, d, q, alpha_light):
-    """Minimum reflux ratio. alpha on the heavy key, feed z and distillate d in mole fractions, shape (n,).
+def underwood(alpha, f, d, q, light):
+    """(minimum reflux ratio, {species: amount in the distillate} of what boils between the keys).
 
-    Raises ValueError when the equation has no root between the keys.
+    alpha: volatilities on the heavy key; f, d: feed and distillate by species [mol/s], shape (n,); q: quality of the
+    feed; light: the light key. Each species between the keys that distributes adds a root of sum(alpha f/(alpha -
+    theta)) = F (1 - q) and an equation sum(alpha d/(alpha - theta)) = D (R + 1); they are linear in its amounts and
+    D (R + 1). One that would leave by less than nothing or by more than all of it does not distribute.
+    Source: Underwood, Chem. Eng. Progr. 44 (1948) 603; King, Separation Processes, 2nd ed., ch. 8. Raises ValueError
+    when a root is missing.
     """
+    F, top = float(f.sum()), np.array(d, float)
+    between = [
+        i for i in np.argsort(-alpha) if 1.0 + 1e-6 < alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F
+    ]
+    amounts = dict.fromkeys(between, None)  # None: distributes
 
     def excess(theta):
-        return float(np.sum(alpha * z / (alpha - theta)) - 1.0 + q)
+        return float(np.sum(alpha * f / (alpha - theta))) / F - 1.0 + q
 
-    edge = 1e-9 * (alpha_light - 1.0)
-    theta = brentq(excess, 1.0 + edge, alpha_light - edge, xtol=1e-14, rtol=1e-14)
-    return max(0.0, float(np.sum(alpha * d / (alpha - theta)) - 1.0))
+    ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
+    roots = [
+        brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14) for a, b in zip(ends, ends[1:])
+    ]
+    kept = list(range(len(roots)))  # root k lies above species between[k]
+    while True:
+        free = [i for i in between if amounts[i] is None]
+        top[between] = [amounts[i] or 0.0 for i in between]
+        rows, right = [], []
+        for theta in (roots[k] for k in kept):
+            weights = alpha / (alpha - theta)
+            rows.append([*(-weights[i] for i in free), 1.0])
+            right.append(float(weights @ top))
+        *found, boilup = np.linalg.solve(np.array(rows), np.array(right))
+        away = [(max(-x, x - f[i]) / f[i], i, x) for i, x in zip(free, found)]
+        worst, i, x = max(away, default=(0.0, None, 0.0))
+        if worst <= 1e-12:
+            break
+        amounts[i] = 0.0 if x < 0.0 else float(f[i])
+        kept.remove(_other_root(kept, between.index(i), x < 0.0))
+    amounts.update(zip(free, (float(min(max(x, 0.0), f[i])) for i, x in zip(free, found))))
+    D = float(sum(top[i] for i in range(len(top)) if i not in amounts) + sum(amounts.values()))
+    return max(0.0, boilup / D - 1.0), amounts
+
+
+def _other_root(kept, k, below):
+    """The root that falls away with species k: the next one below it where it all stays down, above where it all goes up."""
+    if below:
+        return next((r for r in kept if r > k), kept[-1])
+    return next((r for r in reversed(kept) if r <= k), kept[0])
 
 
 def gilliland(minimum, least, R):

@@ -40,7 +40,7 @@ class Decanter(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         P = feed.P if given.pressure is None else given.pressure
-        no_uphill(feed, P)
+        no_uphill(feed, P, context)
         whole = feed if given.temperature is None and P == feed.P else feed.at(T=given.temperature or feed.T, P=P)
         notes = []
         if feed.is_empty:

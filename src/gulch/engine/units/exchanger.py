@@ -56,7 +56,10 @@ class Exchanger(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         hot, cold = feed["hot"], feed["cold"]
-        P = (outlet_pressure(hot, given.hot_drop, "hot_drop"), outlet_pressure(cold, given.cold_drop, "cold_drop"))
+        P = (
+            outlet_pressure(hot, given.hot_drop, context, "hot_drop"),
+            outlet_pressure(cold, given.cold_drop, context, "cold_drop"),
+        )
         notes = []
         sides = Sides(hot, cold, P)
         if hot.is_empty or cold.is_empty or hot.T <= cold.T:

@@ -31,7 +31,7 @@ class FlashDrum(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         pressure = feed.P if given.pressure is None else given.pressure
-        no_uphill(feed, pressure)
+        no_uphill(feed, pressure, context)
         T = given.temperature if given.mode == "temperature" else None
         if feed.is_empty:
             empty = feed.at(T=T or feed.T, P=pressure)

@@ -2,6 +2,7 @@
 
 from gulch.engine.phases import Stream
 from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
 
 
@@ -33,7 +34,7 @@ class Heater(Unit):
 
     @classmethod
     def solve(cls, feed, given, context):
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0, "outlet_temperature": feed.T})
         if given.mode == "temperature":
@@ -45,7 +46,7 @@ class Heater(Unit):
                 state = context.model.at_vapour_fraction(given.vapour_fraction, pressure, feed.n, feed.guess)
             except TemperatureNotFound as error:
                 raise UnitTrouble(
-                    f"At {pressure / 1e5:.4g} bar the mixture cannot be brought to this vapour fraction: {error}.",
+                    f"At {show(pressure, 'pressure', context.display)} the mixture cannot be brought to this vapour fraction: {error}.",
                     "Lower the pressure, or set a temperature instead.",
                     "vapour_fraction",
                 ) from None

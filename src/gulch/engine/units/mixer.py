@@ -1,7 +1,7 @@
 """Mixer: several streams into one, adiabatically."""
 
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Port, Result, Unit, UnitResult
+from gulch.engine.units.base import Port, Result, Unit, UnitResult, uneven_inlets
 
 
 class Mixer(Unit):
@@ -18,7 +18,8 @@ class Mixer(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         product, highest = joined(feed, context.model)
-        return UnitResult({"product": product}, {"pressure_loss": highest - product.P})
+        return UnitResult({"product": product}, {"pressure_loss": highest - product.P},
+                          notes=uneven_inlets(feed, context))  # fmt: skip
 
 
 def joined(feed, model):

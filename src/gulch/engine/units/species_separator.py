@@ -34,7 +34,7 @@ class SpeciesSeparator(Unit):
         for name, n in (("first", n_first), ("second", feed.n - n_first)):
             T, P = getattr(given, f"{name}_temperature"), getattr(given, f"{name}_pressure")
             if P is not None:
-                no_uphill(feed, P, f"{name}_pressure")
+                no_uphill(feed, P, context, f"{name}_pressure")
             outlets[name] = Stream.at_temperature(
                 context.model, n, feed.T if T is None else T, feed.P if P is None else P
             )

@@ -22,7 +22,7 @@ class Valve(Unit):
 
     @classmethod
     def solve(cls, feed, given, context):
-        no_uphill(feed, given.pressure)
+        no_uphill(feed, given.pressure, context)
         product = feed.at(P=given.pressure)
         return UnitResult(
             {"product": product},

@@ -11,6 +11,7 @@ from gulch.engine.units.base import (
     UnitResult,
     UnitTrouble,
     outlet_pressure,
+    uneven_inlets,
 )
 from gulch.engine.units.mixer import joined
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
@@ -43,8 +44,8 @@ class Washer(Unit):
     def solve(cls, feed, given, context):
         whole, _ = joined(feed, context.model)
         H, guess = whole.enthalpy_flow, whole.guess
-        P = outlet_pressure(whole, given.pressure_drop)
-        changes, rows, notes = [], [], []
+        P = outlet_pressure(whole, given.pressure_drop, context)
+        changes, rows, notes = [], [], uneven_inlets(feed, context)
         n = whole.n
         if given.set and not whole.is_empty:
             steps = context.sets[given.set]
@@ -52,7 +53,7 @@ class Washer(Unit):
                 raise UnitTrouble("A conversion that depends on temperature cannot be used in a washer.",
                                   "Give the reaction a plain conversion, or use a reactor before it.", "set")  # fmt: skip
             n, changes, rows, *_ = StoichiometricReactor.run(whole, steps, None, context)
-            notes = StoichiometricReactor.short_of(rows)
+            notes += StoichiometricReactor.short_of(rows)
         after = Stream.at_enthalpy(context.model, n, H, P, guess)
         T = given.temperature if given.temperature is not None else after.T
         gas = n * given.share

@@ -82,7 +82,7 @@ class EquilibriumReactor(Reactor):
             raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
         nu = np.array([r.nu for r in reactions])
         cls.check_reactions(nu, reactions, given, context)
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
             return UnitResult(cls.leaving(empty, given), {"duty": 0.0})

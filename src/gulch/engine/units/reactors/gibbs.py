@@ -52,7 +52,7 @@ class GibbsReactor(Reactor):
 
     @classmethod
     def solve(cls, feed, given, context):
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
         barred = given.inert >= 1.0 - 1e-12

@@ -3,6 +3,7 @@
 from scipy.optimize import brentq
 
 from gulch.engine.phases import Stream
+from gulch.engine.quantities import show
 from gulch.engine.units.base import (
     Choice,
     Input,
@@ -67,7 +68,7 @@ class Reactor(Unit):
     @classmethod
     def leave(cls, feed, n, given, context):
         """The outlet Stream with amounts n [mol/s] in the thermal mode given."""
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         if given.mode == "isothermal":
             return Stream.at_temperature(context.model, n, given.temperature, pressure)
         if given.mode == "feed-temperature":
@@ -85,7 +86,7 @@ class Reactor(Unit):
         if given.mode in ("isothermal", "feed-temperature"):
             T = given.temperature if given.mode == "isothermal" else feed.T
             return cls.leave(feed, amounts_at(T), given, context)
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         target = feed.enthalpy_flow + (given.duty_given if given.mode == "duty" else 0.0)
 
         def excess(T):
@@ -113,7 +114,8 @@ class Reactor(Unit):
             step *= 2.0
         if f_low > 0.0 or f_high < 0.0:
             raise UnitTrouble(
-                f"The energy balance has no solution between {T_SEARCH[0]:.0f} and {T_SEARCH[1]:.0f} K.",
+                "The energy balance has no solution between "
+                f"{' and '.join(show(T, 'temperature', context.display) for T in T_SEARCH)}.",
                 "Change the duty or the feed's temperature.",
                 "duty",
             )

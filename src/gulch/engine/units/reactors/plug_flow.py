@@ -116,7 +116,7 @@ class PlugFlow(KineticReactor):
         model = context.model
         if given.falls != "drop":
             given.pressure_drop = 0.0
-        outlet_pressure(feed, given.pressure_drop)
+        outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=feed.P)}, {"duty": 0.0})
         volume, length, area = cls.dimensions(given)

@@ -71,7 +71,7 @@ class StirredTank(KineticReactor):
     @classmethod
     def solve(cls, feed, given, context):
         reactions, laws, per, phase = cls.prepare(feed, given, context)
-        pressure = outlet_pressure(feed, given.pressure_drop)
+        pressure = outlet_pressure(feed, given.pressure_drop, context)
         model = context.model
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
