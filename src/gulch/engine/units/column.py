@@ -114,21 +114,21 @@ class Column(Unit):
         if least * (1.0 - 1e-9) > R:
             notes.append(("error", f"The reflux ratio {R:.4g} lies below its minimum of {least:.4g}.",
                           "Raise it, or ask for less recovery of the keys."))  # fmt: skip
-        elif least <= 0.0 and R <= 0.0:
+        elif minimum >= 1.0 and R <= 0.0:
             notes.append(("warning", "The keys part without any reflux, so a multiple of the minimum is none either.",
                           "Give the reflux ratio itself, or use a flash drum."))  # fmt: skip
-        elif given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
+        elif minimum >= 1.0 and given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
             notes.append(
                 ("warning", "At minimum reflux the column would need stages without end.", "Use 1.1 to 1.5 times.")
             )
-        else:
+        elif minimum >= 1.0:
             stages = gilliland(minimum, least, R)
             place = kirkbride(stages, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum())
-            if minimum < 1.0 or stages < 2.0 or place < 1.0:
-                notes.append(("warning", f"It needs only {minimum:.2f} stages at total reflux, so stages and feed stage mean nothing: "
-                              "the feed's state parts the keys nearly as asked, or the specification is wrong.",
-                              "Ask for more recovery of the keys, or part them in a flash drum."))  # fmt: skip
-                stages = place = None
+        if minimum < 1.0 or (stages is not None and (stages < 2.0 or place < 1.0)):
+            notes.append(("warning", f"It needs only {minimum:.2f} stages at total reflux, so stages and feed stage mean nothing: "
+                          "the feed's state parts the keys nearly as asked, or the specification is wrong.",
+                          "Ask for more recovery of the keys, or part them in a flash drum."))  # fmt: skip
+            stages = place = None
         condensed = cls.condenser_heat(context, distillate, R, given, P_top)
         duty = distillate.enthalpy_flow + bottoms.enthalpy_flow - feed.enthalpy_flow
         return UnitResult(
