@@ -2,6 +2,8 @@
 
 import re
 
+import numpy as np
+
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import (
     UNIT_MODELS,
@@ -26,11 +28,21 @@ from gulch.engine.document import (
     source_of,
     value_of,
 )
-from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, assumed, number, write
+from gulch.engine.flowsheet.inputs import (
+    FEED_BASES,
+    addresses,
+    assumed,
+    feed_addresses,
+    feed_amounts,
+    number,
+    total_dimension,
+    write,
+)
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.databank import known
 from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
@@ -387,6 +399,73 @@ def _renamed(address, old, new):
     return f"{new}{dot}{rest}" if head == old else address
 
 
+def amounts_of(project, stream):
+    """Molar flows [mol/s] of a feed as typed, shape (n,), and molar masses [kg/mol]; None where they cannot be read."""
+    head = f"{stream.id}."
+    try:
+        masses = np.array([lookup(*s.key).molar_mass.value for s in project.species])
+        values = {a.address[len(head) :]: parse(a.text, a.dimension) for a in feed_addresses(project, stream) if a.text}
+        given = {"to_species": stream.given.to_species}
+        if stream.given.total:
+            given["total_dimension"] = total_dimension(stream.given.total)
+        with np.errstate(all="ignore"):
+            n = feed_amounts(given, stream.given.basis, values, [s.id for s in project.species], masses)
+    except (QuantityError, SpeciesError, KeyError):
+        return None
+    return (n, masses) if np.isfinite(n).all() and n.sum() > 0.0 and n.min() >= 0.0 else None
+
+
+def set_basis(project, stream_id, basis):
+    """Give a feed by another basis, with the same amounts where they can be read."""
+    stream = need_stream(project, stream_id)
+    given, found = stream.given, amounts_of(project, stream)
+    ids = [s.id for s in project.species]
+    given.basis = basis
+    if basis == "mole-ratios" and given.to_species not in ids:
+        given.to_species = ids[int(np.argmax(found[0]))] if found else (ids[0] if ids else None)
+    if found is None:
+        return
+    n, masses = found
+    molar, mass = ("molar flow", n), ("mass flow", n * masses)
+
+    def by_species(values, dimension):
+        return {i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values) if v > 0.0}
+
+    if basis in ("molar", "mass"):
+        dimension, amounts = molar if basis == "molar" else mass
+        setattr(given, FEED_BASES[basis][0], by_species(amounts, dimension))
+        return
+    dimension, amounts = mass if basis == "mass-fractions" else molar
+    if basis == "mole-ratios":
+        to = ids.index(given.to_species)
+        if n[to] <= 0.0:
+            to = int(np.argmax(n))
+            given.to_species = ids[to]
+        given.total = write_quantity(float(n[to]), dimension, project.display)
+        given.ratio = by_species(np.where(np.arange(n.size) == to, 0.0, n / n[to]), "ratio")
+    else:
+        given.total = write_quantity(float(amounts.sum()), dimension, project.display)
+        setattr(given, FEED_BASES[basis][0], by_species(amounts / amounts.sum(), "fraction"))
+
+
+def in_basis(project, address, text, dimension):
+    """A feed's flow typed in units of the other basis (kg/h where moles are given), converted by the molar mass."""
+    other = {"molar flow": "mass flow", "mass flow": "molar flow"}.get(dimension)
+    species = next((s for s in project.species if s.id == address.rpartition(".")[2]), None)
+    if other is None or species is None or address.count(".") != 2:
+        return text
+    try:
+        parse(text, dimension)
+        return text
+    except QuantityError:
+        pass
+    try:
+        value, mass = parse(text, other), lookup(*species.key).molar_mass.value
+    except (QuantityError, SpeciesError):
+        return text
+    return write_quantity(value / mass if dimension == "molar flow" else value * mass, dimension, project.display)
+
+
 def scale_fractions(project, stream_id):
     """Scale a feed's fractions to 100 %."""
     given = need_stream(project, stream_id).given
@@ -409,16 +488,37 @@ def add_species(project, cas, name=None):
     if any(s.cas == cas for s in project.species):
         raise EditError(f"{name or cas} is in the project already.")
     try:
-        found = lookup(cas)
+        shown = name or known(cas)["name"]  # what it lacks is said by the checks, and can be typed
     except SpeciesError as error:
         raise EditError(str(error)) from None
-    shown = name or found.name
     id_ = slug(shown, "s")
     used = {s.id for s in project.species}
     if id_ in used:
         id_ = fresh(id_[:36], used)
     project.species.append(SpeciesEntry(id=id_, cas=cas, name=shown if shown != id_ else None))
     return id_
+
+
+# Dry air without its traces, US Standard Atmosphere 1976: (CAS number, name, mole fraction)
+AIR = (("7727-37-9", "nitrogen", 0.7809), ("7782-44-7", "oxygen", 0.2095), ("7440-37-1", "argon", 0.0093))
+
+
+def add_air(project):
+    """Add the species of air that the project lacks; returns their ids."""
+    present = {s.cas for s in project.species}
+    return [add_species(project, cas, name) for cas, name, _ in AIR if cas not in present]
+
+
+def fill_with_air(project, stream_id):
+    """Give a feed the composition of air by mole fractions, of those of its species that the project has. Raises EditError."""
+    given = need_stream(project, stream_id).given
+    ids = {s.cas: s.id for s in project.species}
+    parts = {ids[cas]: share for cas, _, share in AIR if cas in ids}
+    if len(parts) < 2:
+        raise EditError("Air needs nitrogen and oxygen: add “air” in Chemistry.")
+    whole = sum(parts.values())
+    set_basis(project, stream_id, "mole-fractions")
+    given.fraction = {i: f"{100 * share / whole:.6g} %" for i, share in parts.items()}
 
 
 def add_own_species(project, name, formula, cas=None, non_volatile=False):

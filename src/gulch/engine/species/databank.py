@@ -12,7 +12,7 @@ import numpy as np
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import molecular_weight, periodic_table, simple_formula_parser
 
-from gulch.engine.species.heat_capacity import fit, graphite, loaded
+from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
 from gulch.engine.species.records import Datum
 
 SOURCE_NAMES = {
@@ -36,6 +36,10 @@ GRAPHITE = "7782-42-5"
 # A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
 ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
 _ACENTRIC = ("HEOS", "PSRK", "PD", "YAWS")
+_CONDENSED = ("CRC", "WEBBOOK", "JANAF")
+# A network of measurements reviewed as a whole: never passed over.
+REVIEWED = ("ATCT_G",)
+HIGHEST_BOILING = 800.0  # K; what boils higher is taken as it is known, as a solid or liquid
 
 # Standard entropies of the elements [J/(mol K)] at 298.15 K and 1 bar per mole of atoms,
 # from CODATA Key Values (Cox, Wagman & Medvedev, 1989); others from `chemicals`.
@@ -56,10 +60,10 @@ def element_entropy(symbol):
 
 
 def choose(values, order, alone):
-    """Datum out of {method: value}: first in `order` that is not alone.
+    """Datum out of {method: value}: first in `order` that is not alone; None where there is no value.
 
     A value is alone when at least two others agree within `alone` with each other and all
-    others lie farther than `alone` from it.
+    others lie farther than `alone` from it. Where every one is alone the first stands, as disputed.
     """
     known = {m: values[m] for m in order if values.get(m) is not None and math.isfinite(values[m])}
     for method in known:
@@ -67,11 +71,15 @@ def choose(values, order, alone):
         if len(rest) >= 2:
             middle = float(np.median(rest))
             agreeing = [v for v in rest if abs(v - middle) <= alone]
-            if len(agreeing) >= 2 and all(abs(v - known[method]) > alone for v in agreeing):
+            if method not in REVIEWED and len(agreeing) >= 2 and all(abs(v - known[method]) > alone for v in agreeing):
                 continue
-        others = {SOURCE_NAMES.get(m, m): v for m, v in known.items() if m != method}
-        return Datum(known[method], SOURCE_NAMES.get(method, method), others)
-    return None
+        return _datum(known, method)
+    return _datum(known, next(iter(known)), True) if known else None
+
+
+def _datum(known, method, disputed=False):
+    others = {SOURCE_NAMES.get(m, m): v for m, v in known.items() if m != method}
+    return Datum(known[method], SOURCE_NAMES.get(method, method), others, disputed)
 
 
 def _gather(function, methods, cas):
@@ -118,6 +126,11 @@ def known(cas):
             rest = found["entropy"].others if found["entropy"] else {}
             found["entropy"] = Datum(count * _ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", rest)
     boiling = phase_change.Tb(cas)
+    if None in (found["critical_temperature"], found["critical_pressure"], found["acentric_factor"]):
+        if boiling and boiling < HIGHEST_BOILING:
+            _estimate_critical(cas, float(boiling), found)
+        else:  # what is known as a solid or liquid only can still take part in a liquid or as a solid
+            found |= condensed(cas)
     return found | {
         "cas": cas,
         "name": meta.common_name,
@@ -126,6 +139,51 @@ def known(cas):
         "molar_mass": Datum(meta.MW / 1000.0, "atomic weights, IUPAC"),
         "boiling_point": Datum(float(boiling), "databank") if boiling else None,
     }
+
+
+def _estimate_critical(cas, boiling, found):
+    """Put estimates where a volatile species lacks critical constants; boiling [K]."""
+    for field, function in (("critical_temperature", critical.Tc), ("critical_pressure", critical.Pc)):
+        if found[field] is None:
+            value = _gather(function, ("WILSON_JASPERSON",), cas).get("WILSON_JASPERSON")
+            if value is None or not math.isfinite(value):
+                return
+            found[field] = Datum(value, "estimate of Wilson & Jasperson (1996)")
+    tc, pc = found["critical_temperature"].value, found["critical_pressure"].value
+    if found["acentric_factor"] is None and boiling < 0.95 * tc and pc > 2e5:
+        found["acentric_factor"] = Datum(
+            float(acentric.LK_omega(boiling, tc, pc)), "estimate of Lee & Kesler (1975) from its boiling point"
+        )
+
+
+@lru_cache(maxsize=512)
+def condensed(cas):
+    """Formation enthalpy, entropy and heat capacity of the solid, else the liquid, for a species that stays in the liquid.
+
+    {field of Species: value}, with `non_volatile`; empty where nothing is known of either.
+    """
+    for state, enthalpy, entropy, column in (
+        ("solid", reaction.Hfs, reaction.S0s, "Cps"), ("liquid", reaction.Hfl, reaction.S0l, "Cpl"),
+    ):  # fmt: skip
+        h = choose(_gather(enthalpy, _CONDENSED, cas), _CONDENSED, ALONE["formation_enthalpy"])
+        if h is None:
+            continue
+        s = choose(_gather(entropy, _CONDENSED, cas), _CONDENSED, ALONE["entropy"])
+        out = {"non_volatile": True, "formation_enthalpy": _in_state(h, state), "entropy": _in_state(s, state)}
+        table = loaded().CRC_standard_data
+        cp = float(table.loc[cas, column]) if cas in table.index else math.nan
+        if math.isfinite(cp) and cp > 0.0:
+            out["heat_capacity"] = constant(cp, f"CRC Handbook, {state}, constant")
+        return out
+    return {}
+
+
+def _in_state(datum, state):
+    if datum is None:
+        return None
+    return Datum(
+        datum.value, f"{datum.source}, {state}", {f"{k}, {state}": v for k, v in datum.others.items()}, datum.disputed
+    )
 
 
 def _graphite():

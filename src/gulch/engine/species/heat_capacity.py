@@ -8,6 +8,7 @@ fitted range it stays between c0 and its upper limit instead of running away as 
 
 import math
 from functools import lru_cache
+from importlib.resources import files
 
 import numpy as np
 from chemicals import heat_capacity as source_data
@@ -20,7 +21,8 @@ R = 8.31446261815324  # J/(mol K), exact by definition of the SI (2019)
 THETAS = np.array([120.0, 250.0, 450.0, 750.0, 1150.0, 1700.0, 2500.0, 3800.0, 6000.0])
 
 # Tables first where they exist; then correlations in the order in which they follow those tables.
-SOURCES = ("JANAF tables (1998)", "TRC gas tables (1994)", "Shomate, NIST", "Poling et al. (2001)")
+_REFERENCE = "reference equation of state"
+SOURCES = (_REFERENCE, "JANAF tables (1998)", "TRC gas tables (1994)", "Shomate, NIST", "Poling et al. (2001)")
 ESTIMATE = "estimate of Lastovka & Shaw (2013)"
 
 
@@ -44,30 +46,44 @@ def graphite():
     return tuple(np.array(v, float) for v in loaded().Cp_dict_JANAF_solid["7782-42-5"][:2])
 
 
+@lru_cache(maxsize=1)
+def reference():
+    """{CAS number: (T [K], Cp [J/(mol K)])} of reference_heat_capacity.tsv, where the usual tables are off by over 2 %."""
+    out = {}
+    text = files("gulch.engine.species").joinpath("reference_heat_capacity.tsv").read_text(encoding="utf-8")
+    for line in text.splitlines():
+        if line and not line.startswith("#"):
+            cas, T, cp = line.split("\t")
+            out.setdefault(cas, []).append((float(T), float(cp)))
+    return {cas: tuple(np.array(v) for v in zip(*rows)) for cas, rows in out.items()}
+
+
 def tables(cas):
     """Every source of a species: {source: (T [K], Cp [J/(mol K)])}, both of shape (n,)."""
     source_data = loaded()
     out = {}
+    if cas in reference():
+        out[_REFERENCE] = reference()[cas]
     if cas in source_data.Cp_dict_JANAF_gas:
         T, cp = (np.array(v, float) for v in source_data.Cp_dict_JANAF_gas[cas][:2])
         keep = (T >= 200.0) & (T <= 3000.0)
         if keep.sum() >= 8:
-            out[SOURCES[0]] = (T[keep], cp[keep])
+            out["JANAF tables (1998)"] = (T[keep], cp[keep])
     if cas in source_data.TRC_gas_data.index:
         row = source_data.TRC_gas_data.loc[cas]
         T = _grid(row.Tmin, row.Tmax)
         coefficients = [float(row[f"a{i}"]) for i in range(8)]
-        out[SOURCES[1]] = (T, np.array([source_data.TRCCp(t, *coefficients) for t in T]))
+        out["TRC gas tables (1994)"] = (T, np.array([source_data.TRCCp(t, *coefficients) for t in T]))
     if cas in source_data.WebBook_Shomate_gases:
         model = source_data.WebBook_Shomate_gases[cas]
         T = _grid(model.Tmin, model.Tmax)
-        out[SOURCES[2]] = (T, np.array([model.force_calculate(t) for t in T]))
+        out["Shomate, NIST"] = (T, np.array([model.force_calculate(t) for t in T]))
     if cas in source_data.Cp_data_Poling.index:
         row = source_data.Cp_data_Poling.loc[cas]
         if math.isfinite(row.a0):
             T = _grid(row.Tmin, row.Tmax)
             cp = R * np.polyval([float(row[f"a{i}"]) for i in range(4, -1, -1)], T)
-            out[SOURCES[3]] = (T, cp)
+            out["Poling et al. (2001)"] = (T, cp)
     return {k: v for k, v in out.items() if np.all(np.isfinite(v[1])) and np.all(v[1] > 0.0)}
 
 
@@ -77,9 +93,11 @@ def _grid(low, high):
 
 def choose(candidates):
     """The source to use: the first that covers 298-1000 K and does not stand alone against the others."""
+    if _REFERENCE in candidates:
+        return _REFERENCE
     covering = [s for s in SOURCES if s in candidates and candidates[s][0][0] <= 299 and candidates[s][0][-1] >= 990]
     for source in covering or [s for s in SOURCES if s in candidates]:
-        if source == SOURCES[0] or len(candidates) < 3:
+        if source in SOURCES[:2] or len(candidates) < 3:
             return source
         probe = np.array([400.0, 700.0, 950.0])
         here = np.interp(probe, *candidates[source])
@@ -96,6 +114,13 @@ def fit(T, cp, source):
     coefficients, _ = nnls(rows * (weights * R)[:, None], cp * weights)
     worst = float(np.max(np.abs(R * rows @ coefficients / cp - 1.0)))
     return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
+
+
+def constant(cp, source, low=250.0, high=1000.0):
+    """A heat capacity that does not change with temperature, as a Fit. cp [J/(mol K)]."""
+    coefficients = np.zeros(THETAS.size + 1)
+    coefficients[0] = cp / R
+    return Fit(coefficients, low, high, 0.0, source)
 
 
 def heat_capacity(cas, atoms, molar_mass):

@@ -12,9 +12,9 @@ import numpy as np
 from chemicals.elements import molecular_weight, simple_formula_parser
 
 from gulch.engine.quantities import QuantityError, parse, parse_points
-from gulch.engine.species.databank import SpeciesError, element_entropy, known
-from gulch.engine.species.heat_capacity import R, estimate, fit, heat_capacity
-from gulch.engine.species.records import Datum, Fit, Species
+from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, element_entropy, known
+from gulch.engine.species.heat_capacity import constant, estimate, fit, heat_capacity
+from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
 
 OWN = {
@@ -54,6 +54,9 @@ def lookup(cas, data=()):
         if "formula" not in own:
             raise
         found = {}
+    if found and own.get("non_volatile") == "yes" and not found.get("non_volatile"):
+        # the databank's gas says nothing of what stays in the liquid
+        found |= {"formation_enthalpy": None, "entropy": None} | condensed(cas)
     if not found:
         found = _UNKNOWN | _from_formula(own, cas)
     name = found["name"]
@@ -62,7 +65,7 @@ def lookup(cas, data=()):
             found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)))
         elif own.get(f"source.{field}"):
             found[field] = _taken_from(found.get(field), own[f"source.{field}"])
-    non_volatile = own.get("non_volatile") == "yes" or found.pop("non_volatile", False)
+    non_volatile = found.pop("non_volatile", False) or own.get("non_volatile") == "yes"
     _entropy_from_gibbs(found)
     mass = found["molar_mass"].value
     tc, pc, omega = (found[k] for k in ("critical_temperature", "critical_pressure", "acentric_factor"))
@@ -96,6 +99,24 @@ def lookup(cas, data=()):
     return Species(non_volatile=non_volatile, **{k: v for k, v in found.items() if k != "formation_gibbs"})
 
 
+def shortcomings(cas):
+    """What the databank lacks of a species, in a few words for an offer; "" where it lacks nothing."""
+    try:
+        found = lookup(cas)
+    except SpeciesError:
+        return "phase unknown: type a vapour pressure, or keep it in the liquid"
+    out = []
+    if found.non_volatile and cas != GRAPHITE:
+        out.append("solid or liquid only")
+    if found.formation_enthalpy is None:
+        out.append("no formation enthalpy")
+    if found.entropy is None:
+        out.append("no entropy")
+    if "estimate" in found.heat_capacity.source:
+        out.append("heat capacity estimated")
+    return ", ".join(out)
+
+
 def lacking(species):
     """What each missing datum forbids: a list of sentences."""
     out = []
@@ -107,8 +128,22 @@ def lacking(species):
         out.append("No critical constants: only the ideal phase model can use it.")
     if species.non_volatile and species.liquid_density is None:
         out.append("No density: its volume is not counted.")
+    for datum, what, unit in (
+        (species.formation_enthalpy, "formation enthalpy", "kJ/mol"),
+        (species.entropy, "entropy", "J/(mol K)"),
+    ):
+        if datum is not None and datum.disputed:
+            shown = datum.spread / (1000.0 if unit == "kJ/mol" else 1.0)
+            out.append(
+                f"The sources of its {what} lie {shown:.3g} {unit} apart, and none is confirmed by the others: choose one."
+            )
     if "estimate" in species.heat_capacity.source:
         out.append("No heat capacity: an estimate stands in.")
+    if species.has_critical and any(
+        "estimate" in d.source
+        for d in (species.critical_temperature, species.critical_pressure, species.acentric_factor)
+    ):
+        out.append("No measured critical constants: estimates stand in, on which its phase rests.")
     if species.vapour_pressure is not None and "estimate" in species.vapour_pressure.source:
         out.append("No vapour pressure: an estimate from the critical constants stands in.")
     return out
@@ -182,17 +217,14 @@ def _typed_heat_capacity(text, name):
     if np.min(cp) <= 0.0:
         raise SpeciesError(f"The heat capacity of {name} is not above zero: {text}.")
     if len(T) == 1 or T[0] is None:
-        coefficients = np.zeros(10)
-        coefficients[0] = cp[0] / R
-        return Fit(coefficients, 200.0, 3000.0, 0.0, TYPED + ", constant")
+        return constant(cp[0], TYPED + ", constant", 200.0, 3000.0)
     grid = np.linspace(T[0], T[-1], 40)
     return fit(grid, np.interp(grid, T, cp), TYPED)
 
 
 def _kopp(atoms):
-    coefficients = np.zeros(10)
-    coefficients[0] = sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items()) / R
-    return Fit(coefficients, 250.0, 500.0, 0.0, "estimate by Kopp's rule (Hurst & Harrison, 1992)")
+    cp = sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items())
+    return constant(cp, "estimate by Kopp's rule (Hurst & Harrison, 1992)", 250.0, 500.0)
 
 
 def _typed_vapour_pressure(own, found, name):

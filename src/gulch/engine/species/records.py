@@ -12,6 +12,7 @@ class Datum:
     value: float
     source: str
     others: dict = field(default_factory=dict)
+    disputed: bool = False  # its sources form camps, none of which stands above the others
 
     @property
     def spread(self):

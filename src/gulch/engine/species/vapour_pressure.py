@@ -45,7 +45,10 @@ def table(cas, tc, pc, omega):
 def vapour_pressure(cas, tc, pc, omega):
     """Refitted vapour pressure: a Fit whose coefficients are a, b, c, d, e."""
     T, P, source = table(cas, tc, pc, omega)
-    T, ln_p = np.asarray(T, float), np.log(np.asarray(P, float))
+    T, P = np.asarray(T, float), np.asarray(P, float)
+    if not (np.isfinite(P).all() and (P > 0.0).all() and T[-1] > T[0]):  # a source without a usable range
+        T, P, source = (np.asarray(v, float) if i < 2 else v for i, v in enumerate(table("", tc, pc, omega)))
+    ln_p = np.log(P)
     rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T), T, T * T])
     scale = np.abs(rows).max(axis=0)
     coefficients = np.linalg.lstsq(rows / scale, ln_p, rcond=None)[0] / scale

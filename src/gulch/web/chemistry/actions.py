@@ -17,6 +17,12 @@ def add_species(document, form):
     return Done(f"Add species {id_}", f"species:{id_}")
 
 
+@action("species-air")
+def add_air(document, form):
+    ids = edit.add_air(document)
+    return Done(f"Add {', '.join(ids) or 'nothing'} for air")
+
+
 @action("species-own")
 def add_own_species(document, form):
     id_ = edit.add_own_species(

@@ -40,7 +40,7 @@ def set_input(document, form):
     found = addresses(document).get(address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
-    text = typed(document, address, text, found.dimension)
+    text = edit.in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
     write(document, address, text)
     edit.complete_streams(document)
     return Done(f"Set {found.label[:1].lower() + found.label[1:]} to {text or 'nothing'}")
@@ -85,17 +85,14 @@ def settle_question(document, form):
 
 @action("basis")
 def set_basis(document, form):
-    stream = edit.need_stream(document, form["id"])
-    stream.given.basis = form["value"]
-    if form["value"].endswith("fractions") and not stream.given.total:
-        stream.given.total = "100 kmol/h" if form["value"] == "mole-fractions" else "1000 kg/h"
-    if form["value"] == "mole-ratios":
-        given = stream.given
-        given.to_species = given.to_species or next(
-            iter(given.flow), document.species[0].id if document.species else None
-        )
-        given.total = given.flow.get(given.to_species) or "100 kmol/h"
-    return Done(f"Give {stream.id} by {form['value'].replace('-', ' ')}")
+    edit.set_basis(document, form["id"], form["value"])
+    return Done(f"Give {form['id']} by {form['value'].replace('-', ' ')}")
+
+
+@action("fill-air")
+def fill_air(document, form):
+    edit.fill_with_air(document, form["id"])
+    return Done(f"Give {form['id']} the composition of air")
 
 
 @action("scale-fractions")

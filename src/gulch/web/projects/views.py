@@ -20,7 +20,7 @@ from gulch.engine.flowsheet import Plan
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
-from gulch.engine.species import SpeciesError, find
+from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
@@ -256,8 +256,9 @@ def species_search(request, pk):
     row = own(request, pk)
     query = request.GET.get("q", "")[:80]
     present = {s["cas"] for s in row.current.document.get("species", [])}
-    found = [(m, m.cas in present) for m in find(query)] if query.strip() else []
-    return render(request, "workspace/_found.html", {"found": found, "query": query, "row": row})
+    found = [(m, m.cas in present, shortcomings(m.cas)) for m in find(query)] if query.strip() else []
+    context = {"found": found, "query": query, "row": row, "air": query.strip().lower() == "air"}
+    return render(request, "workspace/_found.html", context)
 
 
 @login_required

@@ -5,6 +5,7 @@ import math
 
 from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
+from gulch.engine.flowsheet.edit import AIR
 from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond, readable
@@ -508,6 +509,7 @@ class Workspace:
             "kinds": [(k.kind, k.label, k.meaning) for k in KINDS.values()],
         }  # fmt: skip
         if stream.is_feed and stream.given is not None:
+            out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
             out["basis"] = [(b, words, b == stream.given.basis) for b, words in BASES.items()]
             ratios = stream.given.basis == "mole-ratios"
             labels = {"temperature": "Temperature", "pressure": "Pressure",
