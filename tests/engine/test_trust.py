@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from helpers import document, feed
 
+from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
 
 COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
@@ -98,3 +99,54 @@ def test_a_quotient_of_a_burnt_up_reactant_is_not_shown():
     (row,) = s.units["R"].reactions
     assert s.solved and row["ln_k"] > 150.0 and row["ln_q"] is None and row["gone"] == "h2"
     assert np.isfinite(s.streams["P"].temperature) and math.isfinite(row["extent"])
+
+
+# Units
+
+
+def washed(temperature=None):
+    """HCl gas into caustic soda: the formation enthalpies of what is dissolved are a handbook's (CRC), −470.1 and −407.3."""
+    own = {"naoh": ("NaOH", "-470.1 kJ/mol"), "nacl": ("NaCl", "-407.3 kJ/mol")}
+    species = [{"id": "hcl", "cas": "7647-01-0"}, {"id": "water", "cas": "7732-18-5"}]
+    species += [
+        {"id": i, "data": {"formula": f, "non_volatile": True, "formation_enthalpy": h}} for i, (f, h) in own.items()
+    ]
+    unit = {"id": "W", "kind": "washer", "set": "main", "share": {"hcl": "100 %"}}
+    flow = {"water": "100 kmol/h", "naoh": "5 kmol/h"}
+    project = document({}, [unit | ({"temperature": temperature} if temperature else {})],
+                       [feed("gas", "W", {"hcl": "1 kmol/h"}, P="1.5 bar"), feed("lye", "W", flow, P="1.5 bar"),
+                        {"id": "out", "from": "W.gas"}, {"id": "spent", "from": "W.liquid"}],
+                       [{"id": "r1", "equation": "hcl + naoh = nacl + water", "conversion": {"key": "hcl", "value": "100 %"}}],
+                       [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+    return load(project.dump() | {"species": species})
+
+
+def test_a_neutralisation_gives_off_what_handbooks_say():
+    """NaOH(aq) + HCl(g) = NaCl(aq) + H2O(l): −407.3 − 285.8 + 470.1 + 92.3 = −130.7 kJ/mol."""
+    s = solve(washed("25 degC"))
+    assert s.solved, s.messages
+    assert s.units["W"].values["duty"] * 3.6 / 1000.0 == pytest.approx(-130.7e3 / 1e3 * 1.0, abs=2.5)
+
+
+def test_an_adiabatic_washer_has_no_duty():
+    s = solve(washed())
+    assert s.solved and abs(s.units["W"].values["duty"]) < 1e-6 * 130e3 / 3.6
+    # 5.4 K: 36.3 kW into 100 kmol/h of water at 75 J/(mol K) and some salt (hand calculation)
+    assert 15.0 < s.streams["spent"].temperature - 298.15 < 20.0 and abs(s.units["W"].balances["energy"]) < 1e-9
+
+
+@pytest.mark.parametrize("T", ["150 degC", "250 degC", "-150 degC"])
+def test_a_vapour_fraction_has_one_answer_wherever_the_feed_comes_from(T):
+    flow = {
+        "h2": "13.15 kmol/h",
+        "ch4": "5.63 kmol/h",
+        "benzene": "32.05 kmol/h",
+        "ch": "25.18 kmol/h",
+        "toluene": "24.00 kmol/h",
+    }
+    species = {"h2": "1333-74-0", "ch4": "74-82-8", "benzene": "71-43-2", "ch": "110-82-7", "toluene": "108-88-3"}
+    s = solve(document(species, [{"id": "H", "kind": "heater", "vapour_fraction": "10.73 %"}],
+                       [feed("F", "H", flow, T=T, P="83.4 bar"), {"id": "P", "from": "H"}], phase_model="peng-robinson"))  # fmt: skip
+    assert s.solved and s.streams["P"].temperature == pytest.approx(273.15 + 161.9, abs=3.0)  # flat there: 1 K is 2e-5
+    assert s.streams["P"].vapour_fraction == pytest.approx(0.1073, abs=1e-7)
+    assert any("as well" in m.what for m in s.messages)

@@ -42,6 +42,10 @@ class PhaseState:
         return share + (1.0 - self.light_share if self.heavy == "vapour" else 0.0)
 
 
+GRID = 90  # temperatures at which a vapour fraction is looked for
+HOTTEST_BOILING = 1200.0  # K
+
+
 class TemperatureNotFound(ValueError):
     """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction."""
 
@@ -204,6 +208,28 @@ class PhaseModel:
         """Flash at a vapour fraction in [0, 1] and P; 0 is the bubble and 1 the dew point."""
         edge = min(max(fraction, 1e-9), 1.0 - 1e-9)
         return self._solve(3, edge, P, z, guess, 1e-11, "vapour fraction")
+
+    def all_at_vapour_fraction(self, fraction, P, z, guess=350.0):
+        """Every state in range at a vapour fraction in [0, 1] and P, hottest first; at least one. Raises TemperatureNotFound.
+
+        A mixture may reach the same fraction at several temperatures: beside its boiling range where it is dense, or
+        where a light gas condenses far below. What looks like a crossing but is a change of a dense phase's name does not
+        count.
+        """
+        edge = min(max(fraction, 1e-9), 1.0 - 1e-9)
+        if self.volatile.sum() == 1 or (z[self.volatile] > 0.0).sum() <= 1 or z[~self.volatile].sum() > 0.0:
+            return [self.at_vapour_fraction(fraction, P, z, guess)]
+        grid = np.geomspace(k.T_LOW, HOTTEST_BOILING, GRID)
+        shares = np.array([self.at_temperature(T, P, z).vapour_fraction for T in grid]) - edge
+        found = []
+        for low, high, f_low, f_high in zip(grid, grid[1:], shares, shares[1:]):
+            if f_low == 0.0 or f_low * f_high >= 0.0:
+                continue
+            T = brentq(lambda t: self.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14)
+            state = self.at_temperature(T, P, z)
+            if abs(state.vapour_fraction - edge) < 1e-6:
+                found.append(state)
+        return found[::-1] or [self.at_vapour_fraction(fraction, P, z, guess)]
 
     def _solve(self, column, target, P, z, guess, tolerance, what):
         if not self.all_volatile and z[~self.volatile].sum() > 0.0:

@@ -37,13 +37,16 @@ class Heater(Unit):
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0, "outlet_temperature": feed.T})
+        notes = []
         if given.mode == "temperature":
             product = feed.at(T=given.temperature, P=pressure)
         elif given.mode == "duty":
             product = feed.at(H=feed.enthalpy_flow + given.duty_given, P=pressure)
         else:
             try:
-                state = context.model.at_vapour_fraction(given.vapour_fraction, pressure, feed.n, feed.guess)
+                state, *colder = context.model.all_at_vapour_fraction(
+                    given.vapour_fraction, pressure, feed.n, feed.guess
+                )
             except TemperatureNotFound as error:
                 raise UnitTrouble(
                     f"At {show(pressure, 'pressure', context.display)} the mixture cannot be brought to this vapour fraction: {error}.",
@@ -51,8 +54,13 @@ class Heater(Unit):
                     "vapour_fraction",
                 ) from None
             product = Stream.from_state(context.model, feed.n, state)
+            if colder:
+                taken, *others = (show(s.temperature, "temperature", context.display) for s in (state, *colder))
+                notes.append(("warning", f"It has this vapour fraction at {taken}, which is taken, and at {', '.join(others)} as well.",
+                              "Set the outlet temperature where another is meant."))  # fmt: skip
         return UnitResult(
             {"product": product},
             {"duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
              "outlet_temperature": context.later(lambda: product.T)},
+            notes=notes,
         )  # fmt: skip

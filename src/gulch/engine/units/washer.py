@@ -1,5 +1,7 @@
 """Washer: gas and wash liquid meet, may react, and part again by shares of the species."""
 
+from scipy.optimize import brentq
+
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import (
     Input,
@@ -14,7 +16,26 @@ from gulch.engine.units.base import (
     uneven_inlets,
 )
 from gulch.engine.units.mixer import joined
+from gulch.engine.units.reactors.heat import T_SEARCH
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
+
+
+def adiabatic(excess, T):
+    """Temperature [K] at which an enthalpy balance that rises with temperature closes, sought from T. Raises UnitTrouble."""
+    low = high = T
+    step = 5.0
+    while excess(low) > 0.0 and low > T_SEARCH[0]:
+        low, step = max(T_SEARCH[0], low - step), 2.0 * step
+    step = 5.0
+    while excess(high) < 0.0 and high < T_SEARCH[1]:
+        high, step = min(T_SEARCH[1], high + step), 2.0 * step
+    if excess(low) > 0.0 or excess(high) < 0.0:
+        raise UnitTrouble(
+            "No temperature closes its energy balance without heat.",
+            "Give the temperature of the outlets.",
+            "temperature",
+        )
+    return brentq(excess, low, high, xtol=1e-10, rtol=1e-14) if low < high else low
 
 
 class Washer(Unit):
@@ -30,7 +51,7 @@ class Washer(Unit):
     set = ReactionSet("Reactions", "run at their given conversions before the parting; none is needed", optional=True)
     share = PerSpecies("Share to the gas", "fraction", "share of the species, after the reactions, that leaves with the gas",
                        low=0.0, high=1.0)  # fmt: skip
-    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: adiabatic before parting",
+    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: adiabatic",
                         low=100.0, high=3000.0, optional=True, empty="adiabatic")  # fmt: skip
     pressure_drop = Input("Pressure drop", "pressure difference", "lowest inlet less outlet pressure", low=0.0, high=1e8,
                           default="0 bar")  # fmt: skip
@@ -55,12 +76,23 @@ class Washer(Unit):
             n, changes, rows, *_ = StoichiometricReactor.run(whole, steps, None, context)
             notes += StoichiometricReactor.short_of(rows)
         after = Stream.at_enthalpy(context.model, n, H, P, guess)
-        T = given.temperature if given.temperature is not None else after.T
         gas = n * given.share
-        outlets = {
-            "gas": Stream.at_temperature(context.model, gas, T, P),
-            "liquid": Stream.at_temperature(context.model, n - gas, T, P),
-        }
+
+        def parted(T):
+            return {
+                "gas": Stream.at_temperature(context.model, gas, T, P),
+                "liquid": Stream.at_temperature(context.model, n - gas, T, P),
+            }
+
+        T = given.temperature
+        if T is None:
+            # parted by shares the two hold another enthalpy than together, so their temperature is sought
+            T = (
+                after.T
+                if after.is_empty
+                else adiabatic(lambda t: sum(s.enthalpy_flow for s in parted(t).values()) - H, after.T)
+            )
+        outlets = parted(T)
         return UnitResult(
             outlets,
             {
