@@ -8,6 +8,7 @@ from helpers import document, feed
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
+from gulch.engine.flowsheet.edit import complete_streams
 
 COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
 BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2",
@@ -150,3 +151,61 @@ def test_a_vapour_fraction_has_one_answer_wherever_the_feed_comes_from(T):
     assert s.solved and s.streams["P"].temperature == pytest.approx(273.15 + 161.9, abs=3.0)  # flat there: 1 K is 2e-5
     assert s.streams["P"].vapour_fraction == pytest.approx(0.1073, abs=1e-7)
     assert any("as well" in m.what for m in s.messages)
+
+
+# Phases that a two-phase flash cannot know
+
+EFFLUENT = {"h2": "1333-74-0", "eb": "100-41-4", "st": "100-42-5", "water": "7732-18-5"}
+
+
+def effluent(unit):
+    flow = {"h2": "54 kmol/h", "eb": "50 kmol/h", "st": "50 kmol/h", "water": "900 kmol/h"}
+    project = document(EFFLUENT, [{"id": "C", "kind": "heater", "temperature": "40 degC"}, unit],
+                       [feed("F", "C", flow, T="600 degC", P="1.5 bar"), {"id": "S", "from": "C", "to": unit["id"]}],
+                       phase_model="peng-robinson")  # fmt: skip
+    complete_streams(project)
+    return project
+
+
+def test_a_third_phase_is_said_on_the_stream_and_on_what_rests_on_it():
+    said = [m for m in solve(effluent({"id": "M", "kind": "mixer"})).messages if m.level == "warning"]
+    assert {"S", "C"} <= {m.where for m in said} and any(
+        "third phase" in m.what or "two liquids" in m.what for m in said
+    )
+    assert any("poor guide" in m.what and "water with" in m.what for m in said)
+
+
+@pytest.mark.parametrize("unit", [{"kind": "flash-drum"}, {"kind": "decanter", "mode": "equilibrium"}])
+def test_no_drum_or_decanter_sends_gas_out_as_liquid(unit):
+    s = solve(effluent({"id": "D", **unit}))
+    (error,) = [m.what for m in s.messages if m.level == "error"]
+    assert not s.solved and "h2 would leave in a liquid" in error
+
+
+@pytest.mark.parametrize(
+    "pair, told",
+    [(("64-17-5", "7732-18-5"), False), (("71-43-2", "108-88-3"), False), (("71-36-3", "7732-18-5"), True)],
+)
+def test_the_model_is_called_a_poor_guide_only_where_it_is(pair, told):
+    """Peng–Robinson has a k_ij for ethanol and water, none for butanol and water; aromatics need none."""
+    a, b = pair
+    s = solve(document({"a": a, "b": b}, [{"id": "H", "kind": "heater", "temperature": "40 degC"}],
+                       [feed("F", "H", {"a": "10 kmol/h", "b": "10 kmol/h"}), {"id": "P", "from": "H"}], phase_model="peng-robinson"))  # fmt: skip
+    assert any("poor guide" in m.what for m in s.messages) == told
+
+
+@pytest.mark.parametrize(
+    "phase, heat, words", [("vapour", -45.8e3, "of gases at 25"), ("liquid", -44.0e3, "of pure liquids at 25")]
+)
+def test_the_heat_of_reaction_says_where_it_holds(phase, heat, words):
+    """C2H4 + H2O = C2H5OH: −45.8 kJ/mol of gases; with liquid water and ethanol (heats of vaporisation 44.0 and 42.3 kJ/mol,
+    handbooks) −44.1. Ethylene is no liquid at 25 °C."""
+    project = document({"e": "74-85-1", "w": "7732-18-5", "a": "64-17-5"},
+                       [{"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "400 degC"
+                         if phase == "vapour" else "20 degC"}}],
+                       [feed("F", "R", {"e": "1 kmol/h", "w": "99 kmol/h"}, P="60 bar" if phase == "liquid" else "1 bar"), {"id": "P", "from": "R"}],
+                       [{"id": "r1", "equation": "e + w = a", "conversion": {"key": "e", "value": "100 %"}}],
+                       [{"id": "main", "steps": [["r1"]]}], "peng-robinson")  # fmt: skip
+    values = solve(project).units["R"].values
+    assert values["heat_of_reaction"] * 3.6 / 1000.0 == pytest.approx(heat / 1000.0, abs=1.2)
+    assert values["heat_holds"].startswith(words)

@@ -27,6 +27,7 @@ from gulch.engine.flowsheet.inputs import (
     total_dimension,
 )
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product, measured
+from gulch.engine.flowsheet.phase_doubts import phase_doubts
 from gulch.engine.flowsheet.solution import Message, OpenLoop, Solution, StreamResult, UnitOutcome
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
@@ -435,6 +436,7 @@ class _Run:
                 self.trouble(unit_id, trouble)
                 out.units[unit_id] = UnitOutcome(False)
         self.extrapolated()
+        out.messages += phase_doubts(self)
         out.solved = (
             bool(plan.units)
             and all(u.solved for u in out.units.values())

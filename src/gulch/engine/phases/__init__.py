@@ -1,6 +1,16 @@
 """Phase models and flashes."""
 
+from gulch.engine.phases.guide import LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known
 from gulch.engine.phases.model import PhaseModel, PhaseState, phase_model
 from gulch.engine.phases.stream import Stream, StreamTrouble
 
-__all__ = ["PhaseModel", "PhaseState", "Stream", "StreamTrouble", "phase_model"]
+__all__ = [
+    "LIQUID_PAIRS_NEED",
+    "PhaseModel",
+    "PhaseState",
+    "Stream",
+    "StreamTrouble",
+    "gas_in_liquid",
+    "phase_model",
+    "poorly_known",
+]

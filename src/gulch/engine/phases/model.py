@@ -294,6 +294,21 @@ class PhaseModel:
             )[0]
         return out
 
+    def standard_enthalpies(self, T, phase):
+        """Molar enthalpies of the pure species at T [K] and 1 bar on the elements basis [J/mol], shape (n,).
+
+        phase "liquid": of the pure liquids, as far as a species can be one at T; else of ideal gases.
+        """
+        h = self.ideal_gas_enthalpies(T)
+        for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
+            critical = self.species[i].critical_temperature
+            if critical is None or critical.value > T:
+                one = np.ix_((i,), (i,))
+                h[i] = k.phase_properties(self.code, T, k.P0, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[one])[
+                    0
+                ]
+        return h
+
     def ideal_gas_enthalpies(self, T):
         """Molar enthalpies on the elements basis [J/mol], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)

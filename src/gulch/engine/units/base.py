@@ -10,6 +10,7 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from gulch.engine.phases import gas_in_liquid
 from gulch.engine.quantities import show
 
 
@@ -133,6 +134,7 @@ class Result(Declared):
     meaning: str
     per: str | None = None  # None, "species", "reaction" or "element"
     headline: bool = False  # shown on the map
+    words: str = ""  # name of a value that says, in words, what it holds for
 
 
 @dataclass(frozen=True)
@@ -248,6 +250,17 @@ def no_uphill(feed, pressure, context, name="pressure"):
             "Lower the unit's pressure, raise the inlet's, or put a compressor before it.",
             name,
         )
+
+
+def no_gas_as_liquid(state, context):
+    """Notes that refuse a state of which gas would leave in a liquid, because a third phase is not modelled."""
+    found = gas_in_liquid(state, context.model)
+    if found is None:
+        return []
+    i, share = found
+    return [("error", f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid: gas and two liquids stand side by side "
+             "here, and only two phases are modelled.",
+             "Let the gas off first in a species separator by shares that you know, or take water and organics apart before.")]  # fmt: skip
 
 
 UNEVEN = 0.01  # of the higher pressure, by which inlets that join may differ without a word

@@ -3,7 +3,18 @@
 import numpy as np
 
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, PerSpecies, Port, Result, Unit, UnitResult, UnitTrouble, no_uphill
+from gulch.engine.units.base import (
+    Choice,
+    Input,
+    PerSpecies,
+    Port,
+    Result,
+    Unit,
+    UnitResult,
+    UnitTrouble,
+    no_gas_as_liquid,
+    no_uphill,
+)
 
 
 class Decanter(Unit):
@@ -45,6 +56,7 @@ class Decanter(Unit):
         notes = []
         if feed.is_empty:
             return UnitResult({"light": whole, "heavy": whole}, {"duty": 0.0, "light_share": None})
+        notes += no_gas_as_liquid(whole.state, context) if given.mode == "equilibrium" else []
         if whole.vapour_fraction > 1e-9:
             notes.append(("warning", f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
                           "Cool the feed, raise the pressure, or let the vapour off in a flash drum first."))  # fmt: skip

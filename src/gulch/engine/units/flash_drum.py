@@ -1,6 +1,6 @@
 """Flash drum: separate vapour from liquid."""
 
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_uphill
+from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
 
 
 class FlashDrum(Unit):
@@ -41,14 +41,14 @@ class FlashDrum(Unit):
             whole = feed.at(T=T, P=pressure)
         else:
             whole = feed if pressure == feed.P else feed.at(P=pressure)
-        notes = []
         state = whole.state
+        notes = no_gas_as_liquid(state, context)
         outlets = whole.parted()
-        if state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
+        if not notes and state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
             notes.append(
                 ("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream.")
             )
-        if state.further_phase:
+        elif not notes and state.further_phase:
             notes.append(
                 (
                     "warning",

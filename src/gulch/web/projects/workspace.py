@@ -421,7 +421,8 @@ class Workspace:
         for r in KINDS[unit.kind].results():
             value = outcome.values.get(r.name)
             if r.per is None:
-                yield self.result_row(f"{unit.id}.{r.name}", r.label, show(value, r.dimension, self.display), r.meaning)
+                label = f"{r.label} {outcome.values[r.words]}" if outcome.values.get(r.words) else r.label
+                yield self.result_row(f"{unit.id}.{r.name}", label, show(value, r.dimension, self.display), r.meaning)
             elif r.per == "species" and isinstance(value, dict):
                 for s in self.document.species:
                     if value.get(s.id, 0.0) > 1e-9:

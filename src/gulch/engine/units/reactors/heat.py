@@ -20,6 +20,7 @@ BOTH_PHASES = (
     Port("vapour", "the vapour that leaves", draws="top"),
     Port("liquid", "the liquid that leaves", draws="bottom"),
 )
+T_STANDARD = 298.15  # K
 T_SEARCH = (200.0, 3500.0)  # where an adiabatic outlet is searched [K]
 
 
@@ -52,8 +53,9 @@ class Reactor(Unit):
 
     duty = Result("Duty", "power", "heat into the reactor: outlet less inlet enthalpy flow", headline=True)
     heat_of_reaction = Result(
-        "Heat of reaction", "power", "sum of extents times standard heats of reaction at 298.15 K"
-    )
+        "Heat of reaction", "power", "sum of extents times standard heats of reaction, of liquids where the contents are liquid",
+        words="heat_holds",
+    )  # fmt: skip
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
     conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species",
                         headline=True)  # fmt: skip
@@ -127,6 +129,20 @@ class Reactor(Unit):
         # the last bit of enthalpy goes into the temperature, so that the balance closes
         return Stream.at_enthalpy(context.model, amounts_at(T), target, pressure, T)
 
+    @staticmethod
+    def reaction_heat(product, extents, reactions, context):
+        """Heat of reaction at 298.15 K in the phase that most of the product is in, and words for that."""
+
+        def heat():
+            h = context.model.standard_enthalpies(T_STANDARD, phase_of(product))
+            return float(sum(x * (r.nu @ h) for x, r in zip(extents, reactions)))
+
+        def words():
+            at = show(T_STANDARD, "temperature", context.display)
+            return f"of pure liquids at {at}" if phase_of(product) == "liquid" else f"of gases at {at}"
+
+        return {"heat_of_reaction": context.later(heat), "heat_holds": context.later(words)}
+
     @classmethod
     def account(cls, feed, product, extents, reactions, context):
         """Values common to all reactors; extents [mol/s] by reaction."""
@@ -136,7 +152,7 @@ class Reactor(Unit):
                 converted[species] = float(supported(feed.n[i] - product.n[i], feed.n[i]) / feed.n[i])
         return {
             "duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
-            "heat_of_reaction": sum(x * r.dh for x, r in zip(extents, reactions)),
+            **cls.reaction_heat(product, extents, reactions, context),
             "outlet_temperature": context.later(lambda: product.T),
             "conversion": converted,
         }

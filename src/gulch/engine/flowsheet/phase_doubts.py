@@ -1,0 +1,71 @@
+"""Where the phases of a solved stream are in doubt: a second liquid, a third phase, pairs that the model knows too little of."""
+
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
+from gulch.engine.units import KINDS
+
+
+def phase_doubts(run):
+    """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported."""
+    plan = run.plan
+    found = {}
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        if state is None:
+            continue
+        if state.further_phase:
+            found[id_] = "the stability test indicates a third phase, which the two-phase flash leaves out"
+        elif state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
+            found[id_] = "it splits into two liquids"
+    yield from _on_streams(plan, found)
+    yield from _on_units(run, found)
+    yield from _on_pairs(run)
+
+
+def _on_streams(plan, found):
+    """One line for all streams that carry the same doubt, at the first of them."""
+    for what in dict.fromkeys(found.values()):
+        ids = [i for i in found if found[i] == what]
+        for id_ in ids:
+            yield Message("warning", id_, f"{id_}: {what}.",
+                          "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.")  # fmt: skip
+
+
+def _on_units(run, found):
+    plan = run.plan
+    for unit_id in plan.units:
+        touching = [s for s in (*plan.entering[unit_id], *plan.leaving[unit_id].values()) if s in found]
+        outcome = run.solution.units.get(unit_id)
+        heat = outcome.values.get("duty") if outcome and outcome.solved else None
+        if touching and heat and any(r.name == "duty" for r in KINDS[plan.units[unit_id].kind].results()):
+            yield Message("warning", unit_id, f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
+                          "Take the duty with caution.")  # fmt: skip
+
+
+def _on_pairs(run):
+    """Pairs of species that share a liquid although the phase model knows too little of them; one line for the project."""
+    plan = run.plan
+    pairs = poorly_known(plan.model)
+    if not pairs:
+        return
+    told, at = [], None
+    for id_, result in run.solution.streams.items():
+        liquid = sum(p["share"] for p in result.phases if p["kind"] == "liquid")
+        if liquid < 0.01 or result.total <= 0.0:
+            continue
+        here = [p["fraction"] for p in result.phases if p["kind"] == "liquid"]
+        held = {s: max(f[s] for f in here) for s in here[0]}
+        for i, j in pairs:
+            a, b = plan.species[i], plan.species[j]
+            if min(held[a], held[b]) > LIQUID_PAIRS_NEED and (a, b) not in told:
+                told.append((a, b))
+                at = at or id_
+    if told:
+        names = {s.id: s.shown for s in plan.project.species}
+        listed = ", ".join(f"{names[a]} with {names[b]}" for a, b in told[:3]) + (
+            " and others" if len(told) > 3 else ""
+        )
+        yield Message("warning", at, f"{at}: the phase model is a poor guide for liquids of {listed}.",
+                      "Boiling points and splits of such liquids may be far off: type interaction parameters fitted to data, "
+                      "or part by shares that you know.")  # fmt: skip

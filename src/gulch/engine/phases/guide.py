@@ -1,0 +1,51 @@
+"""Which pairs of species a phase model knows too little of to be believed where both are liquid."""
+
+from functools import lru_cache
+
+import numpy as np
+
+from gulch.engine.phases.kernels import IDEAL
+
+WATER = "7732-18-5"
+ACIDS = ("7647-01-0", "7664-39-3", "10035-10-6", "7697-37-2", "7664-93-9", "64-18-6", "64-19-7")
+# Carbon compounds that are gases where water is liquid, dissolve little, and part from it as the models say.
+_GASES = ("124-38-9", "630-08-0", "463-58-1", "74-82-8", "74-84-0", "74-85-1", "74-86-2", "74-98-6", "115-07-1")
+LIQUID_PAIRS_NEED = 0.02  # mole fraction of both in the liquids of a stream before it matters
+
+
+@lru_cache(maxsize=64)
+def poorly_known(model):
+    """[(i, j)] of a PhaseModel: water with acids or organics, of which it has no interaction parameter.
+
+    Ideal mixing is taken to hold for none of them; a cubic model with k_ij = 0 misses hydrogen bonds and dissociation
+    (common practice; Sandler, Chemical, Biochemical and Engineering Thermodynamics, ch. 9 and 10).
+    """
+    out = []
+    species = model.species
+    for i in range(model.n):
+        for j in range(model.n):
+            a, b = species[i], species[j]
+            if a.cas != WATER or i == j or not model.volatile[j] or b.cas in _GASES:
+                continue
+            organic = "C" in b.atoms and ("H" in b.atoms or "Cl" in b.atoms)
+            if (organic or b.cas in ACIDS) and (model.code == IDEAL or model.kij[i, j] == 0.0):
+                out.append((i, j))
+    return out
+
+
+def gas_in_liquid(state, model, enough=0.05):
+    """(index, mole fraction) of the supercritical gas that a state of two liquids or of an indicated third phase would
+    carry off in a liquid, or None."""
+    doubtful = state.further_phase or (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0)
+    if not doubtful:
+        return None
+    critical = np.array([s.critical_temperature.value if s.critical_temperature else np.inf for s in model.species])
+    worst = None
+    for name, share, z in ((state.light, state.light_share, state.y), (state.heavy, 1.0 - state.light_share, state.x)):
+        if name != "liquid" or share <= 0.0:
+            continue
+        held = np.where(critical < 0.9 * state.temperature, z, 0.0)
+        i = int(np.argmax(held))
+        if held[i] > enough and (worst is None or held[i] > worst[1]):
+            worst = (i, float(held[i]))
+    return worst
