@@ -171,16 +171,31 @@ def rate_laws(project):
             if vanish:
                 yield Message("warning", f"{r.id}.rate", f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
                               "The reaction then stops when it is exhausted; give an order if the rate depends on it.")  # fmt: skip
-        try:
-            T = parse(project.reactions_at, "temperature")
-        except QuantityError:
-            T = 298.15
+        T = hottest_in_use(project)
         steep = law.constant.at(T + 100.0) / max(law.constant.at(T), 1e-300)
         if not 1e-6 < steep < 1e6 and not r.rate.forward.meant:
             energy = r.rate.forward.energy
             less = f"{parse(energy, 'molar energy') / 1e6:.6g} kJ/mol"
             yield Message("question", f"{r.id}.energy", f"k of {r.id} changes by a factor of {steep:.0e} over 100 K. Was {less} meant "
                           f"instead of {energy}?", "Answer at the reaction.", [[less, less], [f"keep {energy}", "keep"]])  # fmt: skip
+
+
+def hottest_in_use(project):
+    """Highest temperature [K] typed for material; that at which reactions are shown where there is none."""
+    found = []
+    for a in addresses(project).values():
+        if a.dimension == "temperature" and a.material and not a.assumed:
+            try:
+                found.append(read(a))
+            except QuantityError:
+                continue  # said by quantities
+    found = [T for T in found if T is not None]
+    if found:
+        return max(found)
+    try:
+        return parse(project.reactions_at, "temperature")
+    except QuantityError:
+        return 298.15
 
 
 def kinetic_reactors(project):
@@ -593,6 +608,15 @@ def beginnings(project):
         yield Message("warning", "process", "No feed yet.", "Add a feed in Process.")
 
 
+def fed(project, id_):
+    """Ids of the species that a feed holds; None where it is no feed."""
+    stream = project.stream(id_)
+    if stream is None or stream.given is None:
+        return None
+    held = {s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")}
+    return held | {stream.given.to_species} if stream.given.basis == "mole-ratios" else held
+
+
 def temperature_range(project):
     """Temperatures inside the heat-capacity data of every species."""
     fits = []
@@ -610,7 +634,8 @@ def temperature_range(project):
             continue
         if T is None:
             continue
-        out = [s.shown for f, s in fits if not f.low - 1.0 <= T <= f.high + 1.0]
+        here = fed(project, a.address.partition(".")[0])
+        out = [s.shown for f, s in fits if not f.low - 1.0 <= T <= f.high + 1.0 and (here is None or s.id in here)]
         if out:
             low, high = max(f.low for f, _ in fits), min(f.high for f, _ in fits)
             yield Message("warning", a.address, f"{a.label} ({a.text}) lies outside the heat-capacity data of "

@@ -47,6 +47,9 @@ from gulch.engine.units.base import (
 from gulch.engine.units.reactors.heat import Reactor
 
 
+MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
+
+
 @dataclass(frozen=True)
 class Reaction:
     """A reaction ready for a reactor. nu: shape (n,); dh: standard heat at 298.15 K [J/mol]."""
@@ -458,24 +461,25 @@ class _Run:
                 self.limits(g, value, known[g.reads])
 
     def extrapolated(self):
-        """Warn of computed temperatures outside the heat-capacity data; given ones are warned of by the checks."""
+        """Warn of computed temperatures outside the heat-capacity data of what matters there; given ones the checks warn of."""
         plan = self.plan
-        low, high = plan.model.heat_capacity_range()
-        outside = [
-            i for i, s in self.solution.streams.items() if s.temperature and not low - 1 <= s.temperature <= high + 1
-        ]
-        if outside and not any("heat-capacity data" in m.what for m in self.solution.messages):
-            display = plan.project.display
-            T = show(self.solution.streams[outside[0]].temperature, "temperature", display)
-            self.solution.messages.append(
-                Message(
-                    "warning",
-                    outside[0],
-                    f"Stream {outside[0]} comes out at {T}, outside the heat-capacity data.",
-                    f"It is extrapolated; data hold from {show(low, 'temperature', display)} to "
-                    f"{show(high, 'temperature', display)}.",
-                )  # fmt: skip
-            )
+        display = plan.project.display
+        fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species)))
+        shown = {s.id: s.shown for s in plan.project.species}
+        if any("heat-capacity data" in m.what for m in self.solution.messages):
+            return
+        for id_, stream in self.solution.streams.items():
+            T = stream.temperature
+            out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
+            if not out:
+                continue
+            low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)
+            self.say(
+                "warning", id_, f"Stream {id_} comes out at {show(T, 'temperature', display)}, outside the heat-capacity data of "
+                f"{', '.join(shown[s] for s in out[:3])}.",
+                f"It is extrapolated; data hold from {show(low, 'temperature', display)} to {show(high, 'temperature', display)}.",
+            )  # fmt: skip
+            return
 
     def limits(self, gauge, value, readable):
         display = self.plan.project.display

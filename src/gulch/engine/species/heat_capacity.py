@@ -26,6 +26,9 @@ SOURCES = (_REFERENCE, "JANAF tables (1998)", "TRC gas tables (1994)", "Shomate,
 ESTIMATE = "estimate of Lastovka & Shaw (2013)"
 
 
+NOBLE = {"He", "Ne", "Ar", "Kr", "Xe"}
+
+
 def basis(T):
     """Columns 1, E(theta_k/T) at temperatures T [K], shape (n,); returns shape (n, 1 + k)."""
     u = THETAS / np.asarray(T, float)[:, None]
@@ -125,6 +128,8 @@ def constant(cp, source, low=250.0, high=1000.0):
 
 def heat_capacity(cas, atoms, molar_mass):
     """Refitted heat capacity of a species; molar_mass [kg/mol] feeds the estimate used without data."""
+    if list(atoms.values()) == [1] and set(atoms) <= NOBLE:
+        return constant(2.5 * R, "monatomic ideal gas, exact", 20.0, 6000.0)
     candidates = tables(cas)
     if candidates:
         source = choose(candidates)
