@@ -9,6 +9,8 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
 
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
+MOSTLY = 0.5  # of what is fed of a species that must be used up for it not to count as gathering
+PURGES = (0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 0.9)  # shares at which a purge is tried
 SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
@@ -63,8 +65,10 @@ def explain_loop(closing, found, outcome):
         what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
         outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
     falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
-    stuck = stays(plan.species, closing.fed, change, out)
-    most = gathers(closing.fed, change)
+    made = made_in(closing)
+    reacts = made < -MOSTLY * np.maximum(closing.fed, 1e-300)  # what is used up on the way does not gather
+    stuck = [s for s in stays(plan.species, closing.fed, change, out) if not reacts[place[s]]]
+    most = gathers(closing.fed + np.maximum(made, 0.0), np.where(reacts, 0.0, change))
     if falling > 1e-6 * 1e5:
         advice = (
             f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
@@ -77,14 +81,14 @@ def explain_loop(closing, found, outcome):
         advice = (
             f"{stuck[0]} builds up: {show(float(closing.fed[i]), 'molar flow', display)} is fed and it has no way out, "
             f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. "
-            + draw(closing, outcome, i, back)
+            + draw(closing, outcome, i)
         )
     elif change[most] > 1e-7 * closing.scale_flow:
         outcome.builds_up = plan.species[most]
         stay, fed = (show(float(v), "molar flow", display) for v in (change[most], closing.fed[most]))
         advice = (
             f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). "
-            + draw(closing, outcome, most, back)
+            + draw(closing, outcome, most)
         )
     else:
         advice = (
@@ -166,27 +170,71 @@ def gathers(fed, change):
     return int(np.argmax(share)) if np.isfinite(share).any() else int(np.argmax(change))
 
 
-def draw(closing, outcome, i, back):
-    """What to do about an accumulating species, as a sentence; the drawn share by its own balance."""
+def made_in(closing):
+    """Amounts made less those used up in the group in its last pass [mol/s], shape (n,)."""
+    total = np.zeros(closing.n)
+    for unit in closing.group.units:
+        if unit in closing.run.done:
+            inlets, result = closing.run.done[unit]
+            total += sum(s.n for s in result.outlets.values()) - sum(s.n for s in inlets)
+    return total
+
+
+def draw(closing, outcome, i):
+    """What to do about an accumulating species, as a sentence: the smallest drawn share that holds it, found by solving."""
     plan, display = closing.plan, closing.plan.project.display
     species = plan.species[i]
     splitter = next(closing.exits(), None)
     if splitter is None:
         return f"Give it a way out: put a splitter on the return stream {outcome.tears[0]} and draw a purge."
     outcome.exit = splitter
-    others = float(back.sum() - back[i])
-    flow = others / (1.0 - LIKELY_SHARE)
-    if closing.fed[i] <= 0.0 or flow <= 0.0:
+    found = smallest_purge(closing, splitter, i) if closing.run.explain else None
+    if found is None:
         return f"Give it a larger purge: raise the share drawn at {splitter}."
-    share = closing.fed[i] / (LIKELY_SHARE * flow)
-    if share < 0.9:
-        text = show(float(share), "fraction", display, 2)
-        return f"Purge about {text} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)}."
-    return f"Give it a larger purge: raise the share drawn at {splitter}."
+    held, settles = found
+    if held is not None:
+        return f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what reaches it."
+    must = closing.fed[i] + max(float(made_in(closing)[i]), 0.0)
+    why = (f"{show(must, 'molar flow', display)} of it enters or is made, so that a purge of {show(must / LIKELY_SHARE, 'molar flow', display)} "
+           f"would be needed to hold it under {_percent(LIKELY_SHARE)}")  # fmt: skip
+    if settles is None:
+        return f"No share drawn at {splitter} closes the loop: {why}. Feed less of it, make less, or take it out in a unit of its own."
+    share, fraction = settles
+    return (f"No share drawn at {splitter} holds {species} under {_percent(LIKELY_SHARE)}: {why}. "
+            f"From {show(share, 'fraction', display, 2)} on the loop closes, with {_percent(fraction)} {species} before the splitter.")  # fmt: skip
+
+
+def smallest_purge(closing, splitter, i):
+    """((share or None), (share, fraction) or None): the smallest drawn share that holds species i under LIKELY_SHARE, and the
+    smallest at which the loop settles with what is then held, both by solves. None where the share cannot be turned.
+    """
+    address, run = f"{splitter}.drawn", closing.run
+    if address in closing.plan.ties or any(t.address == address for t in closing.plan.targets.values()):
+        return None
+
+    def held_at(share):
+        if run.cancelled():
+            return None
+        there = closing.plan.run(overrides={address: share}, cancelled=run.cancelled, explain=False)
+        streams = [there.streams.get(s) for s in closing.plan.entering[splitter]]
+        settled = bool(there.loops) and all(lo.settled for lo in there.loops) and streams[0] is not None
+        return streams[0].flow[closing.plan.species[i]] / streams[0].total if settled and streams[0].total > 0.0 else None
+
+    known = [(share, held_at(share)) for share in PURGES]
+    settles = next(((s, x) for s, x in known if x is not None), None)
+    good = next((k for k, (_, x) in enumerate(known) if x is not None and x <= LIKELY_SHARE), None)
+    if good is None:
+        return None, settles
+    low, high = (known[good - 1][0] if good else 0.0), known[good][0]
+    for _ in range(4):  # to two figures
+        middle = 0.5 * (low + high)
+        x = held_at(middle)
+        low, high = (low, middle) if x is not None and x <= LIKELY_SHARE else (middle, high)
+    return float(f"{high:.2g}") if float(f"{high:.2g}") >= high else float(f"{high * 1.05:.2g}"), settles
 
 
 def purge(closing, outcome, species):
-    """What holds a species under a share, from its balance at the splitter: drawn share = (leaving)/(flow × share)."""
+    """What holds a species of a settled loop under a share, from its balance at the splitter, checked by one more solve."""
     splitter = next(closing.exits(), None)
     if splitter is None:
         return
@@ -195,16 +243,27 @@ def purge(closing, outcome, species):
     n = inlets[0].n
     i = closing.plan.species.index(species)
     total = float(n.sum())
-    if total <= 0.0 or n[i] / total <= LIKELY_SHARE:
+    if total <= 0.0 or n[i] / total <= LIKELY_SHARE or not closing.run.explain or not outcome.settled:
         return
-    drawn = result.outlets["drawn"].n[i]
     others = total - n[i]
-    share = float(drawn / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
-    if 0.0 < share < 0.9:
-        outcome.findings.append(
-            f"A drawn share of about {show(share, 'fraction', closing.plan.project.display, 2)} at {splitter} would hold {species} "
-            f"under {_percent(LIKELY_SHARE)} of what reaches it."
-        )
+    share = float(result.outlets["drawn"].n[i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
+    address = f"{splitter}.drawn"
+    if not 0.0 < share < 0.9 or address in closing.plan.ties or any(t.address == address for t in closing.plan.targets.values()):
+        return
+    tears = closing.run.solution.tears
+    for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
+        there = closing.plan.run(start=tears, overrides={address: min(share, 0.95)}, cancelled=closing.run.cancelled, explain=False)
+        after = there.streams.get(closing.plan.entering[splitter][0])
+        if not there.solved or after is None or share >= 0.95:
+            return
+        held = after.flow[species] / after.total
+        if held <= 1.005 * LIKELY_SHARE:
+            outcome.findings.append(
+                f"A drawn share of {show(share, 'fraction', closing.plan.project.display, 2)} at {splitter} would hold {species} "
+                f"under {_percent(LIKELY_SHARE)} of what reaches it."
+            )
+            return
+        share, tears = share * 1.01 * held / LIKELY_SHARE, there.tears
 
 
 def unmet_target(run, target, outcome, why):
