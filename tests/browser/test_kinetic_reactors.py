@@ -99,7 +99,7 @@ def test_sizing_and_putting_it_on_the_map(page, acid):
     fill(page, "#sizing-form [name=target]", "130 %")
     expect(page.locator("#sizing-trouble")).to_contain_text("between 0 and 100 %")
     fill(page, "#sizing-form [name=target]", "70")
-    post(page, lambda: page.click("#place-plug"))
+    post(page, lambda: page.click("#place-plug-before"))
     expect(page.locator("#inspector #rename")).to_have_value("R1")
     text = page.locator("#inspector .result", has_text="Conversion of acetic anhydride").inner_text()
     assert float(re.search(r"([\d.]+) %", text)[1]) == pytest.approx(70.0, abs=0.01)

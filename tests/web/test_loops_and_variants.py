@@ -123,7 +123,7 @@ def test_purge_target_in_one_step(row, act):
 def test_a_loop_that_breaks_says_why_and_keeps_the_last_figures(client, row, act):
     html = act("set", address="SPLIT.drawn", value="0 %", stage="process")
     words = text_of(html)
-    assert "did not settle" in words and "ethane builds up" in words and "Purge about" in words
+    assert "did not settle" in words and "ethane builds up" in words and "% at SPLIT to hold ethane" in words
     assert "the figures are those of revision 1" in words
     loops = text_of(page(client, row, "loops"))
     assert "✕ did not settle" in loops and "Go on from here" in loops and "by what SPLIT draws" in loops

@@ -117,12 +117,18 @@ def append_unit(project, stream_id, kind):
     stream.to = free_inlet(project, unit)
     complete_streams(project)
     if onward is not None:
-        out = next(s for s in project.streams if source_of(s)[0] == unit.id)
+        out = main_way(project, unit)
         out.to = onward
         # keep the order of building along the path, so that only true returns run backwards
         project.units.remove(unit)
         project.units.insert(next(i for i, u in enumerate(project.units) if u.id == next_unit), unit)
     return unit.id
+
+
+def main_way(project, unit):
+    """The stream that leaves a unit by its main outlet."""
+    leaving = {source_of(s)[1]: s for s in project.streams if s.source is not None and source_of(s)[0] == unit.id}
+    return leaving.get(KINDS[unit.kind].main_outlet) or next(iter(leaving.values()))
 
 
 def free_inlet(project, unit):
@@ -169,7 +175,9 @@ def remove(project, id_):
     if unit is not None:
         entering = [s for s in project.streams if s.enters == id_]
         leaving = [s for s in project.streams if s.source is not None and source_of(s)[0] == id_]
+        main = KINDS[unit.kind].main_outlet
         onward = [(source_of(s)[1], s.to) for s in leaving if s.to is not None and s.enters != id_]
+        onward.sort(key=lambda o: o[0] != main)  # the main way first
         for s in leaving:
             project.streams.remove(s)
         for s in entering:

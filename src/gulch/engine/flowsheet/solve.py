@@ -466,9 +466,12 @@ class _Run:
         display = plan.project.display
         fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species)))
         shown = {s.id: s.shown for s in plan.project.species}
-        if any("heat-capacity data" in m.what for m in self.solution.messages):
-            return
+        told = {m.where.partition(".")[0] for m in self.solution.messages if "heat-capacity data" in m.what}
         for id_, stream in self.solution.streams.items():
+            if not self.explain:
+                told = set()  # a scan turns what the checks have read
+            if id_ in told or plan.sources[id_] in told:
+                continue
             T = stream.temperature
             out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
             if not out:

@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass, field
 import numpy as np
 
 from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.flowsheet.results import beyond, readable, value
 from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.units import KINDS
@@ -17,7 +17,7 @@ class ScanError(ValueError):
 
 @dataclass
 class ScanResult:
-    """A scan's record in SI. points: {"value", "solved", "gauges": {id: value or None}, "why"}."""
+    """A scan's record in SI. points: {"value", "solved", "gauges": {id: value or None}, "why", "note", "warnings"}."""
 
     scan: str
     address: str
@@ -105,9 +105,52 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         gauges = {g["id"]: value(solution, g["reads"], molar_mass) if usable else None for g in rows}
-        out.points.append({"value": float(x), "solved": usable, "gauges": gauges, "why": why, "note": note})
+        out.points.append({"value": float(x), "solved": usable, "gauges": gauges, "why": why, "note": note,
+                           "warnings": point_warnings(solution, plan) if usable else []})  # fmt: skip
         progress(done, len(values))
     return out
+
+
+def point_warnings(solution, plan):
+    """What the process would say of a point: the warnings that its solve found, without those of gauges on their limits."""
+    return [m.what for m in solution.messages[len(plan.messages) :] if m.level == "warning" and not m.where.startswith("gauge.")]
+
+
+def windows(points, gauges):
+    """[(low, high)] of a scan's values between which every gauge is inside its limits, SI; ends where a limit is crossed.
+
+    points, gauges: as of a ScanResult. Crossings lie on the straight lines between points; beside a point that did not
+    solve the window ends at the last one that did.
+    """
+    good = [p["solved"] and all(_limit(p, g) is None for g in gauges) for p in points]
+    out, low = [], None
+    for i, (p, inside) in enumerate(zip(points, good)):
+        if inside and low is None:
+            low = p["value"] if i == 0 else _crossing(p, points[i - 1], gauges)
+        last = i + 1 == len(points)
+        if inside and (last or not good[i + 1]):
+            out.append((low, p["value"] if last else _crossing(p, points[i + 1], gauges)))
+            low = None
+    return out
+
+
+def _limit(point, gauge):
+    """The limit [SI] that a gauge breaks at a point, or None; one that was not computed breaks none."""
+    value = point["gauges"].get(gauge["id"])
+    broken = None if value is None else beyond(value, gauge["at_least"], gauge["at_most"])
+    return gauge[broken] if broken else None
+
+
+def _crossing(inside, outside, gauges):
+    """Where the first limit is crossed on the way from a point inside the window to one outside."""
+    if not outside["solved"]:
+        return inside["value"]
+    share = 1.0
+    for g in gauges:
+        limit, a, b = _limit(outside, g), inside["gauges"].get(g["id"]), outside["gauges"].get(g["id"])
+        if limit is not None and a is not None and a != b:
+            share = min(share, (limit - a) / (b - a))
+    return inside["value"] + share * (outside["value"] - inside["value"])
 
 
 def followed(project, solution):

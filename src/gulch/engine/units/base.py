@@ -165,6 +165,7 @@ class Unit:
     label = ""
     short = ""  # prefix of new ids
     meaning = ""
+    main_outlet: str | None = None  # by which the main way goes on; the first one when left out
     follows: dict = {}  # input -> result whose value at the last point of a scan it takes
     inlets: tuple = (Port("feed", "what enters"),)
     outlets: tuple = (Port("product", "what leaves"),)

@@ -15,6 +15,7 @@ class Splitter(Unit):
     kind = "splitter"
     label = "splitter"
     short = "SPLIT"
+    main_outlet = "rest"
     meaning = "divides a stream into parts of equal composition, temperature and pressure"
     outlets = (
         Port("drawn", "the drawn share, for example a purge"),

@@ -2,6 +2,7 @@
 
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
+from gulch.engine.scans import windows
 from gulch.web.projects.workspace import show_unit
 
 
@@ -51,10 +52,15 @@ def table(result, display):
         ]
         rows.append({
             "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display),
-            "cells": cells, "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
+            "cells": cells, "remarks": [*([p["note"]] if p.get("note") else []), *p.get("warnings", ())], "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
         })  # fmt: skip
     failed = [r for r in rows if not r["solved"]]
-    return {"heads": heads, "rows": rows, "failed": failed, "address": result["address"],
+    said = {}
+    for r in rows:
+        for words in r["remarks"]:
+            said.setdefault(words, []).append(r["typed"])
+    remarks = [(words, f"{at[0]} to {at[-1]}" if len(at) > 1 else at[0]) for words, at in said.items()]
+    return {"remarks": remarks, "heads": heads, "rows": rows, "failed": failed, "address": result["address"],
             "inside": sum(r["inside"] for r in rows)}  # fmt: skip
 
 
@@ -79,5 +85,7 @@ def plot(result, display):
             for g in result["gauges"]
         ],
         "inside": [p["solved"] and all(inside(p["gauges"][g["id"]], g) for g in result["gauges"]) for p in result["points"]],
+        "windows": [[number(v, result["dimension"]) for v in ends] for ends in windows(result["points"], result["gauges"])],
+        "remarks": [" · ".join([*([p["note"]] if p.get("note") else []), *p.get("warnings", ())]) for p in result["points"]],
         "limited": any(g["at_least"] is not None or g["at_most"] is not None for g in result["gauges"]),
     }  # fmt: skip

@@ -6,6 +6,8 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, pretty_unit, show, to_unit, write
 from gulch.engine.scans.sizing import SizingTrouble, size
+from gulch.engine.units import KINDS
+from gulch.engine.units.reactors.heat import Reactor
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import pretty_text
 
@@ -29,6 +31,15 @@ class SizingPage:
 
     def sets(self):
         return [(s.id, s.id == self.entry.set) for s in self.document.reaction_sets]
+
+    def places(self):
+        """(where, words) of the places that a reactor can be put at: the stream's end, else before or in place of what it enters."""
+        stream = self.document.stream(self.entry.stream)
+        unit = self.document.unit(stream.enters) if stream is not None and stream.to else None
+        if unit is None:
+            return [("", "put it on the map")]
+        instead = [("instead", f"in place of {unit.id}")] if issubclass(KINDS[unit.kind], Reactor) else []
+        return [("before", f"before {unit.id}"), *instead]
 
     @property
     def temperature(self):
@@ -110,6 +121,10 @@ def place(document, form):
     stream = document.stream(entry.stream) if entry else None
     if stream is None:
         raise EditError("The stream is gone: choose another.")
+    next_unit = document.unit(stream.enters) if stream.to else None
+    where = form.get("where", "")
+    if next_unit is not None and where not in ("before", "instead"):
+        raise EditError(f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”.")
     way, volume = form["way"], form["volume"]
     kind = "plug-flow" if way == "plug" else "stirred-tank"
     at, made = stream.id, []
@@ -127,4 +142,7 @@ def place(document, form):
         at = next(
             s.id for s in document.streams if isinstance(s, StreamEntry) and (s.source or "").split(".")[0] == unit.id
         )
+    if where == "instead" and next_unit is not None:
+        edit.remove(document, next_unit.id)
+        return Done(f"Put {' and '.join(made)} in place of {next_unit.id}", made[0])
     return Done(f"Put {' and '.join(made)} on {stream.id}", made[0])

@@ -46,21 +46,18 @@
     const series = found.series.map((s, i) => ({
       x: found.x, y: s.y, name: s.label, mode: "lines+markers", yaxis: s.axis ? "y" + (s.axis + 1) : "y",
       connectgaps: false, line: { color: ink[i % ink.length], dash: dashes[i % dashes.length], width: 2 },
-      marker: { symbol: marks[i % marks.length], size: 7, color: ink[i % ink.length] },
-      hovertemplate: "%{x:.5g} " + found.x_unit + ": %{y:.5g} " + found.axes[s.axis].unit + "<extra>" + s.label.replace(/[<>&]/g, "") + "</extra>",
+      marker: {
+        symbol: marks[i % marks.length], size: found.remarks.map((r) => (r ? 10 : 7)), color: ink[i % ink.length],
+        line: { color: css("--ochre"), width: found.remarks.map((r) => (r ? 3 : 0)) },
+      },
+      customdata: found.remarks.map((r) => (r ? "<br>▲ " + r : "")),
+      hovertemplate: "%{x:.5g} " + found.x_unit + ": %{y:.5g} " + found.axes[s.axis].unit + "%{customdata}<extra>" + s.label.replace(/[<>&]/g, "") + "</extra>",
     }));
     const shapes = [];
     if (found.limited) {
-      let from = null;
-      const half = (i, j) => (found.x[i] + found.x[j]) / 2;
-      found.inside.forEach((inside, i) => {
-        if (inside && from === null) from = i ? half(i - 1, i) : found.x[i];
-        if (from !== null && (!inside || i === found.inside.length - 1)) {
-          const to = inside ? found.x[i] : half(i - 1, i);
-          shapes.push({ type: "rect", yref: "paper", x0: from, x1: to, y0: 0, y1: 1, fillcolor: css("--juniper"), opacity: 0.13, line: { width: 0 }, layer: "below" });
-          from = null;
-        }
-      });
+      for (const [from, to] of found.windows) {
+        shapes.push({ type: "rect", yref: "paper", x0: from, x1: to, y0: 0, y1: 1, fillcolor: css("--juniper"), opacity: 0.13, line: { width: 0 }, layer: "below" });
+      }
     }
     found.series.forEach((s, i) => {
       for (const limit of [s.at_least, s.at_most]) {
