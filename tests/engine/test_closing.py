@@ -473,7 +473,11 @@ def test_no_purge_is_advised_that_cannot_hold_what_is_made():
     """0.8 kmol/h of methane are fed and 14.9 made: 15.7 must leave, at 10 % in a purge of 157 kmol/h, but only 16.5 are fed."""
     loop = solve(dealkylation("0 %")).loops[0]
     assert not loop.settled and loop.builds_up == "methane" and "toluene" not in loop.advice
-    assert "No share drawn at SPLIT holds methane under 10 %" in loop.advice and "15.6" in loop.advice and "156." in loop.advice, loop.advice
+    assert (
+        "No share drawn at SPLIT holds methane under 10 %" in loop.advice
+        and "15.6" in loop.advice
+        and "156." in loop.advice
+    ), loop.advice
     share = loop.advice.split("From ")[1].split(" on")[0]
     closes = solve(dealkylation(share))
     assert closes.loops[0].settled  # what is said to close closes

@@ -219,7 +219,9 @@ def said(project):
 def test_a_steep_rate_is_asked_about_at_the_temperatures_in_use():
     """280 kJ/mol is usual for cracking at 850 °C (any text); the same rate at 25 °C would look absurd."""
     rate = {"forward": {"k": "1e14 1/s", "energy": "280 kJ/mol"}}
-    hot = burner({"kind": "plug-flow", "volume": "1 m3", "heat": {"mode": "isothermal", "temperature": "850 degC"}}).dump()
+    hot = burner(
+        {"kind": "plug-flow", "volume": "1 m3", "heat": {"mode": "isothermal", "temperature": "850 degC"}}
+    ).dump()
     hot["reactions"][0]["rate"] = rate | {"orders": {"co": "1"}}
     assert not [m for m in check(load(hot)) if m.level == "question"]
     hot["reactions"][0]["rate"]["forward"]["energy"] = "280000 kJ/mol"
@@ -227,7 +229,11 @@ def test_a_steep_rate_is_asked_about_at_the_temperatures_in_use():
 
 
 def test_cold_argon_is_inside_its_heat_capacity_and_a_hot_trace_is_left_out():
-    cold = document({"ar": "7440-37-1"}, [{"id": "M", "kind": "mixer"}], [feed("F", "M", {"ar": "1 kmol/h"}, T="-20 degC"), {"id": "P", "from": "M"}])
+    cold = document(
+        {"ar": "7440-37-1"},
+        [{"id": "M", "kind": "mixer"}],
+        [feed("F", "M", {"ar": "1 kmol/h"}, T="-20 degC"), {"id": "P", "from": "M"}],
+    )
     assert said(cold) == []
     hot = document({"n2": "7727-37-9", "dme": "115-10-6"}, [{"id": "H", "kind": "heater", "duty": "40 kW"}],
                    [feed("F", "H", {"n2": "3.6 kmol/h", "dme": "1e-4 kmol/h"}), {"id": "P", "from": "H"}])  # fmt: skip

@@ -67,7 +67,9 @@ def scan_csv(result, display):
     for p in result["points"]:
         numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
         cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns)]
-        writer.writerow([*cells, _safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))])
+        writer.writerow(
+            [*cells, _safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))]
+        )
     return out.getvalue()
 
 

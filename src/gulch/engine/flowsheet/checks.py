@@ -613,7 +613,9 @@ def fed(project, id_):
     stream = project.stream(id_)
     if stream is None or stream.given is None:
         return None
-    held = {s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")}
+    held = {
+        s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")
+    }
     return held | {stream.given.to_species} if stream.given.basis == "mole-ratios" else held
 
 

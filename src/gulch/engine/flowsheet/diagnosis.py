@@ -9,8 +9,8 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
 
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
-MOSTLY = 0.5  # of what is fed of a species that must be used up for it not to count as gathering
-PURGES = (0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 0.9)  # shares at which a purge is tried
+PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002)  # shares at which a purge is tried
+TRIAL_PASSES = 60
 SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
@@ -66,9 +66,9 @@ def explain_loop(closing, found, outcome):
         outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
     falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
     made = made_in(closing)
-    reacts = made < -MOSTLY * np.maximum(closing.fed, 1e-300)  # what is used up on the way does not gather
-    stuck = [s for s in stays(plan.species, closing.fed, change, out) if not reacts[place[s]]]
-    most = gathers(closing.fed + np.maximum(made, 0.0), np.where(reacts, 0.0, change))
+    lost = out + np.maximum(-made, 0.0)  # what is used up on the way does not gather
+    stuck = stays(plan.species, closing.fed, change, lost)
+    most = gathers(closing.fed + np.maximum(made, 0.0), change, lost, fullest)
     if falling > 1e-6 * 1e5:
         advice = (
             f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
@@ -163,11 +163,17 @@ def stays(species, fed, change, out):
     return [species[i] for i in sorted(found, key=lambda i: -fed[i])]
 
 
-def gathers(fed, change):
-    """Index of the species that gathers most: of those that matter, the one of which most of what is fed stays."""
+def gathers(comes, change, lost, fullest):
+    """Index of the species that gathers most: of those of which more stays after a pass, the one that comes back most fully.
+
+    comes: amounts fed and made; change: more of it after a pass; lost: what leaves or is used up; fullest: largest flow
+    in the loop; all [mol/s], shape (n,).
+    """
     with np.errstate(all="ignore"):
-        share = np.where((fed > 1e-12) & (change > 0.01 * np.abs(change).sum()), change / fed, -np.inf)
-    return int(np.argmax(share)) if np.isfinite(share).any() else int(np.argmax(change))
+        back = np.where((comes > 1e-12) & (change > 0.01 * np.abs(change).sum()), 1.0 - lost / fullest, -np.inf)
+    if not np.isfinite(back).any():
+        return int(np.argmax(change))
+    return max(range(len(back)), key=lambda i: (round(float(back[i]), 3), float(change[i])))
 
 
 def made_in(closing):
@@ -212,20 +218,41 @@ def smallest_purge(closing, splitter, i):
     if address in closing.plan.ties or any(t.address == address for t in closing.plan.targets.values()):
         return None
 
+    state = {"start": None}
+
     def held_at(share):
+        """Share of the species before the splitter; None where the loop does not settle."""
         if run.cancelled():
             return None
-        there = closing.plan.run(overrides={address: share}, cancelled=run.cancelled, explain=False)
-        streams = [there.streams.get(s) for s in closing.plan.entering[splitter]]
-        settled = bool(there.loops) and all(lo.settled for lo in there.loops) and streams[0] is not None
-        return streams[0].flow[closing.plan.species[i]] / streams[0].total if settled and streams[0].total > 0.0 else None
+        there = closing.plan.run(
+            start=state["start"],
+            overrides={address: share},
+            cancelled=run.cancelled,
+            max_passes=TRIAL_PASSES,
+            explain=False,
+        )
+        stream = there.streams.get(closing.plan.entering[splitter][0])
+        if not there.loops or not all(lo.settled for lo in there.loops) or stream is None or stream.total <= 0.0:
+            return None
+        state["start"] = there.tears
+        return stream.flow[closing.plan.species[i]] / stream.total
 
-    known = [(share, held_at(share)) for share in PURGES]
-    settles = next(((s, x) for s, x in known if x is not None), None)
-    good = next((k for k, (_, x) in enumerate(known) if x is not None and x <= LIKELY_SHARE), None)
-    if good is None:
+    held, settles = None, None
+    for share in PURGES:  # from large ones, which settle fast, to the first that is too small
+        x = held_at(share)
+        if x is None:
+            if settles is not None:
+                break
+            continue
+        settles = (share, x)
+        if x > LIKELY_SHARE:
+            if held is not None:
+                break
+            continue
+        held = share
+    if held is None:
         return None, settles
-    low, high = (known[good - 1][0] if good else 0.0), known[good][0]
+    low, high = max((p for p in PURGES if p < held), default=0.0), held
     for _ in range(4):  # to two figures
         middle = 0.5 * (low + high)
         x = held_at(middle)
@@ -248,11 +275,17 @@ def purge(closing, outcome, species):
     others = total - n[i]
     share = float(result.outlets["drawn"].n[i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
     address = f"{splitter}.drawn"
-    if not 0.0 < share < 0.9 or address in closing.plan.ties or any(t.address == address for t in closing.plan.targets.values()):
+    if (
+        not 0.0 < share < 0.9
+        or address in closing.plan.ties
+        or any(t.address == address for t in closing.plan.targets.values())
+    ):
         return
     tears = closing.run.solution.tears
     for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
-        there = closing.plan.run(start=tears, overrides={address: min(share, 0.95)}, cancelled=closing.run.cancelled, explain=False)
+        there = closing.plan.run(
+            start=tears, overrides={address: min(share, 0.95)}, cancelled=closing.run.cancelled, explain=False
+        )
         after = there.streams.get(closing.plan.entering[splitter][0])
         if not there.solved or after is None or share >= 0.95:
             return

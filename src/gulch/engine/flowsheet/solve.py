@@ -473,7 +473,11 @@ class _Run:
             if id_ in told or plan.sources[id_] in told:
                 continue
             T = stream.temperature
-            out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
+            out = [
+                s
+                for s, n in stream.flow.items()
+                if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1
+            ]
             if not out:
                 continue
             low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)

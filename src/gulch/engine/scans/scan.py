@@ -113,7 +113,11 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
 
 def point_warnings(solution, plan):
     """What the process would say of a point: the warnings that its solve found, without those of gauges on their limits."""
-    return [m.what for m in solution.messages[len(plan.messages) :] if m.level == "warning" and not m.where.startswith("gauge.")]
+    return [
+        m.what
+        for m in solution.messages[len(plan.messages) :]
+        if m.level == "warning" and not m.where.startswith("gauge.")
+    ]
 
 
 def windows(points, gauges):

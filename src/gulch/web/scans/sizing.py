@@ -124,7 +124,9 @@ def place(document, form):
     next_unit = document.unit(stream.enters) if stream.to else None
     where = form.get("where", "")
     if next_unit is not None and where not in ("before", "instead"):
-        raise EditError(f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”.")
+        raise EditError(
+            f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”."
+        )
     way, volume = form["way"], form["volume"]
     kind = "plug-flow" if way == "plug" else "stirred-tank"
     at, made = stream.id, []
