@@ -10,6 +10,7 @@ from test_flowsheet import methanol_loop
 from gulch.demo import projects
 from gulch.engine.document import TearEntry, load
 from gulch.engine.flowsheet import Plan, Solution, check, edit, solve, variants
+from gulch.engine.flowsheet import closing as closing_module
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.settle import METHODS, PassFailed, Reason, settle
 
@@ -629,3 +630,93 @@ def test_variant_names_are_kept_apart():
     for name in ("one", "ONE", " base ", ""):
         with pytest.raises(edit.EditError):
             variants.add(project, name)
+
+
+# Targets that begin on a plateau, and points that cannot be computed
+
+
+def oxidation(oxygen, wanted, reads="out.flow.co2"):
+    """150 kmol/h CH4: CH4 + 0.5 O2 = CO + 2 H2 at 60 % (45 kmol/h of O2), then CO + 0.5 O2 = CO2 at 50 % (22.5 more)."""
+    return document(
+        {"ch4": "74-82-8", "o2": "7782-44-7", "co": "630-08-0", "h2": "1333-74-0", "co2": "124-38-9"},
+        [{"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "800 degC"}, "pressure_drop": "0 bar"}],
+        [feed("gas", "MIX", {"ch4": "150 kmol/h"}), {"id": "ox", "to": "MIX", "given": {"temperature": "25 degC", "pressure": "10 bar", "basis": "mass",
+         "mass_flow": {"o2": oxygen}}}, {"id": "S", "from": "MIX", "to": "R"}, {"id": "out", "from": "R"}],
+        [{"id": "r1", "equation": "ch4 + 0.5 o2 = co + 2 h2", "conversion": {"key": "ch4", "value": "60 %"}},
+         {"id": "r2", "equation": "co + 0.5 o2 = co2", "conversion": {"key": "co", "value": "50 %"}}],
+        [{"id": "main", "steps": [["r1"], ["r2"]]}],
+        knobs=[{"id": "k", "input": "ox.mass_flow.o2", "low": "500 kg/h", "high": "6000 kg/h"}],
+        gauges=[{"id": "g", "reads": reads}], targets=[{"id": "t", "gauge": "g", "knob": "k", "value": wanted}],
+    )  # fmt: skip
+
+
+def with_mixer(project):
+    data = project.dump()
+    return load(data | {"units": [{"id": "MIX", "kind": "mixer"}, *data["units"]]})
+
+
+@pytest.mark.parametrize("oxygen", ["600 kg/h", "1200 kg/h", "2208 kg/h", "3000 kg/h", "5000 kg/h", "5900 kg/h"])
+@pytest.mark.parametrize("wanted", [10.0, 30.0, 44.0])
+def test_a_target_is_met_from_either_side_of_a_plateau(oxygen, wanted):
+    """CO2 = 2 (O2 − 45 kmol/h) between 45 and 67.5 kmol/h of O2, 0 below and 45 above (hand calculation), M(O2) = 31.9988."""
+    solution = solve(with_mixer(oxidation(oxygen, f"{wanted} kmol/h")))
+    (target,) = solution.targets
+    assert target.met, [m.what for m in solution.messages]
+    assert target.knob_value * 3600.0 == pytest.approx((45.0 + wanted / 2.0) * 31.9988, rel=1e-5)
+
+
+def test_a_target_met_on_a_plateau_is_met():
+    solution = solve(with_mixer(oxidation("5000 kg/h", "45 kmol/h")))
+    assert solution.targets[0].met and solution.complete
+
+
+def test_a_knob_that_moves_nothing_is_still_said_to():
+    solution = solve(with_mixer(oxidation("5000 kg/h", "10 kmol/h", "gas.flow.ch4")))
+    said = [m.what for m in solution.messages if m.level == "error"]
+    assert said and ("does not change it" in said[0] or "cannot change" in said[0])
+
+
+def made_up(purge, wanted="55 %"):
+    """The dealkylation loop with its fresh gas tied to what comes back, and the purge turned for a share of methane."""
+    data = dealkylation(purge).dump()
+    data["streams"][1]["given"] = {
+        "temperature": "40 degC",
+        "pressure": "25 bar",
+        "flow": {"hydrogen": "20 kmol/h", "methane": "0.5 kmol/h"},
+    }
+    return load(data | {
+        "ties": [{"sets": "gas.flow.hydrogen", "formula": "60[kmol/h] - back.flow.hydrogen"}],
+        "knobs": [{"id": "p", "input": "SPLIT.drawn", "low": "0.02 %", "high": "60 %"}],
+        "gauges": [{"id": "m", "reads": "S1.fraction.methane"}],
+        "targets": [{"id": "t", "gauge": "m", "knob": "p", "value": wanted}],
+    })  # fmt: skip
+
+
+@pytest.mark.parametrize("purge", ["0.02 %", "0.1 %", "0.3 %", "1 %", "5 %", "50 %"])
+def test_a_tie_may_leave_its_bounds_on_the_way(purge):
+    solution = solve(made_up(purge))
+    assert solution.complete, [m.what for m in solution.messages]
+    assert solution.targets[0].knob_value == pytest.approx(solve(made_up("20 %")).targets[0].knob_value, rel=1e-5)
+    assert solution.found["gas.flow.hydrogen"] > 0.0
+
+
+def test_a_tie_that_ends_outside_its_bounds_is_refused():
+    data = made_up("5 %").dump()
+    data["targets"] = []
+    data["ties"] = [{"sets": "gas.flow.hydrogen", "formula": "5[kmol/h] - oil.flow.toluene"}]
+    solution = solve(load(data))
+    assert not solution.solved and any("below the 0 kmol/h that it may be" in m.what for m in solution.messages)
+
+
+@pytest.mark.parametrize("method", ["wegstein", "newton", "anderson"])
+def test_a_method_that_fails_is_blamed_and_not_a_species(method, monkeypatch):
+    """A loop that direct passes settle, and a method that stops after two passes."""
+    real = closing_module.settle
+
+    def failing(one_pass, start, **more):
+        short = {"max_passes": 2, "method": "direct"} if more.get("method") == method else {}
+        return real(one_pass, start, **(more | short))
+
+    monkeypatch.setattr(closing_module, "settle", failing)
+    loop = solve(methanol_loop("10 %", GAS, closing={"method": method, "max_passes": 200})).loops[0]
+    assert not loop.settled and loop.builds_up is None and "failed: direct passes settle this loop" in loop.advice

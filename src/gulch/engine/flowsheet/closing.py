@@ -9,7 +9,7 @@ import time
 from dataclasses import replace
 
 import numpy as np
-from scipy.optimize import brentq, least_squares, minimize_scalar
+from scipy.optimize import least_squares, minimize_scalar
 
 from gulch.engine.flowsheet import diagnosis
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
@@ -22,7 +22,9 @@ MAX_SECONDS = 30.0
 LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
 QUICK_PASSES = 40  # of the first search over everything
 STEP = 0.02  # of a knob's range, to measure a sensitivity
-MOST_LOST = 3  # positions of a knob at which the loops may fail to settle before its search is given up
+FAR = 10.0  # scaled error given to knobs where nothing can be computed
+LOOKS = 9  # positions of a knob over its range that are looked at
+MOST_LOST = 24  # positions of a knob at which the loops may fail to settle before its search is given up
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
@@ -32,6 +34,46 @@ SHOWN_PASSES = 400  # of which the values are kept
 
 class Lost(Exception):
     """The loops do not settle where a target's search looks."""
+
+
+def root_between(value, a, f_a, b, f_b, tolerance):
+    """Close in on a sign change of value(k) between a and b; False where no point between can be computed.
+
+    value: a number, or None where it cannot be computed; such a point narrows the bracket and does not end the search.
+    Secant steps (Illinois), halves where they do not pay. The last point computed is the best.
+    """
+    g_a, g_b, side = f_a, f_b, 0
+    for step in range(80):
+        if abs(b - a) <= tolerance:
+            break
+        k = b - g_b * (b - a) / (g_b - g_a) if g_b != g_a and step % 3 != 2 else 0.5 * (a + b)
+        f = value(k)
+        if f is None:
+            found = _beside(value, a, k, b)
+            if found is None:
+                return step > 0
+            k, f = found
+        if f == 0.0:
+            break
+        if (f > 0.0) == (f_a > 0.0):
+            a, f_a, g_a = k, f, f
+            g_b = 0.5 * g_b if side == -1 else g_b
+            side = -1
+        else:
+            b, f_b, g_b = k, f, f
+            g_a = 0.5 * g_a if side == 1 else g_a
+            side = 1
+    return True
+
+
+def _beside(value, a, hole, b):
+    """(k, value) of a point between a and b near one that cannot be computed, or None."""
+    for share in (0.5, 0.25, 0.1, 0.02):
+        for k in (hole + share * (b - hole), hole + share * (a - hole), b + share * (hole - b), a + share * (hole - a)):
+            f = value(k)
+            if f is not None:
+                return k, f
+    return None
 
 
 class Closing:
@@ -59,6 +101,8 @@ class Closing:
         self.trouble = None
         self.remarks = []  # for the loop's findings
         self.closest = {}  # target id -> how it could not be met
+        self.flat = False  # the only target's gauge reads the same over the knob's whole range
+        self.method_failed = False  # the method asked for does not settle what direct passes settle
 
     # The vector
 
@@ -260,7 +304,7 @@ class Closing:
             found = replace(found, reason=Reason.PASS_FAILED)
             self.remarks.append(f"An accelerated pass broke off at {where}: {trouble}")
         if not found.reason.settled:
-            found = self.calmed(found)
+            found = self.calmed(found) if self.method in ("automatic", "direct") else self.by_direct_passes(found)
         self.keep(found.tear, found.secants)
         if self.targets:
             self.judge_targets(found)
@@ -285,11 +329,19 @@ class Closing:
             return found
         return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates)
 
-    def plain(self):
-        """LoopResult of a few direct passes from where the search began; None where one fails."""
+    def by_direct_passes(self, found):
+        """An unsettled search by a method of the user's choice, replaced by direct passes, to tell method from loop."""
+        plain = self.plain(self.max_passes) if self.group.tears and not self.run.cancelled() else None
+        if plain is None:
+            return found
+        self.method_failed = plain.reason.settled
+        return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates)
+
+    def plain(self, passes=PLAIN_PASSES):
+        """LoopResult of direct passes from where the search began; None where one fails."""
         slope, self.slope = self.slope, None
         try:
-            return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=PLAIN_PASSES,
+            return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=passes,
                           seconds=self.time_left(), cancelled=self.run.cancelled, method="direct")  # fmt: skip
         except PassFailed:
             return None
@@ -338,7 +390,7 @@ class Closing:
                     return found
             x, secants = self.measure(x)
             if self.useless():
-                return self.fixed(x)
+                return self.off_the_plateau(x)
             found = self.together(x, secants)
             if found is not None:
                 return found
@@ -454,6 +506,35 @@ class Closing:
             self.closest.update(dict.fromkeys((t.id for t in self.targets), "same"))
         return bool(self.closest)
 
+    def off_the_plateau(self, x):
+        """Where some gauge does not answer at the start: look over the knobs' whole ranges before giving up."""
+        reasons, start = dict(self.closest), x.copy()
+        if self.met().all():
+            self.closest.clear()
+            return self.fixed(x)
+        if "same" in reasons.values():
+            return self.fixed(x)
+        if len(self.targets) == 1:
+            self.closest.clear()
+            found = self.apart(x)
+            if not self.met().all() and self.flat:
+                self.closest.update(reasons)
+            return found
+        for j, target in enumerate(self.targets):
+            if target.id not in reasons:
+                continue
+            for k in np.linspace(target.low, target.high, LOOKS)[1:-1]:
+                x[self.at_knobs + j] = k
+                try:
+                    x, secants = self.measure(x)
+                except (Lost, PassFailed):
+                    continue
+                self.closest.clear()
+                if not self.useless():
+                    return self.together(x, secants) or self.apart(x)
+        self.closest.update(reasons)
+        return self.fixed(start)
+
     def fixed(self, x):
         """The loops alone, with the knobs where they are."""
         try:
@@ -498,7 +579,14 @@ class Closing:
                 self.one_apart(at, low[0], high[0])
             else:
                 u0 = np.clip((self.knobs(x) - low) / self.ranges, 0.02, 0.98)
-                least_squares(lambda u: at(low + u * self.ranges) / weight, u0, bounds=(0.0, 1.0), diff_step=1e-3,
+
+                def away(u):
+                    try:
+                        return at(low + u * self.ranges) / weight
+                    except Lost:
+                        return np.full(len(weight), FAR)  # a point that cannot be computed is no place to end
+
+                least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
                               xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
         except (Lost, PassFailed):
             if state["best"] is None:
@@ -513,7 +601,7 @@ class Closing:
         return found
 
     def one_apart(self, at, low, high):
-        """Search one knob over its whole range: bracket, then Brent; the closest value where nothing brackets."""
+        """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets."""
 
         def value(k):
             try:
@@ -521,27 +609,28 @@ class Closing:
             except Lost:
                 return None
 
-        points = np.linspace(low, high, 9)
+        points = np.linspace(low, high, LOOKS)
         middle = float(np.clip(self.run.inputs[self.targets[0].address], low, high))
         order = sorted(points, key=lambda k: abs(k - middle))
         known = {}
         for k in order:
             known[k] = value(k)
-            below = [
-                (a, b) for a, b in zip(points, points[1:]) if known.get(a) is not None and known.get(b) is not None
-            ]
-            for a, b in below:
+            if known[k] == 0.0:
+                return
+            got = [k for k in points if known.get(k) is not None]
+            for a, b in zip(got, got[1:]):
                 if known[a] * known[b] <= 0.0:
                     # a jump between the ends is no root: the search ends beside it, and the target is not met
-                    brentq(lambda t: float(at(np.array([t]))[0]), a, b, xtol=1e-11 * (high - low), rtol=1e-14,
-                           maxiter=60, disp=False)  # fmt: skip
-                    return
+                    if root_between(value, a, known[a], b, known[b], 1e-11 * (high - low)):
+                        return
         good = [k for k in points if known[k] is not None]
         if not good:
             raise Lost
+        size = max(abs(self.targets[0].wanted), max(abs(known[k]) for k in good), 1e-300)
+        self.flat = max(known[k] for k in good) - min(known[k] for k in good) < 1e-7 * size
         best = int(np.argmin([abs(known[k]) for k in good]))
         a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
-        if a < good[best] < b:
+        if a < b and not self.flat:
 
             def away(k):
                 found = value(k)

@@ -7,6 +7,7 @@ import numpy as np
 from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
+from gulch.engine.settle import METHODS
 
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
 PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002)  # shares at which a purge is tried
@@ -53,6 +54,13 @@ def explain_loop(closing, found, outcome):
         if inert[place[top]]:
             purge(closing, outcome, top)
     if outcome.settled:
+        return
+    if closing.method_failed:
+        _say(
+            run,
+            outcome,
+            f"The method “{METHODS[closing.method]}” failed: direct passes settle this loop. Choose automatic, or direct passes.",
+        )
         return
     for s, flips in closing.flips.items():
         recent = [f for f in flips if f[0] > closing.passes - 12]

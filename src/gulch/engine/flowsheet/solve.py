@@ -269,6 +269,8 @@ class _Run:
         self.taken = {}  # unit -> what it took from the context
         self.returned = {}  # what comes back where a loop is left open
         self.failed, self.blocked = set(), set()
+        self.outside = {}  # address -> what a tie set last that its input may not be
+        self.memory = {}  # unit -> what its last solve left for the next
         self.at = ""
         self.given = {u: plan.given(u, self.inputs) for u in plan.units}
         self.context = plan.context(self.inputs)
@@ -321,17 +323,14 @@ class _Run:
             tie = plan.ties[node[4:]]
             value = formulas.value(tie.formula, self.reading)
             bounds = plan.bounds[tie.address]
-            display = plan.project.display
             if not np.isfinite(value):
                 raise UnitTrouble(f"The tie on {tie.label} has no value here: {tie.text}.",
                                   "Look for a division by zero or a result that is not computed.")  # fmt: skip
+            self.outside.pop(tie.address, None)
             if not bounds.low <= value <= bounds.high:
-                side, bound = ("below", bounds.low) if value < bounds.low else ("above", bounds.high)
-                raise UnitTrouble(
-                    f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
-                    f"{show(bound, tie.dimension, display)} that it may be.",
-                    "Change the formula, or keep it inside with min or max.",
-                )
+                # borne on the way, with the input at its bound; where it ends so, `report` says it
+                self.outside[tie.address] = value
+                value = min(max(value, bounds.low), bounds.high)
             if keep:
                 self.set_input(tie.address, value)
             return value
@@ -385,6 +384,7 @@ class _Run:
         given = Given(**vars(self.given[unit_id]))
         try:
             self.taken[unit_id] = kind.adopt(inlets[0], given)
+            self.context.memory = self.memory.setdefault(unit_id, {})
             result = kind.solve(feed, given, self.context)
         except StreamTrouble as trouble:
             raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
@@ -416,8 +416,19 @@ class _Run:
 
     # Reporting
 
+    def ties_outside(self):
+        """Ties that end outside what their input may be."""
+        display = self.plan.project.display
+        for address, value in self.outside.items():
+            tie, bounds = self.plan.ties[address], self.plan.bounds[address]
+            side, bound = ("below", bounds.low) if value < bounds.low else ("above", bounds.high)
+            self.trouble(tie.node, UnitTrouble(
+                f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
+                f"{show(bound, tie.dimension, display)} that it may be.", "Change the formula, or keep it inside with min or max."))  # fmt: skip
+
     def report(self):
         plan, out = self.plan, self.solution
+        self.ties_outside()
         for s in plan.project.streams:
             stream = self.streams.get(s.id)
             source, _ = source_of(s)
