@@ -46,7 +46,6 @@ from gulch.engine.units.base import (
 )
 from gulch.engine.units.reactors.heat import Reactor
 
-
 MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
 
 
@@ -204,7 +203,7 @@ class Plan:
                 if step
             ]
         return SimpleNamespace(
-            display=self.project.display, model=self.model, species=self.species, sets=sets, later=later,
+            display=self.project.display, memory={}, model=self.model, species=self.species, sets=sets, later=later,
             key=self.species.index(self.measures[1]) if self.measures else None,
         )  # fmt: skip
 

@@ -5,6 +5,8 @@ Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al., Int. Chem. Eng.
 Petrol. Refiner 23 (1944) 321.
 """
 
+import math
+
 import numpy as np
 from scipy.optimize import brentq
 
@@ -12,6 +14,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.model import TemperatureNotFound
 from gulch.engine.quantities import show
+from gulch.engine.settle import settle
 from gulch.engine.units.base import (
     Choice,
     Input,
@@ -25,6 +28,7 @@ from gulch.engine.units.base import (
 )
 
 ROUNDS = 60  # of volatilities and split
+LIMIT = 60.0  # of ln d/b
 TRACE = 1e-9  # mole fraction at which an absent species is looked at
 
 
@@ -104,10 +108,9 @@ class Column(Unit):
         no_uphill(feed, P_top, context, "top_pressure")
         q = cls.quality(feed, context)
         top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
-        distillate = cls.leaving(
-            context, top, P_top, 0.0 if given.condenser == "total" else 1.0, feed.guess, "distillate"
-        )
-        bottoms = cls.leaving(context, bottom, P_bottom, 0.0, feed.guess, "bottoms")
+        near = context.memory["guesses"]
+        distillate = cls.leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
+        bottoms = cls.leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
         notes, stages, place = [], None, None
@@ -147,51 +150,65 @@ class Column(Unit):
 
         What boils between the keys is distributed as at minimum reflux, by Underwood's equations; the rest by Fenske's.
         """
-        n = feed.n
-        model = context.model
-        alpha = None
-        guesses = [feed.guess, feed.guess]
-        ratio = None  # d/b by species
-        minimum = 10.0
-        for number in range(ROUNDS):
-            if ratio is None:  # a first guess: what is lighter than the keys goes up
-                K = k_values(model, feed.T, feed.P, n, n)
-                rank = K / K[heavy]
-                share = np.where(rank >= 0.999 * rank[light], 0.99, 0.01)
-            else:
-                share = ratio / (1.0 + ratio)
-            share = np.where(np.isfinite(share), share, 1.0)
+        n, model, memory = feed.n, context.model, context.memory
+        state = {"guesses": memory.get("guesses", [feed.guess, feed.guess])}
+        near = memory.get("ratio")
+        if near is None:  # a first guess: what is lighter than the keys goes up
+            K = k_values(model, feed.T, feed.P, n, n)
+            near = np.where(K / K[heavy] >= 0.999 * K[light] / K[heavy], 99.0, 0.01)
+
+        def once(ln_ratio):
+            """ln d/b by species, found anew from the volatilities at the ends of products parted so."""
+            share = 1.0 / (1.0 + np.exp(-ln_ratio))
             top, bottom = cls.keyed(n, share, given, light, heavy)
             try:
-                dew = model.at_vapour_fraction(1.0, P_top, top + TRACE * top.sum() * model.volatile, guesses[0])
-                bubble = model.at_vapour_fraction(0.0, P_bottom, bottom + TRACE * bottom.sum(), guesses[1])
+                T_top, x_top, y_top = ends(
+                    model, True, P_top, top + TRACE * top.sum() * model.volatile, state["guesses"][0]
+                )
+                T_bottom, x_bottom, y_bottom = ends(
+                    model, False, P_bottom, bottom + TRACE * bottom.sum(), state["guesses"][1]
+                )
             except TemperatureNotFound as error:
                 raise UnitTrouble(
                     f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures."
                 ) from None
-            guesses = [dew.temperature, bubble.temperature]
-            above = k_values(model, dew.temperature, P_top, dew.x, dew.y)
-            below = k_values(model, bubble.temperature, P_bottom, bubble.x, bubble.y)
-            new = np.sqrt((above / above[heavy]) * (below / below[heavy]))
-            new[~model.volatile] = 0.0
-            if new[light] <= 1.0 + 1e-6:
-                raise cls.exchanged(new, n, light, heavy, context, (dew.temperature, bubble.temperature))
-            before, alpha = alpha, new
+            state["guesses"] = [T_top, T_bottom]
+            above = k_values(model, T_top, P_top, x_top, y_top)
+            below = k_values(model, T_bottom, P_bottom, x_bottom, y_bottom)
+            alpha = np.sqrt((above / above[heavy]) * (below / below[heavy]))
+            alpha[~model.volatile] = 0.0
+            if alpha[light] <= 1.0 + 1e-6:
+                raise cls.exchanged(alpha, n, light, heavy, context, state["guesses"])
             minimum = fenske(top[light] / bottom[light], bottom[heavy] / top[heavy], alpha[light])
             with np.errstate(all="ignore"):
-                ratio = top[heavy] / bottom[heavy] * alpha**minimum
+                ln_new = np.log(top[heavy] / bottom[heavy]) + minimum * np.log(alpha)
             try:
                 least, distributed = underwood(alpha, n, top, q, light)
             except (ValueError, RuntimeError):
                 raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
                                   "Look at the keys and at the feed's temperature.") from None  # fmt: skip
             for i, amount in distributed.items():
-                ratio[i] = amount / max(n[i] - amount, 1e-300)
-            if before is not None and np.max(np.abs(alpha - before) / np.maximum(alpha, 1e-12)) < 1e-11:
-                return top, bottom, alpha, minimum, least
-        raise UnitTrouble(
-            f"Volatilities and split did not settle in {number + 1} rounds.", "Look at the keys and pressures."
+                ln_new[i] = math.log(max(amount, 1e-300) / max(n[i] - amount, 1e-300))
+            state["found"] = (top, bottom, alpha, minimum, least)
+            return np.clip(np.nan_to_num(ln_new, nan=-LIMIT, neginf=-LIMIT, posinf=LIMIT), -LIMIT, LIMIT)
+
+        with np.errstate(all="ignore"):
+            start = np.clip(np.log(near), -LIMIT, LIMIT)
+        settled = settle(
+            once,
+            start,
+            scale=np.ones(n.size),
+            tol=1e-10,
+            max_passes=ROUNDS,
+            secants=memory.get("secants"),
+            method="anderson",
         )
+        if not settled.reason.settled:
+            raise UnitTrouble(
+                f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures."
+            )
+        memory |= {"guesses": state["guesses"], "ratio": np.exp(settled.tear), "secants": settled.secants}
+        return state["found"]
 
     @staticmethod
     def exchanged(alpha, n, light, heavy, context, ends):
@@ -228,7 +245,7 @@ class Column(Unit):
     @staticmethod
     def leaving(context, n, P, fraction, guess, what):
         try:
-            state = context.model.at_vapour_fraction(fraction, P, n, guess)
+            state = context.model.saturated(fraction == 1.0, P, n, guess)
         except TemperatureNotFound as error:
             raise UnitTrouble(
                 f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
@@ -251,7 +268,7 @@ class Column(Unit):
         if 1e-6 < fraction < 1.0 - 1e-6:
             return 1.0 - fraction
         try:
-            liquid, vapour = (context.model.at_vapour_fraction(v, feed.P, feed.n, feed.T) for v in (0.0, 1.0))
+            liquid, vapour = (context.model.saturated(dew, feed.P, feed.n, feed.T) for dew in (False, True))
         except TemperatureNotFound:
             return 1.0 - fraction
         return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
@@ -261,14 +278,23 @@ class Column(Unit):
         """Heat into the condenser [W], negative: distillate and reflux less the overhead vapour."""
         model, D = context.model, distillate.total
         if given.condenser == "total":
-            overhead = model.at_vapour_fraction(1.0, P, distillate.n, distillate.T)
+            overhead = model.saturated(True, P, distillate.n, distillate.T)
             return float((R + 1.0) * D * (distillate.enthalpy_flow / D - overhead.enthalpy))
         state = distillate.state
         reflux = R * D * state.x
         back = Stream.at_temperature(model, reflux, distillate.T, P)
-        overhead = model.at_vapour_fraction(1.0, P, distillate.n + reflux, distillate.T)
-        h = float(model.at_vapour_fraction(0.0, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
+        overhead = model.saturated(True, P, distillate.n + reflux, distillate.T)
+        h = float(model.saturated(False, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
         return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
+
+
+def ends(model, dew, P, z, guess):
+    """(T, x, y) at the dew or bubble point of a product. Raises TemperatureNotFound."""
+    found = model.boundary(dew, P, z, guess)
+    if found is not None:
+        return found
+    state = model.at_vapour_fraction(1.0 if dew else 0.0, P, z, guess)
+    return state.temperature, state.x, state.y
 
 
 def k_values(model, T, P, x, y):
