@@ -1,16 +1,18 @@
-"""The command line of the engine: gulch solve|scan|check|schema."""
+"""The command line of the engine: gulch solve|scan|check|addresses|schema."""
 
 import argparse
 import json
+import os
 import sys
 from pathlib import Path
 
 from gulch.engine.document import MAX_BYTES, DocumentError, loads, schema
 from gulch.engine.exchange import ledger, scan_csv
 from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import readable
-from gulch.engine.flowsheet.variants import BASE, applied, worked
+from gulch.engine.flowsheet.variants import BASE, applied, misfits
 from gulch.engine.quantities import format_number, show
 from gulch.engine.scans import ScanError, run_scan
 
@@ -22,17 +24,30 @@ def add_commands(commands):
     one = commands.add_parser("solve", help="solve a project file and print its streams")
     one.add_argument("file", type=Path)
     one.add_argument("--json", action="store_true", help="print the whole solution in SI")
-    one.add_argument("--variant", help="name of a variant to solve instead of what is worked on; “base” for the base")
+    _with_variant(one)
     one.set_defaults(run=solve_command)
     one = commands.add_parser("scan", help="run a scan of a project file and print it as CSV")
     one.add_argument("file", type=Path)
     one.add_argument("--scan", help="id of the scan; the first one when left out")
+    _with_variant(one)
     one.set_defaults(run=scan_command)
     one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
     one.add_argument("file", type=Path)
+    _with_variant(one)
     one.set_defaults(run=check_command)
+    one = commands.add_parser(
+        "addresses", help="list the inputs and results of a project file that formulas and gauges can name"
+    )
+    one.add_argument("file", type=Path)
+    one.add_argument("words", nargs="*", help="show only lines that hold all of these words")
+    _with_variant(one)
+    one.set_defaults(run=addresses_command)
     one = commands.add_parser("schema", help="print the JSON Schema of the project file")
     one.set_defaults(run=schema_command)
+
+
+def _with_variant(command):
+    command.add_argument("--variant", help="name of a variant instead of what is worked on; “base” for the base")
 
 
 def read(path):
@@ -46,26 +61,32 @@ def read(path):
 
 
 def solve_command(args):
-    project = chosen(read(args.file), args.variant)
+    project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
     if args.json:
         print(json.dumps(solution.to_dict(), indent=1))
     else:
         print(summary(project, solution))
-    return SOLVED if solution.solved and all(t.met for t in solution.targets) else NOT_SOLVED
+    return SOLVED if solution.solved and all(t.met for t in solution.targets) and not misfits else NOT_SOLVED
 
 
 def chosen(project, name=None):
-    """The Project as a named variant, or as it is worked on. Raises DocumentError."""
+    """(the Project as a named variant, or as it is worked on; sentences on edits that find no place). Raises DocumentError.
+
+    The sentences are printed too, so that nobody takes the base's figures for the variant's.
+    """
     if name is None:
-        return worked(project)
+        name = project.working or BASE
     if name.lower() == BASE:
-        return project
+        return project, []
     variant = next((v for v in project.variants if name in (v.name, v.id)), None)
     if variant is None:
         there = ", ".join([BASE, *(v.name for v in project.variants)])
         raise DocumentError(f"There is no variant {name}: the file holds {there}.")
-    return applied(project, variant)
+    lines = misfits(project, variant)
+    for line in lines:
+        print(line, file=sys.stderr)
+    return applied(project, variant), lines
 
 
 def summary(project, solution):
@@ -86,7 +107,7 @@ def summary(project, solution):
             "",
             f"Loop {' → '.join(loop.units)}: {state} in {loop.passes} passes{gain}, torn at {', '.join(loop.tears)}",
         ]
-    known = readable(project)
+    known = readings(project)
     inputs = addresses(project)
     for t in solution.targets:
         state = "met" if t.met else "not met"
@@ -107,7 +128,7 @@ def summary(project, solution):
 
 
 def scan_command(args):
-    project = worked(read(args.file))
+    project, lost = chosen(read(args.file), args.variant)
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
     if scan is None:
         print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
@@ -118,16 +139,29 @@ def scan_command(args):
         print(error, file=sys.stderr)
         return NOT_SOLVED
     print(scan_csv(result.to_dict(), project.display), end="")
-    return SOLVED if all(p["solved"] for p in result.points) else NOT_SOLVED
+    return SOLVED if all(p["solved"] for p in result.points) and not lost else NOT_SOLVED
 
 
 def check_command(args):
-    messages = check(worked(read(args.file)))
+    project, lost = chosen(read(args.file), args.variant)
+    messages = check(project)
     for m in messages:
         print(f"{m.level}: {m.where}: {m.what} {m.todo}".rstrip())
     if not messages:
         print("Nothing to do.")
-    return NOT_SOLVED if any(m.level == "error" for m in messages) else SOLVED
+    return NOT_SOLVED if lost or any(m.level == "error" for m in messages) else SOLVED
+
+
+def addresses_command(args):
+    project, _ = chosen(read(args.file), args.variant)
+    rows = [("input", a.address, a.dimension, a.label) for a in addresses(project).values()]
+    rows += [("result", r.address, r.dimension, r.label) for r in readable(project).values()]
+    words = [w.lower() for w in args.words]
+    for kind, address, dimension, label in rows:
+        line = f"{kind:6}  {address:40}  {dimension:20}  {label}"
+        if all(w in line.lower() for w in words):
+            print(line)
+    return SOLVED
 
 
 def schema_command(args):
@@ -139,10 +173,15 @@ def run(parser, argv):
     """Parse, dispatch, and turn unreadable files into a sentence and exit code 2."""
     args = parser.parse_args(argv)
     try:
-        return args.run(args)
+        outcome = args.run(args)
+        sys.stdout.flush()
+        return outcome
     except DocumentError as error:
         print(error, file=sys.stderr)
         return BAD_FILE
+    except BrokenPipeError:  # whoever read the output has enough of it
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return SOLVED
 
 
 def parser():

@@ -5,7 +5,6 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 """
 
 import json
-import re
 from functools import lru_cache
 from typing import Annotated, Any, Literal, Union
 
@@ -218,7 +217,9 @@ class KnobEntry(Part):
 
 class GaugeEntry(Part):
     id: Id
-    reads: str = Field(description="address of the result to watch")
+    reads: str = Field("", description="address of the result to watch")
+    formula: str | None = Field(None, max_length=400, description="over addresses, in place of one result")
+    dimension: str | None = Field(None, description="what the formula's value is; the one its units give when left out")
     label: str | None = Field(None, max_length=60)
     at_least: Quantity | None = None
     at_most: Quantity | None = None
@@ -541,9 +542,41 @@ def _sentences(error, data):
         elif problem["type"] in ("union_tag_invalid", "union_tag_not_found"):
             lines.append(f"{place}: the unit kind is not one of {', '.join(KINDS)}.")
         else:
-            lines.append(f"{place}: {re.sub(r'^Input', 'the value', problem['msg'])}.")
+            lines.append(f"{place}: {_mistake(problem)}")
     more = len(error.errors()) - 5
     return "The project cannot be read. " + " ".join(lines) + (f" And {more} more." if more > 0 else "")
+
+
+def _mistake(problem):
+    """What is wrong with one entry, and how it is written, as a sentence."""
+    kind, given, limits = problem["type"], problem.get("input"), problem.get("ctx", {})
+    shown = (
+        json.dumps(given, ensure_ascii=False)[:40]
+        if isinstance(given, str | int | float | bool)
+        else "what stands there"
+    )
+    if kind == "string_type":
+        if isinstance(given, int | float) and not isinstance(given, bool):
+            return f'the number {shown} stands bare: write it as text, with its unit where it has one, as in "5 bar".'
+        return f"{shown} is no text: write a text in quotes."
+    if kind in ("model_type", "dict_type", "model_attributes_type"):
+        return f'{shown} stands where entries in braces belong: write for example {{"mode": "adiabatic"}}.'
+    if kind in ("list_type", "tuple_type"):
+        return f"{shown} stands where a list in square brackets belongs."
+    if kind in ("literal_error", "enum"):
+        return f"{shown} is not one of {limits.get('expected', 'the ways')}."
+    if kind in ("string_too_long", "string_too_short", "too_long", "too_short"):
+        return f"{shown} is too {'long' if 'long' in kind else 'short'}."
+    if kind == "string_pattern_mismatch":
+        return f"{shown} is not written as it must be: use letters, digits, _ and -, beginning with a letter."
+    if kind in ("int_parsing", "int_type", "int_from_float", "float_parsing", "float_type"):
+        return f"{shown} is not a number as it is wanted here: write a bare number."
+    if kind.startswith(("greater_than", "less_than")):
+        side = "at least" if kind.startswith("greater") else "at most"
+        return f"{shown} is out of bounds: it must be {side} {next((v for v in limits.values()), '')}."
+    if kind in ("bool_type", "bool_parsing"):
+        return f"{shown} is neither true nor false."
+    return f"{shown} cannot stand here."
 
 
 def _place(location, data):

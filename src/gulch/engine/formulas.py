@@ -29,12 +29,13 @@ class Formula:
 
     instructions: tuple
     names: frozenset
+    dimension: object = None  # dimensionality of its value, as pint has it
 
 
 def read(text, known, wanted):
     """Read a formula. known: {name: (instruction, argument, unit as pint writes it)}; names may hold dots.
 
-    wanted: unit of the result as pint writes it. Returns a Formula; raises FormulaError.
+    wanted: unit of the result as pint writes it; None for any. Returns a Formula; raises FormulaError.
     """
     if len(text) > MAX_LENGTH:
         raise FormulaError(f"The formula is longer than {MAX_LENGTH} characters.")
@@ -53,11 +54,11 @@ def read(text, known, wanted):
         raise FormulaError("The formula is too long: simplify it.")
     reader = _Reader(known, literals)
     dimension = reader.visit(tree.body)
-    if dimension != dimensions_of(wanted):
+    if wanted is not None and dimension != dimensions_of(wanted):
         raise FormulaError(f"The formula comes out in {_words(dimension)}, but {wanted.replace('**', '^')} is wanted.")
     if reader.deepest > MAX_DEPTH:
         raise FormulaError("The formula is nested too deeply: simplify it.")
-    return Formula(tuple(reader.out), frozenset(reader.names))
+    return Formula(tuple(reader.out), frozenset(reader.names), dimension)
 
 
 def value(formula, get):

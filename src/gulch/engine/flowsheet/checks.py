@@ -10,7 +10,7 @@ import numpy as np
 
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import source_of, value_of
-from gulch.engine.flowsheet.couplings import circles, names, read_target, read_tie
+from gulch.engine.flowsheet.couplings import circles, names, own_reading, read_target, read_tie, readings
 from gulch.engine.flowsheet.graph import reaches
 from gulch.engine.flowsheet.inputs import (
     FEED_BASES,
@@ -24,7 +24,6 @@ from gulch.engine.flowsheet.inputs import (
     total_dimension,
 )
 from gulch.engine.flowsheet.measures import key_per_product
-from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.typed import doubts
 from gulch.engine.quantities import QuantityError, parse, show
@@ -167,7 +166,9 @@ def rate_laws(project):
                 yield Message("error", f"{r.id}.rate", f"The reverse of {r.id} is to come from equilibrium, but {lacking[0]} has no "
                               "entropy, so there is no equilibrium constant.", f"Give {r.id} a constant, or a reverse of its own.")  # fmt: skip
         if r.rate.orders:
-            vanish = [entries[i][0] for i, v in resolved.coefficients.items() if v < 0 and law.forward[i] == 0.0]
+            vanish = [
+                s for i, v in resolved.coefficients.items() if v < 0 and (s := entries[i][0]) not in r.rate.orders
+            ]
             if vanish:
                 yield Message("warning", f"{r.id}.rate", f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
                               "The reaction then stops when it is exhausted; give an order if the rate depends on it.")  # fmt: skip
@@ -458,7 +459,7 @@ def unit_rules(project):
 
 def knobs_and_gauges(project):
     inputs = addresses(project)
-    outputs = readable(project)
+    outputs = readings(project)
     for k in project.knobs:
         if k.input not in inputs:
             yield Message(
@@ -478,6 +479,12 @@ def knobs_and_gauges(project):
                 "error", f"knob.{k.id}", f"Knob {k.id} has its low end at or above its high end.", "Exchange them."
             )
     for g in project.gauges:
+        if g.formula and g.reads not in outputs:
+            try:
+                own_reading(project, g)
+            except QuantityError as error:
+                yield Message("error", f"gauge.{g.id}", str(error), "Mend the formula, or remove the gauge.")
+            continue
         if g.reads not in outputs:
             yield Message(
                 "warning",
@@ -555,7 +562,7 @@ def couplings(project):
             yield Message(
                 "error", where, f"Two targets ask {target.gauge_label} to read a value.", "Switch one of them off."
             )
-        elif not reaches(project, target.address, target.reads, ties):
+        elif not any(reaches(project, target.address, a, ties) for a in target.parts):
             yield Message("error", where, f"Turning {target.knob_label} cannot change {target.gauge_label}: nothing leads from "
                           f"{target.address} to {target.reads}.", "Choose a knob upstream of the gauge, or inside its loop.")  # fmt: skip
         turned[target.address], read_by[target.reads] = target.gauge_label, target

@@ -297,7 +297,7 @@ class Closing:
             found = self.plain() if self.group.tears and not self.run.cancelled() else None
             if found is None or found.reason.settled:
                 self.run.trouble(where, trouble)
-                self.run.failed.update(self.group.units)
+                self.run.waits(self.behind(where), where)
                 self.keep(self.begin, ())
                 return
             # plain passes go on where the search broke off, so it is the loop that is at fault, not the unit
@@ -310,6 +310,13 @@ class Closing:
             self.judge_targets(found)
         if self.group.tears or self.ties:
             self.judge(found)
+
+    def behind(self, where):
+        """Units of the group that depend on a node that failed: in a loop all of them, else those computed after it."""
+        nodes = self.group.nodes
+        if self.group.tears or self.group.ties or where not in nodes:
+            return self.group.units
+        return [n for n in nodes[nodes.index(where) :] if n in self.plan.units]
 
     def calmed(self, found):
         """An unsettled search that led nowhere, replaced by plain passes from where it began, to diagnose it by.

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.results import readable
-from gulch.engine.quantities import DIMENSIONS, QuantityError, parse
+from gulch.engine.flowsheet.results import Readable, readable
+from gulch.engine.quantities import DIMENSIONS, QuantityError, dimensions_of, parse
 
 OVERALL = "overall"
+# Of several quantities in one unit the first one is what a formula is taken to be.
+_BY_USE = [DIMENSIONS["ratio"], *DIMENSIONS.values()]
 _ADDRESS = re.compile(r"[A-Za-z][\w\-]*(?:\.[\w\-]+)+")
 
 
@@ -47,6 +49,7 @@ class Target:
     knob_label: str
     dimension: str  # of the gauge
     knob_dimension: str
+    parts: tuple = ()  # addresses that the reading is made of
 
     @property
     def node(self):
@@ -60,6 +63,37 @@ def names(project):
         for a in found.values():
             known[a.address.replace("-", "_")] = ("name", a.address, DIMENSIONS[a.dimension].si)
     return known
+
+
+def own_reading(project, gauge, known=None):
+    """The Readable of a gauge that reads a formula over addresses. Raises QuantityError with a sentence."""
+    known = known or names(project)
+    name = gauge.label or gauge.id
+    try:
+        formula = formulas.read(plain_names(gauge.formula, known), known, None)
+    except formulas.FormulaError as error:
+        raise QuantityError(f"The formula of gauge {name}: {error}") from None
+    dimension = gauge.dimension or next((d.name for d in _BY_USE if dimensions_of(d.si) == formula.dimension), None)
+    if dimension not in DIMENSIONS or dimensions_of(DIMENSIONS[dimension].si) != formula.dimension:
+        raise QuantityError(
+            f"The formula of gauge {name} comes out in a unit that no quantity here has: divide or multiply by something else."
+        )
+    parts = tuple(sorted({known[n][1] for n in formula.names}))
+    return Readable(f"gauge.{gauge.id}", dimension, name, formula, parts)
+
+
+def readings(project):
+    """{address: Readable} of every result, and of every gauge with a formula that can be read."""
+    found = readable(project)
+    known = None
+    for gauge in project.gauges:
+        if gauge.formula:
+            known = known or names(project)
+            try:
+                found[gauge.reads] = own_reading(project, gauge, known)
+            except QuantityError:
+                continue  # said by the checks
+    return found
 
 
 def read_tie(entry, project, known=None):
@@ -103,7 +137,7 @@ def read_target(entry, project):
     if gauge is None or knob is None:
         what, which = ("gauge", entry.gauge) if gauge is None else ("knob", entry.knob)
         raise QuantityError(f"Target {entry.id} uses {what} {which}, which the project does not have.")
-    outputs, inputs = readable(project), addresses(project)
+    outputs, inputs = readings(project), addresses(project)
     if gauge.reads not in outputs:
         raise QuantityError(f"Target {entry.id} reads {gauge.reads}, which is not a result now.")
     if knob.input not in inputs:
@@ -129,7 +163,7 @@ def read_target(entry, project):
         )
     return Target(
         entry.id, gauge.id, gauge.reads, wanted, knob.id, a.address, max(low, a.low), min(high, a.high), label,
-        knob.label or a.label, r.dimension, a.dimension,
+        knob.label or a.label, r.dimension, a.dimension, r.parts or (gauge.reads,),
     )  # fmt: skip
 
 

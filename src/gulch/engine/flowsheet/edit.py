@@ -28,6 +28,7 @@ from gulch.engine.document import (
     source_of,
     value_of,
 )
+from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.inputs import (
     FEED_BASES,
     addresses,
@@ -205,7 +206,7 @@ def forget(project, id_):
     """Drop knobs, gauges and scans that no longer mean anything after something was removed."""
     alive = {x.id for x in (*project.streams, *project.units, *project.reactions)} | {"overall"}
     project.knobs = [k for k in project.knobs if k.input.split(".")[0] in alive]
-    project.gauges = [g for g in project.gauges if g.reads.split(".")[0] in alive]
+    project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[0] in alive]
     project.ties = [t for t in project.ties if t.sets.split(".")[0] in alive]
     project.tears = [t for t in project.tears if t.stream in alive]
     prune(project)
@@ -318,6 +319,18 @@ def gauge_on(project, address):
     return found
 
 
+def gauge_on_formula(project, formula, label=""):
+    """A gauge that reads a formula over addresses. Raises EditError when it cannot be read."""
+    id_ = fresh("gauge", {g.id for g in project.gauges})
+    made = GaugeEntry(id=id_, reads=f"gauge.{id_}", formula=formula.strip()[:400], label=label.strip()[:60] or None)
+    try:
+        own_reading(project, made)
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    project.gauges = [*project.gauges, made]
+    return made
+
+
 def knob_on(project, address, low, high):
     """The knob that turns an input, made with a range where there is none."""
     found = next((k for k in project.knobs if k.input == address), None)
@@ -378,7 +391,14 @@ def rename(project, old, new):
         g.reads = _renamed(g.reads, old, new)
     for t in project.ties:
         t.sets = _renamed(t.sets, old, new)
-        t.formula = re.sub(rf"(?<![\w.\-]){re.escape(old)}(?=\.)", new, t.formula)
+        t.formula = _renamed_formula(t.formula, old, new)
+    for g in project.gauges:
+        g.formula = _renamed_formula(g.formula, old, new) if g.formula else None
+    if project.sizing is not None:
+        project.sizing.stream = new if project.sizing.stream == old else project.sizing.stream
+    project.doubtful = [
+        f"tie.{_renamed(p[4:], old, new)}" if p.startswith("tie.") else _renamed(p, old, new) for p in project.doubtful
+    ]
     for t in project.tears:
         t.stream = new if t.stream == old else t.stream
     for v in project.variants:
@@ -387,19 +407,34 @@ def rename(project, old, new):
 
 def _renamed_edit(edit, old, new):
     """A variant's edit after something in the base was renamed: its place, its neighbour and what it refers to."""
-    keys = [new if k == old else k for k in edit.at.split("/")]
+    keys = [
+        _renamed(k, old, new) if edit.at.startswith("ties/") else new if k == old else k for k in edit.at.split("/")
+    ]
 
     def follow(value):
         if isinstance(value, str):
             return _renamed(value, old, new)
         if isinstance(value, dict):
             return {
-                k: follow(v) if k in ("from", "to", "input", "reads", "sets", "stream") else v for k, v in value.items()
+                k: _renamed_formula(v, old, new)
+                if k == "formula" and isinstance(v, str)
+                else follow(v)
+                if k in ("from", "to", "input", "reads", "sets", "stream")
+                else v
+                for k, v in value.items()
             }
         return value
 
+    if keys[-1] == "formula" and keys[0] in ("ties", "gauges") and isinstance(edit.to, str):
+        to = _renamed_formula(edit.to, old, new)
+        return edit.model_copy(update={"at": "/".join(_renamed(k, old, new) for k in keys), "to": to})
+
     to = follow(edit.to) if keys[0] in ("streams", "knobs", "gauges", "ties", "tears") else edit.to
     return edit.model_copy(update={"at": "/".join(keys), "after": new if edit.after == old else edit.after, "to": to})
+
+
+def _renamed_formula(formula, old, new):
+    return re.sub(rf"(?<![\w.\-]){re.escape(old)}(?=\.)", new, formula)
 
 
 def _renamed(address, old, new):
@@ -673,8 +708,8 @@ def set_order(project, id_, species, text, back=False):
         names = [s.id for s in project.species]
         orders = {names[i]: f"{abs(float(v)):g}" for i, v in found.items() if (v > 0) == back}
     orders[species] = text or "0"
-    if orders[species] == "0" and len(orders) > 1:
-        orders.pop(species)
+    if not text and len(orders) > 1:
+        orders.pop(species)  # emptied; a typed 0 stays, as an answer
     if back:
         rate.reverse_orders = orders
     else:
@@ -711,7 +746,7 @@ def set_measures(project, key, product, ratio):
         project.measures = None
         measures = {*PER_REACTOR, *OVERALL}
         project.gauges = [
-            g for g in project.gauges if g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
+            g for g in project.gauges if g.formula or g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
         ]
         prune(project)
     else:
@@ -733,7 +768,7 @@ def remove_species(project, id_):
             elif isinstance(d, PerSpecies):
                 setattr(unit, d.name, {n: v for n, v in value_of(unit, d).items() if n != id_})
     project.knobs = [k for k in project.knobs if k.input.split(".")[-1] != id_ or k.input.count(".") < 2]
-    project.gauges = [g for g in project.gauges if g.reads.split(".")[-1] != id_ or g.reads.count(".") < 2]
+    project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[-1] != id_ or g.reads.count(".") < 2]
     project.ties = [t for t in project.ties if t.sets.split(".")[-1] != id_ or t.sets.count(".") < 2]
     for t in project.tears:
         t.flow = {n: v for n, v in t.flow.items() if n != id_}

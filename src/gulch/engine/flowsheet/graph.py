@@ -40,7 +40,7 @@ def build(project, ties=(), targets=()):
         source = s.id if s.is_feed else source_of(s)[0]
         if s.to is not None and source in graph and s.enters in graph and s.id not in opened:
             graph.add_edge(source, s.enters, key=s.id)
-    readers = [t.reads for t in ties] + [(t.reads,) for t in targets]
+    readers = [t.reads for t in ties] + [t.parts for t in targets]
     if any(a.startswith(OVERALL + ".") for reads in readers for a in reads):
         for node in list(graph):
             graph.add_edge(node, OVERALL, key=None)
@@ -57,9 +57,9 @@ def build(project, ties=(), targets=()):
             if node in graph:
                 graph.add_edge(t.node, node, key=("tie", t.address))
     for t in targets:
-        source = node_of_result(project, t.reads)
-        if source in graph:
-            graph.add_edge(source, t.node, key=None)
+        for source in {node_of_result(project, a) for a in t.parts}:
+            if source in graph:
+                graph.add_edge(source, t.node, key=None)
         for node in nodes_of_input(project, t.address):
             if node in graph:
                 graph.add_edge(t.node, node, key=None)

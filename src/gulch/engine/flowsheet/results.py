@@ -15,6 +15,8 @@ class Readable:
     address: str
     dimension: str
     label: str
+    formula: object = None  # of a gauge that reads a formula, and the addresses in it
+    parts: tuple = ()
 
 
 STREAM_RESULTS = {

@@ -40,6 +40,7 @@ class UnitOutcome:
     changes: list = field(default_factory=list)  # [(label, {species: mol/s})]
     reactions: list = field(default_factory=list)
     balances: dict = field(default_factory=dict)  # mass, energy, elements: {...}
+    waits_for: str | None = None  # the unit, tie or target whose failure keeps this one from being computed
     taken: dict = field(default_factory=dict)  # input or choice left to the context -> what was taken, SI
 
 

@@ -14,7 +14,7 @@ from gulch.engine.document import Project, choices_of, source_of, value_of
 from gulch.engine.flowsheet import graph, results
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.closing import Closing
-from gulch.engine.flowsheet.couplings import names, nodes_of_input, open_streams, read_target, read_tie
+from gulch.engine.flowsheet.couplings import names, nodes_of_input, open_streams, read_target, read_tie, readings
 from gulch.engine.flowsheet.inputs import (
     addresses,
     constant_of,
@@ -108,7 +108,7 @@ class Plan:
             if a.text not in (None, ""):
                 self.inputs[a.address] = parse(a.text, a.dimension)
         self.bounds = {a.address: a for a in addresses(project).values()}
-        self.known = results.readable(project)
+        self.known = readings(project)
         self.ties, self.targets = {}, {}
         if project.ties:
             known = names(project)
@@ -268,6 +268,7 @@ class _Run:
         self.taken = {}  # unit -> what it took from the context
         self.returned = {}  # what comes back where a loop is left open
         self.failed, self.blocked = set(), set()
+        self.waiting, self.blocked_by = {}, {}  # unit or node -> what failed before it
         self.outside = {}  # address -> what a tie set last that its input may not be
         self.memory = {}  # unit -> what its last solve left for the next
         self.at = ""
@@ -285,13 +286,21 @@ class _Run:
         for group in plan.groups:
             missing = [s for u in group.units for s in plan.entering[u] if self._missing(s, group)]
             if missing or self.blocked.intersection(group.nodes):
-                self.failed.update(group.units)
+                first = next((plan.sources[s] for s in missing), None) or group.nodes[0]
+                self.waits(
+                    group.units, self.waiting.get(first, first) if missing else self.blocked_by.get(group.nodes[0], "")
+                )
                 self.block(group.nodes)
             elif group.iterates:
                 Closing(self, group, plan.tolerance, plan.method, self.max_passes).close()
             else:
                 self.single(group.nodes[0])
         self.report()
+
+    def waits(self, units, cause):
+        """Mark units as not computed, because of what failed before them."""
+        self.failed.update(units)
+        self.waiting |= {u: cause for u in units if u != cause}
 
     def _missing(self, stream_id, group):
         return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
@@ -308,7 +317,9 @@ class _Run:
         for node in nodes:
             kind, _, name = node.partition(":")
             if kind == "tie" and name:
-                self.blocked.update(nodes_of_input(self.plan.project, name))
+                stopped = nodes_of_input(self.plan.project, name)
+                self.blocked.update(stopped)
+                self.blocked_by |= dict.fromkeys(stopped, node)
 
     def visit(self, node, keep=True):
         """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set."""
@@ -343,6 +354,9 @@ class _Run:
         return float("nan") if found is None else float(found)
 
     def live(self, address):
+        if address.startswith("gauge."):
+            value = formulas.value(self.plan.known[address].formula, self.reading)
+            return value if np.isfinite(value) else None
         return results.value(self.readings, address, self.plan.molar_mass)
 
     def set_input(self, address, value):
@@ -441,7 +455,7 @@ class _Run:
                 )
         for unit_id in plan.units:
             if unit_id in self.failed or unit_id not in self.done:
-                out.units[unit_id] = UnitOutcome(False)
+                out.units[unit_id] = UnitOutcome(False, waits_for=self.waiting.get(unit_id))
                 continue
             try:
                 out.units[unit_id] = self.unit_outcome(unit_id)
@@ -464,11 +478,25 @@ class _Run:
             self.overall()
         molar_mass, known = plan.molar_mass, plan.known
         for g in plan.project.gauges:
-            value = results.value(out, g.reads, molar_mass) if g.reads in known else None
+            value = self.gauge_value(known[g.reads], molar_mass) if g.reads in known else None
             out.gauges[g.id] = value
             # an iterate of a loop that did not settle is nothing to judge by
             if value is not None and all(lo.settled for lo in out.loops):
                 self.limits(g, value, known[g.reads])
+
+    def gauge_value(self, readable, molar_mass):
+        """SI value of a gauge's reading in the solution; None where it was not computed."""
+        if readable.formula is None:
+            return results.value(self.solution, readable.address, molar_mass)
+
+        def part(address):
+            if address in self.inputs:
+                return self.inputs[address]
+            found = results.value(self.solution, address, molar_mass)
+            return float("nan") if found is None else float(found)
+
+        value = formulas.value(readable.formula, part)
+        return float(value) if np.isfinite(value) else None
 
     def extrapolated(self):
         """Warn of computed temperatures outside the heat-capacity data of what matters there; given ones the checks warn of."""
@@ -550,7 +578,7 @@ class _Run:
         outcome = UnitOutcome(
             True, values, dict(zip(species, n_in.tolist())), dict(zip(species, n_out.tolist())),
             [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], result.reactions,
-            self.balances(n_in, n_out, h_in, h_out, heat), self.taken[unit_id],
+            self.balances(n_in, n_out, h_in, h_out, heat), None, self.taken[unit_id],
         )  # fmt: skip
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):

@@ -44,6 +44,12 @@ def lost(project, variant):
     return [edit for edit in variant.edits if not _apply(data, edit)]
 
 
+def misfits(project, variant):
+    """Sentences on the edits of a variant that find no place in the base."""
+    return [f"Variant {variant.name}: its edit of {edit.at.replace('/', ' ')} finds no place, because the base has that no more. "
+            "Without it the variant's figures there are the base's." for edit in lost(project, variant)]  # fmt: skip
+
+
 def folded(whole, changed):
     """The whole project after its worked document was changed: the difference goes to the variant, or to the base."""
     variant = whole.variant(whole.working) if whole.working else None

@@ -4,8 +4,9 @@ from dataclasses import asdict, dataclass, field
 
 import numpy as np
 
+from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.results import beyond, readable, value
+from gulch.engine.flowsheet.results import beyond
 from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.units import KINDS
@@ -49,7 +50,7 @@ def settings(project, scan):
         raise ScanError("The scan's low end is not below its high end: exchange them.")
     if low < address.low or high > address.high:
         raise ScanError(f"The scan's range leaves what {address.label} allows: narrow it.")
-    known = readable(project)
+    known = readings(project)
     rows = []
     for id_ in scan.gauges or [g.id for g in project.gauges]:
         gauge = project.gauge(id_)
@@ -82,7 +83,6 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
         raise ScanError(f"The process is not ready to solve. {first.what} {first.todo}")
     knob = project.knob(scan.over[0].knob)
     out = ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
-    molar_mass = dict(zip(plan.species, plan.model.molar_mass.tolist()))
     before, following = None, {}
     for done, x in enumerate(values, 1):
         if cancelled():
@@ -104,7 +104,7 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
             following = followed(project, solution)
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
-        gauges = {g["id"]: value(solution, g["reads"], molar_mass) if usable else None for g in rows}
+        gauges = {g["id"]: solution.gauges.get(g["id"]) if usable else None for g in rows}
         out.points.append({"value": float(x), "solved": usable, "gauges": gauges, "why": why, "note": note,
                            "warnings": point_warnings(solution, plan) if usable else []})  # fmt: skip
         progress(done, len(values))

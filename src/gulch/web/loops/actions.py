@@ -2,10 +2,9 @@
 
 from gulch.engine.document import TieEntry
 from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.couplings import read_tie
+from gulch.engine.flowsheet.couplings import read_tie, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
-from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS
@@ -123,7 +122,7 @@ def target(document, form):
     gauge, knob, sits = form.get("gauge", ""), form.get("knob", ""), form.get("sits", "value")
     value = form.get("value", "").strip()
     found = document.gauge(gauge)
-    outputs = readable(document)
+    outputs = readings(document)
     if found is not None and found.reads in outputs:
         asked = edit.fresh("target", {t.id for t in document.targets})
         value = typed(document, f"target.{asked}.value", value, outputs[found.reads].dimension)
@@ -148,7 +147,7 @@ def edit_target(document, form):
         return Done(f"Switch target {entry.id} {'on' if entry.on else 'off'}")
     if field == "value":
         gauge = document.gauge(entry.gauge)
-        found = readable(document).get(gauge.reads) if gauge else None
+        found = readings(document).get(gauge.reads) if gauge else None
         text = typed(document, f"target.{entry.id}.value", text, found.dimension) if found else text
         entry.value = text or None
     elif field == "sits" and text in ("value", "at_least", "at_most"):

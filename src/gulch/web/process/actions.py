@@ -4,6 +4,7 @@ import json
 
 from gulch.engine.document import set_value
 from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.results import readable
@@ -186,7 +187,7 @@ def make_knob(document, form):
     low, high = max(low, found.low), min(high, found.high)
     texts = [f"{to_unit(v, unit, found.dimension):.4g}" + ("" if unit == "1" else f" {unit}") for v in (low, high)]
     knob = edit.knob_on(document, found.address, *texts)
-    return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob", f"knob:{knob.id}")
+    return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob, {knob.id}")
 
 
 @action("knob-edit")
@@ -216,7 +217,14 @@ def make_gauge(document, form):
     if found is None:
         raise EditError("This result cannot be watched.")
     gauge = edit.gauge_on(document, found.address)
-    return Done(f"Watch {found.label[:1].lower() + found.label[1:]}", f"gauge:{gauge.id}")
+    return Done(f"Watch {found.label[:1].lower() + found.label[1:]} as {gauge.id}")
+
+
+@action("gauge-formula")
+def make_formula_gauge(document, form):
+    """Watch a formula over inputs and results, under a name."""
+    gauge = edit.gauge_on_formula(document, form.get("formula", ""), form.get("label", ""))
+    return Done(f"Watch {gauge.label or gauge.id} = {gauge.formula}"[:190], f"gauge:{gauge.id}")
 
 
 @action("gauge-edit")
@@ -225,9 +233,17 @@ def edit_gauge(document, form):
     if gauge is None:
         raise EditError("The gauge is gone: reload the page.")
     field, text = form["field"], form.get("value", "").strip()
-    found = readable(document).get(gauge.reads)
+    found = readings(document).get(gauge.reads)
     if field == "label":
         gauge.label = text[:60] or None
+    elif field == "formula" and gauge.formula:
+        gauge.formula = text
+        try:
+            own_reading(document, gauge)
+        except QuantityError as error:
+            raise EditError(str(error)) from None
+    elif field == "dimension" and gauge.formula:
+        gauge.dimension = text or None
     elif field in ("at_least", "at_most"):
         setattr(
             gauge,

@@ -5,12 +5,13 @@ import math
 
 from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
+from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.edit import AIR
 from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
-from gulch.engine.flowsheet.results import beyond, readable
-from gulch.engine.flowsheet.solution import Solution
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.flowsheet.results import beyond
+from gulch.engine.flowsheet.solution import Message, Solution
+from gulch.engine.flowsheet.variants import misfits, worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
@@ -26,6 +27,15 @@ STAGES = (
 SLIDER_STEPS = 1000
 
 
+def stands_in_part(solution):
+    """Whether an unsolved process has figures that stand: its loops settled, some units computed, none of it a first guess."""
+    return (
+        bool(solution.streams)
+        and all(lo.settled for lo in solution.loops)
+        and any(u.solved for u in solution.units.values())
+    )
+
+
 class Workspace:
     """A project as a page shows it. `solution` may be that of a slider being moved (trial)."""
 
@@ -38,13 +48,24 @@ class Workspace:
         self.trial_values = trial_values or {}
         self.latest = trial or (Solution.from_dict(row.latest) if row.latest else None)
         good = Solution.from_dict(row.good) if row.good else None
-        if self.latest is not None and (self.latest.solved or good is None):
+        self.partial = self.latest is not None and not self.latest.solved and stands_in_part(self.latest)
+        if self.latest is not None and (self.latest.solved or good is None or self.partial):
             self.solution, self.fresh = self.latest, self.latest.solved
         else:
             self.solution, self.fresh = good, False
-        self.messages = self.latest.messages if self.latest else []
+        self.messages = list(self.latest.messages) if self.latest else []
+        if self.variant is not None:
+            self.messages[:0] = [
+                Message(
+                    "error",
+                    f"variant.{self.variant.id}",
+                    line,
+                    "Take the edit back in Variants, or bring its place back.",
+                )
+                for line in misfits(self.whole, self.variant)
+            ]
         self.inputs = addresses(self.document)
-        self.outputs = readable(self.document)
+        self.outputs = readings(self.document)
         self.errors = {}
         for m in self.messages:
             self.errors.setdefault(m.where, m)
@@ -74,11 +95,21 @@ class Workspace:
     @property
     def stale(self):
         """Words for figures that belong to an earlier revision, or ''."""
-        if self.fresh or self.row.good is None or self.solution is None:
+        if self.fresh or self.row.good is None or self.solution is None or self.partial:
             return ""
         if self.latest is not None and self.latest.solved:
             return ""
         return f"The process does not solve as it stands: the figures are those of revision {self.row.good_revision}."
+
+    @property
+    def missing(self):
+        """Words for what is missing where a unit failed and the rest stands, or ''."""
+        if not self.partial:
+            return ""
+        failed = [u for u, o in self.latest.units.items() if not o.solved and not o.waits_for]
+        waiting = [u for u, o in self.latest.units.items() if o.waits_for]
+        after = f", and so are {', '.join(waiting)}, which wait for it" if waiting else ""
+        return f"{', '.join(failed)} could not be computed{after}. Everything else stands as it is now."
 
     def rail(self):
         counts = dict.fromkeys((s for s, _ in STAGES), 0)
@@ -99,6 +130,8 @@ class Workspace:
             return "chemistry"
         if head in ("scan", "sizing"):
             return "scans" if head == "scan" else head
+        if head == "variant":
+            return "variants"
         return "loops" if head.startswith("loop-") or head in ("tie", "target", "open", "closing") else "process"
 
     @property

@@ -6,7 +6,8 @@ from django.core.cache import cache
 
 from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet import Plan, Solution
-from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import applied, lost, words
 from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
 
@@ -84,7 +85,9 @@ class VariantsPage:
                 solution = plan.run(explain=False)
             wanted = set(self.addresses(document))
             masses = getattr(plan, "molar_mass", None)
-            values = {a: value(solution, a, masses) for a in wanted}
+            values = {
+                a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses) for a in wanted
+            }
             kept = (solution.to_dict(), values)
             cache.set(key, kept, KEPT)
         return Solution.from_dict(kept[0]), kept[1]
@@ -95,7 +98,7 @@ class VariantsPage:
         for s in document.streams:
             if s.is_feed or s.to is None:
                 found += [f"{s.id}.flow", f"{s.id}.mass_flow"]
-        known = readable(document)
+        known = readings(document)
         for u in document.units:
             found += [a for a in (f"{u.id}.duty", f"{u.id}.work") if a in known]
         return found
@@ -107,7 +110,7 @@ class VariantsPage:
         documents = [c["document"] for c in self.columns if c["document"] is not None]
         gauges, streams, powers, labels = [], [], [], {}
         for d in documents:
-            known = readable(d)
+            known = readings(d)
             gauge_names = {g.reads: g.label or (known[g.reads].label if g.reads in known else g.id) for g in d.gauges}
             for address in self.addresses(d):
                 if address not in known:

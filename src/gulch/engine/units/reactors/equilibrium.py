@@ -158,7 +158,11 @@ class EquilibriumReactor(Reactor):
 
     @staticmethod
     def basis_words(constant):
-        return "f/(1 bar)" if constant.source == "gibbs" else f"{BASES[constant.basis]}, {constant.phase}"
+        return (
+            "fugacities over 1 bar, in whichever phase reacts"
+            if constant.counts_fugacity
+            else f"{BASES[constant.basis]}, {constant.phase}"
+        )
 
     @classmethod
     def held(cls, reaction, given, context):
@@ -191,7 +195,7 @@ class EquilibriumReactor(Reactor):
             if given.runs.get(r.id, "equilibrium") != "equilibrium":
                 continue
             c = r.constant
-            if wanted and c.source != "gibbs" and c.phase != wanted:
+            if wanted and not c.counts_fugacity and c.phase != wanted:
                 raise UnitTrouble(
                     f"The constant of {r.id} holds in the {c.phase}, but the reacting phase of this reactor is {wanted}.",
                     f"Choose {c.phase} as the reacting phase, or give {r.id} a constant for the {wanted}.",
