@@ -10,6 +10,7 @@ import networkx as nx
 
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input, open_streams
+from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.units import KINDS
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
@@ -47,12 +48,14 @@ def build(project, ties=(), targets=()):
     setters = {t.address: t.node for t in (*ties, *targets)}
     inputs = set(setters)
     graph.add_nodes_from(t.node for t in (*ties, *targets))
+    typed = addresses(project).keys() - inputs if ties else ()
     for t in ties:
         for address in t.reads:
+            if address in typed:
+                continue  # known from the start
             source = setters[address] if address in inputs else node_of_result(project, address)
             if source is not None and source in graph and source != t.node:
                 graph.add_edge(source, t.node, key=None)
-            # an input that is typed is known from the start
         for node in nodes_of_input(project, t.address):
             if node in graph:
                 graph.add_edge(t.node, node, key=("tie", t.address))
