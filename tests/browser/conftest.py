@@ -38,13 +38,17 @@ def row(user):
 
 @pytest.fixture
 def page(browser, live_server, user):
-    """A page that fails the test on script errors and on answers of 500."""
+    """A page that fails the test on script errors, breaches of the content policy and answers of 500."""
     context = browser.new_context(
         base_url=live_server.url, viewport={"width": 1280, "height": 800}, accept_downloads=True
     )
     page = context.new_page()
     faults = []
     page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on(
+        "console",
+        lambda m: faults.append(m.text) if m.type == "error" and "Content Security Policy" in m.text else None,
+    )
     page.on("response", lambda r: faults.append(f"{r.status} {r.url}") if r.status >= 500 else None)
     yield page
     context.close()

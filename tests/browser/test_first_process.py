@@ -40,7 +40,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.fill("#new-equation", "CO2 + H2 = methanol + H2O")
     press(page, "#add-reaction")
     card = page.locator("#reaction-r1")
-    expect(card).to_contain_text("balanced: carbon_dioxide + 3 hydrogen = methanol + water")
+    expect(card).to_contain_text("balanced: carbon dioxide + 3 hydrogen = methanol + water")
     expect(card.locator(".quantities")).to_contain_text("−49.")  # handbooks: −49 kJ/mol to gaseous methanol and water
     page.select_option("#key-r1", "hydrogen")  # the next edit does not wait for this one's answer
     fill(page, "#conversion-r1", "0.6")
@@ -104,10 +104,12 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.locator("[data-id='SPLIT1']").focus()
     page.keyboard.press("Enter")
     press(page, "[aria-label='make First drawn share a knob']")
+    expect(page.locator("#rename")).to_have_value("SPLIT1")  # what was looked at stays
+    page.click("#knob-knob1 .name")
     fill(page, "#pin-low", "2 %")
     fill(page, "#pin-high", "20 %")
     page.click("#rail-scans")
-    press(page, ".empty button:has-text('Add a scan')")
+    press(page, "#add-first-scan")
     fill(page, "#scan-points", "7")
     page.click("#run-scan")
     expect(page.locator("#scan-state")).to_contain_text("7 of 7 points done", timeout=30_000)

@@ -323,6 +323,12 @@ class VariantEntry(Part):
 class LedgerEntry(Part):
     columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
     species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
+    also: Literal["flow", "mass_flow", "fraction", "mass_fraction"] | None = Field(
+        None, description="a second figure of each species"
+    )
+    pinned: list[str] = Field([], description="streams that stand first, side by side")
+    only_pinned: bool = False
+    across: bool = Field(False, description="streams as columns")
 
 
 def _unit_model(kind):

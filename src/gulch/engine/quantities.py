@@ -36,6 +36,7 @@ def _dimensions():
         ("power", "W", "kW", "MW", "W", "GJ/h", "MJ/h", "kcal/h", "Btu/h", "MMBtu/h", "hp"),
         ("fraction", "", "%", "1", "ppm"),
         ("ratio", "", "1", "%"),
+        ("count", "", "1"),
         ("molar energy", "J/mol", "kJ/mol", "J/mol", "kcal/mol", "cal/mol", "Btu/lbmol"),
         ("molar entropy", "J/mol/K", "J/(mol K)", "cal/(mol K)", "kJ/(kmol K)", "Btu/(lbmol R)"),
         ("molar mass", "kg/mol", "g/mol", "kg/kmol", "lb/lbmol"),
@@ -233,7 +234,7 @@ def parse(text, dimension):
     327.59
     """
     number, unit = split_text(text)
-    if not unit and dimension not in ("fraction", "ratio"):
+    if not unit and dimension not in ("fraction", "ratio", "count"):
         kind = DIMENSIONS[dimension]
         raise QuantityError(f"“{text}” has no unit: write for example “{text} {kind.offered[0]}”.")
     factor, offset = conversion(unit, dimension)
@@ -294,7 +295,7 @@ class DisplaySet:
 def _display_sets():
     metric = {
         "temperature": "degC", "temperature difference": "K", "pressure": "bar", "pressure difference": "bar", "molar flow": "kmol/h",
-        "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1",
+        "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1", "count": "1",
         "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
         "density": "kg/m3", "molar concentration": "kmol/m3", "volume": "m3", "length": "m", "area": "m2", "mass": "kg", "time": "min",
         "heat conductance": "kW/K", "heat transfer coefficient": "W/(m2 K)", "heat capacity flow": "kW/K", "heat per length": "kW/m",
@@ -355,15 +356,17 @@ def show(value, dimension, display="process-metric", digits=4, unit=True):
     if value is None:
         return "–"
     name = DISPLAY_SETS[display].unit(dimension)
+    if dimension == "count" and abs(value - round(value)) < 1e-9:
+        return str(round(value))
     number = format_number(to_unit(value, name, dimension), digits)
     label = pretty_unit(name)
     return f"{number} {label}" if unit and label else number
 
 
-def write(value, dimension, display="process-metric"):
-    """An SI value as document text, readable back by `parse` to 12 figures."""
+def write(value, dimension, display="process-metric", digits=12):
+    """An SI value as document text, readable back by `parse` to `digits` figures."""
     name = DISPLAY_SETS[display].unit(dimension)
-    number = f"{to_unit(value, name, dimension):.12g}"
+    number = f"{to_unit(value, name, dimension):.{digits}g}"
     return number if name == "1" else f"{number} {name}"
 
 

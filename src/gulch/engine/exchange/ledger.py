@@ -18,10 +18,9 @@ def ledger(project, solution):
         for name in project.ledger.columns
         if name in STREAM_RESULTS
     ]
-    dimension = SPECIES_RESULTS[project.ledger.species][0]
-    columns += [
-        {"key": f"{project.ledger.species}.{s.id}", "label": s.shown, "dimension": dimension} for s in project.species
-    ]
+    for what in dict.fromkeys(w for w in (project.ledger.species, project.ledger.also) if w):
+        dimension = SPECIES_RESULTS[what][0]
+        columns += [{"key": f"{what}.{s.id}", "label": s.shown, "dimension": dimension} for s in project.species]
     for c in columns:
         c["unit"] = pretty_unit(display.unit(c["dimension"]))
     molar_mass = {}
@@ -31,13 +30,15 @@ def ledger(project, solution):
         except SpeciesError:  # its data were mistyped since the figures were made: its mass is not shown
             continue
     rows = []
-    for s in project.streams:
+    pinned = project.ledger.pinned
+    shown = [s for s in project.streams if s.id in pinned or not (project.ledger.only_pinned and pinned)]
+    for s in sorted(shown, key=lambda s: s.id not in pinned):
         cells = []
         for c in columns:
             number = value(solution, f"{s.id}.{c['key']}", molar_mass) if solution is not None else None
             cells.append(None if number is None else to_unit(number, display.unit(c["dimension"]), c["dimension"]))
         role = "feed" if s.is_feed else ("product" if s.to is None else "inner")
-        rows.append({"id": s.id, "role": role, "cells": cells})
+        rows.append({"id": s.id, "role": role, "cells": cells, "pinned": s.id in pinned})
     return columns, rows
 
 

@@ -1,6 +1,7 @@
 """Edits of a document: each changes a Project in place and returns what it made or touched."""
 
 import re
+from contextlib import contextmanager
 
 import numpy as np
 
@@ -108,6 +109,74 @@ def complete_streams(project):
             if port not in present:
                 source = unit.id if len(ports) == 1 else f"{unit.id}.{port}"
                 project.streams.append(StreamEntry(id=fresh("S", taken(project)), source=source))
+
+
+@contextmanager
+def outlets_kept(project, unit):
+    """Around an edit of a unit that may change its outlets: streams keep what they are connected to, by the outlet nearest in kind.
+
+    One outlet that becomes vapour and liquid goes on as the phase that the main way is taken from, the liquid; of two that
+    become one, the connected one goes on. Outlets without a stream get one, and ends of outlets gone are dropped.
+    """
+    before = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+    held = {
+        (source_of(s)[1] or before[0]): s
+        for s in project.streams
+        if s.source is not None and source_of(s)[0] == unit.id
+    }
+    yield
+    after = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+    if after != before:
+        homeless = [s for port, s in held.items() if port not in after]
+        free = [
+            port for port in reversed(after) if port not in held
+        ]  # the heavier outlet stands last and holds the main way
+        homeless.sort(key=lambda s: (s.to is None, -list(held.values()).index(s)))
+        for stream in homeless:
+            if free:
+                port = free.pop(0)
+                stream.source = unit.id if len(after) == 1 else f"{unit.id}.{port}"
+            else:
+                project.streams.remove(stream)
+        for port, stream in held.items():
+            if port in after:
+                stream.source = unit.id if len(after) == 1 else f"{unit.id}.{port}"
+        forget(project, unit.id)
+    complete_streams(project)
+
+
+def exchange_outlet(project, stream_id, port):
+    """Let a stream leave its unit by a port; whatever left by it takes the stream's old one. Raises EditError."""
+    stream = need_stream(project, stream_id)
+    unit = project.unit(source_of(stream)[0]) if stream.source else None
+    ports = [p.name for p in KINDS[unit.kind].ports_out(unit)] if unit is not None else []
+    if port not in ports:
+        raise EditError(
+            f"{stream_id} cannot leave by “{port}”: choose one of {', '.join(ports) or 'the outlets of its unit'}."
+        )
+    old = source_of(stream)[1]
+    new = unit.id if len(ports) == 1 else f"{unit.id}.{port}"
+    for other in project.streams:
+        if other is not stream and other.source is not None and source_of(other) == (unit.id, port):
+            if old in ports:
+                other.source = stream.source
+            else:
+                project.streams.remove(other)
+            break
+    stream.source = new
+    complete_streams(project)
+
+
+def exchange_inlet(project, stream_id, port):
+    """Let a stream enter its unit by a port; whatever entered by it takes the stream's old one. Raises EditError."""
+    stream = need_stream(project, stream_id)
+    unit = project.unit(stream.enters) if stream.to else None
+    if unit is None or port not in [p.name for p in KINDS[unit.kind].inlets]:
+        raise EditError(f"{stream_id} cannot enter by “{port}”: choose a side of the unit that it goes to.")
+    for other in project.streams:
+        if other is not stream and other.to == f"{unit.id}.{port}":
+            other.to = stream.to
+    stream.to = f"{unit.id}.{port}"
 
 
 def append_unit(project, stream_id, kind):
@@ -401,6 +470,7 @@ def rename(project, old, new):
     ]
     for t in project.tears:
         t.stream = new if t.stream == old else t.stream
+    project.ledger.pinned = [new if p == old else p for p in project.ledger.pinned]
     for v in project.variants:
         v.edits = [_renamed_edit(e, old, new) for e in v.edits]
 

@@ -203,7 +203,7 @@ class Plan:
                 if step
             ]
         return SimpleNamespace(
-            display=self.project.display, memory={}, model=self.model, species=self.species, sets=sets, later=later,
+            display=self.project.display, memory={}, names=[s.shown for s in self.project.species], model=self.model, species=self.species, sets=sets, later=later,
             key=self.species.index(self.measures[1]) if self.measures else None,
         )  # fmt: skip
 

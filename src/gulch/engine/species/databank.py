@@ -47,6 +47,28 @@ _ELEMENT_ENTROPY = {"C": 5.74, "H": 130.680 / 2, "O": 205.152 / 2, "N": 191.609 
                     "Cl": 223.081 / 2, "F": 202.791 / 2, "Br": 152.206 / 2, "I": 116.139 / 2}  # fmt: skip
 
 
+# Elements of inorganic formulas from left to right (IUPAC Red Book 2005, table VI; metals before all of these).
+_ORDER = ("B", "Si", "C", "Sb", "As", "P", "N", "H", "Te", "Se", "S", "At", "I", "Br", "Cl", "O", "F")
+
+
+def written(formula):
+    """A formula as chemists write it: HCl, NaOH and H2SO4 where an index sorts them as ClH, HNaO and H2O4S.
+
+    >>> written("ClH"), written("HNaO"), written("H2O4S"), written("CCaO3"), written("H3N"), written("C2H6O")
+    ('HCl', 'NaOH', 'H2SO4', 'CaCO3', 'NH3', 'C2H6O')
+    """
+    atoms = simple_formula_parser(formula)
+    metals = sorted(e for e in atoms if e not in _ORDER)
+    if ("C" in atoms and "H" in atoms and not metals) or not all(float(n).is_integer() for n in atoms.values()):
+        return formula
+    rest = sorted((e for e in atoms if e in _ORDER), key=_ORDER.index)
+    if "H" in rest and not metals and "O" in rest and len(rest) > 2:
+        rest = ["H", *(e for e in rest if e != "H")]  # an oxygen acid
+    if "H" in rest and metals and "O" in rest:
+        rest = [*(e for e in rest if e != "H"), "H"] if len(rest) == 2 else ["H", *(e for e in rest if e != "H")]
+    return "".join(f"{e}{int(atoms[e]) if atoms[e] != 1 else ''}" for e in (*metals, *rest))
+
+
 class SpeciesError(LookupError):
     """A species that is unknown or lacks a datum; the message is a sentence for the user."""
 
@@ -134,7 +156,7 @@ def known(cas):
     return found | {
         "cas": cas,
         "name": meta.common_name,
-        "formula": meta.formula,
+        "formula": written(meta.formula),
         "atoms": atoms,
         "molar_mass": Datum(meta.MW / 1000.0, "atomic weights, IUPAC"),
         "boiling_point": Datum(float(boiling), "databank") if boiling else None,

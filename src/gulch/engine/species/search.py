@@ -9,7 +9,7 @@ from importlib.resources import files
 from chemicals import identifiers
 from chemicals.elements import simple_formula_parser
 
-from gulch.engine.species.databank import GRAPHITE, usable
+from gulch.engine.species.databank import GRAPHITE, usable, written
 from gulch.engine.species.heat_capacity import loaded
 
 # Single atoms of these elements are radicals in a gas; whoever writes C or H means the element as it is stable.
@@ -71,7 +71,7 @@ def index():
             continue
         common = own[0] if own else meta.common_name
         names = dict.fromkeys(plain(n) for n in (*own, common, meta.common_name, meta.iupac_name, *meta.synonyms) if n)
-        rows.append((cas, common, meta.formula, tuple(names)))
+        rows.append((cas, common, written(meta.formula), tuple(names)))
     return tuple(rows)
 
 

@@ -3,7 +3,7 @@
 import importlib
 import pkgutil
 
-from gulch.engine.units.base import Unit
+from gulch.engine.units.base import FAMILIES, Unit
 
 
 def _discover():
@@ -13,10 +13,7 @@ def _discover():
         for value in vars(loaded).values():
             if isinstance(value, type) and issubclass(value, Unit) and value.kind:
                 kinds[value.kind] = value
-    order = ["mixer", "splitter", "heater", "flash-drum", "species-separator"]
-    return dict(
-        sorted(kinds.items(), key=lambda kv: (kv[0] not in order, order.index(kv[0]) if kv[0] in order else 0, kv[0]))
-    )
+    return dict(sorted(kinds.items(), key=lambda kv: (FAMILIES.index(kv[1].family), kv[0])))
 
 
 KINDS = _discover()

@@ -158,12 +158,16 @@ class UnitResult:
     reactions: list = field(default_factory=list)  # rows of the reactor's account, as dicts
 
 
+FAMILIES = ("reactors", "separators", "heat", "pressure", "streams together and apart")
+
+
 class Unit:
     """Base of all unit kinds."""
 
     kind = ""
     label = ""
     short = ""  # prefix of new ids
+    family = ""  # one of FAMILIES, under which the kind is offered
     meaning = ""
     main_outlet: str | None = None  # by which the main way goes on; the first one when left out
     follows: dict = {}  # input -> result whose value at the last point of a scan it takes

@@ -38,6 +38,7 @@ class Column(Unit):
     kind = "shortcut-column"
     label = "shortcut column"
     short = "COL"
+    family = "separators"
     meaning = (
         "distils between a light and a heavy key; minimum and actual stages and reflux at constant relative volatility"
     )
@@ -76,9 +77,9 @@ class Column(Unit):
 
     minimum_reflux = Result("Minimum reflux ratio", "ratio", "Underwood")
     reflux_used = Result("Reflux ratio", "ratio", "reflux over distillate")
-    minimum_stages = Result("Minimum stages", "ratio", "Fenske, at total reflux, reboiler included")
-    stages = Result("Stages", "ratio", "Gilliland, theoretical, reboiler included", headline=True)
-    feed_stage = Result("Feed stage from the top", "ratio", "Kirkbride")
+    minimum_stages = Result("Minimum stages", "count", "Fenske, at total reflux, reboiler included")
+    stages = Result("Stages", "count", "Gilliland, theoretical, reboiler included", headline=True)
+    feed_stage = Result("Feed stage from the top", "count", "Kirkbride")
     volatility = Result("Relative volatility of the keys", "ratio", "geometric mean of top and bottom")
     condenser_duty = Result("Condenser duty", "power", "heat taken out is negative")
     reboiler_duty = Result("Reboiler duty", "power", "heat put in")

@@ -11,6 +11,7 @@ class Compressor(Unit):
     kind = "compressor"
     label = "compressor"
     short = "K"
+    family = "pressure"
     meaning = "raises the pressure of a vapour; work follows from an isentropic or polytropic path and an efficiency"
 
     pressure = Input(

@@ -23,6 +23,7 @@ class Decanter(Unit):
     kind = "decanter"
     label = "decanter"
     short = "DEC"
+    family = "separators"
     meaning = "parts two liquids, by a set share of each species or by the liquid–liquid equilibrium of the phase model"
     outlets = (Port("light", "the lighter liquid", draws="top"), Port("heavy", "the heavier liquid", draws="bottom"))
 

@@ -19,6 +19,7 @@ class Exchanger(Unit):
     kind = "exchanger"
     label = "heat exchanger"
     short = "HX"
+    family = "heat"
     meaning = "heats one stream with another, counter-current, for example a reactor's feed with its effluent"
     inlets = (Port("hot", "the stream that gives heat"), Port("cold", "the stream that takes it"))
     outlets = (Port("hot", "the hot side's outlet"), Port("cold", "the cold side's outlet"))

@@ -11,6 +11,7 @@ class Expander(Unit):
     kind = "expander"
     label = "expander"
     short = "X"
+    family = "pressure"
     meaning = "lowers the pressure of a gas and gains shaft work from it"
 
     pressure = Input(

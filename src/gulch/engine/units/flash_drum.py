@@ -9,6 +9,7 @@ class FlashDrum(Unit):
     kind = "flash-drum"
     label = "flash drum"
     short = "DRUM"
+    family = "separators"
     meaning = "lets a stream come to phase equilibrium and separates vapour from liquid"
     outlets = (Port("vapour", "the vapour", draws="top"), Port("liquid", "the liquid", draws="bottom"))
 

@@ -12,6 +12,7 @@ class Heater(Unit):
     kind = "heater"
     label = "heater/cooler"
     short = "H"
+    family = "heat"
     meaning = "heats or cools a stream to a set temperature, by a set duty or to a set vapour fraction"
 
     mode = Choice(

@@ -10,6 +10,7 @@ class Mixer(Unit):
     kind = "mixer"
     label = "mixer"
     short = "MIX"
+    family = "streams together and apart"
     meaning = "joins streams; the lowest inlet pressure holds and no heat is exchanged"
     inlets = (Port("feed", "streams to join", many=True),)
 

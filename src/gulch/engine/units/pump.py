@@ -10,6 +10,7 @@ class Pump(Unit):
     kind = "pump"
     label = "pump"
     short = "P"
+    family = "pressure"
     meaning = "raises the pressure of a liquid; work is volume flow times pressure rise over efficiency"
 
     pressure = Input(

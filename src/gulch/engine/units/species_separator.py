@@ -10,6 +10,7 @@ class SpeciesSeparator(Unit):
     kind = "species-separator"
     label = "species separator"
     short = "SEP"
+    family = "separators"
     meaning = "sends a set share of each species to the first outlet and the rest to the second"
     outlets = (Port("first", "the set shares", draws="top"), Port("second", "the rest", draws="bottom"))
 

@@ -15,6 +15,7 @@ class Splitter(Unit):
     kind = "splitter"
     label = "splitter"
     short = "SPLIT"
+    family = "streams together and apart"
     main_outlet = "rest"
     meaning = "divides a stream into parts of equal composition, temperature and pressure"
     outlets = (
@@ -25,8 +26,8 @@ class Splitter(Unit):
     )
 
     drawn = _share("First", default="10 %")
-    second = _share("Second", optional=True)
-    third = _share("Third", optional=True)
+    second = _share("Second", optional=True, empty="none")
+    third = _share("Third", optional=True, empty="none")
 
     @classmethod
     def ports_out(cls, entry):

@@ -9,6 +9,7 @@ class Valve(Unit):
     kind = "valve"
     label = "valve"
     short = "V"
+    family = "pressure"
     meaning = "lowers the pressure at constant enthalpy"
 
     pressure = Input(

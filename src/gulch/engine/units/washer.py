@@ -44,6 +44,7 @@ class Washer(Unit):
     kind = "washer"
     label = "absorber/washer"
     short = "WASH"
+    family = "separators"
     meaning = "joins a gas and a wash liquid, lets a set of reactions run (for example a neutralisation), and parts them by shares"
     inlets = (Port("feed", "the gas and the wash liquid", many=True),)
     outlets = (Port("gas", "the washed gas", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))

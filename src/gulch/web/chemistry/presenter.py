@@ -38,6 +38,7 @@ class ChemistryPage:
     def __init__(self, space):
         self.space, self.document, self.display = space, space.document, space.display
         self.names = [s.id for s in self.document.species]
+        self.shown = [s.shown for s in self.document.species]
         try:
             self.model = model_of(self.document)
         except SpeciesError:
@@ -184,7 +185,7 @@ class ChemistryPage:
                     card["ways"] = error.ways
             else:
                 found = self.resolved[r.id]
-                card["balanced"] = write_equation(found.coefficients, self.names)
+                card["balanced"] = write_equation(found.coefficients, self.shown)
                 card["elements"] = _elements(found.elements)
                 card["ways"] = found.ways
                 card["reactants"] = [
@@ -241,7 +242,7 @@ class ChemistryPage:
         e = reaction.equilibrium or EquilibriumEntry()
         nu = self.nu(reaction.id)
         out = {
-            "id": reaction.id, "entry": e, "equation": write_equation(self.resolved[reaction.id].coefficients, self.names),
+            "id": reaction.id, "entry": e, "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
             "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
             "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
             "bases": [(v, words, v == e.basis) for v, words in BASES.items()],

@@ -1,7 +1,6 @@
 """What the loops stage shows: how each loop closed and why not, open loops, targets, ties."""
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.couplings import names
 from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
 from gulch.engine.quantities import QuantityError, parse, show, to_unit
 from gulch.engine.settle import METHODS
@@ -45,7 +44,8 @@ class LoopsPage:
     def plot(self, loop):
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
         rows = sorted(loop.residuals.items(), key=lambda kv: -max(kv[1], default=0.0))
-        rows = [r for r in rows if r[0].startswith("t")] + [r for r in rows if not r[0].startswith("t")]
+        first = ("tie on ", "target on ")  # names of species hold no such words
+        rows = [r for r in rows if r[0].startswith(first)] + [r for r in rows if not r[0].startswith(first)]
         series = [{"name": self.names.get(name, name), "y": values} for name, values in rows[:SHOWN_SERIES]]
         first = loop.first_pass if series else 1
         return {"history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
@@ -167,7 +167,23 @@ class LoopsPage:
                     moved = show(found.sensitivity * step, difference.get(r.dimension, r.dimension), self.display, 3)
                     turned = show(step, difference.get(a.dimension, a.dimension), self.display, 3)
                     row["slope"] = f"{moved} for {turned}"
+            elif not entry.on and gauge is not None and r is not None and self.space.solution is not None:
+                row |= self.off_target(entry, gauge, r)
             yield row
+
+    def off_target(self, entry, gauge, readable):
+        """What a switched-off target's gauge reads, and how far that is from what it would ask for."""
+        value = self.space.solution.gauges.get(gauge.id)
+        out = {"reads": show(value, readable.dimension, self.display)}
+        text = entry.value if entry.sits == "value" else getattr(gauge, entry.sits)
+        try:
+            away = value - parse(text, readable.dimension) if value is not None and text else None
+        except QuantityError:
+            away = None
+        kind = {"temperature": "temperature difference", "pressure": "pressure difference"}.get(
+            readable.dimension, readable.dimension
+        )
+        return out | {"error": show(away, kind, self.display, 2)}
 
     @staticmethod
     def span(knob, address):
@@ -204,12 +220,6 @@ class LoopsPage:
     def inputs(self):
         """(address, words) that a tie can set."""
         return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]
-
-    def words(self):
-        """(address, words) that a formula can name."""
-        known = names(self.document)
-        labels = {a.address: a.label for some in (self.space.outputs, self.space.inputs) for a in some.values()}
-        return [(address, labels[address]) for _, address, _ in known.values()]
 
 
 def letter(number):

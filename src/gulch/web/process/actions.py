@@ -27,7 +27,8 @@ def set_input(document, form):
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
             if d.name == name and isinstance(d, Choice | ReactionSet | SpeciesChoice):
-                set_value(unit, d, text or None)
+                with edit.outlets_kept(document, unit):
+                    set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
             if isinstance(d, PerReaction) and d.options and name.startswith(d.name + "."):
                 if text not in d.options:
@@ -42,8 +43,11 @@ def set_input(document, form):
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
     text = edit.in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
-    write(document, address, text)
-    edit.complete_streams(document)
+    if unit is not None:
+        with edit.outlets_kept(document, unit):
+            write(document, address, text)
+    else:
+        write(document, address, text)
     return Done(f"Set {found.label[:1].lower() + found.label[1:]} to {text or 'nothing'}")
 
 
@@ -123,6 +127,20 @@ def send(document, form):
     return Done(f"Send {form['id']} to {entered}", form["id"])
 
 
+@action("outlet")
+def choose_outlet(document, form):
+    """Let a stream leave its unit by another outlet; the stream that left there takes its place."""
+    edit.exchange_outlet(document, form["id"], form["value"])
+    return Done(f"Let {form['id']} leave by {form['value']}", form["id"])
+
+
+@action("inlet")
+def choose_inlet(document, form):
+    """Let a stream enter its unit by another side; the one that entered there takes its place."""
+    edit.exchange_inlet(document, form["id"], form["value"])
+    return Done(f"Let {form['id']} enter by {form['value']}", form["id"])
+
+
 @action("run-state")
 def run_state(document, form):
     """Run the steady state nearest to a temperature in a stirred tank."""
@@ -161,7 +179,18 @@ def display(document, form):
 def ledger_columns(document, form):
     document.ledger.columns = form.getlist("columns")
     document.ledger.species = form["species"]
+    document.ledger.also = form.get("also") or None
+    document.ledger.only_pinned, document.ledger.across = bool(form.get("only_pinned")), bool(form.get("across"))
     return Done("Choose the ledger's columns")
+
+
+@action("ledger-pin")
+def ledger_pin(document, form):
+    """Let a stream stand first in the ledger, or among the others again."""
+    id_ = edit.need_stream(document, form["id"]).id
+    pinned = document.ledger.pinned
+    document.ledger.pinned = [p for p in pinned if p != id_] if id_ in pinned else [*pinned, id_]
+    return Done(f"{'Unpin' if id_ in pinned else 'Pin'} {id_} in the ledger")
 
 
 # Knobs and gauges

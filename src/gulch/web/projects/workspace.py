@@ -12,9 +12,20 @@ from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.flowsheet.solution import Message, Solution
 from gulch.engine.flowsheet.variants import misfits, worked
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, format_number, parse, pretty_unit, show, to_unit
+from gulch.engine.quantities import (
+    DIMENSIONS,
+    DISPLAY_SETS,
+    QuantityError,
+    dimensions_of,
+    format_number,
+    parse,
+    pretty_unit,
+    show,
+    to_unit,
+)
+from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import FAMILIES, Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 
 STAGES = (
     ("chemistry", "Chemistry"),
@@ -25,6 +36,14 @@ STAGES = (
     ("sizing", "Sizing"),
 )
 SLIDER_STEPS = 1000
+
+
+def is_held(key):
+    """Whether a species stays in the liquid, whatever it is heated to."""
+    try:
+        return lookup(*key).non_volatile
+    except SpeciesError:
+        return False
 
 
 def stands_in_part(solution):
@@ -379,7 +398,8 @@ class Workspace:
                         name = key if len(key) <= 9 else ""  # the plate is no wider
                         return f"X {show(value[key], r.dimension, self.display, 3)} {name}".rstrip()
                 elif value is not None and not any(d.name == "conversion" for d in KINDS[unit.kind].results()):
-                    return show(value, r.dimension, self.display, 3)
+                    text = show(value, r.dimension, self.display, 3)
+                    return f"{text} {r.label.lower()}" if r.dimension == "count" else text
         if unit.kind == "splitter":
             return f"{self.inputs[f'{unit.id}.drawn'].text} drawn"
         total = sum(outcome.outlet.values())
@@ -392,7 +412,12 @@ class Workspace:
         for row in rows:
             row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns)]
             row["here"] = row["id"] == self.select
-        return {"columns": columns, "rows": rows}
+        across = (
+            [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)]
+            if self.document.ledger.across
+            else []
+        )
+        return {"columns": columns, "rows": rows, "across": across}
 
     def ledger_choices(self):
         chosen = self.document.ledger.columns
@@ -409,7 +434,13 @@ class Workspace:
                     "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
         if head == "gauge" and self.document.gauge(rest):
             g = self.document.gauge(rest)
-            return {"what": "gauge", "id": g.id, "gauge": g, "said": self.said(f"gauge.{g.id}"),
+            r = self.outputs.get(g.reads)
+            alike = [
+                d.name
+                for d in DIMENSIONS.values()
+                if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
+            ]
+            return {"what": "gauge", "id": g.id, "gauge": g, "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [], "said": self.said(f"gauge.{g.id}"),
                     "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads)}  # fmt: skip
         unit = self.document.unit(self.select)
         if unit is not None:
@@ -441,7 +472,7 @@ class Workspace:
         return {
             "what": "unit", "id": unit.id, "flow_unit": show_unit("molar flow", self.display), "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
             "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
-            "reactions": list(self.reaction_rows(outcome)) if outcome and outcome.solved else [],
+            "reactions": list(self.reaction_rows(unit, outcome)) if outcome and outcome.solved else [],
             "equilibria": list(self.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
             "net": self.net_reactions(outcome) if outcome and outcome.solved else [],
             "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
@@ -454,7 +485,7 @@ class Workspace:
         for r in KINDS[unit.kind].results():
             value = outcome.values.get(r.name)
             if r.per is None:
-                label = f"{r.label} {outcome.values[r.words]}" if outcome.values.get(r.words) else r.label
+                label = f"{r.label} {outcome.values[r.words]}" if r.words and outcome.values.get(r.words) else r.label
                 yield self.result_row(f"{unit.id}.{r.name}", label, show(value, r.dimension, self.display), r.meaning)
             elif r.per == "species" and isinstance(value, dict):
                 for s in self.document.species:
@@ -499,7 +530,7 @@ class Workspace:
     def flow_text(self, value):
         return show(value, "molar flow", self.display, unit=False)
 
-    def reaction_rows(self, outcome):
+    def reaction_rows(self, unit, outcome):
         for r in outcome.reactions:
             if "achieved" not in r:
                 continue
@@ -507,6 +538,9 @@ class Workspace:
                 "asked_text": show(r["asked"], "fraction", self.display, unit=False),
                 "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
                 "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
+                "watch": self.result_row(
+                    f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""
+                ),
             }
 
     def equilibrium_rows(self, outcome):
@@ -540,7 +574,8 @@ class Workspace:
             "what": "stream", "id": stream.id, "feed": stream.is_feed, "from": stream.source, "to": stream.to,
             "messages": self.own_messages(stream.id), "fields": [], "results": [], "composition": [], "phases": [],
             "units": list(self.destinations(stream)),
-            "kinds": [(k.kind, k.label, k.meaning) for k in KINDS.values()],
+            "kinds": [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES],
+            "outlets": self.outlets(stream), "inlets": self.inlets(stream),
         }  # fmt: skip
         if stream.is_feed and stream.given is not None:
             out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
@@ -573,11 +608,34 @@ class Workspace:
                     "label": s.shown, "flow": self.flow_text(n),
                     "fraction": show(n / found.total if found.total else None, "fraction", self.display, unit=False),
                     "rows": [self.result_row(f"{stream.id}.{k}.{s.id}", w, "") for k, w in
-                             (("flow", "flow"), ("fraction", "mole fraction"), ("mass_fraction", "mass fraction"))],
+                             (("flow", "flow"), ("fraction", "mole fraction"), ("mass_flow", "mass flow"), ("mass_fraction", "mass fraction"))],
                 })  # fmt: skip
             for p in found.phases:
-                out["phases"].append({"kind": p["kind"], "share": show(p["share"], "fraction", self.display)})
+                out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
         return out
+
+    def phase_words(self, phase):
+        """The name of a phase; one that only holds what cannot vaporise is no liquid that the model knows."""
+        held = {s.id for s in self.document.species if phase["fraction"].get(s.id, 0.0) > 1e-9}
+        solid = {s.id for s in self.document.species if s.id in held and is_held(s.key)}
+        return "not volatile (solid or dissolved)" if held and held == solid else phase["kind"]
+
+    def outlets(self, stream):
+        """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
+        unit = self.document.unit(source_of(stream)[0]) if stream.source else None
+        ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
+        now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
+        return (
+            [(p.name, f"{p.name}: {p.meaning}", p.name == now) for p in ports]
+            if len(ports) > 1 or (ports and now != ports[0].name)
+            else []
+        )
+
+    def inlets(self, stream):
+        """(port, words, taken now) of the sides that a stream can enter its unit by."""
+        unit = self.document.unit(stream.enters) if stream.to else None
+        ports = KINDS[unit.kind].inlets if unit is not None else ()
+        return [(p.name, f"{p.name}: {p.meaning}", p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
 
     def destinations(self, stream):
         """(what to send it to, words) for every inlet another stream could take."""
@@ -621,7 +679,8 @@ class Workspace:
         for i, step in enumerate(chosen.steps):
             names = " and ".join(step) if len(step) < 3 else ", ".join(step[:-1]) + " and " + step[-1]
             on = "on what enters" if i == 0 else "on what is left"
-            parts.append(f"{names} {'act together' if len(step) > 1 else 'acts'} {on}")
+            who = f"reaction{'s' if len(step) > 1 else ''} {names}"
+            parts.append(f"{who} {'act together' if len(step) > 1 else 'acts'} {on}")
         return _sentence(", then ".join(parts))
 
     def unit_reading(self, unit):
@@ -636,6 +695,13 @@ class Workspace:
         return ""
 
     # For the browser
+
+    def formula_words(self):
+        """[(address, words)] of what formulas can name."""
+        rows = {a.address: a.label for a in self.inputs.values()} | {
+            r.address: r.label for r in self.outputs.values() if not r.formula
+        }
+        return sorted(rows.items())
 
     def commands(self):
         """Entries of the command finder."""
@@ -680,7 +746,7 @@ def gain_words(loop):
     plain = math.ceil(math.log(1e-9) / math.log(max(abs(g), 1e-9))) if abs(g) > 0 else 1
     return (
         f"{100 * abs(g):.3g} % of a disturbance comes back after one pass; "
-        f"passing by itself would take about {max(plain, 1)} passes, this took {loop.passes}."
+        f"passing by itself would take {f'about {max(plain, 1)}' if plain < 10_000 else 'more than 10 000'} passes, this took {loop.passes}."
     )
 
 

@@ -13,9 +13,14 @@ def add_scan(document, form):
     if not document.knobs:
         raise EditError("A scan turns a knob: make an input a knob first (◇ beside it in the inspector).")
     id_ = edit.fresh("scan", {s.id for s in document.scans})
-    document.scans.append(
-        ScanEntry(id=id_, over=[Sweep(knob=document.knobs[0].id)], gauges=[g.id for g in document.gauges])
-    )
+    held = {t.knob for t in document.targets if t.on}
+    tied = {t.sets for t in document.ties}
+    free = [k for k in document.knobs if k.id not in held and k.input not in tied]
+    if not free:
+        raise EditError(
+            "Every knob is turned by a target or a tie already: make another input a knob first (◇ beside it in the inspector)."
+        )
+    document.scans.append(ScanEntry(id=id_, over=[Sweep(knob=free[0].id)]))  # no list of gauges: all of them
     return Done(f"Add scan {id_}", id_)
 
 
@@ -44,7 +49,8 @@ def edit_scan(document, form):
         raise EditError(f"{points} points cannot be scanned: type a whole number from 2 to 500.")
     sweep.points = points
     if "gauges_sent" in form:
-        scan.gauges = form.getlist("gauges")
+        ticked = form.getlist("gauges")
+        scan.gauges = [] if set(ticked) == {g.id for g in document.gauges} else ticked
     return Done(f"Change scan {scan.id}", scan.id)
 
 

@@ -17,9 +17,9 @@ def scan_page(space):
     knob = space.document.knob(sweep.knob)
     page["scan"] = {
         "id": chosen.id, "words": scan_words(space, chosen), "points": sweep.points,
-        "knobs": [(k.id, k.label or k.input, k.id == sweep.knob) for k in space.document.knobs],
+        "knobs": [(k.id, knob_words(space, k), k.id == sweep.knob) for k in space.document.knobs],
         "low": sweep.low or (knob.low if knob else ""), "high": sweep.high or (knob.high if knob else ""),
-        "gauges": [(g.id, g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads, g.id in chosen.gauges)
+        "gauges": [(g.id, g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads, g.id in chosen.gauges or not chosen.gauges)
                    for g in space.document.gauges],
     }  # fmt: skip
     run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
@@ -33,7 +33,13 @@ def scan_page(space):
 
 def scan_words(space, scan):
     knob = space.document.knob(scan.over[0].knob)
-    return f"{scan.over[0].points} points of {(knob.label or knob.input) if knob else scan.over[0].knob}"
+    return f"{scan.over[0].points} points of {knob_words(space, knob) if knob else scan.over[0].knob}"
+
+
+def knob_words(space, knob):
+    """A knob by its label, else by the words for its input."""
+    found = space.inputs.get(knob.input)
+    return knob.label or (found.label[:1].lower() + found.label[1:] if found else knob.input)
 
 
 def inside(value, gauge):
@@ -51,7 +57,7 @@ def table(result, display):
             for g in result["gauges"]
         ]
         rows.append({
-            "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display),
+            "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display, 7),
             "cells": cells, "remarks": [*([p["note"]] if p.get("note") else []), *p.get("warnings", ())], "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
         })  # fmt: skip
     failed = [r for r in rows if not r["solved"]]
@@ -74,7 +80,7 @@ def plot(result, display):
     dimensions = list(dict.fromkeys(g["dimension"] for g in result["gauges"]))
     return {
         "x": [number(p["value"], result["dimension"]) for p in result["points"]],
-        "typed": [write(p["value"], result["dimension"], display) for p in result["points"]],
+        "typed": [write(p["value"], result["dimension"], display, 7) for p in result["points"]],
         "x_label": result["label"], "x_unit": show_unit(result["dimension"], display),
         "address": result["address"],
         "axes": [{"dimension": d, "unit": show_unit(d, display)} for d in dimensions],

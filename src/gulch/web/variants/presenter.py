@@ -16,6 +16,7 @@ WAYS = (
     ("difference", "less the base"),
     ("per-cent", "per cent of the base"),
     ("per-year", "per year"),
+    ("difference-per-year", "per year, less the base"),
 )
 # what a flow is called over a year: dimension -> {flow unit: (factor per hour of operation, unit)}
 YEARLY = {
@@ -33,6 +34,15 @@ YEARLY = {
 KEPT = 3600  # seconds that solved variants are kept
 
 
+def _difference(value, base):
+    """A signed difference as text; 0 where the two agree to rounding."""
+    if base is None:
+        return "–"
+    if abs(value - base) <= 1e-9 * max(abs(value), abs(base)):
+        return "0"
+    return ("+ " if value > base else "− ") + format_number(abs(value - base))
+
+
 class VariantsPage:
     """Base and variants solved, as columns."""
 
@@ -42,6 +52,10 @@ class VariantsPage:
         self.way = way if way in dict(WAYS) else "absolute"
         self.ways = [(name, label, name == self.way) for name, label in WAYS]
         self.columns = list(self.solve())
+
+    @property
+    def yearly(self):
+        return self.way.endswith("per-year")
 
     def solve(self):
         """(id, name, Project or None, Solution or None, trouble) of the base and every variant."""
@@ -133,14 +147,20 @@ class VariantsPage:
         if all(v is None for v in values):
             return None
         cells, unit = [], DISPLAY_SETS[self.display].unit(dimension)
-        if self.way == "per-year":
+        if self.way.endswith("per-year"):
             if dimension not in YEARLY:
                 return None
             factor, unit = YEARLY[dimension][unit]
-            hours = float(self.project.operating_hours)
+            factor *= float(self.project.operating_hours)
             scaled = DISPLAY_SETS[self.display].unit(dimension)
+            yearly = [None if v is None else to_unit(v, scaled, dimension) * factor for v in values]
             cells = [
-                "–" if v is None else format_number(to_unit(v, scaled, dimension) * factor * hours) for v in values
+                "–"
+                if v is None
+                else format_number(v)
+                if self.way == "per-year" or k == 0
+                else _difference(v, yearly[0])
+                for k, v in enumerate(yearly)
             ]
         elif self.way == "absolute":
             cells = ["–" if v is None else show(v, dimension, self.display, unit=False) for v in values]

@@ -104,7 +104,7 @@ class GibbsReactor(Reactor):
         values["carbon_formed"] = found.solid if has_graphite else None
         rows = []
         for net in describing_reactions(n - feed.n, n, context.model.species):
-            rows.append({"equation": write_equation(net.coefficients, context.species), "extent": net.extent})
+            rows.append({"equation": write_equation(net.coefficients, context.names), "extent": net.extent})
         return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows)
 
     @classmethod

@@ -33,6 +33,7 @@ class Reactor(Unit):
     """Base of the reactors: thermal modes and their closing on a known outlet composition."""
 
     short = "R"
+    family = "reactors"
 
     set = ReactionSet("Reaction set", "the reactions that run here, in their steps")
     mode = Choice(

@@ -62,7 +62,7 @@ class StirredTank(KineticReactor):
 
     follows = {"near": "outlet_temperature"}  # in a scan the state nearest to the last point's temperature runs
 
-    steady_states = Result("Steady states", "ratio", "how many the heat balance has in the range looked at")
+    steady_states = Result("Steady states", "count", "how many the heat balance has in the range looked at")
 
     @classmethod
     def ports_out(cls, entry):

@@ -14,6 +14,10 @@
   }
   const axis = (more) => Object.assign({ gridcolor: css("--line"), linecolor: css("--line"), zeroline: false, automargin: true }, more);
 
+  // Powers of ten in plain characters: raised ones would need inline styles, which the content policy forbids.
+  const decades = Array.from({ length: 13 }, (_, i) => 2 * i - 18);
+  const power = (k) => "10" + String(k).replace(/./g, (c) => "⁰¹²³⁴⁵⁶⁷⁸⁹"[c] || "⁻");
+
   function residuals() {
     for (const node of document.querySelectorAll(".plot.residual")) {
       const found = window.gulch.data(node.id.replace("plot-", "") + "-data");
@@ -31,7 +35,7 @@
       Plotly.react(node, traces, layout({
         margin: { l: 58, r: 12, t: 8, b: 38 }, legend: { orientation: "v", x: 1.01, y: 1, font: { size: 11.5 } },
         xaxis: axis({ title: { text: "pass" }, dtick: x.length > 20 ? undefined : Math.ceil(x.length / 10) }),
-        yaxis: axis({ title: { text: "change on what is fed" }, type: "log", exponentformat: "power", dtick: 2 }),
+        yaxis: axis({ title: { text: "change on what is fed" }, type: "log", tickvals: decades.map((k) => 10 ** k), ticktext: decades.map(power) }),
         shapes: [{ type: "line", xref: "paper", x0: 0, x1: 1, y0: found.tolerance, y1: found.tolerance, line: { color: css("--juniper"), dash: "dot" } }],
       }), settings);
     }
@@ -193,7 +197,7 @@
     ], layout({
       margin: { l: 62, r: 12, t: 8, b: 46 }, shapes, legend: { orientation: "h", y: 1.1, x: 0, font: small },
       xaxis: axis({ title: { text: "conversion of " + found.key + " [%]", font: small }, range: [0, found.target * 1.04] }),
-      yaxis: axis({ title: { text: "F<sub>A0</sub> / (−r<sub>A</sub>) [" + found.unit + "]", font: small }, rangemode: "tozero" }),
+      yaxis: axis({ title: { text: "feed of " + found.key + " over its rate [" + found.unit + "]", font: small }, rangemode: "tozero" }),
     }), settings);
   }
 
