@@ -128,7 +128,7 @@ def test_given_by_keeps_the_amounts(process):
     process.goto(process.url + "?select=ethylene_feed")
     before = process.locator("#stream-ethylene_feed").inner_text()
     for basis in ("mass", "mole-fractions", "mass-fractions", "mole-ratios", "molar"):
-        post(process, lambda: process.select_option("#f-basis", basis))
+        post(process, lambda b=basis: process.select_option("#f-basis", b))
         expect(process.locator("#state")).to_contain_text("solved in")
         assert process.locator("#stream-ethylene_feed").inner_text() == before
     fill(process, "[id='f-ethylene_feed.flow.ethylene']", "2805.3 kg/h")  # M = 28.053 g/mol

@@ -104,7 +104,7 @@ class EquilibriumEntry(Part):
     c: str = Field("0", max_length=40)
     d: str = Field("0", max_length=40, description="[1/K]")
     table: Points = Field("", description='points "300 degC 0.0051; 350 degC 0.0022" (source table)')
-    value: str = Field("1", max_length=40, description="K (source constant)")
+    value: str = Field("", max_length=40, description="K (source constant)")
     phase: Literal["vapour", "liquid"] = "vapour"
     basis: Literal["activity", "partial-pressure", "mole-fraction", "concentration"] = Field(
         "activity", description="activity: f/(1 bar) in the vapour, relative to the pure liquid in the liquid"
@@ -120,8 +120,9 @@ Bare = Annotated[str, Field(max_length=40)]
 class RateConstantEntry(Part):
     k: Annotated[str, Field(max_length=80)] = Field(description="k0, or k at the reference temperature, with its unit")
     power: Bare = Field("0", description="n of k = k0 T^n exp(-E/RT), T in K")
-    energy: Quantity = Field(
-        "0 kJ/mol", description="activation energy; of an adsorption constant: the heat of adsorption"
+    energy: Quantity | None = Field(
+        None,
+        description="activation energy, of an adsorption constant the heat of adsorption; zero is assumed when left out",
     )
     at: Quantity | None = Field(None, description="reference temperature; k is k0 when left out")
     meant: bool = Field(False, description="the user confirmed a very steep k")
@@ -137,7 +138,7 @@ class RateEntry(Part):
     law: Literal["power", "formula"] = "power"
     basis: Literal["concentration", "partial-pressure", "fugacity", "mole-fraction"] = "concentration"
     per: Literal["fluid", "bed", "catalyst"] = "fluid"
-    forward: RateConstantEntry = Field(default_factory=lambda: RateConstantEntry(k="1 1/s"))
+    forward: RateConstantEntry = Field(default_factory=lambda: RateConstantEntry(k=""))
     orders: dict[str, Bare] = Field({}, description="orders by species; the stoichiometric ones when left out")
     reverse: Literal["none", "own", "equilibrium"] = "none"
     backward: RateConstantEntry | None = None

@@ -77,6 +77,9 @@ def read_rate_constant(text, basis, per, order):
 
     Raises QuantityError that says which unit fits, and which orders the typed unit would fit.
     """
+    if not text.strip():
+        raise QuantityError(f"k is empty: the orders add to {order:g} in {BASES[basis][0]} and the rate counts on {PER[per]}, so it needs "
+                            f"{_example(basis, per, order)}.")  # fmt: skip
     value, unit = split_text(text)
     if value <= 0.0:
         raise QuantityError(f"The rate constant “{text}” is not above zero.")

@@ -600,7 +600,14 @@ def tears(project):
 
 def assumptions(project):
     """Values that nobody typed and figures rest on, counted by unit and feed."""
-    for x in (*(s for s in project.streams if s.is_feed), *project.units):
+    running = {
+        i for u in project.units if getattr(KINDS[u.kind], "needs_rates", False) for i in reactions_of(project, u)
+    }
+    for x in (
+        *(s for s in project.streams if s.is_feed),
+        *project.units,
+        *(r for r in project.reactions if r.id in running),
+    ):
         labels = list(dict.fromkeys(a.label for a in assumed(project, x.id)))
         if labels:
             yield Message("assumed", x.id, f"{x.id}: {len(labels)} assumed: {', '.join(labels)}.", "Type them, or take them as they are.",

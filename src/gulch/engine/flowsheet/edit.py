@@ -728,17 +728,15 @@ def need_rate(project, id_):
 
 
 def add_rate(project, id_):
-    """Give a reaction a rate law: first order to begin with."""
+    """Give a reaction a rate law with the stoichiometric orders, whose constant is still to be typed."""
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError("The reaction is gone: reload the page.")
     try:
-        found = resolve_equation(reaction.equation, project.entries()).coefficients
-        order = sum(float(-v) for v in found.values() if v < 0)
+        resolve_equation(reaction.equation, project.entries())
     except (EquationError, SpeciesError) as error:
         raise EditError(f"Mend the equation first. {error}") from None
-    unit = {1.0: "1/s", 2.0: "L/mol/s"}.get(order, f"(L/mol)^{order - 1:g}/s")
-    reaction.rate = RateEntry(forward=RateConstantEntry(k=f"1e-3 {unit}"))
+    reaction.rate = RateEntry()  # its k stays empty until it is typed
 
 
 def set_rate(project, id_, field, text):
@@ -752,12 +750,12 @@ def set_rate(project, id_, field, text):
         setattr(
             entry,
             part,
-            (text or None) if part == "at" else (text or {"power": "0", "energy": "0 kJ/mol"}.get(part, "")),
+            (text or None) if part in ("at", "energy") else (text or {"power": "0"}.get(part, "")),
         )
     elif side in RATE_FIELDS and not part:
         setattr(rate, side, text or ("1" if side == "exponent" else text))
         if side == "reverse" and text == "own" and rate.backward is None:
-            rate.backward = RateConstantEntry(k=rate.forward.k, energy=rate.forward.energy)
+            rate.backward = RateConstantEntry(k="")
     else:
         raise EditError("A rate law has no such part: reload the page.")
     if rate.law != "power":
@@ -788,10 +786,9 @@ def set_order(project, id_, species, text, back=False):
 
 def add_adsorption(project, id_, species):
     rate = need_rate(project, id_)
-    unit = {"concentration": "L/mol", "mole-fraction": ""}.get(rate.basis, "1/bar")
     rate.adsorption = [
         *rate.adsorption,
-        AdsorptionEntry(species=species, constant=RateConstantEntry(k=f"1 {unit}".strip())),
+        AdsorptionEntry(species=species, constant=RateConstantEntry(k="")),
     ]
 
 
@@ -805,7 +802,7 @@ def set_adsorption(project, id_, at, field, text):
     elif field == "power":
         rate.adsorption[at].power = text or "1"
     elif field in ("k", "energy", "at"):
-        setattr(rate.adsorption[at].constant, field, (text or None) if field == "at" else text)
+        setattr(rate.adsorption[at].constant, field, (text or None) if field != "k" else text)
     else:
         raise EditError("A term has no such part: reload the page.")
 

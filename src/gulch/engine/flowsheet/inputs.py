@@ -151,7 +151,16 @@ class Assumed:
 
 def assumed(project, id_):
     """What a unit or feed rests on that nobody typed: a list of Assumed, in the order of its form."""
-    unit, stream = project.unit(id_), project.stream(id_)
+    unit, stream, reaction = project.unit(id_), project.stream(id_), project.reaction(id_)
+    if reaction is not None:
+        rate = reaction.rate
+        if rate is None or rate.law != "power" or not rate.forward.k or rate.forward.energy:
+            return []
+        return [
+            Assumed(
+                f"{id_}.energy", "activation energy, as zero", default_text("0 kJ/mol", "molar energy", project.display)
+            )
+        ]
     if unit is None:
         if stream is None or stream.given is None:
             return []
@@ -185,9 +194,9 @@ def addresses(project):
             )
             found[a.address] = a
         if r.rate and r.rate.law == "power":
-            a = Address(
-                f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e9, 1e9, r.rate.forward.energy
-            )
+            energy = r.rate.forward.energy
+            a = Address(f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e9, 1e9,
+                        energy or default_text("0 kJ/mol", "molar energy", project.display), assumed=not energy)  # fmt: skip
             found[a.address] = a
         if r.conversion and not r.conversion.polynomial:
             a = Address(f"{r.id}.conversion", "fraction", f"Conversion of {r.conversion.key} by {r.id}", 0.0, 1.0,
@@ -261,7 +270,9 @@ def constant_of(entry, value=None):
         scale = conversion(e.unit or usual, dimension)[0]
     coefficients, points = (0.0, 0.0, 0.0, 0.0), ((), ())
     if e.source == "formula":
-        coefficients = tuple(number(getattr(e, k), k.upper()) for k in "abcd")
+        coefficients = tuple(number(getattr(e, k) or "0", k.upper()) for k in "abcd")
+        if not any(coefficients):
+            raise QuantityError("the formula is empty. Type A and B of ln K = A + B/T, from the constant's source.")
     elif e.source == "table":
         T, k = parse_points(e.table, "temperature", "ratio")
         if T[0] is None:
@@ -270,6 +281,8 @@ def constant_of(entry, value=None):
             raise QuantityError("A K of the table is not above zero.")
         points = (tuple(T), tuple(np.log(k).tolist()))
     else:
+        if value is None and not e.value.strip():
+            raise QuantityError("no value is typed yet. Type K, a number without unit.")
         k = number(e.value, "K") if value is None else value
         if k <= 0.0:
             raise QuantityError(f"K is not above zero: {e.value}.")
@@ -357,6 +370,10 @@ def rate_constant_of(entry, basis, per, order, energy=None):
 
 def strength_of(entry, si):
     """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released."""
+    if not entry.k.strip():
+        raise QuantityError(
+            f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it."
+        )
     value, unit = split_text(entry.k)
     factor = unit_factor(unit, si)
     if factor is None or value <= 0.0:
@@ -367,7 +384,8 @@ def strength_of(entry, si):
 
 
 def _rate_constant(entry, k, energy):
-    energy = parse(entry.energy, "molar energy") if energy is None else energy
+    if energy is None:
+        energy = parse(entry.energy, "molar energy") if entry.energy else 0.0
     power = number(entry.power, "the power of T")
     ln_k = float(np.log(k))
     if entry.at:

@@ -21,6 +21,7 @@ from gulch.engine.quantities import (
     parse,
     pretty_unit,
     show,
+    split_text,
     to_unit,
 )
 from gulch.engine.species import SpeciesError, lookup
@@ -263,7 +264,7 @@ class Workspace:
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
         by = self.set_by(a)
         return {
-            "type": "quantity", "address": address, "label": label or a.label, "text": pretty_text(a.text or ""), "meaning": meaning,
+            "type": "quantity", "address": address, "label": label or a.label, "text": field_text(a), "meaning": meaning,
             **by, "assumed": a.assumed and a.counted and not by["set_by"], "context": a.context,
             "owner": address.split(".")[0], "taken": json.dumps(self.taken(address.split(".")[0])),
             "message": message, "knob": knob, "can_turn": a.knob,
@@ -775,6 +776,16 @@ def cell_text(value, dimension):
     if abs(value) < 5e-7:
         return "0"
     return format_number(value)
+
+
+def field_text(address):
+    """The text of an input's field; a file's bare fraction is shown in per cent, as the field is."""
+    text = address.text or ""
+    try:
+        number, unit = split_text(text)
+    except QuantityError:  # said at the field
+        return pretty_text(text)
+    return f"{100 * number:.10g} %" if address.dimension == "fraction" and not unit else pretty_text(text)
 
 
 def slider_text(document, knob_id, position):

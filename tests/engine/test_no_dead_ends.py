@@ -1,0 +1,292 @@
+"""Edits and commands after which a user can always go on: names, outlets, variants, files, typed constants."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+from helpers import LIGHT, demo, document, feed
+
+from gulch.engine.cli import parser, run
+from gulch.engine.document import DocumentError, GaugeEntry, SizingEntry, load
+from gulch.engine.flowsheet import edit, solve, variants
+from gulch.engine.flowsheet.checks import check
+from gulch.engine.flowsheet.edit import EditError
+
+
+def errors(project):
+    return [m.what for m in check(project) if m.level == "error"]
+
+
+# Names
+
+
+def test_a_new_name_reaches_everything_that_names_the_old_one():
+    project = demo()
+    project.sizing = SizingEntry(stream="S1")
+    project.ledger.pinned = ["S1", "gas"]
+    project.ties = []
+    project.gauges = [
+        *project.gauges,
+        GaugeEntry(id="own", reads="gauge.own", formula="S1.flow.water / water_feed.flow.water"),
+    ]
+    id_ = variants.add(project, "tied")
+    worked = variants.worked(project)
+    worked.ties = [edit_tie("water_feed.flow.water", "1.1 * ethylene_feed.flow.ethylene")]
+    project = variants.folded(project, worked)
+    project.working = None
+    for old, new in (("S1", "mixed"), ("water_feed", "steam"), ("ethylene_feed", "fresh")):
+        edit.rename(project, old, new)
+    assert project.sizing.stream == "mixed" and project.ledger.pinned == ["mixed", "gas"]
+    assert project.gauge("own").formula == "mixed.flow.water / steam.flow.water"
+    tied = variants.applied(project, project.variant(id_))
+    assert (tied.ties[0].sets, tied.ties[0].formula) == ("steam.flow.water", "1.1 * fresh.flow.ethylene")
+    assert solve(tied).solved and solve(project).gauges["own"] > 1.0
+
+
+def edit_tie(sets, formula):
+    from gulch.engine.document import TieEntry
+
+    return TieEntry(sets=sets, formula=formula)
+
+
+# Outlets
+
+
+def test_inserting_a_splitter_into_a_return_keeps_the_main_way():
+    project = demo()
+    id_ = edit.append_unit(project, "recycle", "splitter")
+    drawn = next(s for s in project.streams if s.source == f"{id_}.drawn")
+    rest = next(s for s in project.streams if s.source == f"{id_}.rest")
+    assert drawn.to is None and rest.to == "MIX" and project.stream("recycle").to == id_
+    edit.remove(project, id_)
+    assert project.stream("recycle").to == "MIX" and solve(project).solved
+
+
+def test_outlets_follow_a_choice_and_come_back():
+    project = document(LIGHT, [{"id": "R", "kind": "stirred-tank", "set": "main"}, {"id": "H", "kind": "heater"}],
+                       [feed("f", "R", {"water": "10 kmol/h"}), {"id": "out", "from": "R", "to": "H"}, {"id": "p", "from": "H"}])  # fmt: skip
+    unit = project.unit("R")
+    with edit.outlets_kept(project, unit):
+        unit.phase = "both"
+    made = [s for s in project.streams if s.source == "R.vapour"]
+    assert project.stream("out").source == "R.liquid" and project.stream("out").to == "H" and len(made) == 1
+    edit.exchange_outlet(project, "out", "vapour")
+    assert project.stream("out").source == "R.vapour" and made[0].source == "R.liquid"
+    with edit.outlets_kept(project, unit):
+        unit.phase = "liquid"
+    assert [s.id for s in project.streams if (s.source or "").startswith("R")] == ["out"] and project.stream(
+        "out"
+    ).to == "H"
+    with pytest.raises(EditError, match="cannot leave by"):
+        edit.exchange_outlet(project, "out", "vapour")
+
+
+# Feeds
+
+
+@pytest.mark.parametrize("basis", ["mass", "mole-fractions", "mass-fractions", "mole-ratios", "molar"])
+def test_another_basis_keeps_the_amounts(basis):
+    """36 kmol/h methanol (32.042 g/mol) and 72 kmol/h water (18.015): 1153.5 and 1297.1 kg/h."""
+    project = document(LIGHT, [{"id": "M", "kind": "mixer"}],
+                       [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}])  # fmt: skip
+    edit.set_basis(project, "f", basis)
+    flow = solve(project).streams["f"].flow
+    assert (flow["methanol"], flow["water"]) == (pytest.approx(10.0, rel=1e-9), pytest.approx(20.0, rel=1e-9))
+    if basis == "mass":
+        assert float(project.stream("f").given.mass_flow["methanol"].split()[0]) == pytest.approx(1153.5, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("text", "n"), [("1000 kg/h", 31.21), ("1 t/h", 31.21), ("5 kmol/h", 5.0), ("2 barrels", None)]
+)
+def test_a_flow_in_the_other_basis_is_converted(text, n):
+    project = document(LIGHT, [], [feed("f", None, {"methanol": "1 kmol/h"})])
+    got = edit.in_basis(project, "f.flow.methanol", text, "molar flow")
+    assert got == text if n is None else float(got.split()[0]) == pytest.approx(n, abs=0.01)
+
+
+def test_air_is_filled_in():
+    project = document({"nitrogen": "7727-37-9", "o2": "7782-44-7"}, [], [feed("f", None, {"nitrogen": "100 kmol/h"})])
+    edit.add_air(project)
+    assert project.species[-1].cas == "7440-37-1"
+    edit.fill_with_air(project, "f")
+    given = project.stream("f").given
+    assert given.basis == "mole-fractions" and given.total == "100 kmol/h"
+    shares = {k: float(v.split()[0]) for k, v in given.fraction.items()}
+    assert sum(shares.values()) == pytest.approx(100.0, abs=1e-3) and shares["o2"] == pytest.approx(20.96, abs=0.02)
+
+
+# Failures
+
+
+def test_what_does_not_depend_on_a_failure_stands_and_the_rest_says_on_what():
+    units = [{"id": "H", "kind": "heater", "temperature": "60 degC"}, {"id": "V", "kind": "valve", "pressure": "90 bar"},
+             {"id": "C", "kind": "heater", "temperature": "30 degC"}]  # fmt: skip
+    s = solve(document(LIGHT, units, [feed("f", "H", {"water": "10 kmol/h"}), {"id": "a", "from": "H", "to": "V"},
+                                      {"id": "b", "from": "V", "to": "C"}, {"id": "c", "from": "C"}]))  # fmt: skip
+    assert not s.solved and s.units["H"].solved and s.streams["a"].temperature == pytest.approx(333.15)
+    assert not s.units["V"].solved and s.units["V"].waits_for is None and s.units["C"].waits_for == "V"
+    assert "b" not in s.streams and "c" not in s.streams
+
+
+# Gauges that read formulas
+
+
+def test_a_gauge_reads_a_ratio_and_can_be_a_target():
+    data = demo().dump()
+    data["gauges"].append(
+        {
+            "id": "per",
+            "reads": "gauge.per",
+            "formula": "product.flow.ethanol / product.flow.water",
+            "label": "ethanol per water",
+        }
+    )
+    data["knobs"].append({"id": "T", "input": "COOL.temperature", "low": "30 degC", "high": "80 degC"})
+    plain = solve(load(data))
+    product = plain.streams["product"].flow
+    assert plain.gauges["per"] == pytest.approx(product["ethanol"] / product["water"], rel=1e-12)
+    wanted = 0.995 * plain.gauges["per"]
+    data["targets"] = [{"id": "t", "gauge": "per", "knob": "T", "value": f"{wanted:.6f}"}]
+    aimed = solve(load(data))
+    assert aimed.complete and aimed.gauges["per"] == pytest.approx(wanted, rel=1e-5), [m.what for m in aimed.messages]
+
+
+@pytest.mark.parametrize(("formula", "said"), [
+    ("product.flow.ethanol + product.temperature", "formula of gauge"), ("nowhere.flow", "formula of gauge"),
+    ("product.flow.ethanol * product.flow.ethanol", "in a unit that no quantity here has"),
+])  # fmt: skip
+def test_a_gauge_formula_that_cannot_be_read_is_refused(formula, said):
+    with pytest.raises(EditError, match=said):
+        edit.gauge_on_formula(demo(), formula)
+
+
+# Constants and orders
+
+
+def test_a_constant_has_no_value_until_it_is_typed():
+    project = demo()
+    edit.set_equilibrium(project, "hydration", "source", "constant")
+    assert any("no value is typed yet" in e for e in errors(project))
+    edit.set_equilibrium(project, "hydration", "source", "formula")
+    assert any("formula is empty" in e for e in errors(project))
+    edit.set_equilibrium(project, "hydration", "b", "5000")
+    assert not errors(project)
+
+
+def test_a_rate_law_has_no_constant_until_it_is_typed():
+    project = demo()
+    edit.add_rate(project, "hydration")
+    (said,) = errors(project)
+    assert "k is empty" in said and "orders add to 2" in said and "L/mol/s" in said
+    edit.set_rate(project, "hydration", "forward.k", "2 L/mol/s")
+    assert not errors(project)
+
+
+def test_an_order_typed_as_zero_is_an_answer():
+    project = demo()
+    edit.add_rate(project, "hydration")
+    edit.set_rate(project, "hydration", "forward.k", "2 1/s")
+    edit.set_order(project, "hydration", "ethylene", "1")
+    edit.set_order(project, "hydration", "water", "")
+    warned = [m.what for m in check(project) if "has no order in it" in m.what]
+    assert len(warned) == 1 and "water" in warned[0]
+    edit.set_order(project, "hydration", "water", "0")
+    assert not [m for m in check(project) if "has no order in it" in m.what]
+
+
+@pytest.mark.parametrize("typed", [{"source": "constant"}, {"source": "formula"}, {"source": "table"}])
+def test_a_typed_constant_in_fugacities_serves_a_liquid_like_one_from_gibbs_energies(typed):
+    """The same K, from Gibbs energies and typed, gives the same liquid (identity)."""
+    streams = [feed("f", "R", {"a": "10 kmol/h"}, T="60 degC", P="20 bar"), {"id": "p", "from": "R"}]
+    unit = {"id": "R", "kind": "equilibrium-reactor", "set": "main", "mixture": "liquid"}
+
+    def isomers(equilibrium):
+        reaction = {"id": "r1", "equation": "a = b"} | ({"equilibrium": equilibrium} if equilibrium else {})
+        return solve(
+            document(
+                {"a": "106-97-8", "b": "75-28-5"},
+                [unit],
+                streams,
+                [reaction],
+                [{"id": "main", "steps": [["r1"]]}],
+                "peng-robinson",
+            )
+        )
+
+    own = isomers(None)
+    ln_k = own.units["R"].reactions[0]["ln_k"]
+    k = {
+        "value": repr(2.718281828459045**ln_k),
+        "a": repr(ln_k),
+        "table": f"60 degC {2.718281828459045**ln_k!r}; 90 degC 2",
+    }
+    asked = typed | {
+        {"constant": "value", "formula": "a", "table": "table"}[typed["source"]]: k[
+            {"constant": "value", "formula": "a", "table": "table"}[typed["source"]]
+        ]
+    }
+    got = isomers(asked)
+    assert got.solved, [m.what for m in got.messages]
+    assert got.streams["p"].flow["b"] == pytest.approx(own.streams["p"].flow["b"], rel=1e-9)
+    assert "fugacities over 1 bar" in got.units["R"].reactions[0]["basis"]
+
+
+# Files and commands
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    (lambda d: d["units"][2].__setitem__("heat", "adiabatic"), 'write for example {"mode": "adiabatic"}'),
+    (lambda d: d["units"][1].__setitem__("temperature", 300), "the number 300 stands bare"),
+    (lambda d: d["units"][2]["heat"].__setitem__("mode", "hot"), '"hot" is not one of'),
+    (lambda d: d.__setitem__("streams", {}), "list in square brackets"),
+    (lambda d: d["closing"].__setitem__("max_passes", 0), "must be at least 1"),
+    (lambda d: d["units"][0].__setitem__("id", "9x"), "beginning with a letter"),
+])  # fmt: skip
+def test_a_mistake_in_a_file_is_a_sentence(change, said):
+    data = demo().dump()
+    change(data)
+    with pytest.raises(DocumentError) as told:
+        load(data)
+    assert said in str(told.value) and "Input should" not in str(told.value) and "instance" not in str(told.value)
+
+
+@pytest.fixture
+def file(tmp_path):
+    def write(data):
+        path = tmp_path / "project.json"
+        path.write_text(json.dumps(data), encoding="utf-8")
+        return str(path)
+
+    return write
+
+
+def test_a_variants_edit_without_a_place_is_named_and_fails(file, capsys):
+    data = demo().dump()
+    data["variants"] = [{"id": "v", "name": "hotter", "edits": [{"at": "units/R9/heat/temperature", "to": "300 degC"}]}]
+    for command in (["solve"], ["check"], ["scan"]):
+        assert run(parser(), [*command, file(data), "--variant", "hotter"]) == 1
+        assert "its edit of units R9 heat temperature finds no place" in capsys.readouterr().err
+    assert run(parser(), ["solve", file(data), "--variant", "base"]) == 0
+
+
+def test_addresses_are_listed_and_found_by_words(file, capsys):
+    assert run(parser(), ["addresses", file(demo().dump()), "purge", "ethane"]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    assert any("purge.flow.ethane" in line for line in lines) and all("purge" in line.lower() for line in lines)
+
+
+def test_output_may_be_cut_short(file):
+    """`gulch solve FILE | head -1` says nothing of pipes."""
+    command = f"{sys.executable} -m gulch.main solve {file(demo().dump())} --json | head -1"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, timeout=120)
+    assert done.stdout.strip() and "Traceback" not in done.stderr and "Broken" not in done.stderr
+
+
+def test_a_tie_between_two_inputs_is_no_loop():
+    project = load(
+        demo().dump() | {"ties": [{"sets": "water_feed.flow.water", "formula": "1.3 * ethylene_feed.flow.ethylene"}]}
+    )
+    solution = solve(project)
+    assert solution.solved and len(solution.loops) == 1 and solution.loops[0].tears
