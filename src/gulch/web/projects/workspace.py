@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 
 from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
@@ -159,8 +160,24 @@ class Workspace:
         """The variant that is worked on, or None."""
         return self.whole.variant(self.whole.working) if self.whole.working else None
 
-    def todo(self):
+    def folded(self):
+        """The to-do lines; those that say the same of several things stand as one, at the first."""
+        lines = {}
         for m in self.messages:
+            head, _, rest = m.what.partition(": ")
+            key = (m.level, rest, m.todo) if rest and head == m.where and not m.answers else (m.where, m.what)
+            if key in lines:
+                first, _, said = lines[key].what.partition(": ")
+                lines[key].what = f"{first}, {head}: {said}"
+            else:
+                lines[key] = replace(m)
+        return lines.values()
+
+    def todo(self):
+        return self.todo_lines(self.folded())
+
+    def todo_lines(self, messages):
+        for m in messages:
             head, _, rest = m.where.partition(".")
             select = (
                 f"{head}:{rest.split('.')[0]}"
@@ -455,7 +472,7 @@ class Workspace:
 
     def own_messages(self, id_):
         """To-do lines of one thing; those of a single field stand at the field instead."""
-        return [t for t in self.todo() if t["where"] == id_]
+        return [t for t in self.todo_lines(self.messages) if t["where"] == id_]
 
     def result_row(self, address, label, text, meaning=""):
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
@@ -627,7 +644,7 @@ class Workspace:
         ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
         now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
         return (
-            [(p.name, f"{p.name}: {p.meaning}", p.name == now) for p in ports]
+            [(p.name, p.name, p.name == now) for p in ports]
             if len(ports) > 1 or (ports and now != ports[0].name)
             else []
         )
@@ -636,7 +653,7 @@ class Workspace:
         """(port, words, taken now) of the sides that a stream can enter its unit by."""
         unit = self.document.unit(stream.enters) if stream.to else None
         ports = KINDS[unit.kind].inlets if unit is not None else ()
-        return [(p.name, f"{p.name}: {p.meaning}", p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
+        return [(p.name, p.name, p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
 
     def destinations(self, stream):
         """(what to send it to, words) for every inlet another stream could take."""

@@ -1,9 +1,11 @@
 """What the scans page shows."""
 
+import re
+
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
 from gulch.engine.scans import windows
-from gulch.web.projects.workspace import show_unit
+from gulch.web.projects.workspace import pretty_text, show_unit
 
 
 def scan_page(space):
@@ -18,7 +20,7 @@ def scan_page(space):
     page["scan"] = {
         "id": chosen.id, "words": scan_words(space, chosen), "points": sweep.points,
         "knobs": [(k.id, knob_words(space, k), k.id == sweep.knob) for k in space.document.knobs],
-        "low": sweep.low or (knob.low if knob else ""), "high": sweep.high or (knob.high if knob else ""),
+        "low": pretty_text(sweep.low or (knob.low if knob else "")), "high": pretty_text(sweep.high or (knob.high if knob else "")),
         "gauges": [(g.id, g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads, g.id in chosen.gauges or not chosen.gauges)
                    for g in space.document.gauges],
     }  # fmt: skip
@@ -46,27 +48,61 @@ def inside(value, gauge):
     return value is None or beyond(value, gauge["at_least"], gauge["at_most"]) is None
 
 
+def remarks_of(point):
+    return [*([point["note"]] if point.get("note") else []), *point.get("warnings", ())]
+
+
+def remark_kinds(result):
+    """{remark with its numbers left out: [(typed value's place, remark)]} over the points that solved."""
+    kinds = {}
+    for at, p in enumerate(result["points"]):
+        for words in remarks_of(p):
+            kinds.setdefault(re.sub(r"[\d.,\u202f−]+", "#", words), []).append((at, words))
+    return kinds
+
+
+def remark_lines(result, display):
+    """(words, at which points) of what the points say; remarks that differ in their numbers only stand together."""
+    typed = [pretty_text(write(p["value"], result["dimension"], display, 7)) for p in result["points"]]
+    lines = []
+    for found in remark_kinds(result).values():
+        places = list(dict.fromkeys(at for at, _ in found))
+        whole = len(places) == sum(p["solved"] for p in result["points"])
+        where = (
+            "at every point"
+            if whole
+            else typed[places[0]]
+            if len(places) == 1
+            else f"{typed[places[0]]} to {typed[places[-1]]}"
+        )
+        alike = " (and alike)" if len({words for _, words in found}) > 1 else ""
+        lines.append((found[0][1] + alike, where))
+    return lines
+
+
+def own_remarks(result):
+    """Remarks of each point, without those that every point makes alike."""
+    solved = sum(p["solved"] for p in result["points"])
+    common = {kind for kind, found in remark_kinds(result).items() if len({at for at, _ in found}) == solved}
+    return [[w for w in remarks_of(p) if re.sub(r"[\d.,\u202f−]+", "#", w) not in common] for p in result["points"]]
+
+
 def table(result, display):
     """Rows of text; `typed` is what carrying the point back writes into the document."""
     heads = [(result["label"], show_unit(result["dimension"], display))]
     heads += [(g["label"], show_unit(g["dimension"], display)) for g in result["gauges"]]
     rows = []
-    for p in result["points"]:
+    for p, own in zip(result["points"], own_remarks(result)):
         cells = [
             (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g))
             for g in result["gauges"]
         ]
         rows.append({
             "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display, 7),
-            "cells": cells, "remarks": [*([p["note"]] if p.get("note") else []), *p.get("warnings", ())], "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
+            "cells": cells, "remarks": own, "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
         })  # fmt: skip
     failed = [r for r in rows if not r["solved"]]
-    said = {}
-    for r in rows:
-        for words in r["remarks"]:
-            said.setdefault(words, []).append(r["typed"])
-    remarks = [(words, f"{at[0]} to {at[-1]}" if len(at) > 1 else at[0]) for words, at in said.items()]
-    return {"remarks": remarks, "heads": heads, "rows": rows, "failed": failed, "address": result["address"],
+    return {"remarks": remark_lines(result, display), "heads": heads, "rows": rows, "failed": failed, "address": result["address"],
             "inside": sum(r["inside"] for r in rows)}  # fmt: skip
 
 
@@ -92,6 +128,6 @@ def plot(result, display):
         ],
         "inside": [p["solved"] and all(inside(p["gauges"][g["id"]], g) for g in result["gauges"]) for p in result["points"]],
         "windows": [[number(v, result["dimension"]) for v in ends] for ends in windows(result["points"], result["gauges"])],
-        "remarks": [" · ".join([*([p["note"]] if p.get("note") else []), *p.get("warnings", ())]) for p in result["points"]],
+        "remarks": [" · ".join(own) for own in own_remarks(result)],
         "limited": any(g["at_least"] is not None or g["at_most"] is not None for g in result["gauges"]),
     }  # fmt: skip
