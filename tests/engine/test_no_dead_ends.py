@@ -290,3 +290,21 @@ def test_a_tie_between_two_inputs_is_no_loop():
     )
     solution = solve(project)
     assert solution.solved and len(solution.loops) == 1 and solution.loops[0].tears
+
+
+def test_sentences_name_species_as_the_user_does():
+    species = [
+        {"id": "co_gas", "cas": "630-08-0", "name": "carbon monoxide"},
+        {"id": "h2", "cas": "1333-74-0"},
+        {"id": "meoh", "cas": "67-56-1"},
+    ]
+    data = document({}, [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
+                    [feed("co_gas_feed", "R", {"co_gas": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "p", "from": "R"}],
+                    [{"id": "r1", "equation": "co_gas + 2 h2 = meoh", "conversion": {"key": "h2", "value": "80 %"}}],
+                    [{"id": "main", "steps": [["r1"]]}]).dump() | {"species": species}  # fmt: skip
+    said = " ".join(f"{m.what} {m.todo}" for m in solve(load(data)).messages)
+    assert (
+        "carbon monoxide is used up" in said
+        and "co_gas_feed" not in said.replace("co_gas_feed:", "")
+        and "co_gas " not in said
+    )

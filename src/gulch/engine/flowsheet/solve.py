@@ -1,5 +1,6 @@
 """Solving a whole process: a pure function of the document and a start for its tears."""
 
+import re
 import time
 from dataclasses import dataclass, replace
 from types import SimpleNamespace
@@ -252,8 +253,27 @@ class Plan:
         run = _Run(self, inputs, solution, start or {}, cancelled, max_passes, explain)
         with np.errstate(all="ignore"):
             run.go()
+        by_name(solution, self.project)
         solution.seconds = time.perf_counter() - began
         return solution
+
+
+def by_name(solution, project):
+    """Let the sentences of a Solution name species as the user does, instead of by their ids."""
+    names = {s.id: s.shown for s in project.species if s.shown != s.id}
+    if not names:
+        return
+    word = re.compile(
+        r"(?<![\w.\-])(" + "|".join(re.escape(i) for i in sorted(names, key=len, reverse=True)) + r")(?![\w\-]|\.\w)"
+    )
+
+    def told(text):
+        return word.sub(lambda m: names[m[1]], text)
+
+    for m in solution.messages:
+        m.what, m.todo = told(m.what), told(m.todo)
+    for loop in solution.loops:
+        loop.advice, loop.findings = told(loop.advice), [told(f) for f in loop.findings]
 
 
 class _Run:

@@ -552,7 +552,10 @@ class Workspace:
         for r in outcome.reactions:
             if "achieved" not in r:
                 continue
+            names = {s.id: s.shown for s in self.document.species}
             yield r | {
+                "key": names.get(r["key"], r["key"]),
+                "limited_by": names.get(r["limited_by"], r["limited_by"]),
                 "asked_text": show(r["asked"], "fraction", self.display, unit=False),
                 "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
                 "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
