@@ -1,0 +1,137 @@
+"""Edits and pages that keep a user from being misled or stuck, through the views."""
+
+import re
+
+import pytest
+from test_stages import text_of
+
+from gulch.demo import projects
+from gulch.web.projects.actions import create_project
+
+
+def page(client, row, stage="process", query=""):
+    return client.get(f"/p/{row.pk}/{stage}/{query}").content.decode()
+
+
+def todo(html):
+    return text_of(html.split('id="todo"')[1].split("</nav>")[0])
+
+
+def test_assumed_values_are_counted_and_taken(client, row, act):
+    html = act("set", address="H1.pressure_drop", value="", stage="process", select="H1")
+    assert "H1: 1 assumed: pressure drop." in todo(html) and "field assumed" in html
+    assert "pressure_drop" not in row.current.document["units"][1]
+    html = act("take", id="H1", taken="{}", stage="process")
+    assert "assumed" not in todo(html) and row.current.document["units"][1]["pressure_drop"] == "0 bar"
+    act("take", id="H1", taken="not json", status=422)
+
+
+def test_a_bare_share_is_asked_about_wherever_it_is_typed(client, row, act):
+    html = act("set", address="SPLIT.drawn", value="0.08", stage="process", select="SPLIT")
+    assert "Was 8 % meant?" in todo(html)
+    html = act("gauge-edit", id="purity", field="at_least", value="0.6", stage="process", select="gauge:purity")
+    assert "The lower limit of gauge ethanol share of product" in todo(html)
+    html = act("answer", where="SPLIT.drawn", value="always fraction", stage="process")
+    assert "Was" not in todo(html)
+    document = row.current.document
+    assert next(u for u in document["units"] if u["id"] == "SPLIT")["drawn"] == "8 %"
+    assert next(g for g in document["gauges"] if g["id"] == "purity")["at_least"] == "60 %"
+    act("set", address="SPLIT.drawn", value="0.1")
+    assert next(u for u in row.current.document["units"] if u["id"] == "SPLIT")["drawn"] == "10 %"
+    act("answer", where="nothing", value="keep", status=422)
+
+
+def test_a_new_scan_turns_a_free_knob_and_records_every_gauge(client, row, act):
+    first = row.current.document["knobs"][0]["id"]
+    act("target", gauge="made", knob=first, value="51 kmol/h")
+    html = act("scan-add", stage="scans")
+    scan = row.current.document["scans"][-1]
+    assert scan["over"][0]["knob"] != first and scan["gauges"] == []
+    act("gauge", address="purge.flow.ethane")
+    html = page(client, row, "scans", f"?select={scan['id']}")
+    assert html.count('name="gauges"') == html.count("checked> ")
+    assert "purge share" in html.split('id="scan-knob"')[1].split("</select>")[0]
+
+
+def test_a_target_switched_off_says_how_far_off_its_gauge_is(client, row, act):
+    act("target", gauge="made", knob=row.current.document["knobs"][0]["id"], value="60 kmol/h")
+    id_ = row.current.document["targets"][-1]["id"]
+    act("target-edit", id=id_, field="on", value="")
+    act("set", address="SPLIT.drawn", value="6.5 %")
+    words = text_of(page(client, row, "loops").split(f'<tr id="{id_}"')[1].split("</tr>")[0])
+    assert "51.6" in words and "−8." in words and "off" in words
+
+
+def test_watching_and_turning_keep_what_is_looked_at(client, row, act):
+    html = act("gauge", address="COOL.duty", stage="process", select="COOL")
+    assert 'id="rename" name="value" value="COOL"' in html
+    html = act("knob", address="COOL.pressure_drop", stage="process", select="COOL")
+    assert 'id="rename" name="value" value="COOL"' in html
+
+
+def test_per_year_less_the_base(client, row):
+    html = page(client, row, "variants", "?compare=difference-per-year")
+    cells = re.findall(
+        r"<td class=\"num[^>]*>([^<]*)</td>", html.split("row-product.flow.ethanol")[1].split("</tr>")[0]
+    )
+    assert cells[0][0].isdigit() and all(c[:1] in "+−0" for c in cells[1:])
+    assert "kmol" in text_of(html.split("row-product.flow.ethanol")[1].split("</tr>")[0])
+
+
+def test_air_comes_into_chemistry_and_feed(client, row, act):
+    found = client.get(f"/p/{row.pk}/species/?q=air").content.decode()
+    assert "nitrogen, oxygen and argon" in found
+    act("species-air")
+    assert {"nitrogen", "oxygen", "argon"} <= {s["id"] for s in row.current.document["species"]}
+    act("fill-air", id="water_feed")
+    assert row.current.document["streams"][1]["given"]["fraction"]["nitrogen"].startswith("78.1")
+
+
+def test_search_says_what_a_species_lacks(client, row):
+    found = text_of(client.get(f"/p/{row.pk}/species/?q=CaCO3").content.decode())
+    assert "calcium carbonate" in found and "solid or liquid only" in found
+    assert "Did you mean" in client.get(f"/p/{row.pk}/species/?q=ethanl").content.decode()
+
+
+def test_a_variant_that_lost_a_place_says_so_while_it_is_worked_on(client, user):
+    document = projects()[0]
+    document = document.model_copy(deep=True)
+    from gulch.engine.document import VariantEdit, VariantEntry
+
+    document.variants = [
+        VariantEntry(id="v", name="hotter", edits=[VariantEdit(at="units/R9/heat/temperature", to="300 degC")])
+    ]
+    document.working = "v"
+    row = create_project(user, document, "Made")
+    html = page(client, row)
+    assert "Variant hotter: its edit of units R9 heat temperature finds no place" in todo(html)
+
+
+def test_a_formula_gauge_by_the_form(client, row, act):
+    html = act(
+        "gauge-formula",
+        label="water per ethylene",
+        formula="water_feed.flow.water / ethylene_feed.flow.ethylene",
+        stage="process",
+    )
+    assert "water per ethylene" in html and "1.300" in text_of(html.split('id="strip"')[1].split("</section>")[0])
+    gauge = row.current.document["gauges"][-1]
+    act("gauge-edit", id=gauge["id"], field="dimension", value="fraction", stage="process")
+    assert "130.0 %" in text_of(page(client, row).split('id="strip"')[1].split("</section>")[0])
+    act("gauge-formula", formula="nonsense(", status=422)
+
+
+@pytest.mark.parametrize(("where", "words"), [("", "choose “before"), ("before", None), ("instead", None)])
+def test_sizing_asks_where_the_reactor_goes(client, user, act, row, where, words):
+    sized = create_project(user, projects()[3], "Demo project")
+    form = {"set": "tank", "stream": "feed", "target": "80 %", "stage": "sizing"}
+    client.post(f"/p/{sized.pk}/do/sizing/", form)
+    answer = client.post(
+        f"/p/{sized.pk}/do/sizing-place/", {"way": "plug", "volume": "1 m3", "where": where, "stage": "process"}
+    )
+    sized.refresh_from_db()
+    kinds = [u["kind"] for u in sized.current.document["units"]]
+    if words:
+        assert answer.status_code == 422 and words in text_of(answer.content.decode()) and kinds == ["stirred-tank"]
+    else:
+        assert kinds == (["plug-flow", "stirred-tank"] if where == "before" else ["plug-flow"])
