@@ -308,3 +308,10 @@ def test_sentences_name_species_as_the_user_does():
         and "co_gas_feed" not in said.replace("co_gas_feed:", "")
         and "co_gas " not in said
     )
+
+
+def test_a_name_that_holds_its_own_id_is_not_written_twice():
+    from gulch.demo import projects
+
+    said = " ".join(m.what for m in solve(projects()[3]).messages)
+    assert "acetic anhydride" in said and "acetic acetic" not in said

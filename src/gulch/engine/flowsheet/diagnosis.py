@@ -30,7 +30,9 @@ def explain_loop(closing, found, outcome):
     change = np.max([found.change[p] for p in parts], axis=0)
     out = closing.outflow()
     fullest = fullest_flows(closing)
-    outcome.returns = returns(plan.species, fullest, np.maximum(out, closing.fed) if outcome.settled else out)
+    made = made_in(closing)
+    lost = out + np.maximum(-made, 0.0)  # what is used up on the way does not come back
+    outcome.returns = returns(plan.species, fullest, np.maximum(out, closing.fed) if outcome.settled else lost)
     if outcome.settled and closing.slope is not None and outcome.returns:
         # the knobs moved with the tears, so what the search saw is not the gain of the loop
         outcome.gain = max(outcome.returns.values())
@@ -73,8 +75,6 @@ def explain_loop(closing, found, outcome):
         what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
         outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
     falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
-    made = made_in(closing)
-    lost = out + np.maximum(-made, 0.0)  # what is used up on the way does not gather
     stuck = stays(plan.species, closing.fed, change, lost)
     most = gathers(closing.fed + np.maximum(made, 0.0), change, lost, fullest)
     if falling > 1e-6 * 1e5:

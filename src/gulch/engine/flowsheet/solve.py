@@ -260,15 +260,16 @@ class Plan:
 
 def by_name(solution, project):
     """Let the sentences of a Solution name species as the user does, instead of by their ids."""
-    names = {s.id: s.shown for s in project.species if s.shown != s.id}
+    taken = {x.id for x in (*project.streams, *project.units, *project.reactions)}
+    names = {s.id: s.shown for s in project.species if s.shown != s.id and s.id not in taken}
     if not names:
         return
-    word = re.compile(
-        r"(?<![\w.\-])(" + "|".join(re.escape(i) for i in sorted(names, key=len, reverse=True)) + r")(?![\w\-]|\.\w)"
-    )
+    # a name that stands already is left whole, even where an id is a part of it
+    words = sorted({*names, *(s.shown for s in project.species)}, key=len, reverse=True)
+    word = re.compile(r"(?<![\w.\-])(" + "|".join(re.escape(w) for w in words) + r")(?![\w\-]|\.\w)")
 
     def told(text):
-        return word.sub(lambda m: names[m[1]], text)
+        return word.sub(lambda m: names.get(m[1], m[1]), text)
 
     for m in solution.messages:
         m.what, m.todo = told(m.what), told(m.todo)
