@@ -10,6 +10,7 @@ from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.edit import complete_streams
+from gulch.engine.phases import phase_model
 
 COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
 BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2",
@@ -240,3 +241,14 @@ def test_cold_argon_is_inside_its_heat_capacity_and_a_hot_trace_is_left_out():
     assert said(hot) == []
     hot.streams[0].given.flow["dme"] = "0.1 kmol/h"
     assert any("heat-capacity data of dme" in what for what in said(hot))
+
+
+def test_the_shipped_parameter_of_ethanol_and_water_fits_what_its_comment_says():
+    """x, y, T at 1 atm (Perry's Handbook, 7th ed., table 13-1; from memory). No azeotrope: y stays above x."""
+    model = phase_model("peng-robinson", ("64-17-5", "7732-18-5"))
+    data = np.array([(0.0966, 0.4375, 86.7), (0.2377, 0.5445, 82.7), (0.3965, 0.6122, 80.7), (0.5079, 0.6564, 79.8), (0.6763, 0.7385, 78.74),
+                     (0.7472, 0.7815, 78.41)])  # fmt: skip
+    found = [model.boundary(False, 101325.0, np.array([x, 1.0 - x]), 352.0) for x, _, _ in data]
+    y, T = np.array([f[2][0] for f in found]), np.array([f[0] - 273.15 for f in found])
+    assert np.sqrt(np.mean((y - data[:, 1]) ** 2)) < 0.03 and np.sqrt(np.mean((T - data[:, 2]) ** 2)) < 1.3
+    assert all(model.boundary(False, 101325.0, np.array([x, 1.0 - x]), 352.0)[2][0] > x for x in (0.8, 0.9, 0.97))

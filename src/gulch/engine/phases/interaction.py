@@ -13,7 +13,8 @@ PENG_ROBINSON = {
     frozenset(("124-38-9", "7727-37-9")): -0.017,  # carbon dioxide - nitrogen
     frozenset(("7727-37-9", "74-82-8")): 0.031,  # nitrogen - methane
     frozenset(("7727-37-9", "74-84-0")): 0.052,  # nitrogen - ethane
-    # water - ethanol, fitted here to the azeotrope at 1.013 bar (78.15 deg C at 89.4 mol %; CRC Handbook)
+    # water - ethanol, fitted here to x, y and T at 1.013 bar (Perry's Handbook): 0.024 in y, 1.1 K; the model then shows
+    # no azeotrope, which one k_ij cannot give beside the rest
     frozenset(("7732-18-5", "64-17-5")): -0.10,
     frozenset(("7783-06-4", "124-38-9")): 0.097,  # hydrogen sulfide - carbon dioxide
 }
