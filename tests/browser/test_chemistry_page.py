@@ -2,20 +2,11 @@
 
 import re
 
+from acting import fill, post
 from helpers import document
 from playwright.sync_api import expect
 
 from gulch.web.projects.actions import create_project
-
-
-def post(page, do):
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        do()
-
-
-def fill(page, selector, text):
-    page.fill(selector, text)
-    post(page, lambda: page.press(selector, "Tab"))
 
 
 def test_liquid_equilibrium_with_a_constant_of_ones_own(page, user):

@@ -3,15 +3,11 @@
 import re
 
 import pytest
+from acting import post
 from helpers import document
 from playwright.sync_api import expect
 
 from gulch.web.projects.actions import create_project
-
-
-def post(page, do):
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        do()
 
 
 @pytest.mark.parametrize("kind", ["equilibrium-reactor", "gibbs-reactor"])

@@ -4,6 +4,7 @@ import json
 import re
 
 import pytest
+from acting import fill, press
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
@@ -14,17 +15,6 @@ def cell(page, stream, column):
     """A ledger cell by stream and column label."""
     heads = [h.split("\n")[0] for h in page.locator(".ledger-table thead th").all_inner_texts()]
     return page.locator(f"#stream-{stream} td").nth(heads.index(column) - 1)
-
-
-def fill(page, selector, value):
-    page.fill(selector, value)
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        page.press(selector, "Tab")
-
-
-def press(page, selector):
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        page.click(selector)
 
 
 def test_walks_every_stage_from_an_empty_project(page, tmp_path):

@@ -4,21 +4,12 @@ import math
 import re
 
 import pytest
+from acting import fill, post
 from helpers import document
 from playwright.sync_api import expect
 
 from gulch.demo import projects
 from gulch.web.projects.actions import create_project
-
-
-def post(page, do):
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        do()
-
-
-def fill(page, selector, text):
-    page.fill(selector, text)
-    post(page, lambda: page.press(selector, "Tab"))
 
 
 @pytest.fixture

@@ -1,21 +1,12 @@
 """What a user is told before believing a figure: assumed values, doubtful shares, outlets, formulas; by typing and clicking."""
 
 import pytest
+from acting import fill, post
 from helpers import demo
 from playwright.sync_api import expect
 
 from gulch.engine.document import load
 from gulch.web.projects.actions import create_project
-
-
-def post(page, do):
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        do()
-
-
-def fill(page, selector, text):
-    page.fill(selector, text)
-    post(page, lambda: page.press(selector, "Tab"))
 
 
 @pytest.fixture

@@ -1,6 +1,7 @@
 """The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
 
 import pytest
+from acting import fill
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
 
@@ -12,12 +13,6 @@ def process(page, row):
     page.goto(f"/p/{row.pk}/process/")
     expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
     return page
-
-
-def fill(page, selector, value):
-    page.fill(selector, value)
-    with page.expect_response(lambda r: r.request.method == "POST"):
-        page.press(selector, "Tab")
 
 
 def test_map_shows_widths_shades_and_states(process):

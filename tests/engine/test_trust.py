@@ -252,3 +252,11 @@ def test_the_shipped_parameter_of_ethanol_and_water_fits_what_its_comment_says()
     y, T = np.array([f[2][0] for f in found]), np.array([f[0] - 273.15 for f in found])
     assert np.sqrt(np.mean((y - data[:, 1]) ** 2)) < 0.03 and np.sqrt(np.mean((T - data[:, 2]) ** 2)) < 1.3
     assert all(model.boundary(False, 101325.0, np.array([x, 1.0 - x]), 352.0)[2][0] > x for x in (0.8, 0.9, 0.97))
+
+
+def test_a_reaction_that_rests_on_a_disputed_datum_says_so():
+    """Quinoline's formation enthalpy: its sources form camps."""
+    project = document({"q": "91-22-5", "h2": "1333-74-0", "d": "635-46-1"}, [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
+                       [feed("F", "R", {"q": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "P", "from": "R"}],
+                       [{"id": "r1", "equation": "q + 2 h2 = d", "conversion": {"key": "q", "value": "50 %"}}], [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+    assert any("kJ/mol apart" in m.what and "q" in m.what for m in check(project))

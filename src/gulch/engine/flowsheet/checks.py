@@ -105,9 +105,14 @@ def formation_data(project):
             continue
         try:
             coefficients = resolve_equation(r.equation, entries).coefficients
-            lacking = [s for i in coefficients if lookup(*(s := project.species[i]).key).formation_enthalpy is None]
+            data = [(project.species[i], lookup(*project.species[i].key).formation_enthalpy) for i in coefficients]
         except (EquationError, SpeciesError):
             continue
+        lacking = [s for s, datum in data if datum is None]
+        for s, datum in data:
+            if datum is not None and datum.disputed:
+                yield Message("warning", f"species.{s.id}", f"The sources of the formation enthalpy of {s.shown} lie {datum.spread / 1e3:.3g} kJ/mol apart; "
+                              f"{datum.source} is taken, and {r.id} rests on it.", "Choose a source, or type a value of your own.")  # fmt: skip
         if lacking:
             yield Message("error", f"species.{lacking[0].id}", f"{lacking[0].shown} has no formation enthalpy, so {r.id} has no "
                           "heat of reaction.", f"Type the formation enthalpy of {lacking[0].shown}, or take {r.id} out of the set.")  # fmt: skip

@@ -18,7 +18,6 @@ SLOW = 0.9  # loop gain above which the return shares are spoken of
 def explain_loop(closing, found, outcome):
     """Fill an outcome's returns, findings and advice; say it in the to-do list where the loop did not settle."""
     run, plan, n, width = closing.run, closing.plan, closing.n, closing.width
-    display = plan.project.display
     tears = len(outcome.tears)
     if not tears:
         if not outcome.settled:
@@ -64,6 +63,16 @@ def explain_loop(closing, found, outcome):
             f"The method “{METHODS[closing.method]}” failed: direct passes settle this loop. Choose automatic, or direct passes.",
         )
         return
+    said_on_the_way(closing, outcome)
+    advice = why_not(closing, found, outcome, change, made, lost, fullest)
+    if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
+        outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
+    _say(run, outcome, advice)
+
+
+def said_on_the_way(closing, outcome):
+    """Findings on an unsettled loop: streams that gained or lost a phase lately, and the first warning of each unit."""
+    run = closing.run
     for s, flips in closing.flips.items():
         recent = [f for f in flips if f[0] > closing.passes - 12]
         if recent:
@@ -74,37 +83,37 @@ def explain_loop(closing, found, outcome):
     for u in dict.fromkeys(limits):
         what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
         outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
-    falling = max((-found.change[k * width + n + 1] for k in range(tears)), default=0.0)
+
+
+def why_not(closing, found, outcome, change, made, lost, fullest):
+    """What keeps a loop from settling and what to do about it, in words; amounts [mol/s], shape (n,)."""
+    plan, n, width = closing.plan, closing.n, closing.width
+    display = plan.project.display
+    falling = max((-found.change[k * width + n + 1] for k in range(len(outcome.tears))), default=0.0)
     stuck = stays(plan.species, closing.fed, change, lost)
     most = gathers(closing.fed + np.maximum(made, 0.0), change, lost, fullest)
     if falling > 1e-6 * 1e5:
-        advice = (
+        return (
             f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
             "Put a compressor on the return stream, or take the pressure drops out."
         )
-    elif stuck:
+    if stuck:
         outcome.no_way_out = stuck
         outcome.builds_up = stuck[0]
         i = plan.species.index(stuck[0])
-        advice = (
+        return (
             f"{stuck[0]} builds up: {show(float(closing.fed[i]), 'molar flow', display)} is fed and it has no way out, "
             f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. "
             + draw(closing, outcome, i)
         )
-    elif change[most] > 1e-7 * closing.scale_flow:
+    if change[most] > 1e-7 * closing.scale_flow:
         outcome.builds_up = plan.species[most]
         stay, fed = (show(float(v), "molar flow", display) for v in (change[most], closing.fed[most]))
-        advice = (
+        return (
             f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). "
             + draw(closing, outcome, most)
         )
-    else:
-        advice = (
-            "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
-        )
-    if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
-        outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
-    _say(run, outcome, advice)
+    return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
 
 
 def go_round(closing, outcome):

@@ -154,9 +154,7 @@ class Column(Unit):
         n, model, memory = feed.n, context.model, context.memory
         state = {"guesses": memory.get("guesses", [feed.guess, feed.guess])}
         near = memory.get("ratio")
-        if near is None:  # a first guess: what is lighter than the keys goes up
-            K = k_values(model, feed.T, feed.P, n, n)
-            near = np.where(K / K[heavy] >= 0.999 * K[light] / K[heavy], 99.0, 0.01)
+        near = first_ratio(model, feed, light) if near is None else near
 
         def once(ln_ratio):
             """ln d/b by species, found anew from the volatilities at the ends of products parted so."""
@@ -287,6 +285,12 @@ class Column(Unit):
         overhead = model.saturated(True, P, distillate.n + reflux, distillate.T)
         h = float(model.saturated(False, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
         return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
+
+
+def first_ratio(model, feed, light):
+    """A first guess of d/b by species: what is not less volatile than the light key goes up."""
+    K = k_values(model, feed.T, feed.P, feed.n, feed.n)
+    return np.where(0.999 * K[light] <= K, 99.0, 0.01)
 
 
 def ends(model, dew, P, z, guess):

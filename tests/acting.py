@@ -1,0 +1,18 @@
+"""What browser tests do to a page: each waits for the answer to its edit."""
+
+
+def post(page, do):
+    """Do something that makes an edit, and wait for its answer."""
+    with page.expect_response(lambda r: r.request.method == "POST"):
+        do()
+
+
+def fill(page, selector, text):
+    """Type into a field and leave it."""
+    page.fill(selector, text)
+    post(page, lambda: page.press(selector, "Tab"))
+
+
+def press(page, selector):
+    """Click a button that makes an edit."""
+    post(page, lambda: page.click(selector))
