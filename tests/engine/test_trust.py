@@ -29,7 +29,7 @@ def test_a_tank_finds_its_ignited_state_up_to_the_adiabatic_limit(volume, T):
     """The smaller tank has an unstable state at 864 K besides. All the CO burnt warms the gas by more than 1500 K (heats of formation and heat capacities of JANAF)."""
     s = solve(burner({"kind": "stirred-tank", "volume": volume, "heat": {"mode": "adiabatic"}}))
     assert s.solved and s.streams["P"].temperature == pytest.approx(T, abs=1.0)
-    assert s.units["R"].values["conversion"]["co"] > 0.999
+    assert s.units["R"].values["conversion"]["co"] > 0.998
     assert next(r for r in s.units["R"].values["steady"] if r["runs"])["stable"]
 
 
