@@ -154,3 +154,12 @@ def test_typing_again_with_a_unit_ends_the_doubt():
     typed(project, PLACES[0], "0.5", "fraction")
     typed(project, PLACES[0], "0.5 %", "fraction")
     assert project.doubtful == []
+
+
+@pytest.mark.parametrize(
+    "place", ["knob.k1.foo", "gauge.g1.low", "sizing.nothing", "knob", "tie.nowhere", "nothing.at.all"]
+)
+def test_places_that_a_file_made_up_are_passed_over(place):
+    project = full()
+    project.doubtful = [place]
+    assert place_of(project, place) is None and not [m for m in check(project) if m.level == "question"]

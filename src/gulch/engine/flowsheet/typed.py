@@ -35,14 +35,14 @@ def place_of(project, place):
     if head in ("knob", "gauge", "target", "scan"):
         id_, _, field = rest.rpartition(".")
         entry = getattr(project, head)(id_)
-        if entry is None:
-            return None
-        holder = entry.over[0] if head == "scan" else entry
+        holder = entry.over[0] if entry is not None and head == "scan" else entry
+        if field not in LIMITS or not hasattr(holder, field):
+            return None  # a place that a file made up
         label = getattr(entry, "label", None) or id_
         return Place(
             f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text)
         )
-    if head == "sizing" and project.sizing is not None:
+    if head == "sizing" and hasattr(project.sizing, rest):
         return Place(
             f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text)
         )
