@@ -10,7 +10,7 @@ from gulch.engine.flowsheet import Plan, Solution, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.scans import run_scan
-from gulch.engine.settle import Reason, settle
+from gulch.engine.settle import Reason, Watch, settle
 
 KMOL_H = 1.0 / 3.6
 
@@ -238,9 +238,24 @@ def test_stops_on_the_distance_and_not_on_the_last_change():
     assert found.distance == pytest.approx(found.history[-1] * 9.0, rel=1e-3)
 
 
+class Ends(Watch):
+    """Ends a search after some passes."""
+
+    def __init__(self, after, reason=Reason.CANCELLED):
+        self.after, self.reason, self.residuals = after, reason, []
+
+    def ended(self):
+        return self.reason if len(self.residuals) >= self.after else None
+
+    def passed(self, residual):
+        self.residuals.append(residual)
+
+
 def test_reports_what_it_could_not_do():
     assert settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), max_passes=20).reason is Reason.OUT_OF_PASSES
     assert settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1)).reason is Reason.STALLED
     assert settle(lambda x: x * np.nan, np.ones(1), scale=np.ones(1)).reason is Reason.NOT_FINITE
-    assert settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), cancelled=lambda: True).reason is Reason.CANCELLED
-    assert settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), seconds=-1.0).reason is Reason.OUT_OF_TIME
+    assert settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), watch=Ends(0)).reason is Reason.CANCELLED
+    late = Ends(3, Reason.OUT_OF_TIME)
+    found = settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), watch=late)
+    assert found.reason is Reason.OUT_OF_TIME and len(found.history) == 3 and late.residuals == [1.0] * 3

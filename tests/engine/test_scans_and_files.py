@@ -12,6 +12,7 @@ from gulch.engine.document import schema
 from gulch.engine.exchange import csv_text, ledger, scan_csv
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
+from gulch.engine.settle import Reason, Watch
 from gulch.main import main
 
 
@@ -40,9 +41,12 @@ def test_failed_points_are_kept_with_their_reason():
 def test_scan_can_be_cancelled_and_refused():
     project = demo()
     calls = []
-    result = run_scan(
-        project, project.scans[0], progress=lambda d, t: calls.append(d), cancelled=lambda: len(calls) >= 3
-    )
+
+    class Enough(Watch):
+        def ended(self):
+            return Reason.CANCELLED if len(calls) >= 3 else None
+
+    result = run_scan(project, project.scans[0], progress=lambda d, t: calls.append(d), watch=Enough())
     assert result.cancelled and len(result.points) == 3
     project.scans[0].over[0].low = "30 %"
     with pytest.raises(ScanError, match="low end"):

@@ -5,7 +5,6 @@ last change * gain/(1 - gain), since a slow loop changes little while still far 
 Source: Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715; Wegstein, Comm. ACM 1 (1958) 9.
 """
 
-import time
 from dataclasses import dataclass, replace
 from enum import Enum
 
@@ -29,14 +28,31 @@ class Reason(Enum):
     SETTLED = "the tear is within the tolerance of its answer"
     OUT_OF_PASSES = "the pass limit came first"
     STALLED = "it stopped coming nearer"
-    OUT_OF_TIME = "the time limit came first"
+    OUT_OF_TIME = "it was stopped by the time limit"
     NOT_FINITE = "a pass returned a value that is not finite"
     PASS_FAILED = "a pass could not be computed"
-    CANCELLED = "it was cancelled"
+    CANCELLED = "it was stopped"
 
     @property
     def settled(self):
         return self is Reason.SETTLED
+
+
+class Watch:
+    """What a long calculation asks on its way, and whom it tells. This one never ends it and tells nobody.
+
+    Searches are limited by their counts, so that a busy machine changes no outcome; a watch ends them from outside.
+    """
+
+    def ended(self):
+        """A Reason to stop now, or None."""
+        return None
+
+    def passed(self, residual):
+        """One more pass was made; residual: its largest scaled change."""
+
+
+UNWATCHED = Watch()
 
 
 @dataclass(frozen=True)
@@ -55,19 +71,19 @@ class LoopResult:
     iterates: tuple = ()  # (x, change) of each pass in the history, unscaled
 
 
-def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_passes=150, seconds=30.0, depth=6,
-           direct=2, secants=None, cancelled=lambda: False, method="automatic"):  # fmt: skip
+def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_passes=150, depth=6,
+           direct=2, secants=None, watch=UNWATCHED, method="automatic"):  # fmt: skip
     """Find the fixed point of one_pass.
 
     one_pass: array of shape (n,) to array of shape (n,); start: shape (n,); scale: shape (n,);
     floor, ceiling: bounds of the accelerated iterates, shape (n,). secants: those of an earlier LoopResult of a
-    similar problem, so that acceleration starts at once. method: one of METHODS.
+    similar problem, so that acceleration starts at once. method: one of METHODS. watch: a Watch, which may end the search.
     Not settling is a result, not an error; PassFailed is passed on when no step back helps.
     """
     x = np.array(start, float)
     floor = np.full_like(x, -np.inf) if floor is None else floor
     ceiling = np.full_like(x, np.inf) if ceiling is None else ceiling
-    search = _Search(one_pass, scale, floor, ceiling, tol, max_passes, seconds, cancelled)
+    search = _Search(one_pass, scale, floor, ceiling, tol, max_passes, watch)
     if method == "newton":
         return _newton(search, x)
     found = _accelerated(search, x, depth, direct, secants, method)
@@ -89,10 +105,9 @@ def _newton_may_help(found):
 class _Search:
     """What every method shares: the pass with its limits, and how it ended."""
 
-    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, seconds, cancelled):
+    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, watch):
         self.one_pass, self.scale, self.floor, self.ceiling, self.tol = one_pass, scale, floor, ceiling, tol
-        self.left, self.seconds, self.cancelled = max_passes, seconds, cancelled
-        self.deadline = np.inf  # the clock starts after the first pass, which may have to compile
+        self.left, self.watch = max_passes, watch
         self.passes = 0
 
     def allow(self, passes):
@@ -100,19 +115,14 @@ class _Search:
 
     def ended(self):
         """A Reason to stop before another pass, or None."""
-        if self.cancelled():
-            return Reason.CANCELLED
-        if time.monotonic() > self.deadline:
-            return Reason.OUT_OF_TIME
-        return Reason.OUT_OF_PASSES if self.left <= 0 else None
+        return self.watch.ended() or (Reason.OUT_OF_PASSES if self.left <= 0 else None)
 
     def change(self, x):
         """Scaled change of one pass from x."""
         self.left -= 1
         self.passes += 1
         out = (self.one_pass(x) - x) / self.scale
-        if self.deadline == np.inf:
-            self.deadline = time.monotonic() + self.seconds
+        self.watch.passed(float(np.max(np.abs(out))) if out.size else 0.0)
         return out
 
     def bounded(self, new, fallback):

@@ -336,7 +336,7 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
         lacked = missing or lacked
         return (found * needed).ravel()
 
-    result = settle(one_pass, terms.ravel(), scale=np.ones(terms.size), tol=1e-10, max_passes=MAX_OUTER, seconds=10.0)
+    result = settle(one_pass, terms.ravel(), scale=np.ones(terms.size), tol=1e-10, max_passes=MAX_OUTER)
     if not result.reason.settled:
         if lacked:  # where the phase exists the reactions do not come to rest, and where they do it is gone
             raise PhaseMissing(lacked)

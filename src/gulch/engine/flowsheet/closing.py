@@ -5,7 +5,6 @@ iterated ties, then the knobs of targets. A pass computes every node once and sa
 For a knob that is a Newton step with the sensitivity of the gauges found beforehand, so that one search closes all.
 """
 
-import time
 from dataclasses import replace
 
 import numpy as np
@@ -18,7 +17,7 @@ from gulch.engine.quantities import show
 from gulch.engine.settle import LoopResult, PassFailed, Reason, settle
 from gulch.engine.units.base import UnitTrouble
 
-MAX_SECONDS = 30.0
+MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
 LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
 QUICK_PASSES = 40  # of the first search over everything
 STEP = 0.02  # of a knob's range, to measure a sensitivity
@@ -93,8 +92,8 @@ class Closing:
         self.slope = None  # d(residual)/d(knob), shape (m, m)
         self.residual = np.zeros(len(self.targets))
         self.guesses = {}
-        self.deadline = np.inf  # the clock starts after the first pass, which may have to compile
         self.passes = 0
+        self.most = MOST_SEARCHES * self.max_passes  # of all searches together
         self.steps, self.history = [], []  # of every search, one after another
         self.records = []  # (vector, its pass, residual) of passes with fixed knobs
         self.phases, self.flips = {}, {}
@@ -241,8 +240,6 @@ class Closing:
         elif self.targets:
             self.records.append((np.array(x), out.copy(), self.residual.copy()))
         self.watch_phases()
-        if self.deadline == np.inf:
-            self.deadline = time.monotonic() + MAX_SECONDS
         return out
 
     def watch_phases(self):
@@ -262,18 +259,18 @@ class Closing:
             self.phases[s] = now
 
     def search(self, x, tol=None, secants=None, max_passes=None, method=None):
-        left = self.time_left()
         found = settle(
             self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
-            max_passes=max_passes or self.max_passes, seconds=left, secants=secants, cancelled=self.run.cancelled,
+            max_passes=max_passes or self.max_passes, secants=secants, watch=self.run.watch,
             method=method or self.method, depth=6 + 2 * len(self.targets),
         )  # fmt: skip
         self.steps += found.iterates
         self.history += found.history
         return found
 
-    def time_left(self):
-        return MAX_SECONDS if self.deadline == np.inf else self.deadline - time.monotonic()
+    def spent(self):
+        """Whether the targets' search has to end here: no passes left, or ended from outside."""
+        return self.passes >= self.most or self.run.watch.ended() is not None
 
     # Closing
 
@@ -294,7 +291,7 @@ class Closing:
                 self.group.units[0],
                 UnitTrouble("The loop does not settle.", "Look at it in Loops."),
             )
-            found = self.plain() if self.group.tears and not self.run.cancelled() else None
+            found = self.plain() if self.group.tears and not self.run.watch.ended() else None
             if found is None or found.reason.settled:
                 self.run.trouble(where, trouble)
                 self.run.waits(self.behind(where), where)
@@ -338,7 +335,7 @@ class Closing:
 
     def by_direct_passes(self, found):
         """An unsettled search by a method of the user's choice, replaced by direct passes, to tell method from loop."""
-        plain = self.plain(self.max_passes) if self.group.tears and not self.run.cancelled() else None
+        plain = self.plain(self.max_passes) if self.group.tears and not self.run.watch.ended() else None
         if plain is None:
             return found
         self.method_failed = plain.reason.settled
@@ -349,7 +346,7 @@ class Closing:
         slope, self.slope = self.slope, None
         try:
             return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=passes,
-                          seconds=self.time_left(), cancelled=self.run.cancelled, method="direct")  # fmt: skip
+                          watch=self.run.watch, method="direct")  # fmt: skip
         except PassFailed:
             return None
         finally:
@@ -402,7 +399,7 @@ class Closing:
             if found is not None:
                 return found
         except (Lost, PassFailed):
-            if self.run.cancelled() or time.monotonic() > self.deadline:
+            if self.spent():
                 raise
             if self.slope is None and self.method != "automatic":
                 return self.last_or_raise()  # the method asked for does not settle the loops, whatever the knobs
@@ -416,7 +413,7 @@ class Closing:
             )
         except PassFailed:
             return None
-        if found.reason is Reason.CANCELLED:
+        if found.reason in (Reason.CANCELLED, Reason.OUT_OF_TIME):
             return found
         return found if found.reason.settled and self.met().all() else None
 
@@ -566,7 +563,7 @@ class Closing:
         weight[weight <= 0.0] = 1.0
 
         def at(k):
-            if self.run.cancelled() or time.monotonic() > self.deadline:
+            if self.spent():
                 raise PassFailed
             try:
                 found, r = self.settled_at(state["x"], np.clip(k, low, high), secants=state["secants"])

@@ -239,12 +239,12 @@ def smallest_purge(closing, splitter, i):
 
     def held_at(share):
         """Share of the species before the splitter; None where the loop does not settle."""
-        if run.cancelled():
+        if run.watch.ended():
             return None
         there = closing.plan.run(
             start=state["start"],
             overrides={address: share},
-            cancelled=run.cancelled,
+            watch=run.watch,
             max_passes=TRIAL_PASSES,
             explain=False,
         )
@@ -301,7 +301,7 @@ def purge(closing, outcome, species):
     tears = closing.run.solution.tears
     for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
         there = closing.plan.run(
-            start=tears, overrides={address: min(share, 0.95)}, cancelled=closing.run.cancelled, explain=False
+            start=tears, overrides={address: min(share, 0.95)}, watch=closing.run.watch, explain=False
         )
         after = there.streams.get(closing.plan.entering[splitter][0])
         if not there.solved or after is None or share >= 0.95:

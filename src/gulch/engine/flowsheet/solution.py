@@ -123,11 +123,20 @@ class Solution:
     messages: list = field(default_factory=list)
     tears: dict = field(default_factory=dict)  # stream id -> {"flow": {}, "molar_enthalpy", "pressure", "guess"}
     seconds: float = 0.0
+    broken_off: str = ""  # why the solve was ended from outside, in words
 
     @property
     def complete(self):
         """Solved, with every target met and no loop left open."""
         return self.solved and all(t.met for t in self.targets) and not self.opened
+
+    def end(self, reason):
+        """Mark this as broken off for a settle.Reason: what is in it stands nowhere."""
+        self.solved, self.broken_off = False, reason.value
+        self.messages = [m for m in self.messages if m.level != "error"]
+        self.messages.insert(
+            0, Message("error", "", f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard.")
+        )
 
     def to_dict(self):
         return asdict(self)

@@ -32,6 +32,7 @@ from gulch.engine.flowsheet.phase_doubts import phase_doubts
 from gulch.engine.flowsheet.solution import Message, OpenLoop, Solution, StreamResult, UnitOutcome
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.settle import UNWATCHED
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import (
@@ -83,9 +84,9 @@ class _Later:
     explains: bool
 
 
-def solve(document, start=None, cancelled=lambda: False, max_passes=None):
-    """Solve a Project. start: `Solution.tears` of an earlier solve. Never raises for an unsolved process."""
-    return Plan(document).run(start=start, cancelled=cancelled, max_passes=max_passes)
+def solve(document, start=None, watch=UNWATCHED, max_passes=None):
+    """Solve a Project. start: `Solution.tears` of an earlier solve; watch: a settle.Watch, which may end it. Never raises for an unsolved process."""
+    return Plan(document).run(start=start, watch=watch, max_passes=max_passes)
 
 
 class Plan:
@@ -220,7 +221,7 @@ class Plan:
             changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
         return replace(prepared, **changed)
 
-    def run(self, start=None, overrides=None, cancelled=lambda: False, max_passes=None, explain=True):
+    def run(self, start=None, overrides=None, watch=UNWATCHED, max_passes=None, explain=True):
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
 
         Returns a Solution.
@@ -250,10 +251,12 @@ class Plan:
                     what = "is not an input" if bound is None else "lies outside its bounds"
                     solution.messages.append(Message("error", address, f"{address} {what}.", "Choose another value."))
                     return solution
-        run = _Run(self, inputs, solution, start or {}, cancelled, max_passes, explain)
+        run = _Run(self, inputs, solution, start or {}, watch, max_passes, explain)
         with np.errstate(all="ignore"):
             run.go()
         by_name(solution, self.project)
+        if watch.ended():
+            solution.end(watch.ended())
         solution.seconds = time.perf_counter() - began
         return solution
 
@@ -280,10 +283,10 @@ def by_name(solution, project):
 class _Run:
     """One solve: streams by id, outcomes, messages."""
 
-    def __init__(self, plan, inputs, solution, start, cancelled, max_passes, explain):
+    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain):
         self.explain = explain
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
-        self.start, self.cancelled = start, cancelled
+        self.start, self.watch = start, watch
         self.max_passes = max_passes or plan.max_passes
         self.streams, self.done = {}, {}
         self.taken = {}  # unit -> what it took from the context
@@ -305,6 +308,8 @@ class _Run:
         for s in plan.open:
             self.streams[s] = plan.guesses[s].stream(plan.model, template)
         for group in plan.groups:
+            if self.watch.ended():
+                break
             missing = [s for u in group.units for s in plan.entering[u] if self._missing(s, group)]
             if missing or self.blocked.intersection(group.nodes):
                 first = next((plan.sources[s] for s in missing), None) or group.nodes[0]

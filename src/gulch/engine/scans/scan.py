@@ -1,4 +1,4 @@
-"""Scan of one knob: evenly spaced values, each solved from its neighbour's last good state."""
+"""Scan of one knob: evenly spaced values in blocks of neighbours, each solved from the last good state before it."""
 
 from dataclasses import asdict, dataclass, field
 
@@ -9,7 +9,10 @@ from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
+
+BLOCK = 12  # points walked one after another
 
 
 class ScanError(ValueError):
@@ -71,30 +74,63 @@ def settings(project, scan):
     return address, np.linspace(low, high, sweep.points), rows
 
 
-def run_scan(project, scan, start=None, progress=lambda done, total: None, cancelled=lambda: False):
-    """Run a scan of a Project. progress(done, total) is called after every point. Returns ScanResult.
+def blank(project, scan):
+    """A ScanResult without points. Raises ScanError."""
+    address, _, rows = settings(project, scan)
+    knob = project.knob(scan.over[0].knob)
+    return ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
 
-    Raises ScanError when the scan cannot begin; a point that does not solve is recorded with its reason.
-    """
-    address, values, rows = settings(project, scan)
+
+def ready_plan(project):
+    """The Plan of a project that is ready to solve. Raises ScanError."""
     plan = Plan(project)
     if not plan.ready:
         first = next(m for m in plan.messages if m.level == "error")
         raise ScanError(f"The process is not ready to solve. {first.what} {first.todo}")
-    knob = project.knob(scan.over[0].knob)
-    out = ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
+    return plan
+
+
+def blocks(project, count, done=()):
+    """The points of a scan in runs of neighbours [(index, …)], without those done; each is walked by itself.
+
+    How a scan is cut does not depend on who works on it, so its figures do not either. Where a unit has several
+    states all points hang together: the state follows from the point before.
+    """
+    whole = any(KINDS[u.kind].follows for u in project.units)
+    size = count if whole else min(BLOCK, max(1, -(-count // 2)))
+    cut = [range(at, min(at + size, count)) for at in range(0, count, size)]
+    left = [tuple(i for i in block if i not in done) for block in cut]
+    return [block for block in left if block]
+
+
+def mends(points, count):
+    """Runs (solved neighbour, index, …) of points that did not solve where a block began, to be tried from before it.
+
+    points: {index: point}.
+    """
+    out = []
+    for i in range(1, count):
+        before, here = points.get(i - 1), points.get(i)
+        if here and before and before["solved"] and not here["solved"]:
+            run = [i - 1, i]
+            while run[-1] + 1 < count and (after := points.get(run[-1] + 1)) and not after["solved"]:
+                run.append(run[-1] + 1)
+            out.append(tuple(run))
+    return out
+
+
+def walk(plan, scan, indices, start=None, watch=UNWATCHED):
+    """Solve some points of a scan in turn, each from its neighbour. Yields (index, point); ends early with the watch."""
+    project = plan.project
+    address, values, rows = settings(project, scan)
     before, following = None, {}
-    for done, x in enumerate(values, 1):
-        if cancelled():
-            out.cancelled = True
-            break
-        overrides = {address.address: float(x)} | following
-        solution = plan.run(start=start, overrides=overrides, cancelled=cancelled, explain=False)
-        if cancelled():
-            out.cancelled = True
-            break
-        if not solution.solved and start:
-            solution = plan.run(overrides=overrides, cancelled=cancelled, explain=False)
+    for i in indices:
+        overrides = {address.address: float(values[i])} | following
+        solution = plan.run(start=start, overrides=overrides, watch=watch, explain=False)
+        if not solution.solved and start and not watch.ended():
+            solution = plan.run(overrides=overrides, watch=watch, explain=False)
+        if watch.ended():
+            return
         why = note = ""
         usable = solution.solved and all(t.met for t in solution.targets)
         if usable:
@@ -105,9 +141,26 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, cance
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         gauges = {g["id"]: solution.gauges.get(g["id"]) if usable else None for g in rows}
-        out.points.append({"value": float(x), "solved": usable, "gauges": gauges, "why": why, "note": note,
-                           "warnings": point_warnings(solution, plan) if usable else []})  # fmt: skip
-        progress(done, len(values))
+        yield i, {"value": float(values[i]), "solved": usable, "gauges": gauges, "why": why, "note": note,
+                  "warnings": point_warnings(solution, plan) if usable else []}  # fmt: skip
+
+
+def run_scan(project, scan, start=None, progress=lambda done, total: None, watch=UNWATCHED):
+    """Run a scan of a Project. progress(done, total) is called after every point. Returns ScanResult.
+
+    Raises ScanError when the scan cannot begin; a point that does not solve is recorded with its reason.
+    """
+    out, count = blank(project, scan), scan.over[0].points
+    plan, points = ready_plan(project), {}
+    for block in blocks(project, count):
+        for i, point in walk(plan, scan, block, start, watch):
+            points[i] = point
+            progress(len(points), count)
+    for run in mends(points, count):
+        for i, point in walk(plan, scan, run, start, watch):
+            if point["solved"]:
+                points[i] = point
+    out.points, out.cancelled = [points[i] for i in sorted(points)], watch.ended() is not None
     return out
 
 

@@ -1,7 +1,6 @@
 """Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop."""
 
 import math
-import time
 import warnings
 
 import numpy as np
@@ -19,13 +18,14 @@ POINTS = 121  # of the profiles, at least
 CROWDED = 24  # steps of the integration between two points that call for more points between them
 REFINEMENTS = 4
 RTOL = 1e-9
-MAX_SECONDS = 8.0  # for the coolant's temperature where it runs against the flow
+RAN_AWAY = 2000  # steps counted for an integration that broke off
+MOST_STEPS = 100_000  # of the integrator, in the search for a coolant that runs against the flow
 _HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT, "per-length": k.GIVEN_HEAT,
          "coolant": k.COOLED, "cocurrent": k.COCURRENT, "countercurrent": k.COUNTERCURRENT}  # fmt: skip
 _PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
 
 
-class _OutOfTime(Exception):
+class _OutOfSteps(Exception):
     pass
 
 
@@ -167,22 +167,25 @@ class PlugFlow(KineticReactor):
 
         if given.mode == "countercurrent":
             # the coolant's outlet, at the feed's end, is sought so that its inlet at the far end fits
-            deadline = time.monotonic() + MAX_SECONDS
+            taken = [0]
 
             def miss(leaving):
-                if time.monotonic() > deadline:
-                    raise _OutOfTime
+                if taken[0] > MOST_STEPS:
+                    raise _OutOfSteps
                 try:
-                    return run(leaving)[0][-1, -1] - given.coolant
+                    y, _, steps = run(leaving)
+                    taken[0] += int(steps[-1])
+                    return y[-1, -1] - given.coolant
                 except UnitTrouble:
+                    taken[0] += RAN_AWAY
                     return 1e4  # ran away: too warm
 
             try:
                 low, high = cls.coolant_bracket(miss, feed.T, given.coolant)
                 leaving = brentq(miss, low, high, xtol=1e-8) if low is not None else None
-            except _OutOfTime:
+            except _OutOfSteps:
                 raise UnitTrouble(
-                    f"No temperature of the coolant was found in {MAX_SECONDS:.0f} s.",
+                    f"No temperature of the coolant was found in {MOST_STEPS:,} steps of integration.",
                     "Check the rate laws, or let the coolant run with the flow.",
                     "capacity",
                 ) from None

@@ -1,0 +1,62 @@
+"""A task handed in: its progress, how it ended, and waiting for that."""
+
+import threading
+import time
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Ending(Enum):
+    """How a job ended, as words that finish “Not solved: …”."""
+
+    DONE = "done"
+    STOPPED = "stopped"
+    REPLACED = "another edit took its place"
+    OUT_OF_TIME = "it was stopped by the time limit"
+    DIED = "the process that worked on it ended unexpectedly (killed, or out of memory)"
+    FAULT = "Gulch met a fault of its own"
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a task is: passes made, largest scaled change of the last one, seconds since it began."""
+
+    passes: int = 0
+    residual: float | None = None
+    seconds: float = 0.0
+    waiting: bool = True  # not begun
+
+
+class Job:
+    """One task on its way. `value` and `ending` are there once `wait` returns true."""
+
+    def __init__(self, task, key=None, owner=None, on_item=None, on_end=None):
+        self.task, self.key, self.owner = task, key, owner
+        self.on_item, self.on_end = on_item, on_end
+        self.value, self.ending, self.words = None, None, ""
+        self.handed_in, self.began = time.monotonic(), None
+        self.passes, self.residual = 0, None
+        self.wanted_end = None  # the Ending that somebody asked for while it ran
+        self._ended = threading.Event()
+
+    @property
+    def progress(self):
+        since = self.handed_in if self.began is None else self.began
+        return Progress(self.passes, self.residual, time.monotonic() - since, self.began is None)
+
+    @property
+    def ended(self):
+        return self._ended.is_set()
+
+    def wait(self, seconds):
+        """Whether it ended within some seconds, what hangs on its end included."""
+        return self._ended.wait(seconds)
+
+    def end(self, ending, value=None, words=""):
+        """Note how it ended and tell whoever asked to be told."""
+        self.ending, self.value, self.words = ending, value, words
+        try:
+            if self.on_end is not None:
+                self.on_end(self)
+        finally:
+            self._ended.set()

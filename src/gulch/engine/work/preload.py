@@ -1,0 +1,13 @@
+"""Imported by the process that workers are forked from, for its effect: everything loaded, every kernel compiled.
+
+A fresh worker is then there within milliseconds, so one that hangs can simply be killed.
+"""
+
+import contextlib
+
+from gulch.demo import projects
+from gulch.engine.flowsheet import solve
+
+with contextlib.suppress(Exception):  # whatever is wrong, workers can still be made and will say it
+    for project in projects():
+        solve(project)

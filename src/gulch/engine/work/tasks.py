@@ -1,0 +1,136 @@
+"""What can be worked on elsewhere: plain data in, plain data out.
+
+A task's `perform(watch, shelf)` runs in a worker; the shelf keeps prepared documents between tasks. `digest` names what
+its answer depends on, so that an answer can be kept and found again.
+"""
+
+import json
+from collections import OrderedDict
+from dataclasses import asdict, dataclass, field
+from hashlib import sha256
+
+from gulch.engine.document import SizingEntry, load
+from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.scans import ready_plan, walk
+from gulch.engine.scans.sizing import SizingTrouble, size
+from gulch.engine.work.packing import NotFinite, pack, unpack
+
+# parts of a document that no figure of the process hangs on
+BESIDE = ("name", "remarks", "scans", "sizing", "variants", "working", "ledger", "operating_hours")
+KEPT_PLANS = 12
+
+
+def _named(data):
+    text = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+    return sha256(text.encode()).hexdigest()
+
+
+def document_digest(document):
+    """A name of a dumped document for what its solution hangs on."""
+    return _named({k: v for k, v in document.items() if k not in BESIDE})
+
+
+def solution_of(packed):
+    """The Solution in packed bytes, or None."""
+    return Solution.from_dict(unpack(packed)) if packed else None
+
+
+class Shelf:
+    """Prepared documents, the last used kept."""
+
+    def __init__(self):
+        self.plans = OrderedDict()
+
+    def plan(self, document):
+        """The Plan of a dumped document."""
+        key = _named(document)
+        if key not in self.plans:
+            self.plans[key] = Plan(load(document))
+            if len(self.plans) > KEPT_PLANS:
+                self.plans.popitem(last=False)
+        self.plans.move_to_end(key)
+        return self.plans[key]
+
+
+@dataclass(frozen=True)
+class Solve:
+    """Solve a dumped document. start: packed Solution to begin from; overrides: {address: SI value}.
+
+    Answers (solved, packed Solution).
+    """
+
+    document: dict
+    start: bytes | None = None
+    overrides: dict = field(default_factory=dict)
+    max_passes: int | None = None
+    explain: bool = True
+    again: bool = True  # where the start misled, once more from nothing
+
+    @property
+    def digest(self):
+        return document_digest(self.document)
+
+    def perform(self, watch, shelf):
+        plan = shelf.plan(self.document)
+        options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
+        start = unpack(self.start).get("tears") if self.start else None
+        solution = plan.run(start=start, **options)
+        lost = not solution.solved and any(not loop.settled for loop in solution.loops)
+        if lost and start and self.again and not watch.ended():
+            other = plan.run(**options)
+            solution = other if other.solved or watch.ended() else solution
+        try:
+            return solution.solved, pack(solution.to_dict())
+        except NotFinite:
+            return False, pack(not_finite(solution).to_dict())
+
+
+def not_finite(solution):
+    """What is told of a Solution that holds numbers without end."""
+    what = "The figures run beyond all bounds: some result is not a finite number."
+    return Solution(False, solution.species, messages=[
+        Message("error", "", what, "Look for flows, temperatures or constants that are far out of the ordinary."),
+        *(m for m in solution.messages if m.level != "error"),
+    ])  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ScanPart:
+    """Some neighbouring points of a scan of a dumped document; tells (index, point) as it goes, answers None."""
+
+    document: dict
+    scan: str
+    indices: tuple
+    start: bytes | None = None
+
+    def perform(self, watch, shelf):
+        plan = ready_plan_on(shelf, self.document)
+        start = unpack(self.start).get("tears") if self.start else None
+        for found in walk(plan, plan.project.scan(self.scan), self.indices, start, watch):
+            watch.tell(found)
+
+
+def ready_plan_on(shelf, document):
+    plan = shelf.plan(document)
+    return plan if plan.ready else ready_plan(plan.project)  # which says what is missing
+
+
+@dataclass(frozen=True)
+class Size:
+    """Size reactors for a sizing entry on a stream of a solved document. Answers packed {"found"} or {"trouble"}."""
+
+    document: dict
+    solution: bytes | None
+    entry: dict
+
+    @property
+    def digest(self):
+        return _named(["sizing", document_digest(self.document), self.entry])
+
+    def perform(self, watch, shelf):
+        try:
+            found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))
+            return pack({"found": asdict(found)})
+        except (SizingTrouble, NotFinite) as error:
+            return pack({"trouble": str(error)})

@@ -1,0 +1,238 @@
+"""Work in worker processes: answers, progress, stopping, dying, taking turns. Real processes throughout."""
+
+import math
+import os
+import threading
+import time
+
+import pytest
+from helpers import demo
+from slow_tasks import Die, Fault, Sleep, Stubborn, Tell
+
+from gulch.demo import projects
+from gulch.engine.document import SizingEntry
+from gulch.engine.flowsheet import solve
+from gulch.engine.flowsheet.solve import _Run
+from gulch.engine.scans import blocks, mends, run_scan
+from gulch.engine.settle import Reason, Watch
+from gulch.engine.work import (
+    Ending,
+    NotFinite,
+    ScanPart,
+    Size,
+    Solve,
+    Workers,
+    document_digest,
+    pack,
+    solution_of,
+    unpack,
+)
+from gulch.engine.work.tasks import Shelf
+
+LONG = 60.0
+
+
+class Listening(Watch):
+    """A watch in this process that keeps what it is told."""
+
+    def __init__(self):
+        self.items = []
+
+    def tell(self, item):
+        self.items.append(item)
+
+
+@pytest.fixture(scope="module")
+def workers():
+    workers = Workers(now=1, later=2)
+    first = workers.submit(Tell(()))
+    assert first.wait(300.0) and workers.ready.is_set()
+    yield workers
+    workers.close()
+
+
+def done(job, seconds=LONG):
+    assert job.wait(seconds), "the job did not end"
+    return job
+
+
+def began(job):
+    until = time.monotonic() + LONG
+    while job.began is None and time.monotonic() < until:
+        time.sleep(0.005)
+    assert job.began is not None
+
+
+def test_a_worker_answers_as_the_engine_does(workers):
+    project = demo()
+    alone = solve(project)
+    job = done(workers.submit(Solve(project.dump())))
+    solved, packed = job.value
+    assert job.ending is Ending.DONE and solved
+    found = solution_of(packed)
+    assert found.gauges == pytest.approx(alone.gauges, rel=1e-12) and found.messages == alone.messages
+    again = done(workers.submit(Solve(project.dump(), start=packed)))
+    assert len(solution_of(again.value[1]).loops[0].history) < len(found.loops[0].history)
+
+
+def test_progress_is_told_while_it_runs(workers):
+    job = workers.submit(Sleep(0.6, "there"))
+    seen = set()
+    while not job.wait(0.05):
+        seen.add(job.progress.passes)
+    assert job.value == "there" and len(seen) > 2 and job.progress.residual == 1e-3
+
+
+def test_stopping_ends_what_listens_and_what_does_not(workers):
+    for task in (Sleep(LONG), Stubborn()):
+        job = workers.submit(task, key="hard")
+        began(job)
+        time.sleep(0.3)
+        assert workers.stop("hard") == 1
+        done(job)
+        assert job.ending is Ending.STOPPED
+    assert done(workers.submit(Sleep(0.0, 1))).value == 1  # a fresh worker is there
+
+
+def test_a_newer_job_replaces_the_older_whether_it_runs_or_waits(workers):
+    jobs = [workers.submit(Sleep(LONG), key="p")]
+    began(jobs[0])
+    jobs += [workers.submit(Sleep(0.0, k), key="p") for k in range(3)]
+    assert [done(j).ending for j in jobs] == [Ending.REPLACED] * 3 + [Ending.DONE] and jobs[-1].value == 2
+
+
+def test_a_worker_that_dies_is_replaced_and_the_job_says_so(workers):
+    assert done(workers.submit(Die())).ending is Ending.DIED
+    assert done(workers.submit(Sleep(0.0, 2))).value == 2
+    job = done(workers.submit(Fault()))
+    assert job.ending is Ending.FAULT and "reference" in job.words and "ZeroDivision" not in job.words
+
+
+def test_a_long_job_steps_aside(workers):
+    hard = workers.submit(Stubborn(), key="hard", owner="a")
+    began(hard)
+    other = workers.submit(Sleep(0.0, "mine"), owner="b")
+    done(other, 20.0)
+    assert other.value == "mine" and not hard.ended
+    workers.stop("hard")
+    done(hard)
+
+
+def test_the_clock_guards_what_its_counts_do_not_end():
+    workers = Workers(now=1, later=1, limit=0.4)
+    try:
+        listens = done(workers.submit(Sleep(LONG)))
+        assert listens.ending is Ending.OUT_OF_TIME
+    finally:
+        workers.close()
+
+
+def test_owners_take_turns(workers):
+    hold = [workers.submit(Sleep(LONG), key=f"hold{k}", lane="later", owner="x") for k in range(2)]
+    for job in hold:
+        began(job)
+    order, lock = [], threading.Lock()
+
+    def note(job):
+        with lock:
+            order.append(job.owner)
+
+    jobs = [workers.submit(Sleep(0.0), lane="later", owner="greedy", on_end=note) for _ in range(6)]
+    jobs.append(workers.submit(Sleep(0.0), lane="later", owner="modest", on_end=note))
+    workers.stop("hold0")
+    for job in jobs:
+        done(job)
+    assert order.index("modest") <= 2
+    workers.stop("hold1")
+
+
+def test_items_come_in_order_and_from_low_priority(workers):
+    got = []
+    job = done(workers.submit(Tell((1, 2, 3)), lane="later", on_item=lambda j, item: got.append(item)))
+    assert got == [1, 2, 3]
+    assert os.getpriority(os.PRIO_PROCESS, job.value) >= 10
+
+
+def test_closing_ends_all():
+    workers = Workers(now=1, later=1)
+    jobs = [workers.submit(Sleep(LONG)) for _ in range(3)]
+    began(jobs[0])
+    workers.close()
+    assert all(j.wait(5.0) and j.ending is Ending.STOPPED for j in jobs)
+    with pytest.raises(RuntimeError):
+        workers.submit(Sleep(0.0))
+
+
+def test_parts_of_a_scan_make_the_whole_scan(workers):
+    project = demo()
+    whole, scan, points = run_scan(project, project.scans[0]), project.scans[0], {}
+    parts = blocks(project, scan.over[0].points)
+    assert len(parts) == 2 and sorted(i for p in parts for i in p) == list(range(13))
+    jobs = [workers.submit(ScanPart(project.dump(), scan.id, p), lane="later", on_item=lambda j, item: points.update([item]))
+            for p in parts]  # fmt: skip
+    for job in jobs:
+        done(job)
+    for i, point in enumerate(whole.points):
+        assert points[i]["gauges"] == pytest.approx(point["gauges"], rel=1e-12)
+    assert blocks(project, 13, done=set(range(12))) == [(12,)]
+
+
+def test_failed_beginnings_of_blocks_are_tried_again():
+    def point(solved):
+        return {"solved": solved}
+
+    points = {0: point(True), 1: point(False), 2: point(False), 3: point(True), 4: point(False)}
+    assert mends(points, 5) == [(0, 1, 2), (3, 4)]
+    assert mends({0: point(False), 1: point(True)}, 2) == []
+
+
+def test_sizing_in_a_worker_says_what_is_missing():
+    task = Size(demo().dump(), None, SizingEntry(set="main", stream="feed").model_dump())
+    assert "not known" in unpack(task.perform(Listening(), Shelf()))["trouble"]
+
+
+def test_the_digest_names_what_figures_hang_on():
+    project = demo()
+    before = document_digest(project.dump())
+    project.name, project.scans = "Another", []
+    assert document_digest(project.dump()) == before
+    project.unit("H1").temperature = "251 degC"
+    assert document_digest(project.dump()) != before
+
+
+def test_nothing_that_is_not_finite_is_packed():
+    assert unpack(pack({"x": [1.5, None, "é"]})) == {"x": [1.5, None, "é"]}
+    with pytest.raises(NotFinite):
+        pack({"x": math.inf})
+    with pytest.raises(ValueError, match="damaged"):
+        unpack(b"nothing of the kind")
+
+
+def test_outcomes_do_not_hang_on_the_clock(monkeypatch):
+    """A machine that is fifty times slower gets the same figures after the same passes."""
+    project = projects()[-1]
+    quick = solve(project)
+    visit = _Run.compute
+
+    def slow(self, unit):
+        time.sleep(0.002)
+        return visit(self, unit)
+
+    monkeypatch.setattr(_Run, "compute", slow)
+    slowed = solve(project)
+    assert slowed.gauges == quick.gauges and [lo.passes for lo in slowed.loops] == [lo.passes for lo in quick.loops]
+
+
+def test_a_solve_broken_off_says_so():
+    class Late(Watch):
+        def __init__(self):
+            self.made = 0
+
+        def passed(self, residual):
+            self.made += 1
+
+        def ended(self):
+            return Reason.OUT_OF_TIME if self.made >= 3 else None
+
+    found = solve(demo(), watch=Late())
+    assert not found.solved and found.broken_off and "time limit" in found.messages[0].what
