@@ -5,6 +5,8 @@ def post(page, do):
     """Do something that makes an edit, and wait for its answer."""
     with page.expect_response(lambda r: r.request.method == "POST"):
         do()
+    # htmx brings new elements to life a moment after they are there
+    page.wait_for_function("!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling, .htmx-added')")
 
 
 def fill(page, selector, text):

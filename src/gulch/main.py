@@ -1,6 +1,7 @@
 """The `gulch` command: the engine's commands, and `demo`, which serves the web application."""
 
 import argparse
+import os
 import sys
 
 from gulch.engine import cli
@@ -20,9 +21,13 @@ def main(argv=None):
     demo.set_defaults(run=serve_demo)
     server = commands.add_parser("serve", help="serve the web application on this computer, with sign-in")
     server.add_argument("--port", type=int, default=8765)
+    server.add_argument("--host", default="127.0.0.1", help="address to serve on (default: this computer only)")
+    server.add_argument("--workers", type=int, help="processes for scans (default: one for each core)")
     server.set_defaults(run=serve)
     user = commands.add_parser("user", help="create an account for signing in")
     user.add_argument("name")
+    user.add_argument("--admin", action="store_true", help="an administrator, who may set passwords of others")
+    user.add_argument("--reset", action="store_true", help="set a new password for an account that is there")
     user.set_defaults(run=add_user)
     return cli.run(parser, argv)
 
@@ -30,13 +35,15 @@ def main(argv=None):
 def serve(args):
     from gulch.web.serve import serve
 
-    return serve(args.port)
+    if args.workers is not None:
+        os.environ["GULCH_WORKERS"] = str(args.workers)
+    return serve(args.host, args.port)
 
 
 def add_user(args):
     from gulch.web.serve import add_user
 
-    return add_user(args.name)
+    return add_user(args.name, args.admin, args.reset)
 
 
 def serve_demo(args):

@@ -4,8 +4,10 @@ import pytest
 from django.contrib.auth import get_user_model
 from helpers import demo
 from playwright.sync_api import expect, sync_playwright
+from slow_tasks import Sleep
 
 from gulch.engine.species.search import find
+from gulch.web.projects import solving
 from gulch.web.projects.actions import create_project
 
 FLAGS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -20,6 +22,21 @@ def browser():
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield browser
         browser.close()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def pool():
+    """The workers of all browser tests, kernels loaded before the first."""
+    assert solving.workers().submit(Sleep(0.0)).wait(600.0)
+    yield
+    solving.close()
+
+
+@pytest.fixture(autouse=True)
+def idle(pool):
+    """No test leaves work under way for the next."""
+    yield
+    solving.workers().stop_all()
 
 
 @pytest.fixture

@@ -188,7 +188,7 @@ def test_failed_beginnings_of_blocks_are_tried_again():
 
 def test_sizing_in_a_worker_says_what_is_missing():
     task = Size(demo().dump(), None, SizingEntry(set="main", stream="feed").model_dump())
-    assert "not known" in unpack(task.perform(Listening(), Shelf()))["trouble"]
+    assert "not known" in unpack(task.perform(Listening(), Shelf())[1])["trouble"]
 
 
 def test_the_digest_names_what_figures_hang_on():

@@ -9,7 +9,7 @@ from gulch.web.projects.actions import create_project
 
 @pytest.fixture(autouse=True)
 def inline_jobs(settings):
-    settings.GULCH_JOBS_INLINE = True
+    settings.GULCH_WORK_INLINE = True
     settings.ALLOWED_HOSTS = ["testserver"]
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, tests only
 

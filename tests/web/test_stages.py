@@ -175,16 +175,24 @@ def test_scan_that_cannot_begin_says_why(client, row, act):
     assert response.status_code == 422 and "low end" in response.content.decode()
     act("scan-edit", id="scan1", knob="purge_share", low="2 %", high="20 %", points="5")
     act("set", address="R1.temperature", value="hot")
+    response = client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
+    assert response.status_code == 422 and "not ready" in response.content.decode()
+
+
+def test_an_interrupted_scan_keeps_its_points_and_goes_on(client, row):
     client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
-    run = row.scan_runs.first()
-    assert run.state == ScanRun.FAILED and "not ready" in run.why
-
-
-def test_cancelled_scan_keeps_its_points(client, row):
-    run = ScanRun.objects.create(project=row, revision=row.current, scan="scan1", total=13, cancel=True)
-    jobs.work(run.pk, None)
+    run = row.scan_runs.get()
+    whole = jobs.result_of(run)
+    run.points.filter(place__in=[3, 4, 11]).delete()
+    ScanRun.objects.update(state=ScanRun.RUNNING, done=10)
+    jobs.abandon_unfinished()  # as a server does that starts again
+    words = text_of(page(client, row, "scans"))
+    assert "10 of 13 points are there" in words and "The server stopped" in words and "Go on with the rest" in words
+    client.post(f"/p/{row.pk}/scan-run/{run.pk}/resume/")
     run.refresh_from_db()
-    assert run.state == ScanRun.CANCELLED and run.result["points"] == []
+    assert (run.state, run.done) == (ScanRun.DONE, 13)
+    for a, b in zip(jobs.result_of(run)["points"], whole["points"], strict=True):
+        assert a["gauges"] == pytest.approx(b["gauges"], rel=1e-7)
 
 
 def test_names_are_escaped(client, row, act):

@@ -1,11 +1,18 @@
-"""Security headers, and signing in on the loopback demo."""
+"""Security headers, signing in on the loopback demo, and sentences for whatever goes wrong."""
+
+import logging
+import time
 
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
-from django.shortcuts import render
+from django.core.exceptions import PermissionDenied, SuspiciousOperation
+from django.db import DatabaseError
+from django.http import Http404, HttpResponse
+from django.shortcuts import render, resolve_url
 
 from gulch.engine.document import DocumentError
 
+log = logging.getLogger("gulch.web")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
     "connect-src 'self'; worker-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
@@ -42,8 +49,8 @@ class DemoSignIn:
         return self.get_response(request)
 
 
-class UnreadableProject:
-    """A stored project that this version cannot read gets a sentence, and stays stored as it is."""
+class Sentences:
+    """A net under all views: whatever goes wrong becomes a sentence, and the project stays as it is."""
 
     def __init__(self, get_response):
         self.get_response = get_response
@@ -52,6 +59,54 @@ class UnreadableProject:
         return self.get_response(request)
 
     def process_exception(self, request, exception):
+        if isinstance(exception, Http404 | PermissionDenied | SuspiciousOperation):
+            return None  # Django's own answers
+        match = request.resolver_match
+        context = {"pk": match.kwargs.get("pk") if match else None}
         if isinstance(exception, DocumentError):
-            return render(request, "projects/unreadable.html", {"why": str(exception)}, status=500)
-        return None
+            context |= {"title": "This project cannot be read", "why": str(exception)}
+        elif isinstance(exception, DatabaseError):
+            log.exception("the database refused")
+            context |= {"title": "Nothing was changed", "why": database_words(exception)}
+        else:
+            reference = f"{time.time_ns() // 1_000_000 % 10**8:08d}"
+            log.error("fault %s at %s", reference, request.path, exc_info=exception)
+            context |= {"title": "Gulch met a fault of its own",
+                        "why": f"Nothing was changed. Its reference is {reference}: whoever runs this server finds it in the log."}  # fmt: skip
+        if request.headers.get("HX-Request"):
+            response = HttpResponse(f"{context['title']}. {context['why']}", "text/plain; charset=utf-8", status=500)
+            response["X-Gulch-Says"] = "1"
+            return response
+        return render(request, "projects/unreadable.html", context, status=500)
+
+
+def database_words(error):
+    """What the user can do about a database that refuses."""
+    text = str(error).lower()
+    if "full" in text:
+        return "The disk is full: make room, then do it again."
+    if "readonly" in text or "read-only" in text:
+        return "The database may only be read: whoever runs this server must let it write again, then do it again."
+    if "locked" in text:
+        return "The database is busy: do it again in a moment."
+    if "malformed" in text or "not a database" in text:
+        return "The database file is damaged: put back a copy of it."
+    return "The database could not do this: whoever runs this server finds the reason in the log."
+
+
+class SignedOut:
+    """A request from inside a page whose session has ended is told so, not sent the sign-in page to show in its place."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        response = self.get_response(request)
+        if (
+            request.headers.get("HX-Request")
+            and response.status_code == 302
+            and not request.user.is_authenticated
+            and response.headers.get("Location", "").startswith(resolve_url(settings.LOGIN_URL))
+        ):
+            return HttpResponse("You are signed out.", "text/plain; charset=utf-8", status=401)
+        return response

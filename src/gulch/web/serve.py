@@ -1,81 +1,111 @@
 """Serving: the loopback demo, and the application with sign-in."""
 
+import getpass
 import os
+import signal
 import socket
+import sys
 import threading
-import time
+from pathlib import Path
+
+THREADS = 32  # most of them wait for workers at any time
 
 
 def say(text):
     print(text, flush=True)
 
 
-def prepare():
-    """Django set up, database migrated."""
+def prepare(collect=False):
+    """Django set up, database migrated; with `collect` the static files compressed under hashed names as well."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "gulch.web.settings")
+    if collect:
+        os.environ["GULCH_COLLECTED"] = "1"
     import django
 
     django.setup()
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0, interactive=False)
+    if collect:
+        collect_static()
 
 
-def warm_up():
-    """Compile or load the kernels; says how long it took."""
-    say("Loading the compiled kernels (the first start compiles them, which takes a minute or two) …")
-    began = time.perf_counter()
-    from gulch.demo import projects
-    from gulch.engine.flowsheet import solve
+def collect_static():
+    """Collect the static files, unless those at hand are collected already."""
+    from django.conf import settings
+    from django.core.management import call_command
 
-    for project in projects():
-        solve(project)
-    say(f"  ready after {time.perf_counter() - began:.0f} s.")
+    import gulch
+
+    newest = max(p.stat().st_mtime_ns for p in Path(settings.STATICFILES_DIRS[0]).rglob("*") if p.is_file())
+    stamp, now = Path(settings.STATIC_ROOT) / "collected", f"{gulch.__version__} {newest}"
+    if not stamp.exists() or stamp.read_text() != now:
+        call_command("collectstatic", verbosity=0, interactive=False, clear=True)
+        stamp.write_text(now)
 
 
 def listen(host, port):
-    """A bound socket; the next free port when the wanted one is taken."""
+    """A bound socket; the next free port when the wanted one is taken. Raises OSError where the host is not here."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
     for candidate in range(port, port + 50):
-        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        sock = socket.socket(family, socket.SOCK_STREAM)
         if os.name == "posix":
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             sock.bind((host, candidate))
             return sock
-        except OSError:
+        except socket.gaierror:
             sock.close()
+            raise
+        except OSError as error:
+            sock.close()
+            if error.errno in (99, 49):  # address not of this machine (Linux, macOS)
+                raise
     return None
 
 
 def run(host, port):
-    sock = listen(host, port)
+    try:
+        sock = listen(host, port)
+    except OSError:
+        say(f"{host} is no address of this computer: give one of its own with --host.")
+        return 1
     if sock is None:
         say(f"No free port between {port} and {port + 49}: give another with --port.")
         return 1
     import waitress
 
+    from gulch.engine.species.search import find
+    from gulch.web.projects import solving
     from gulch.web.scans.jobs import abandon_unfinished
     from gulch.web.wsgi import application
 
     abandon_unfinished()
-    from gulch.engine.species.search import find
-
-    # the index takes seconds; only the first search would wait for it
+    # neither the kernels nor the species index are waited for: pages say where something is still being loaded
+    threading.Thread(target=solving.warm, daemon=True, name="first-worker").start()
     threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
-    say(f"Gulch is ready: http://127.0.0.1:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
-    sock.listen(128)
-    waitress.serve(application, sockets=[sock], threads=6, ident="gulch", max_request_body_size=3_000_000)
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    shown = f"[{host}]" if ":" in host else host
+    say(f"Gulch is ready: http://{shown}:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
+    sock.listen(256)
+    try:
+        waitress.serve(
+            application, sockets=[sock], threads=THREADS, ident="gulch", max_request_body_size=3_000_000,
+            channel_timeout=60, connection_limit=500,
+        )  # fmt: skip
+    finally:
+        solving.close()
     return 0
 
 
 def demo(port):
-    """Migrate, load the demo, warm up and serve on the loopback address, signed in as the demo user."""
+    """Migrate, load the demo with its figures, and serve on the loopback address, signed in as the demo user."""
     os.environ["GULCH_DEMO"] = "1"
-    say("Preparing the database …")
-    prepare()
+    say("Preparing …")
+    prepare(collect=True)
     from django.contrib.auth import get_user_model
 
-    from gulch.demo import projects
+    from gulch.demo import figures, projects
     from gulch.web.projects.actions import create_project
     from gulch.web.projects.models import Project
 
@@ -83,25 +113,47 @@ def demo(port):
     if made:
         user.set_unusable_password()
         user.save()
-    warm_up()
     for document in projects():
         if not Project.objects.filter(owner=user, name=document.name).exists():
-            create_project(user, document, "Demo project")
+            create_project(user, document, "Demo project", figures(document))
     return run("127.0.0.1", port)
 
 
-def serve(port):
-    """Serve on the loopback address with Django's accounts."""
-    say("Preparing the database …")
+def serve(host, port):
+    """Serve with accounts; on the loopback address unless another is asked for."""
+    say("Preparing …")
+    prepare(collect=True)
+    return run(host, port)
+
+
+def add_user(name, admin=False, reset=False):
+    """Create an account, or set a new password for one; asks for the password twice."""
     prepare()
-    warm_up()
-    return run("127.0.0.1", port)
+    from django.contrib.auth import get_user_model
+    from django.contrib.auth.password_validation import validate_password
+    from django.core.exceptions import ValidationError
 
-
-def add_user(name):
-    """Create an account, asking for a password."""
-    prepare()
-    from django.core.management import call_command
-
-    call_command("createsuperuser", username=name, email="")
+    users = get_user_model()
+    user = users.objects.filter(username=name).first()
+    if user is None and reset:
+        say(f"There is no account {name}.")
+        return 1
+    if user is not None and not reset:
+        say(f"There is an account {name} already: give it a new password with --reset.")
+        return 1
+    try:
+        if user is None:
+            user = users(username=name, is_superuser=admin, is_staff=admin)
+            user.full_clean(exclude=["password"])
+        password = getpass.getpass("Password: ")
+        if password != getpass.getpass("Once more: "):
+            say("The two do not agree: nothing was changed.")
+            return 1
+        validate_password(password, user)
+    except ValidationError as error:
+        say(" ".join(error.messages))
+        return 1
+    user.set_password(password)
+    user.save()
+    say(f"{name} can sign in now.")
     return 0

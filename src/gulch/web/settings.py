@@ -2,17 +2,23 @@
 
 GULCH_HOME   folder of the database and the secret key (default: the user's data folder)
 GULCH_HOSTS  host names served besides the loopback ones, separated by commas
+GULCH_HTTPS  "1": a reverse proxy speaks HTTPS to the browsers (and sets X-Forwarded-Proto)
 GULCH_DEMO   "1": requests from this computer are signed in as the demo user
+GULCH_WORKERS      processes for scans (default: one for each core)
+GULCH_WORKERS_NOW  processes for what users wait for (default: 1; hard solves make room by themselves)
+GULCH_TIME_LIMIT   seconds after which any solve is ended (default: 600); searches are limited by counts before
 """
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 from platformdirs import user_data_dir
 
 HERE = Path(__file__).resolve().parent
 HOME = Path(os.environ.get("GULCH_HOME") or user_data_dir("gulch", appauthor=False))
+os.umask(0o077)  # database, key and logs are their owner's only
 HOME.mkdir(parents=True, exist_ok=True)
 
 
@@ -26,9 +32,23 @@ def _secret_key():
     return path.read_text()
 
 
+def _count(name, default):
+    """A whole number above 0 from the environment."""
+    text = os.environ.get(name, "")
+    if text and not (text.isascii() and text.isdigit() and 0 < int(text) < 100_000):
+        raise SystemExit(f"{name} is “{text}”: give a whole number above 0.")
+    return int(text) if text else default
+
+
 SECRET_KEY = _secret_key()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("GULCH_HOSTS", "").split(","))]
+HOSTS = [h.strip() for h in os.environ.get("GULCH_HOSTS", "").split(",") if h.strip()]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *HOSTS]
+HTTPS = os.environ.get("GULCH_HTTPS") == "1"
+if HTTPS:
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in HOSTS]
 GULCH_DEMO = os.environ.get("GULCH_DEMO") == "1"
 
 INSTALLED_APPS = [
@@ -37,6 +57,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
+    "axes",
     "gulch.web.projects",
     "gulch.web",
 ]
@@ -44,6 +65,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "gulch.web.middleware.ContentSecurityPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -51,8 +73,17 @@ MIDDLEWARE = [
     "gulch.web.middleware.DemoSignIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "gulch.web.middleware.UnreadableProject",
+    "gulch.web.middleware.Sentences",
+    "gulch.web.middleware.SignedOut",
+    "axes.middleware.AxesMiddleware",
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_TEMPLATE = "projects/locked_out.html"
+AXES_VERBOSE = False
 ROOT_URLCONF = "gulch.web.urls"
 WSGI_APPLICATION = "gulch.web.wsgi.application"
 TEMPLATES = [
@@ -75,7 +106,7 @@ DATABASES = {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME / "gulch.sqlite3",
         "OPTIONS": {
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA busy_timeout=5000;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA busy_timeout=20000;",
             "transaction_mode": "IMMEDIATE",
         },
         "TEST": {"NAME": str(HOME / "test.sqlite3")},  # a file: scan threads and the test server share it
@@ -92,8 +123,18 @@ STATIC_URL = "static/"
 STATICFILES_DIRS = [HERE / "static"]
 STATIC_ROOT = HOME / "static"
 STATIC_ROOT.mkdir(exist_ok=True)
-WHITENOISE_USE_FINDERS = True
+# `gulch serve` and `gulch demo` collect the files beforehand: compressed, with hashed names that browsers keep
+COLLECTED = os.environ.get("GULCH_COLLECTED") == "1"
+WHITENOISE_USE_FINDERS = not COLLECTED
 WHITENOISE_MAX_AGE = 3600
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {
+        "BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"
+        if COLLECTED
+        else "django.contrib.staticfiles.storage.StaticFilesStorage"
+    },
+}
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -107,4 +148,7 @@ SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "gulch_session", "gulch_csrf"
 X_FRAME_OPTIONS = "DENY"
-GULCH_JOBS_INLINE = False  # tests run scans in the request
+GULCH_WORK_INLINE = False  # tests solve in the request
+GULCH_WORKERS_NOW = _count("GULCH_WORKERS_NOW", 1)
+GULCH_WORKERS_LATER = _count("GULCH_WORKERS", os.cpu_count() or 1)
+GULCH_TIME_LIMIT = float(_count("GULCH_TIME_LIMIT", 600))

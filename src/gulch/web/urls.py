@@ -3,12 +3,15 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
-from gulch.web.projects import views
+from gulch.web.projects import accounts, views
 
 urlpatterns = [
     path("", views.project_list, name="projects"),
     path("sign-in/", auth.LoginView.as_view(template_name="projects/sign_in.html"), name="sign-in"),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
+    path("password/", accounts.change_password, name="password"),
+    path("accounts/", accounts.accounts, name="accounts"),
+    path("accounts/<int:pk>/", accounts.set_password, name="set-password"),
     path("new/", views.new, name="new"),
     path("import/", views.import_file, name="import"),
     path("load-demo/", views.load_demo, name="load-demo"),
@@ -23,6 +26,10 @@ urlpatterns = [
     path("p/<int:pk>/do/<slug:name>/", views.do, name="do"),
     path("p/<int:pk>/try/", views.try_knob, name="try"),
     path("p/<int:pk>/go-on/", views.go_on, name="go-on"),
+    path("p/<int:pk>/solve-again/", views.solve_again, name="solve-again"),
+    path("p/<int:pk>/stop/", views.stop, name="stop"),
+    path("p/<int:pk>/progress/<slug:stage>/", views.progress, name="progress"),
+    path("p/<int:pk>/scan-run/<int:run>/resume/", views.scan_resume, name="scan-resume"),
     path("p/<int:pk>/scan-run/", views.scan_run, name="scan-run"),
     path("p/<int:pk>/scan-run/<int:run>/cancel/", views.scan_cancel, name="scan-cancel"),
     path("p/<int:pk>/scan-run/<int:run>/", views.scan_progress, name="scan-progress"),

@@ -1,5 +1,6 @@
 """Running solves elsewhere: tasks, worker processes, progress, stopping."""
 
+from gulch.engine.work.inline import Inline
 from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
@@ -7,6 +8,7 @@ from gulch.engine.work.tasks import ScanPart, Size, Solve, document_digest, solu
 
 __all__ = [
     "Ending",
+    "Inline",
     "Job",
     "NotFinite",
     "Progress",

@@ -30,8 +30,8 @@ class Progress:
 class Job:
     """One task on its way. `value` and `ending` are there once `wait` returns true."""
 
-    def __init__(self, task, key=None, owner=None, on_item=None, on_end=None):
-        self.task, self.key, self.owner = task, key, owner
+    def __init__(self, task, key=None, owner=None, about=None, on_item=None, on_end=None):
+        self.task, self.key, self.owner, self.about = task, key, owner, about
         self.on_item, self.on_end = on_item, on_end
         self.value, self.ending, self.words = None, None, ""
         self.handed_in, self.began = time.monotonic(), None

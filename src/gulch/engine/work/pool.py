@@ -50,13 +50,13 @@ class Workers:
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
         self.closed = False
 
-    def submit(self, task, *, key=None, owner=None, lane="now", on_item=None, on_end=None):
-        """Hand in a task; a job of the same key that has not ended is replaced. Returns a Job.
+    def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+        """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
 
-        on_item(job, item), on_end(job): called in a thread of the pool.
+        about: whatever the caller wants to know it by. on_item(job, item), on_end(job): called in a thread of the pool.
         """
-        job = Job(task, key, owner, on_item, on_end)
-        if key is not None:
+        job = Job(task, key, owner, about, on_item, on_end)
+        if key is not None and replaces:
             self.stop(key, Ending.REPLACED)
         with self.change:
             if self.closed:
@@ -87,6 +87,16 @@ class Workers:
         for job in dropped:
             job.end(ending)
         return len(dropped) + asked
+
+    def stop_all(self):
+        """End all jobs, and wait until they have ended."""
+        with self.change:
+            jobs = list(self._jobs())
+            keys = {j.key for j in jobs}
+        for key in keys:
+            self.stop(key)
+        for job in jobs:
+            job.wait(10.0)
 
     def close(self):
         """End everything; nothing can be handed in any more."""

@@ -1,6 +1,6 @@
 """What can be worked on elsewhere: plain data in, plain data out.
 
-A task's `perform(watch, shelf)` runs in a worker; the shelf keeps prepared documents between tasks. `digest` names what
+A task's `perform(watch, shelf)` runs in a worker, and what it answers is kept; the shelf keeps prepared documents between tasks. `digest` names what
 its answer depends on, so that an answer can be kept and found again.
 """
 
@@ -12,6 +12,7 @@ from hashlib import sha256
 from gulch.engine.document import SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
 from gulch.engine.flowsheet.solution import Message
+from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ready_plan, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
@@ -118,7 +119,10 @@ def ready_plan_on(shelf, document):
 
 @dataclass(frozen=True)
 class Size:
-    """Size reactors for a sizing entry on a stream of a solved document. Answers packed {"found"} or {"trouble"}."""
+    """Size reactors for a sizing entry on a stream of a solved document.
+
+    Answers (True, packed {"found"} or {"trouble"}).
+    """
 
     document: dict
     solution: bytes | None
@@ -131,6 +135,6 @@ class Size:
     def perform(self, watch, shelf):
         try:
             found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))
-            return pack({"found": asdict(found)})
-        except (SizingTrouble, NotFinite) as error:
-            return pack({"trouble": str(error)})
+            return True, pack({"found": asdict(found)})
+        except (SizingTrouble, QuantityError, NotFinite) as error:
+            return True, pack({"trouble": str(error)})

@@ -1,12 +1,15 @@
-"""What can be done to a project. Views call these; tests and commands may too."""
+"""What can be done to a project. Views call these; tests and commands may too.
+
+An edit is a short transaction: the version is compared, the change applied, a revision appended. Its figures follow.
+"""
 
 from django.db import transaction
 from pydantic import ValidationError
 
 from gulch.engine.document import DocumentError, load
-from gulch.engine.flowsheet import Solution, solve
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.variants import folded, worked
+from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
 
 
@@ -18,19 +21,27 @@ class Conflict(Exception):
         self.newest = newest
 
 
-def create_project(owner, document, label):
-    """Store a document as a new project and solve it."""
+def create_project(owner, document, label, outcome=None):
+    """Store a document as a new project and have it solved. outcome: (solved, packed) where it is known already."""
     with transaction.atomic():
         row = Project.objects.create(owner=owner, name=document.name)
         add_revision(row, document, label)
+        if outcome is not None:
+            row.outcomes.create(digest=row.current.digest, solved=outcome[0], packed=outcome[1])
+            solving.know(row)
+    solving.begin(row)
+    row.refresh_from_db()
     return row
 
 
 def copy_project(row, name):
-    """A copy of a project's current state under another name."""
+    """A copy of a project's current state under another name, with its figures."""
     document = load(row.current.document)
     document.name = name[:120]
-    return create_project(row.owner, document, f"Copy of {row.name}")
+    found = row.outcome()
+    return create_project(
+        row.owner, document, f"Copy of {row.name}", (found.solved, bytes(found.packed)) if found else None
+    )
 
 
 def claim(row, version, client):
@@ -46,14 +57,20 @@ def claim(row, version, client):
         row.client, row.client_since = client, row.version
 
 
-def edit(row, version, label, change, client="", whole=False):
-    """Apply change(document) to the current document as a new revision, and solve.
+def locked(row):
+    """The row as it stands, held for the transaction under way."""
+    return Project.objects.select_for_update().select_related("current", "current__parent").get(pk=row.pk)
 
-    client: a name of the open page that asks. whole: the change concerns all variants. label: words for the history, or a function of what `change` returned. Returns what `change`
-    returned. Raises Conflict when `version` is not the row's, EditError when the change cannot be made.
+
+def edit(row, version, label, change, client="", whole=False):
+    """Apply change(document) to the current document as a new revision, and have it solved.
+
+    client: a name of the open page that asks. whole: the change concerns all variants. label: words for the history,
+    or a function of what `change` returned. Returns what `change` returned. Raises Conflict when `version` is not the
+    row's, EditError when the change cannot be made.
     """
     with transaction.atomic():
-        row = Project.objects.select_for_update().select_related("current").get(pk=row.pk)
+        row = locked(row)
         claim(row, version, client)
         project = load(row.current.document)
         try:
@@ -65,6 +82,7 @@ def edit(row, version, label, change, client="", whole=False):
         if document.dump() == row.current.document:
             return outcome
         add_revision(row, document, label(outcome) if callable(label) else label)
+    solving.begin(row)
     return outcome
 
 
@@ -78,57 +96,25 @@ def _sentence(error):
 
 def add_revision(row, document, label):
     """Append a revision after the current one and make it current."""
-    last = row.revisions.order_by("-number").first()
-    number = last.number + 1 if last else 1
+    last = row.revisions.order_by("-number").values_list("number", flat=True).first()
     row.current = Revision.objects.create(
-        project=row, number=number, parent=row.current, label=label[:200], document=document.dump()
-    )
-    row.name = document.name
-    settle_on_current(row, document)
+        project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump(),
+        digest=solving.digest_of(document),
+    )  # fmt: skip
+    stand_on_current(row)
 
 
-def settle_on_current(row, document=None, max_passes=None, start=None):
-    """Solve the current revision and store what was found; a failed solve leaves the last good one."""
-    document = worked(document or load(row.current.document))
-    solution = solve(
-        document, start=start_of(row) if start is None else start, **({"max_passes": max_passes} if max_passes else {})
-    )
-    if not solution.solved and start is None and row.good:
-        # a start from another state may mislead: try from nothing before giving up
-        if any(not loop.settled for loop in solution.loops):
-            again = solve(document)
-            solution = again if again.solved else solution
-    store(row, solution)
-    return solution
-
-
-def store(row, solution):
-    row.latest = solution.to_dict()
-    if solution.solved:
-        row.good, row.good_revision = row.latest, row.current.number
-        row.current.tears = solution.tears
-        row.current.save(update_fields=["tears"])
+def stand_on_current(row):
+    """Store that the project stands at another revision now; figures that are known are good at once."""
+    row.name = row.current.document.get("name", row.name)
     row.version += 1
     row.save()
-
-
-def start_of(row):
-    """Start for the tears: those with which this revision was solved before, or those of the last good solution."""
-    return row.current.tears or (row.good or {}).get("tears")
+    solving.know(row)
 
 
 def document_of(row):
     """The document of a project as it is worked on: the base, or a variant."""
     return worked(load(row.current.document))
-
-
-def go_on(row):
-    """Continue the loops from the last iterate."""
-    with transaction.atomic():
-        row = Project.objects.select_for_update().select_related("current").get(pk=row.pk)
-        row.client = ""
-        tears = (row.latest or {}).get("tears") or start_of(row)
-        return settle_on_current(row, max_passes=600, start=tears)
 
 
 def undo(row, version, client=""):
@@ -148,17 +134,22 @@ def redo(row, version, client=""):
 
 def _step(row, version, client, choose):
     with transaction.atomic():
-        row = Project.objects.select_for_update().select_related("current", "current__parent").get(pk=row.pk)
+        row = locked(row)
         claim(row, version, client)
         to, label = choose(row)
         if to is None:
             return None
         row.current = to
-        document = load(to.document)
-        row.name = document.name
-        settle_on_current(row, document)
+        stand_on_current(row)
+    solving.begin(row)
     return label
 
 
-def solution_of(data):
-    return Solution.from_dict(data) if data else None
+def restore(row, version, number):
+    """Make an old revision's document the newest. Raises Conflict, DocumentError, Revision.DoesNotExist."""
+    with transaction.atomic():
+        row = locked(row)
+        claim(row, version, "")
+        document = load(row.revisions.get(number=number).document)
+        add_revision(row, document, f"Back to revision {number}")
+    solving.begin(row)

@@ -1,7 +1,9 @@
-"""Projects with their revisions, and scan jobs."""
+"""Projects with their revisions, the outcomes of solves, and scan runs with their points."""
 
 from django.conf import settings
 from django.db import models
+
+from gulch.engine.work import solution_of, unpack
 
 
 class Project(models.Model):
@@ -14,9 +16,8 @@ class Project(models.Model):
     client = models.CharField(max_length=40, blank=True, default="")
     client_since = models.PositiveIntegerField(default=0)
     current = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
-    latest = models.JSONField(null=True)  # Solution of the current revision
-    good = models.JSONField(null=True)  # last Solution that solved
-    good_revision = models.PositiveIntegerField(null=True)
+    good_outcome = models.ForeignKey("Outcome", null=True, on_delete=models.SET_NULL, related_name="+")
+    good_revision = models.PositiveIntegerField(null=True)  # whose figures the good outcome holds
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -24,6 +25,21 @@ class Project(models.Model):
 
     def __str__(self):
         return self.name
+
+    def outcome(self):
+        """The Outcome of the current revision, or None while there is none."""
+        return self.outcomes.filter(digest=self.current.digest).first() if self.current else None
+
+    @property
+    def latest(self):
+        """The current revision's Solution as plain data, or None."""
+        found = self.outcome()
+        return found.data() if found else None
+
+    @property
+    def good(self):
+        """The last Solution that solved as plain data, or None."""
+        return self.good_outcome.data() if self.good_outcome else None
 
 
 class Revision(models.Model):
@@ -34,7 +50,7 @@ class Revision(models.Model):
     parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
     label = models.CharField(max_length=200)
     document = models.JSONField()
-    tears = models.JSONField(null=True)  # the converged state of its loops, the next start
+    digest = models.CharField(max_length=64, default="")  # of the worked document: which Outcome is its own
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -45,8 +61,30 @@ class Revision(models.Model):
         return f"{self.number}: {self.label}"
 
 
+class Outcome(models.Model):
+    """The answer to a task on a project, by the digest of what it hangs on: compressed, solved or not."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="outcomes")
+    digest = models.CharField(max_length=64)
+    packed = models.BinaryField()
+    solved = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "digest"], name="outcome_digest")]
+
+    def __str__(self):
+        return f"{self.digest[:8]} ({'solved' if self.solved else 'not solved'})"
+
+    def data(self):
+        return unpack(self.packed)
+
+    def solution(self):
+        return solution_of(self.packed)
+
+
 class ScanRun(models.Model):
-    """One run of a scan: a job with state, progress and result."""
+    """One run of a scan: a job with state, progress and result. Its points are kept one by one while it runs."""
 
     WAITING, RUNNING, DONE, CANCELLED, FAILED = "waiting", "running", "done", "cancelled", "failed"
 
@@ -56,7 +94,6 @@ class ScanRun(models.Model):
     state = models.CharField(max_length=10, default=WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)
-    cancel = models.BooleanField(default=False)
     why = models.TextField(default="")
     result = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
@@ -67,3 +104,23 @@ class ScanRun(models.Model):
     @property
     def active(self):
         return self.state in (self.WAITING, self.RUNNING)
+
+    @property
+    def resumable(self):
+        """Whether points are missing that can still be computed."""
+        return self.state in (self.CANCELLED, self.FAILED) and self.done < self.total
+
+
+class ScanPoint(models.Model):
+    """A finished point of a scan run."""
+
+    run = models.ForeignKey(ScanRun, on_delete=models.CASCADE, related_name="points")
+    place = models.PositiveIntegerField()
+    data = models.JSONField()
+
+    class Meta:
+        ordering = ["place"]
+        constraints = [models.UniqueConstraint(fields=["run", "place"], name="scan_point_place")]
+
+    def __str__(self):
+        return f"point {self.place} of run {self.run_id}"

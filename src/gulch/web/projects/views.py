@@ -1,7 +1,10 @@
 """Project list, the workspace pages, and the one view through which every edit goes."""
 
+import json
+
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.core.paginator import Paginator
 from django.db.models import Count
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -13,25 +16,27 @@ import gulch.web.process.actions
 import gulch.web.scans.actions
 import gulch.web.variants.actions  # noqa: F401  (registers the edits)
 from gulch.demo import projects as demo_projects
-from gulch.engine.document import MAX_BYTES, DocumentError, load, loads
+from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
 from gulch.engine.exchange import csv_text, scan_csv
-from gulch.engine.flowsheet import Plan
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
+from gulch.engine.work import Ending, Solve, solution_of
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
-from gulch.web.projects import actions
-from gulch.web.projects.models import Project
+from gulch.web.projects import actions, solving
+from gulch.web.projects.models import Project, Revision
 from gulch.web.projects.registry import ACTIONS, WHOLE
 from gulch.web.projects.workspace import STAGES, Workspace, slider_text
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import scan_page
 from gulch.web.scans.sizing import SizingPage
 from gulch.web.variants.presenter import VariantsPage
+
+TRY_PATIENCE = 3.0  # s that a slider's position may take
 
 
 def own(request, pk):
@@ -97,8 +102,12 @@ def copy(request, pk):
 
 
 def show_workspace(request, row, stage, select="", status=200, **more):
-    """The whole workspace region; htmx requests get only that region."""
-    space = Workspace(row, stage, select, **more)
+    """The whole workspace region, with its figures if they are there within a moment; htmx requests get only that."""
+    job = None if "trial" in more else solving.figures(row)
+    trouble = solving.trouble_of(row)
+    if trouble:
+        more.setdefault("notice", {"level": "error", "text": trouble})
+    space = Workspace(row, stage, select, job=job, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
     context = {"space": space, "row": row, "stage": stage}
     if stage == "chemistry":
@@ -198,10 +207,14 @@ def try_knob(request, pk):
     except (QuantityError, ValueError) as error:
         return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422,
                               notice={"level": "error", "text": str(error)})  # fmt: skip
-    solution = Plan(space.document).run(start=actions.start_of(row), overrides={address: value}, explain=False)
-    return show_workspace(
-        request, row, _stage(request), request.POST.get("select", ""), trial=solution, trial_values={address: text}
-    )
+    task = Solve(space.document.dump(), solving.start_of(row), {address: value}, explain=False, again=False)
+    job = solving.workers().submit(task, key=("try", row.pk, _client(request)), owner=row.owner_id)
+    if not job.wait(TRY_PATIENCE):
+        solving.workers().stop(job.key)
+    if job.ending is not Ending.DONE:
+        return HttpResponse(status=204)  # overtaken by a newer position, or too hard to follow a hand
+    return show_workspace(request, row, _stage(request), request.POST.get("select", ""),
+                          trial=solution_of(job.value[1]), trial_values={address: text})  # fmt: skip
 
 
 @login_required
@@ -224,28 +237,65 @@ def history(request, pk, way):
 @require_POST
 def go_on(request, pk):
     """Continue the loops from their last iterate."""
-    actions.go_on(own(request, pk))
+    row = own(request, pk)
+    solving.awaited(solving.go_on(row))
     return show_workspace(request, own(request, pk), "loops")
+
+
+@login_required
+@require_POST
+def solve_again(request, pk):
+    """Solve the current revision once more, after a solve was broken off."""
+    solving.awaited(solving.again(own(request, pk)))
+    return show_workspace(request, own(request, pk), _stage(request), request.POST.get("select", ""))
+
+
+@login_required
+@require_POST
+def stop(request, pk):
+    """Stop the solve under way."""
+    solving.stop(own(request, pk))
+    return show_workspace(request, own(request, pk), _stage(request), request.POST.get("select", ""))
+
+
+@login_required
+@require_GET
+def progress(request, pk, stage):
+    """How far the solve under way is; once it ends, the whole page again."""
+    row = own(request, pk)
+    job = solving.begin(row)
+    if job is not None and not job.ended:
+        return render(
+            request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()}
+        )
+    response = show_workspace(
+        request, row, stage if stage in dict(STAGES) else "process", request.GET.get("select", "")
+    )
+    response["HX-Retarget"], response["HX-Reswap"] = "#workspace", "morph:outerHTML"
+    return response
 
 
 @login_required
 @require_GET
 def revisions(request, pk):
     row = own(request, pk)
-    return render(
-        request, "projects/revisions.html", {"row": row, "revisions": row.revisions.order_by("-number")[:300]}
-    )
+    pages = Paginator(row.revisions.defer("document").order_by("-number"), 100)
+    return render(request, "projects/revisions.html", {"row": row, "page": pages.get_page(request.GET.get("page"))})
 
 
 @login_required
 @require_POST
 def restore(request, pk, number):
     """Make an old revision's document the newest."""
-    row = own(request, pk)
-    revision = get_object_or_404(row.revisions, number=number)
-    document = load(revision.document)
-    row.client = ""
-    actions.add_revision(row, document, f"Back to revision {number}")
+    try:
+        actions.restore(own(request, pk), _version(request), number)
+    except actions.Conflict as conflict:
+        newest = conflict.newest
+        messages.error(request, f"The project was changed meanwhile (revision {newest.number}: {newest.label}). "
+                                "Look at it, then go back if you still want to.")  # fmt: skip
+        return redirect("revisions", pk)
+    except Revision.DoesNotExist:
+        raise Http404 from None
     return redirect("stage", pk, "process")
 
 
@@ -265,7 +315,8 @@ def species_search(request, pk):
 @require_GET
 def export_json(request, pk):
     row = own(request, pk)
-    response = HttpResponse(Document.model_validate(row.current.document).to_json(), content_type="application/json")
+    text = json.dumps(row.current.document, indent=1, ensure_ascii=False)  # as stored, readable or not
+    response = HttpResponse(text.encode("utf-8", "backslashreplace"), content_type="application/json")
     return _attachment(response, row, "json")
 
 
@@ -294,7 +345,7 @@ def export_profile(request, pk, unit):
 def export_scan(request, pk, run):
     row = own(request, pk)
     found = get_object_or_404(row.scan_runs, pk=run, result__isnull=False)
-    text = scan_csv(found.result, row.current.document.get("display", "process-metric"))
+    text = scan_csv(jobs.result_of(found), row.current.document.get("display", "process-metric"))
     return _attachment(HttpResponse(text, content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
 
 
@@ -309,7 +360,7 @@ def _attachment(response, row, ending):
 def scan_run(request, pk):
     row = own(request, pk)
     try:
-        jobs.start(row, request.POST.get("id", ""), actions.start_of(row))
+        jobs.start(row, request.POST.get("id", ""))
     except ScanError as error:
         return show_workspace(
             request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)}
@@ -321,8 +372,18 @@ def scan_run(request, pk):
 @require_POST
 def scan_cancel(request, pk, run):
     row = own(request, pk)
-    row.scan_runs.filter(pk=run).update(cancel=True)
+    jobs.stop(get_object_or_404(row.scan_runs, pk=run))
     return show_workspace(request, row, "scans", request.POST.get("select", ""))
+
+
+@login_required
+@require_POST
+def scan_resume(request, pk, run):
+    """Compute the points that a run lacks."""
+    row = own(request, pk)
+    found = get_object_or_404(row.scan_runs, pk=run)
+    jobs.resume(found)
+    return show_workspace(request, row, "scans", found.scan)
 
 
 @login_required

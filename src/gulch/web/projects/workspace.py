@@ -6,12 +6,13 @@ from dataclasses import replace
 
 from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
+from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.edit import AIR
 from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond
-from gulch.engine.flowsheet.solution import Message, Solution
+from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.variants import misfits, worked
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -28,6 +29,8 @@ from gulch.engine.quantities import (
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import FAMILIES, Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.work import Ending
+from gulch.web.projects import solving
 
 STAGES = (
     ("chemistry", "Chemistry"),
@@ -60,21 +63,23 @@ def stands_in_part(solution):
 class Workspace:
     """A project as a page shows it. `solution` may be that of a slider being moved (trial)."""
 
-    def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None):
+    def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None, job=None):
         self.row, self.stage, self.select = row, stage, select or ""
-        self.notice, self.conflict = notice, conflict
+        self.notice, self.conflict, self.job = notice, conflict, job
         self.whole = load(row.current.document)
         self.document = worked(self.whole)
         self.display = self.document.display
         self.trial_values = trial_values or {}
-        self.latest = trial or (Solution.from_dict(row.latest) if row.latest else None)
-        good = Solution.from_dict(row.good) if row.good else None
+        found = None if trial else row.outcome()
+        self.latest = trial or (found.solution() if found else None)
         self.partial = self.latest is not None and not self.latest.solved and stands_in_part(self.latest)
-        if self.latest is not None and (self.latest.solved or good is None or self.partial):
+        if self.latest is not None and (self.latest.solved or self.partial or row.good_outcome is None):
             self.solution, self.fresh = self.latest, self.latest.solved
         else:
-            self.solution, self.fresh = good, False
-        self.messages = list(self.latest.messages) if self.latest else []
+            self.solution, self.fresh = row.good_outcome.solution() if row.good_outcome else None, False
+        self.messages = list(self.latest.messages) if self.latest else check(self.document)
+        if self.latest is not None and self.latest.broken_off:
+            self.messages += [m for m in check(self.document) if m not in self.messages]
         if self.variant is not None:
             self.messages[:0] = [
                 Message(
@@ -100,6 +105,8 @@ class Workspace:
     @property
     def state(self):
         """(css name, words) of the header's chip."""
+        if self.job is not None:
+            return "idle", "solving …"
         if not self.document.units:
             return "idle", "nothing to solve yet"
         if self.latest is not None and self.latest.solved:
@@ -110,17 +117,38 @@ class Workspace:
                 return "idle", "single pass, a loop is open"
             return "good", f"solved in {max(1, round(1000 * self.latest.seconds))} ms"
         errors = sum(m.level == "error" for m in self.messages)
-        words = f"not solved · {errors} to mend" if errors else "not solved"
-        return "bad", words
+        if self.latest is not None and self.latest.broken_off:
+            return "bad", "not solved: " + ("stopped" if self.stopped else "broken off")
+        return "bad", f"not solved · {errors} to mend" if errors else "not solved"
+
+    @property
+    def ready(self):
+        """Whether the solver's kernels are loaded."""
+        return solving.ready()
+
+    @property
+    def stopped(self):
+        """Whether the user stopped the solve."""
+        return self.latest is not None and self.latest.broken_off == Ending.STOPPED.value
 
     @property
     def stale(self):
         """Words for figures that belong to an earlier revision, or ''."""
-        if self.fresh or self.row.good is None or self.solution is None or self.partial:
+        if self.fresh or self.row.good_outcome is None or self.solution is None or self.partial:
             return ""
         if self.latest is not None and self.latest.solved:
             return ""
-        return f"The process does not solve as it stands: the figures are those of revision {self.row.good_revision}."
+        figures = f"the figures are those of revision {self.row.good_revision}"
+        if self.job is not None or self.latest is None:
+            return f"Until it is solved {figures}."
+        if self.latest.broken_off:
+            return f"{self.latest.messages[0].what} Meanwhile {figures}."
+        return f"The process does not solve as it stands: {figures}."
+
+    @property
+    def solve_again(self):
+        """Whether solving once more is offered: the solve was broken off, or its figures could not be stored."""
+        return self.job is None and bool(self.latest is None or self.latest.broken_off) and bool(self.document.units)
 
     @property
     def missing(self):

@@ -6,6 +6,7 @@ from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
 from gulch.engine.scans import windows
 from gulch.web.projects.workspace import pretty_text, show_unit
+from gulch.web.scans import jobs
 
 
 def scan_page(space):
@@ -26,10 +27,11 @@ def scan_page(space):
     }  # fmt: skip
     run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
     page["run"] = run
-    if run is not None and run.result:
+    result = jobs.result_of(run) if run is not None else None
+    if result and (result["points"] or not run.active):
         page["outdated"] = run.revision_id != space.row.current_id
-        page["table"] = table(run.result, space.display)
-        page["plot"] = plot(run.result, space.display)
+        page["table"] = table(result, space.display)
+        page["plot"] = plot(result, space.display)
     return page
 
 

@@ -4,10 +4,12 @@ from gulch.engine.document import SizingEntry, StreamEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.typed import typed
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, pretty_unit, show, to_unit, write
-from gulch.engine.scans.sizing import SizingTrouble, size
+from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit, write
+from gulch.engine.scans.sizing import Sizing
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.work import Size
+from gulch.web.projects import solving
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import pretty_text
 
@@ -21,13 +23,28 @@ class SizingPage:
         self.space, self.document, self.display = space, space.document, space.display
         self.entry = self.document.sizing or first_guess(self.document)
         self.asked = self.document.sizing is not None
-        self.found, self.trouble = None, ""
+        self.found, self.trouble, self.pending = None, "", False
         self.ready = any(r.rate for r in self.document.reactions) and bool(self.document.reaction_sets)
         if self.asked and self.ready:
-            try:
-                self.found = size(self.document, space.solution, self.entry)
-            except (SizingTrouble, QuantityError) as error:
-                self.trouble = str(error)
+            self.look()
+
+    def look(self):
+        """The sizing that is known, or one that workers begin on now."""
+        row, space = self.space.row, self.space
+        if not space.fresh:
+            self.trouble = "The process is not solved: the stream's state is known once it is."
+            return
+        task = Size(self.document.dump(), bytes(row.outcome().packed), self.entry.model_dump())
+        found = row.outcomes.filter(digest=task.digest).first()
+        if found is None:
+            key = ("size", row.pk)
+            job = solving.workers().find(key)
+            if job is None or job.about != task.digest:
+                job = solving.hand_in(row, task, task.digest, key)
+            self.pending = solving.awaited(job) is not None
+            found = row.outcomes.filter(digest=task.digest).first()
+        if found is not None:
+            self.trouble, self.found = read_sizing(found.data())
 
     def sets(self):
         return [(s.id, s.id == self.entry.set) for s in self.document.reaction_sets]
@@ -83,6 +100,13 @@ class SizingPage:
             "key": f.key, "target": 100.0 * f.target, "unit": pretty_unit(unit), "tank_height": v(f.tank / f.target), "steps": steps,
             "plug": [(100.0 * x, v(y)) for x, y in f.plug_curve], "tank": [(100.0 * x, v(y)) for x, y in f.tank_curve],
         }  # fmt: skip
+
+
+def read_sizing(data):
+    """(trouble, Sizing or None) of a worker's answer."""
+    if "messages" in data:  # broken off
+        return data["messages"][0]["what"], None
+    return data.get("trouble", ""), Sizing(**data["found"]) if "found" in data else None
 
 
 def first_guess(document):

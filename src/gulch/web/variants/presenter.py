@@ -1,15 +1,13 @@
 """The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
 
-from hashlib import sha256
-
-from django.core.cache import cache
-
 from gulch.engine.document import DocumentError
-from gulch.engine.flowsheet import Plan, Solution
 from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.inputs import model_of
 from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import applied, lost, words
 from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
+from gulch.engine.work import Solve, document_digest
+from gulch.web.projects import solving
 
 WAYS = (
     ("absolute", "as they are"),
@@ -31,7 +29,7 @@ YEARLY = {
     },
     "volume flow": {"m3/h": (1.0, "m³"), "ft3/h": (1.0, "ft³"), "m3/s": (3600.0, "m³")},
 }
-KEPT = 3600  # seconds that solved variants are kept
+VARIANT_PATIENCE = 0.5  # s that the page waits for each variant
 
 
 def _difference(value, base):
@@ -51,6 +49,7 @@ class VariantsPage:
         self.display = space.display
         self.way = way if way in dict(WAYS) else "absolute"
         self.ways = [(name, label, name == self.way) for name, label in WAYS]
+        self.pending = False
         self.columns = list(self.solve())
 
     @property
@@ -74,37 +73,41 @@ class VariantsPage:
         out["document"] = document
         if variant:
             out["lost"] = [edit.at.replace("/", " ") for edit in lost(self.project, variant)]
-        out["solution"], values = self.solved(id_, document)
-        if not out["solution"].solved:
+        out["solution"] = self.solved(id_, document)
+        if out["solution"] is None:
+            self.pending = True
+        elif not out["solution"].solved:
             first = next((m for m in out["solution"].messages if m.level == "error"), None)
             out["trouble"] = f"It does not solve. {first.what} {first.todo}" if first else "It does not solve."
         else:
-            out["values"] = values
+            out["values"] = self.values(document, out["solution"])
             unmet = [m.what for m in out["solution"].messages if m.level == "error"]
             out["trouble"] = unmet[0] if unmet else ""
         return out
 
     def solved(self, id_, document):
-        """(Solution, {address: SI value}) of a variant, kept while its document stays the same."""
-        row = self.space.row
-        key = f"variant-{sha256(document.to_json().encode()).hexdigest()}"
-        kept = cache.get(key)
-        if kept is None:
-            plan = Plan(document)
-            start = (
-                (row.current.tears or (row.good or {}).get("tears")) if (self.project.working or "") == id_ else None
-            )
-            solution = plan.run(start=start, explain=False)
-            if not solution.solved and start:
-                solution = plan.run(explain=False)
-            wanted = set(self.addresses(document))
-            masses = getattr(plan, "molar_mass", None)
-            values = {
-                a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses) for a in wanted
-            }
-            kept = (solution.to_dict(), values)
-            cache.set(key, kept, KEPT)
-        return Solution.from_dict(kept[0]), kept[1]
+        """The Solution of a variant, or None while it is being solved; found again as long as its document stays."""
+        row, plain = self.space.row, document.dump()
+        digest = document_digest(plain)
+        if digest == row.current.digest:
+            return self.space.latest
+        found = row.outcomes.filter(digest=digest).first()
+        if found is None:
+            key = ("variant", row.pk, id_)
+            job = solving.workers().find(key)
+            if job is None or job.about != digest:
+                job = solving.hand_in(row, Solve(plain, start=solving.start_of(row)), digest, key)
+            solving.awaited(job, VARIANT_PATIENCE)
+            found = row.outcomes.filter(digest=digest).first()
+        return found.solution() if found else None
+
+    def values(self, document, solution):
+        """{address: SI value} of the figures compared."""
+        masses = dict(zip([s.id for s in document.species], model_of(document).molar_mass.tolist()))
+        return {
+            a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses)
+            for a in set(self.addresses(document))
+        }
 
     def addresses(self, document):
         """Addresses of the figures to compare in one variant."""

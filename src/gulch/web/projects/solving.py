@@ -1,0 +1,191 @@
+"""Having projects solved: what is known, what is under way, and keeping what comes.
+
+The outcome of a solve belongs to the digest of what was solved, so undo, redo, going back and variants find it again.
+"""
+
+import threading
+from functools import partial
+
+from django.conf import settings
+from django.db import DatabaseError, connection, transaction
+
+from gulch.engine.document import Project as Document
+from gulch.engine.document import load
+from gulch.engine.flowsheet import Solution
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.flowsheet.variants import worked
+from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, pack
+from gulch.web.projects.models import Outcome, Project
+
+PATIENCE = 1.0  # s that an answer waits for figures
+KEPT = 60  # outcomes of a project besides the current one and the last good one
+STORED_NOT = "The figures could not be stored: {}. Make room or mend the disk, then press “solve again”."
+
+_lock = threading.Lock()
+_pool = None
+_patient = threading.Semaphore(20)  # answers that may wait at a time; more would leave no thread for pages
+_untold = {}  # (project, digest) -> why an outcome could not be stored
+
+
+def workers():
+    """The pool of this server process, made when it is first needed."""
+    global _pool
+    with _lock:
+        if _pool is None:
+            _pool = Inline() if settings.GULCH_WORK_INLINE else Workers(
+                settings.GULCH_WORKERS_NOW, settings.GULCH_WORKERS_LATER, settings.GULCH_TIME_LIMIT)  # fmt: skip
+        return _pool
+
+
+def close():
+    """End the pool with everything under way."""
+    global _pool
+    with _lock:
+        pool, _pool = _pool, None
+    if pool is not None:
+        pool.close()
+
+
+def ready():
+    """Whether a worker has loaded its kernels; the first start compiles them."""
+    pool = workers()
+    return isinstance(pool, Inline) or pool.ready.is_set()
+
+
+def warm():
+    """Have the first worker made, kernels loaded, before somebody waits for it."""
+    workers().submit(Solve(Document(name="Warm up").dump()), key="warm-up")
+
+
+def key_of(row):
+    return ("solve", row.pk)
+
+
+def begin(row, task=None):
+    """Have the current revision solved: a Job, or None where its outcome is known.
+
+    task: the Solve to do whatever is known already.
+    """
+    digest = row.current.digest
+    if task is None:
+        if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
+            return None
+        job = workers().find(key_of(row))
+        if job is not None and job.about == digest:
+            return job
+        task = Solve(worked(load(row.current.document)).dump(), start=start_of(row))
+    _untold.pop((row.pk, digest), None)
+    return hand_in(row, task, digest, key_of(row))
+
+
+def hand_in(row, task, digest, key, lane="now"):
+    """A Job for a task on a project, whose answer is kept under a digest when it comes."""
+    return workers().submit(
+        task, key=key, owner=row.owner_id, lane=lane, about=digest, on_end=partial(_ended, row.pk, digest)
+    )
+
+
+def start_of(row):
+    """Packed Solution that a solve of the current revision begins from, or None."""
+    return bytes(row.good_outcome.packed) if row.good_outcome else None
+
+
+def figures(row, patience=PATIENCE):
+    """The current revision's figures are seen to: None once they are there, else the Job that is still under way."""
+    return awaited(begin(row), patience)
+
+
+def awaited(job, patience=PATIENCE):
+    """None once a Job has ended, else the Job; waits a moment, if not too many wait already."""
+    if job is None or job.ended:
+        return None
+    if not _patient.acquire(blocking=False):
+        return job
+    try:
+        return None if job.wait(patience) else job
+    finally:
+        _patient.release()
+
+
+def trouble_of(row):
+    """Why the current revision's figures could not be stored, or ''."""
+    return _untold.get((row.pk, row.current.digest), "")
+
+
+def go_on(row):
+    """Continue the loops from the last iterate."""
+    found = row.outcome()
+    start = bytes(found.packed) if found else start_of(row)
+    return begin(row, Solve(worked(load(row.current.document)).dump(), start=start, max_passes=600, again=False))
+
+
+def again(row):
+    """Solve the current revision again, from the last good state."""
+    return begin(row, Solve(worked(load(row.current.document)).dump(), start=start_of(row)))
+
+
+def stop(row):
+    """Stop what is under way for the current revision; the last good figures stay."""
+    job = workers().find(key_of(row))
+    workers().stop(key_of(row))
+    if job is not None:
+        job.wait(5.0)
+
+
+def _ended(pk, digest, job):
+    """Keep the answer of a job; called in a thread of the pool."""
+    if job.ending is Ending.REPLACED:
+        return
+    try:
+        solved, packed = job.value if job.ending is Ending.DONE else (False, broken_off(job))
+        keep(pk, digest, solved, packed)
+    except DatabaseError as error:
+        _untold[pk, digest] = STORED_NOT.format(error)
+        raise
+    finally:
+        leave_thread()
+
+
+def leave_thread():
+    """Give up the database connection of a thread of the pool."""
+    if threading.current_thread().name.startswith("gulch-work"):
+        connection.close()
+
+
+def broken_off(job):
+    """Packed Solution of a job that brought none."""
+    why = job.words or f"Not solved: {job.ending.value}."
+    message = Message("error", "", why, "Solve it again, or change what makes it hard.")
+    return pack(Solution(False, [], messages=[message], broken_off=job.ending.value).to_dict())
+
+
+def keep(pk, digest, solved, packed):
+    """Store an outcome; it becomes the good one only where the project still stands at what was solved."""
+    with transaction.atomic():
+        row = Project.objects.select_for_update().select_related("current").filter(pk=pk).first()
+        if row is None:
+            return
+        Outcome.objects.update_or_create(project=row, digest=digest, defaults={"solved": solved, "packed": packed})
+        know(row)
+        if row.outcomes.count() > KEPT + 10:
+            thin(row)
+
+
+def know(row):
+    """Take the current revision's outcome for the good one, where it is known and solved."""
+    found = row.outcomes.filter(digest=row.current.digest, solved=True).first()
+    if found is not None:
+        row.good_outcome, row.good_revision = found, row.current.number
+        row.save(update_fields=["good_outcome", "good_revision"])
+
+
+def thin(row):
+    """Drop the oldest outcomes; a revision that lost its own is solved again when somebody goes back to it."""
+    spare = row.outcomes.exclude(pk=row.good_outcome_id or 0).exclude(digest=row.current.digest)
+    old = list(spare.order_by("-created").values_list("pk", flat=True)[KEPT:])
+    row.outcomes.filter(pk__in=old).delete()
+
+
+def digest_of(document):
+    """The digest of a Project as it is worked on."""
+    return document_digest(worked(document).dump())
