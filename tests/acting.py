@@ -1,12 +1,14 @@
 """What browser tests do to a page: each waits for the answer to its edit."""
 
+from playwright.sync_api import expect
+
 
 def post(page, do):
     """Do something that makes an edit, and wait for its answer."""
     with page.expect_response(lambda r: r.request.method == "POST"):
         do()
     # htmx brings new elements to life a moment after they are there
-    page.wait_for_function("!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling, .htmx-added')")
+    expect(page.locator(".htmx-swapping, .htmx-settling, .htmx-added")).to_have_count(0)
 
 
 def fill(page, selector, text):

@@ -178,13 +178,13 @@ def test_loop_that_cannot_settle_names_the_species_and_goes_on(page, user):
     expect(page.locator("#stream-purge td").nth(4)).to_have_text("1.000")  # hydrogen
 
 
-def test_scan_shows_progress_and_can_be_cancelled(page, row):
+def test_scan_shows_progress_and_can_be_stopped(page, row):
     page.goto(f"/p/{row.pk}/scans/")
     fill(page, "#scan-points", "400")
     page.click("#run-scan")
     expect(page.locator("#scan-progress")).to_contain_text("of 400 points")
     page.click("#cancel-scan")
-    expect(page.locator("#scan-state")).to_contain_text("Cancelled after", timeout=20_000)
+    expect(page.locator("#scan-state")).to_contain_text("Stopped.", timeout=20_000)
     fill(page, "#scan-points", "5")
     page.click("#run-scan")
     expect(page.locator("#scan-state")).to_contain_text("5 of 5 points done", timeout=20_000)

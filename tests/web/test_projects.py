@@ -128,7 +128,7 @@ def test_invalid_edit_is_kept_and_the_last_good_state_stands(client, row, act):
         ("set", {"address": "NOPE.x", "value": "1"}, "not an input any more"),
         ("set", {"address": "R1.temperature", "value": "9" * 200}, "too long"),
         ("set", {"address": "R1.mode", "value": "magic"}, "mode"),
-        ("set", {}, "lacks a part"),
+        ("set", {}, "cannot be done here"),
         ("append", {"id": "product", "kind": "teapot"}, "no unit kind"),
         ("append", {"id": "gone", "kind": "mixer"}, "no stream gone"),
         ("send", {"id": "product", "to": "gone"}, "no unit gone"),

@@ -18,6 +18,7 @@ from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, Reac
 
 FORMAT, VERSION = "gulch-project", 1
 MAX_BYTES = 2_000_000
+MOST_NESTED = 40
 _ID = r"^[A-Za-z][A-Za-z0-9_\-]{0,39}$"
 
 Id = Annotated[str, Field(pattern=_ID, description="letters, digits, _ and -, beginning with a letter")]
@@ -318,7 +319,7 @@ class VariantEntry(Part):
     id: Id
     name: str = Field(min_length=1, max_length=60)
     remark: str = Field("", max_length=400)
-    edits: list[VariantEdit] = []
+    edits: list[VariantEdit] = Field([], max_length=1000)
 
 
 class LedgerEntry(Part):
@@ -385,25 +386,27 @@ class Project(Part):
     bare_shares: Literal["ask", "fraction", "per cent"] = Field(
         "ask", description="what a share typed as a bare number up to 1 means"
     )
-    doubtful: list[str] = Field([], description="places of such numbers that are still to be asked about")
-    species: list[SpeciesEntry] = []
+    doubtful: list[str] = Field(
+        [], max_length=500, description="places of such numbers that are still to be asked about"
+    )
+    species: list[SpeciesEntry] = Field([], max_length=80)
     phase_model: PhaseModelEntry = Field(default_factory=PhaseModelEntry)
-    reactions: list[ReactionEntry] = []
+    reactions: list[ReactionEntry] = Field([], max_length=300)
     reactions_at: Quantity = Field("25 degC", description="temperature at which the reactions' properties are shown")
     measures: MeasuresEntry | None = None
-    reaction_sets: list[SetEntry] = []
-    streams: list[StreamEntry] = []
-    units: list[AnyUnit] = []
-    knobs: list[KnobEntry] = []
-    gauges: list[GaugeEntry] = []
-    ties: list[TieEntry] = []
-    targets: list[TargetEntry] = []
-    tears: list[TearEntry] = []
+    reaction_sets: list[SetEntry] = Field([], max_length=100)
+    streams: list[StreamEntry] = Field([], max_length=600)
+    units: list[AnyUnit] = Field([], max_length=300)
+    knobs: list[KnobEntry] = Field([], max_length=100)
+    gauges: list[GaugeEntry] = Field([], max_length=200)
+    ties: list[TieEntry] = Field([], max_length=100)
+    targets: list[TargetEntry] = Field([], max_length=30)
+    tears: list[TearEntry] = Field([], max_length=100)
     closing: ClosingEntry = Field(default_factory=ClosingEntry)
-    scans: list[ScanEntry] = []
+    scans: list[ScanEntry] = Field([], max_length=60)
     sizing: SizingEntry | None = None
     operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
-    variants: list[VariantEntry] = []
+    variants: list[VariantEntry] = Field([], max_length=40)
     working: str | None = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
@@ -532,10 +535,24 @@ def loads(text):
         raise DocumentError(f"The file is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
     try:
         data = json.loads(text)
+        json.dumps(data, ensure_ascii=False).encode()  # half a surrogate pair is no text
+        if _depth(data) > MOST_NESTED:
+            raise DocumentError(f"The file is nested more than {MOST_NESTED} deep, which no project is.")
+    except DocumentError:
+        raise
     except (ValueError, UnicodeDecodeError, RecursionError) as error:
         where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
         raise DocumentError(f"The file is not readable JSON{where}: it may be cut short or of another kind.") from None
     return load(data)
+
+
+def _depth(data):
+    """How deep plain data are nested."""
+    deepest, level = 0, [data]
+    while level and deepest <= MOST_NESTED:
+        deepest += 1
+        level = [v for d in level if isinstance(d, dict | list) for v in (d.values() if isinstance(d, dict) else d)]
+    return deepest
 
 
 def _sentences(error, data):
@@ -572,7 +589,11 @@ def _mistake(problem):
         return f"{shown} stands where a list in square brackets belongs."
     if kind in ("literal_error", "enum"):
         return f"{shown} is not one of {limits.get('expected', 'the ways')}."
-    if kind in ("string_too_long", "string_too_short", "too_long", "too_short"):
+    if kind == "too_long":
+        return (
+            f"it holds more than {limits.get('max_length')} entries, which is more than Gulch keeps pages usable with."
+        )
+    if kind in ("string_too_long", "string_too_short", "too_short"):
         return f"{shown} is too {'long' if 'long' in kind else 'short'}."
     if kind == "string_pattern_mismatch":
         return f"{shown} is not written as it must be: use letters, digits, _ and -, beginning with a letter."

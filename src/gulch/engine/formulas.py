@@ -29,13 +29,13 @@ class Formula:
 
     instructions: tuple
     names: frozenset
-    dimension: object = None  # dimensionality of its value, as pint has it
+    dimension: object = None  # Dims of its value
 
 
 def read(text, known, wanted):
-    """Read a formula. known: {name: (instruction, argument, unit as pint writes it)}; names may hold dots.
+    """Read a formula. known: {name: (instruction, argument, unit)}; names may hold dots.
 
-    wanted: unit of the result as pint writes it; None for any. Returns a Formula; raises FormulaError.
+    wanted: unit of the result; None for any. Returns a Formula; raises FormulaError.
     """
     if len(text) > MAX_LENGTH:
         raise FormulaError(f"The formula is longer than {MAX_LENGTH} characters.")

@@ -8,7 +8,7 @@ import re
 from dataclasses import dataclass
 from functools import lru_cache
 
-import pint
+from gulch.engine.unit_names import UnitError, read_unit
 
 
 class QuantityError(ValueError):
@@ -20,7 +20,7 @@ class Dimension:
     """A kind of quantity: its SI unit and the units offered for it."""
 
     name: str
-    si: str  # as pint writes it
+    si: str
     offered: tuple[str, ...]  # as a user writes them
 
 
@@ -62,41 +62,24 @@ def _dimensions():
 
 DIMENSIONS = _dimensions()
 
-# What a user writes and pint would misread or does not know.
-_ALIASES = {
-    "%": "percent",
-    "1": "dimensionless",
-    "": "dimensionless",
-    "ppm": "ppm",
-    "bara": "bar",
-    "psia": "psi",
-    "Nm3/h": "",
-    "m3/h": "m**3/h",
-}
 _TEMPERATURES = {
     "c": "degC", "°c": "degC", "degc": "degC", "celsius": "degC", "deg c": "degC",
     "f": "degF", "°f": "degF", "degf": "degF", "fahrenheit": "degF", "deg f": "degF",
     "k": "kelvin", "°k": "kelvin", "kelvin": "kelvin",
     "r": "degR", "°r": "degR", "degr": "degR", "rankine": "degR",
 }  # fmt: skip
-_DIFFERENCES = {"degC": "delta_degC", "degF": "delta_degF", "degR": "delta_degR", "kelvin": "kelvin"}
-_PER_DEGREE = ("heat conductance", "heat transfer coefficient", "heat capacity flow")
 _GAUGE = {"barg": "bar", "psig": "psi"}
 STANDARD_ATMOSPHERE = 101325.0
 
-_NUMBER = re.compile(r"\s*([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
-_PAIR = re.compile(
-    r"^([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?\s*[A-Za-z°][A-Za-z°]*)[\s,]+([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?.*)$"
-)
+MOST_CHARACTERS = 80  # of one typed quantity
+MOST_POINTS = 2000  # characters of typed points
+LARGEST = {"temperature": 2e6, "pressure": 1e12, "molar flow": 1e9, "mass flow": 1e9, "volume flow": 1e9, "power": 1e15, "volume": 1e9,
+           "length": 1e7, "count": 1e9}  # fmt: skip
+BEYOND = 1e20  # SI, for every other dimension
+
+_NUMBER = re.compile(r"([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)(.*)", re.DOTALL)
+_PAIR = re.compile(r"^([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?\s?[A-Za-z°]+)[ ,]+([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?.*)$")
 _COMMA = re.compile(r"\d,\d")
-
-
-@lru_cache(maxsize=1)
-def _registry():
-    registry = pint.UnitRegistry(autoconvert_offset_to_baseunit=True, cache_folder=None)
-    registry.define("lbmol = 453.59237 * mol")
-    registry.define("MMBtu = 1e6 * Btu")
-    return registry
 
 
 @lru_cache(maxsize=4096)
@@ -108,84 +91,42 @@ def conversion(unit, dimension):
     kind = DIMENSIONS[dimension]
     text = unit.strip()
     if dimension in ("temperature", "temperature difference"):
-        known = _TEMPERATURES.get(text.lower(), text)
-        text = _DIFFERENCES.get(known, known) if dimension == "temperature difference" else known
+        text = _TEMPERATURES.get(text.lower(), text)
     if dimension == "pressure" and text.lower() in _GAUGE:
-        factor, _ = conversion(_GAUGE[text.lower()], dimension)
-        return factor, STANDARD_ATMOSPHERE
-    text = _pint_text(_ALIASES.get(text, text))
-    if dimension == "molar entropy":
-        text = re.sub(r"\bR\b", "delta_degF", text)
-    if dimension in _PER_DEGREE:
-        text = re.sub(r"\b(degC|degF)\b", r"delta_\1", text)
-    if not re.fullmatch(r"[A-Za-z°µ_0-9*/().\s\-]*", text) or len(text) > 40:
-        raise QuantityError(_unknown_unit(unit, kind))
-    registry = _registry()
+        return read_unit(_GAUGE[text.lower()]).factor, STANDARD_ATMOSPHERE
     try:
-        here = registry.Unit(text)
-        if registry.Quantity(1.0, here).dimensionality != registry.Quantity(1.0, kind.si).dimensionality:
-            raise QuantityError(
-                f"“{unit}” is a unit of {_name_of(here) or 'another kind'}, but a {kind.name} is wanted here: "
-                f"write for example {_examples(kind)}."
-            )
-        offset = registry.Quantity(0.0, here).to(kind.si).magnitude
-        factor = registry.Quantity(1.0, here).to(kind.si).magnitude - offset
-    except QuantityError:
-        raise
-    except Exception:
+        found = read_unit(text)
+    except UnitError:
         raise QuantityError(_unknown_unit(unit, kind)) from None
-    if dimension != "temperature":
-        offset = 0.0
-    else:
-        # Round away pint's last-digit noise so that 0 degC is 273.15 K exactly.
-        factor, offset = float(f"{factor:.14g}"), float(f"{offset:.14g}")
-    return factor, offset
+    if found.dims != dimensions_of(kind.si):
+        raise QuantityError(
+            f"“{unit}” is a unit of {_name_of(found.dims) or 'another kind'}, but a {kind.name} is wanted here: "
+            f"write for example {_examples(kind)}."
+        )
+    return found.factor, found.offset if dimension == "temperature" else 0.0
 
 
-def _pint_text(text):
-    """A unit as users write it ("m3/(mol s)") in the form that pint reads."""
-    text = re.sub(r"(?<=[A-Za-z])([23])(?![0-9])", r"**\1", text.replace("²", "2").replace("³", "3").replace("·", "*"))
-    text = re.sub(
-        r"\(([^()]*)\)", lambda m: "(" + re.sub(r"\s+(?![*/])(?<![*/]\s)", "*", m.group(1).strip()) + ")", text
-    )
-    return text
-
-
-@lru_cache(maxsize=512)
 def dimensions_of(unit):
-    """Dimensionality of a unit as pint writes it; can be multiplied, divided, raised and compared."""
-    return _registry().Quantity(1.0, unit).dimensionality
+    """Dims of a unit; can be multiplied, divided, raised and compared."""
+    return read_unit(unit).dims
 
 
 def compound_unit(unit):
-    """(dimensionality, SI factor) of a compound unit as typed. Raises QuantityError."""
-    text = _pint_text(unit.strip().replace("^", "**"))
-    if not re.fullmatch(r"[A-Za-z°µ%_0-9*/().\s\-]*", text) or len(text) > 60:
-        raise QuantityError(f"“{unit}” is not a unit Gulch can read.")
+    """(Dims, SI factor) of a compound unit as typed. Raises QuantityError."""
     try:
-        here = _registry().Quantity(1.0, _registry().Unit(text))
-        return here.dimensionality, float(here.to_base_units().magnitude)
-    except Exception:
-        raise QuantityError(f"“{unit}” is not a unit Gulch can read.") from None
+        found = read_unit(unit)
+    except UnitError:
+        raise QuantityError(f"“{unit[:60]}” is not a unit Gulch can read.") from None
+    return found.dims, found.factor
 
 
 def unit_factor(unit, si):
-    """SI value of one of a compound unit, where the SI unit is given as pint writes it; None when it does not fit.
+    """SI value of one of a compound unit, where the SI unit is given as well; None when it does not fit.
 
     Raises QuantityError when the unit cannot be read.
     """
-    text = _pint_text(unit.strip().replace("^", "**"))
-    if not re.fullmatch(r"[A-Za-z°µ_0-9*/().\s\-]*", text) or len(text) > 60 or re.search(r"\*\*\s*\(?-?\d{3}", text):
-        raise QuantityError(f"“{unit}” is not a unit Gulch can read.")
-    registry = _registry()
-    try:
-        here = registry.Quantity(1.0, registry.Unit(text) if text else registry.Unit(""))
-        wanted = registry.Quantity(1.0, si)
-    except Exception:
-        raise QuantityError(f"“{unit}” is not a unit Gulch can read.") from None
-    if here.dimensionality != wanted.dimensionality and not (here / wanted).dimensionless:
-        return None
-    return float((here / wanted).to("dimensionless").magnitude)
+    found, factor = compound_unit(unit)
+    return factor if found == dimensions_of(si) else None
 
 
 def _examples(kind):
@@ -196,13 +137,8 @@ def _unknown_unit(unit, kind):
     return f"“{unit}” is not a unit Gulch knows for a {kind.name}: write for example {_examples(kind)}."
 
 
-def _name_of(unit):
-    registry = _registry()
-    here = registry.Quantity(1.0, unit).dimensionality
-    for kind in DIMENSIONS.values():
-        if kind.si and registry.Quantity(1.0, kind.si).dimensionality == here:
-            return kind.name
-    return None
+def _name_of(here):
+    return next((kind.name for kind in DIMENSIONS.values() if kind.si and dimensions_of(kind.si) == here), None)
 
 
 def split_text(text):
@@ -210,6 +146,8 @@ def split_text(text):
     text = str(text).strip()
     if not text:
         raise QuantityError("No value is given: type a number with its unit.")
+    if len(text) > MOST_CHARACTERS:
+        raise QuantityError(f"“{text[:30]} …” is too long for a quantity: type a number with its unit.")
     if _COMMA.search(text):
         raise QuantityError(f"“{text}” holds a comma: write decimals with a point and thousands without a mark.")
     match = _NUMBER.match(text)
@@ -218,7 +156,7 @@ def split_text(text):
     number = float(match.group(1).replace("−", "-"))
     if not math.isfinite(number):
         raise QuantityError(f"“{text}” is not a finite number.")
-    return number, match.group(2)
+    return number, match.group(2).strip()
 
 
 @lru_cache(maxsize=65536)
@@ -239,6 +177,8 @@ def parse(text, dimension):
         raise QuantityError(f"“{text}” has no unit: write for example “{text} {kind.offered[0]}”.")
     factor, offset = conversion(unit, dimension)
     value = number * factor + offset
+    if not abs(value) <= LARGEST.get(dimension, BEYOND):
+        raise QuantityError(f"“{text}” is beyond anything physical: check the number and its unit.")
     if dimension == "temperature" and value <= 0.0:
         raise QuantityError(
             f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature."
@@ -257,7 +197,9 @@ def parse_points(text, first, second):
     ([300.0, 400.0], [2.0, 5.0])
     """
     xs, ys = [], []
-    for piece in (p.strip() for p in re.split(r"[;\n]+", text) if p.strip()):
+    if len(text) > MOST_POINTS:
+        raise QuantityError(f"The points are longer than {MOST_POINTS} characters: give fewer.")
+    for piece in (" ".join(p.split()) for p in re.split(r"[;\n]", text) if p.strip()):
         match = _PAIR.match(piece)
         if match is None:
             if xs or len([p for p in re.split(r"[;\n]+", text) if p.strip()]) > 1:

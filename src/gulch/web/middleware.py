@@ -1,7 +1,6 @@
 """Security headers, signing in on the loopback demo, and sentences for whatever goes wrong."""
 
 import logging
-import time
 
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
@@ -11,6 +10,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render, resolve_url
 
 from gulch.engine.document import DocumentError
+from gulch.engine.work.job import new_reference
 
 log = logging.getLogger("gulch.web")
 POLICY = (
@@ -69,7 +69,7 @@ class Sentences:
             log.exception("the database refused")
             context |= {"title": "Nothing was changed", "why": database_words(exception)}
         else:
-            reference = f"{time.time_ns() // 1_000_000 % 10**8:08d}"
+            reference = new_reference()
             log.error("fault %s at %s", reference, request.path, exc_info=exception)
             context |= {"title": "Gulch met a fault of its own",
                         "why": f"Nothing was changed. Its reference is {reference}: whoever runs this server finds it in the log."}  # fmt: skip

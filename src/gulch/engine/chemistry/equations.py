@@ -7,11 +7,15 @@ Balancing finds the null space of the element matrix in exact rational arithmeti
 import re
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from itertools import combinations
 from math import gcd, lcm
 
 from gulch.engine.species import lookup, resolve_name
 from gulch.engine.species.search import formula_key, plain
+
+MOST_CHARACTERS, MOST_SPECIES = 400, 30  # of one equation
+MOST_SUBSETS = 1500  # of its species that are looked at for balances of their own
 
 _ARROWS = re.compile(r"\s*(?:<=>|<->|<-->|⇌|⇄|↔|-->|->|=>|→|⟶|=)\s*")
 _TERM = re.compile(r"^(?P<coefficient>\d+\s*/\s*\d+|\d*\.\d+|\d+)?(?P<gap>\s*\*?\s*)(?P<name>.+)$")
@@ -54,6 +58,8 @@ class Term:
 
 def parse_equation(text):
     """(left terms, right terms) of a typed equation. Raises EquationError."""
+    if len(text) > MOST_CHARACTERS:
+        raise EquationError(f"The equation is longer than {MOST_CHARACTERS} characters: write it as several.")
     if not str(text).strip():
         raise EquationError("No equation is given: type for example “C2H4 + H2O = C2H6O”.")
     sides = _ARROWS.split(text.strip())
@@ -61,6 +67,8 @@ def parse_equation(text):
         found = "no" if len(sides) < 2 else "more than one"
         raise EquationError(f"“{text}” has {found} equals sign: write reactants = products.")
     left, right = (_terms(side, where) for side, where in zip(sides, ("left", "right")))
+    if len(left) + len(right) > MOST_SPECIES:
+        raise EquationError(f"The equation holds more than {MOST_SPECIES} species: write it as several reactions.")
     return left, right
 
 
@@ -197,11 +205,20 @@ def ways_to_balance(sides, compositions, names, limit=8):
     sides, compositions: as in `balance`; names: what to write. Every one is the sole balance of its species
     (an extreme ray of all balances), fewest species first.
     """
+    return list(_ways(tuple(sides), tuple(tuple(sorted(c.items())) for c in compositions), tuple(names), limit))
+
+
+@lru_cache(maxsize=256)
+def _ways(sides, compositions, names, limit):
+    compositions = [dict(c) for c in compositions]
     elements = sorted({e for c in compositions for e in c})
     rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
-    n, found = len(sides), []
+    n, found, looked = len(sides), [], 0
     for size in range(2, n + 1):
         for chosen in combinations(range(n), size):
+            looked += 1
+            if looked > MOST_SUBSETS:  # they grow as 2^n; the plainest balances have been seen by then
+                return [text for _, text in found]
             if any(set(chosen) >= set(support) for support, _ in found):
                 continue
             basis = null_space([[row[i] for i in chosen] for row in rows], size)

@@ -67,9 +67,9 @@ class RateLaw:
 
 
 def rate_unit(basis, per, order):
-    """SI unit of a rate constant whose orders add to `order`, as pint writes it."""
+    """SI unit of a rate constant whose orders add to `order`."""
     quantity = BASES[basis][2]
-    return _RATE_UNIT[per] + (f"/({quantity})**{order!r}" if quantity and order else "")
+    return _RATE_UNIT[per] + (f"/({quantity})**{order:.7g}" if quantity and order else "")
 
 
 def read_rate_constant(text, basis, per, order):

@@ -1,5 +1,5 @@
 """Files out: the ledger as a table, CSV."""
 
-from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, scan_csv
+from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv
 
-__all__ = ["COLUMNS", "csv_text", "ledger", "scan_csv"]
+__all__ = ["COLUMNS", "csv_text", "ledger", "safe", "scan_csv"]

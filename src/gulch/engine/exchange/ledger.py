@@ -48,9 +48,9 @@ def csv_text(project, solution):
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     head = [f"{c['label']} [{c['unit']}]" if c["unit"] else c["label"] for c in columns]
-    writer.writerow(["Stream", *(_safe(h) for h in head)])
+    writer.writerow(["Stream", *(safe(h) for h in head)])
     for row in rows:
-        writer.writerow([_safe(row["id"]), *("" if c is None else f"{c:.10g}" for c in row["cells"])])
+        writer.writerow([safe(row["id"]), *("" if c is None else f"{c:.10g}" for c in row["cells"])])
     return out.getvalue()
 
 
@@ -63,17 +63,22 @@ def scan_csv(result, display):
     head = []
     for label, dimension in columns:
         unit = pretty_unit(units.unit(dimension))
-        head.append(_safe(f"{label} [{unit}]" if unit else label))
+        head.append(safe(f"{label} [{unit}]" if unit else label))
     writer.writerow([*head, "Remark"])
     for p in result["points"]:
         numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
         cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns)]
         writer.writerow(
-            [*cells, _safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))]
+            [*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))]
         )
     return out.getvalue()
 
 
-def _safe(text):
-    """Text that a spreadsheet will not take for a formula."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@") else text
+def safe(text):
+    """Text that a spreadsheet will not take for a formula, nor for the end of a row."""
+    text = " ".join(str(text).split("\n")) if "\n" in str(text) else str(text)
+    return (
+        f"'{text}"
+        if text[:1] in ("=", "+", "-", "−", "@", "\t", "\r") or text.lstrip()[:1] in ("=", "+", "@")
+        else text
+    )

@@ -335,6 +335,9 @@ def tear_of(project, stream_id):
     return project.tear(stream_id)
 
 
+MOST_PASTED = 6000  # characters
+
+
 def tidy_tears(project):
     """Drop entries that say nothing."""
     project.tears = [t for t in project.tears if t.chosen or t.open or t.flow]
@@ -347,11 +350,13 @@ def guess_lines(project, text):
         names |= {s.id.lower(): s.id, s.shown.lower(): s.id}
     temperature = pressure = None
     flow = {}
+    if len(text) > MOST_PASTED:
+        raise EditError(f"The pasted guess is longer than {MOST_PASTED} characters: one line to the species is enough.")
     for line in re.split(r"[\n;]+", text):
         line = " ".join(line.replace("\t", " ").split()).strip()
         if not line:
             continue
-        match = re.fullmatch(r"(.*?)[\s:=]+([+\-−]?[\d.,]+(?:[eE][+\-]?\d+)?.*)", line)
+        match = re.fullmatch(r"(.*?)[ :=]+([+\-−]?[\d.,].*)", line[:200])
         word = match[1].strip().lower() if match else ""
         if match and word in names:
             dimension = "molar flow"

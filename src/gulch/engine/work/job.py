@@ -6,6 +6,11 @@ from dataclasses import dataclass
 from enum import Enum
 
 
+def new_reference():
+    """A number under which a fault is told to the user and found in the log."""
+    return f"{time.time_ns() // 1_000_000 % 10**8:08d}"
+
+
 class Ending(Enum):
     """How a job ended, as words that finish “Not solved: …”."""
 

@@ -17,7 +17,7 @@ from collections import OrderedDict, deque
 from multiprocessing.connection import wait
 
 from gulch.engine.settle import Reason
-from gulch.engine.work.job import Ending, Job
+from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
 
 log = logging.getLogger("gulch.work")
@@ -280,7 +280,7 @@ class Slot:
             log.info("a task was refused: %s", what[1])
             return Ending.FAULT, None, what[0]
         elif word == "fault":
-            reference = f"{time.time_ns() // 1_000_000 % 10**8:08d}"
+            reference = new_reference()
             log.error("fault %s in a worker\n%s", reference, what)
             return (
                 Ending.FAULT,

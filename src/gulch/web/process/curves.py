@@ -3,6 +3,7 @@
 import csv
 import io
 
+from gulch.engine.exchange import safe
 from gulch.engine.flowsheet.measures import key_per_product, measured
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 
@@ -160,7 +161,7 @@ class Curves:
             columns.append(("length", self.label("length"), self.numbers(p["length"], "length")))
         for g in self.groups():
             columns += [(s["label"], g["axes"][s["axis"]]["unit"], s["y"]) for s in g["series"]]
-        writer.writerow([f"{label} [{unit}]" if unit else label for label, unit, _ in columns])
+        writer.writerow([safe(f"{label} [{unit}]" if unit else label) for label, unit, _ in columns])
         for row in zip(*(c[2] for c in columns)):
             writer.writerow(["" if v is None else f"{v:.8g}" for v in row])
         return text.getvalue()

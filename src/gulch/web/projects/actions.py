@@ -3,14 +3,21 @@
 An edit is a short transaction: the version is compared, the change applied, a revision appended. Its figures follow.
 """
 
+import logging
+
 from django.db import transaction
 from pydantic import ValidationError
 
 from gulch.engine.document import DocumentError, load
+from gulch.engine.flowsheet.checks import check
+from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.variants import folded, worked
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.variants import applied, folded, worked
 from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
+
+log = logging.getLogger("gulch.web")
 
 
 class Conflict(Exception):
@@ -32,6 +39,25 @@ def create_project(owner, document, label, outcome=None):
     solving.begin(row)
     row.refresh_from_db()
     return row
+
+
+def examined(document):
+    """A document that pages can show in all its variants. Raises DocumentError with the reason where they cannot."""
+    for variant in (None, *document.variants):
+        where = f"The variant “{variant.name}”: " if variant else ""
+        try:
+            shown = applied(document, variant) if variant else document
+            addresses(shown)
+            readings(shown)
+            check(shown)
+        except DocumentError as error:
+            raise DocumentError(f"{where}{error}") from None
+        except Exception as error:
+            log.exception("an imported document cannot be shown")
+            raise DocumentError(f"{where}Gulch can read this file but not show it ({type(error).__name__}).") from None
+    if document.working and document.variant(document.working) is None:
+        raise DocumentError(f"It works on the variant {document.working}, which it does not hold.")
+    return document
 
 
 def copy_project(row, name):

@@ -1,10 +1,12 @@
 """Project list, the workspace pages, and the one view through which every edit goes."""
 
 import json
+import logging
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.core.paginator import Paginator
+from django.db import DatabaseError
 from django.db.models import Count
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -24,6 +26,7 @@ from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.engine.work import Ending, Solve, solution_of
+from gulch.engine.work.job import new_reference
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
@@ -36,6 +39,8 @@ from gulch.web.scans.presenter import scan_page
 from gulch.web.scans.sizing import SizingPage
 from gulch.web.variants.presenter import VariantsPage
 
+log = logging.getLogger("gulch.web")
+MOST_TYPED = 20_000  # characters of one field
 TRY_PATIENCE = 3.0  # s that a slider's position may take
 
 
@@ -47,7 +52,7 @@ def own(request, pk):
 @login_required
 @require_GET
 def project_list(request):
-    rows = Project.objects.filter(owner=request.user).annotate(revision_count=Count("revisions"))
+    rows = Project.objects.filter(owner=request.user).annotate(revision_count=Count("revisions"))  # reads no document
     return render(request, "projects/list.html", {"projects": rows})
 
 
@@ -77,7 +82,7 @@ def import_file(request):
         messages.error(request, f"{file.name} is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
     else:
         try:
-            row = actions.create_project(request.user, loads(file.read()), f"Import {file.name}")
+            row = actions.create_project(request.user, actions.examined(loads(file.read())), f"Import {file.name}")
             return redirect("stage", row.pk, "process")
         except DocumentError as error:
             messages.error(request, f"{file.name}: {error}")
@@ -167,6 +172,9 @@ def do(request, pk, name):
     change = ACTIONS.get(name)
     if change is None:
         raise Http404
+    if any(len(value) > MOST_TYPED for values in request.POST.lists() for value in values[1]):
+        notice = {"level": "error", "text": f"What was typed is longer than {MOST_TYPED} characters: shorten it."}
+        return show_workspace(request, row, stage, select, 422, notice=notice)
     try:
         done = actions.edit(
             row,
@@ -188,10 +196,21 @@ def do(request, pk, name):
             "typed": request.POST.get("value") or request.POST.get("equation") or "",
         }
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
-    except (KeyError, ValueError):
-        notice = {"level": "error", "text": "The request lacks a part: reload the page and try again."}
+    except DatabaseError:
+        raise
+    except Exception as error:  # a net under every action: its transaction is undone, the document as it was
+        notice = {"level": "error", "text": fault_words(request, error)}
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     return show_workspace(request, own(request, pk), stage, select if done.select is None else done.select)
+
+
+def fault_words(request, error):
+    """A sentence for an action that broke; what broke is logged under the reference."""
+    if isinstance(error, KeyError | ValueError):
+        return "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
+    reference = new_reference()
+    log.error("fault %s at %s", reference, request.path, exc_info=error)
+    return f"Gulch met a fault of its own (reference {reference}); the project is unchanged."
 
 
 @login_required
