@@ -171,7 +171,7 @@ def _accelerated(search, x, depth, direct, secants, method):
             xs.pop(0)
             fs.pop(0)
         dx, df = differences(xs, fs, old_dx, old_df, depth)
-        if size <= 1e3 * tol:
+        if size <= 10.0 * tol:  # farther off it cannot be near enough, whatever the gain
             gain, mode = loop_gain(dx, df)
             if method == "direct" and len(history) > 2:
                 gain = size / history[-2]

@@ -9,9 +9,10 @@ NASA RP-1311 (1994) for the element-potential iteration and its damping.
 
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import linprog
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
 from gulch.engine.chemistry.equations import null_space
@@ -91,7 +92,7 @@ def interior(n0, nu):
         size = np.abs(n0).sum()
         # maximise the smallest amount among the touched species
         A = np.hstack([-rows[:, touched].T, np.ones((touched.size, 1))])
-        found = linprog(np.r_[np.zeros(len(rows)), -1.0], A_ub=A, b_ub=n0[touched] / size,
+        found = scipy.optimize.linprog(np.r_[np.zeros(len(rows)), -1.0], A_ub=A, b_ub=n0[touched] / size,
                         bounds=[(None, None)] * len(rows) + [(None, 1.0)], method="highs")  # fmt: skip
         if found.status == 0 and found.x[-1] > 1e-12:
             out = np.zeros(len(nu))
@@ -102,7 +103,7 @@ def interior(n0, nu):
         # which species stay at zero whatever runs?
         stuck = []
         for i in touched[n0[touched] <= 1e-12 * size]:
-            most = linprog(-rows[:, i], A_ub=-rows[:, touched].T, b_ub=n0[touched] / size,
+            most = scipy.optimize.linprog(-rows[:, i], A_ub=-rows[:, touched].T, b_ub=n0[touched] / size,
                            bounds=[(None, None)] * len(rows), method="highs")  # fmt: skip
             if most.status == 0 and -most.fun <= 1e-12:
                 stuck.append(i)
@@ -130,23 +131,29 @@ def _middle(n0, nu):
     return x if n[touched].min() > least else None
 
 
-def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=None):
+def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=None, near=None):
     """Equilibrium of independent reactions.
 
     n0: amounts before [mol/s], shape (n,); nu: shape (m, n); ln_k: in the basis of each constant, shape (m,);
     T [K], P [Pa]. constants: a Constant per reaction (f/P0 when left out); mixture: "gas", "liquid" (held as one
     phase, existing or not) or "split" (vapour and liquid as the flash finds them); held: a Held or None per
-    reaction. Returns Equilibrium; raises EquilibriumTrouble, PhaseMissing.
+    reaction; near: extents of a state nearby, shape (m,), from which the search may begin. Returns Equilibrium;
+    raises EquilibriumTrouble, PhaseMissing.
     At the answer the quotient of every reaction that is not held and can run is K to 1e-9 in ln K, unless a
     species is used up to rounding (1e-16 of the whole).
     """
     m = len(nu)
     constants = constants or [Constant()] * m
-    held = held or [None] * m
-    free = np.array([h is None for h in held], bool)
-    base, link = _held_extents(n0, nu, held, free)
+    way = _prepared(nu.tobytes(), nu.shape, tuple(held or [None] * m))
+    free, link, moves = way.free, way.link, way.moves
+    base = way.fixed + way.per_amount @ n0
+    in_one = mixture != "split" and model.all_volatile and all(c.counts_fugacity for c in constants)
+    phase = VAPOUR if mixture == "gas" else LIQUID
+    if near is not None and in_one and n0.min() >= 0.0:
+        found = _from_near(n0, nu, way, base, near, np.asarray(ln_k, float), T, P, model, phase)
+        if found is not None:
+            return found
     start = n0 + base @ nu
-    moves = nu[free] + link.T @ nu if free.any() else np.zeros((0, n0.size))
     x_free = np.zeros(int(free.sum()))
     blocked = np.zeros(0, bool)
     if free.any():
@@ -173,8 +180,7 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
         extents[free] = _spread(x, ~blocked)
         return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
 
-    if len(rows) and model.all_volatile and mixture != "split" and all(c.counts_fugacity for c in constants):
-        phase = VAPOUR if mixture == "gas" else LIQUID
+    if len(rows) and in_one:
         outcome, x, n, ln_phi, passes, error = kernels.extents_in_phase(
             model.code,
             T,
@@ -191,9 +197,7 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
             MAX_OUTER,
         )
         if outcome == kernels.FOUND:
-            with np.errstate(divide="ignore", invalid="ignore"):
-                ln_a = np.log(n / n.sum()) + ln_phi + np.log(P / P0)
-                return done(n, np.where(nu != 0.0, nu * ln_a, 0.0).sum(axis=1), passes)
+            return done(n, _quotients(n, nu, ln_phi, P), passes)
 
     def amounts_at(terms):
         """Amounts in equilibrium while the terms stay as they are, shape (m_running, n)."""
@@ -226,26 +230,69 @@ def _spread(values, where):
     return out
 
 
-def _held_extents(n0, nu, held, free):
-    """Extents of the held reactions as base + link @ (extents of the free ones): shapes (m,), (m, m_free)."""
-    m = len(nu)
-    base, link = np.zeros(m), np.zeros((m, int(free.sum())))
+@dataclass(frozen=True)
+class _Way:
+    """What a set of reactions with some of them held always has in common.
+
+    Extents of the held ones are fixed + per_amount @ n0 + link @ (extents of the free ones): shapes (m,), (m, n), (m, m_free).
+    """
+
+    free: np.ndarray
+    fixed: np.ndarray
+    per_amount: np.ndarray
+    link: np.ndarray
+    rows: np.ndarray  # nu of the free reactions, shape (m_free, n)
+    moves: np.ndarray  # changes per free extent, held reactions following, shape (m_free, n)
+    touched: np.ndarray
+    at: np.ndarray  # positions of the species that move
+
+
+@lru_cache(maxsize=256)
+def _prepared(nu_bytes, shape, held):
+    nu = np.frombuffer(nu_bytes).reshape(shape)
+    m, n = shape
+    free = np.array([h is None for h in held], bool)
+    fixed, per_amount, link = np.zeros(m), np.zeros((m, n)), np.zeros((m, int(free.sum())))
     at = np.flatnonzero(~free)
-    if not at.size:
-        return base, link
-    M, right, coupling = np.eye(at.size), np.zeros(at.size), np.zeros((at.size, int(free.sum())))
-    for k, r in enumerate(at):
-        h = held[r]
-        if h.extent is not None:
-            right[k] = h.extent
-            continue
-        per = -nu[r, h.key]  # moles of key used per extent
-        M[k] = [1.0 if q == r else -h.conversion * nu[q, h.key] / per for q in at]
-        right[k] = h.conversion * n0[h.key] / per
-        coupling[k] = h.conversion * nu[free, h.key] / per
-    base[at] = np.linalg.solve(M, right)
-    link[at] = np.linalg.solve(M, coupling)
-    return base, link
+    if at.size:
+        M, right = np.eye(at.size), np.zeros(at.size)
+        shares, coupling = np.zeros((at.size, n)), np.zeros((at.size, int(free.sum())))
+        for k, r in enumerate(at):
+            h = held[r]
+            if h.extent is not None:
+                right[k] = h.extent
+                continue
+            per = -nu[r, h.key]  # moles of key used per extent
+            M[k] = [1.0 if q == r else -h.conversion * nu[q, h.key] / per for q in at]
+            shares[k, h.key] = h.conversion / per
+            coupling[k] = h.conversion * nu[free, h.key] / per
+        fixed[at], per_amount[at], link[at] = (np.linalg.solve(M, v) for v in (right, shares, coupling))
+    moves = nu[free] + link.T @ nu if free.any() else np.zeros((0, n))
+    touched = np.abs(moves).sum(axis=0) > 0.0
+    return _Way(free, fixed, per_amount, link, nu[free], moves, touched, np.flatnonzero(touched))
+
+
+def _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase):
+    """Equilibrium in one phase, searched from extents nearby; None where they are no start or it is not found so."""
+    x, start = near[way.free], n0 + base @ nu
+    if not way.at.size or (start + x @ way.moves)[way.at].min() <= 1e-9 * n0.sum():
+        return None
+    target = np.ascontiguousarray(ln_k[way.free], float)
+    outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
+        model.code, T, P, start, way.rows, way.moves, way.at, target, x, phase, model.par, model.kij, MAX_OUTER
+    )
+    if outcome != kernels.FOUND:
+        return None
+    extents = base + way.link @ x
+    extents[way.free] = x
+    return Equilibrium(n, extents=extents, ln_q=_quotients(n, nu, ln_phi, P), passes=passes)
+
+
+def _quotients(n, nu, ln_phi, P):
+    """ln of the products of f/P0 of each reaction, shape (m,)."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ln_a = np.log(n / n.sum()) + ln_phi + np.log(P / P0)
+        return np.where(nu != 0.0, nu * ln_a, 0.0).sum(axis=1)
 
 
 def composition_terms(n, constants, T, P, model, mixture):

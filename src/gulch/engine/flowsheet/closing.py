@@ -8,7 +8,7 @@ For a knob that is a Newton step with the sensitivity of the gauges found before
 from dataclasses import replace
 
 import numpy as np
-from scipy.optimize import least_squares, minimize_scalar
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.flowsheet import diagnosis
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
@@ -590,7 +590,7 @@ class Closing:
                     except Lost:
                         return np.full(len(weight), FAR)  # a point that cannot be computed is no place to end
 
-                least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
+                scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
                               xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
         except (Lost, PassFailed):
             if state["best"] is None:
@@ -640,7 +640,7 @@ class Closing:
                 found = value(k)
                 return np.inf if found is None else abs(found)
 
-            minimize_scalar(away, bounds=(a, b), method="bounded",
+            scipy.optimize.minimize_scalar(away, bounds=(a, b), method="bounded",
                             options={"xatol": 1e-6 * (high - low), "maxiter": 40})  # fmt: skip
 
     def nearby(self, found):

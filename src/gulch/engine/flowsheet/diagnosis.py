@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 
-from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
 from gulch.engine.settle import METHODS
@@ -123,7 +122,7 @@ def go_round(closing, outcome):
     """
     run, plan = closing.run, closing.plan
     place = {u.id: i for i, u in enumerate(plan.project.units)}
-    for streams in graph.rounds(plan.project, set(closing.group.units)):
+    for streams in plan.rounds(closing.group.units):
         share = np.ones(closing.n)
         for before, after in zip(streams, [*streams[1:], streams[0]]):
             unit = plan.sources[after]

@@ -3,6 +3,7 @@
 import re
 import time
 from dataclasses import dataclass, replace
+from functools import cached_property
 from types import SimpleNamespace
 
 import numpy as np
@@ -105,11 +106,11 @@ class Plan:
             self.messages.append(Message("error", "chemistry", str(error)))
             self.ready = False
             return
-        self.inputs = {}
-        for a in addresses(project).values():
+        self.inputs, self._rounds = {}, {}
+        self.bounds = addresses(project)
+        for a in self.bounds.values():
             if a.text not in (None, ""):
                 self.inputs[a.address] = parse(a.text, a.dimension)
-        self.bounds = {a.address: a for a in addresses(project).values()}
         self.known = readings(project)
         self.ties, self.targets = {}, {}
         if project.ties:
@@ -123,6 +124,9 @@ class Plan:
         self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
         self.feeds = [s for s in project.streams if s.is_feed]
         self.feed_by_id = {s.id: s for s in self.feeds}
+        self.feed_inputs = {
+            s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds
+        }
         self.open = open_streams(project)
         self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
@@ -139,9 +143,20 @@ class Plan:
 
     def loop_units(self, units):
         """Those of some units that material goes round, in the order of building; all of them where there are none."""
-        material = graph.material_loops(self.project)
-        on_loop = [u.id for u in self.project.units if u.id in units and u.id in material]
+        on_loop = [u.id for u in self.project.units if u.id in units and u.id in self.material]
         return on_loop or list(units)
+
+    @cached_property
+    def material(self):
+        """Units that material goes round."""
+        return graph.material_loops(self.project)
+
+    def rounds(self, units):
+        """Each way round some units, as streams."""
+        key = frozenset(units)
+        if key not in self._rounds:
+            self._rounds[key] = list(graph.rounds(self.project, key))
+        return self._rounds[key]
 
     def made_by(self, units):
         """Streams that leave some of the units."""
@@ -401,8 +416,7 @@ class _Run:
     def make_feed(self, id_):
         plan = self.plan
         s = plan.feed_by_id[id_]
-        head = f"{s.id}."
-        values = {a[len(head) :]: v for a, v in self.inputs.items() if a.startswith(head)}
+        values = {tail: self.inputs[a] for a, tail in plan.feed_inputs[id_] if a in self.inputs}
         extra = {}
         if s.given.basis == "mole-ratios":
             extra["to_species"] = s.given.to_species

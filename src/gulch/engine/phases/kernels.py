@@ -842,6 +842,33 @@ def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
 
 
 @njit(**_options)
+def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
+    ln_k = np.empty(z.size)
+    slope = 0.0  # that of the ideal gas to begin with
+    for i in range(z.size):
+        slope += z[i] * ideal_gas_cp(T, par, i)
+    if column == 1:
+        slope /= T
+    for _ in range(12):
+        step = -f / slope
+        if abs(step) > 0.3 * T:
+            return False, T
+        T_next = T + step
+        if T_next <= T_LOW or T_next >= T_HIGH or T_next == T:
+            return False, T
+        value, two = property_at(kind, T_next, P, z, par, kij, ln_k, False, column)
+        f_next = value - target
+        if abs(f_next) <= 1e-4 * tolerance:
+            return True, T_next  # the loops around it take their differences from what is left here
+        if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
+            return abs(f_next) <= tolerance, T_next
+        slope = (f_next - f) / step
+        T, f = T_next, f_next
+    return False, T
+
+
+@njit(**_options)
 def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
     """Temperature at which a property of the flashed mixture reaches target, at constant P.
 
@@ -854,8 +881,12 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
     T = min(max(T_start, T_LOW), T_HIGH)
     value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
     f = value - target
-    if abs(f) <= tolerance and column != 3:
-        return FOUND, T, T
+    if column != 3:
+        if abs(f) <= 1e-4 * tolerance:
+            return FOUND, T, T
+        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance)
+        if found:
+            return FOUND, T_near, T_near
     low, f_low, high, f_high = T, f, T, f
     step = 0.02 * T
     for _ in range(80):
@@ -905,6 +936,73 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
                 g_low *= 0.5
             side = 1
     return FOUND, low, high
+
+
+@njit(**_options)
+def present_part(n, par, kij):
+    """(positions of what is present, its fractions, parameters and k_ij) of amounts n with zeros among them."""
+    count, total = 0, 0.0
+    for i in range(n.size):
+        if n[i] > 0.0:
+            count += 1
+            total += n[i]
+    at, z = np.empty(count, np.int64), np.empty(count)
+    if count == n.size:
+        for i in range(count):
+            at[i] = i
+            z[i] = n[i] / total
+        return at, z, par, kij
+    k = 0
+    for i in range(n.size):
+        if n[i] > 0.0:
+            at[k] = i
+            z[k] = n[i] / total
+            k += 1
+    par_c, kij_c = np.empty((count, par.shape[1])), np.empty((count, count))
+    for a in range(count):
+        for c in range(par.shape[1]):
+            par_c[a, c] = par[at[a], c]
+        for b in range(count):
+            kij_c[a, b] = kij[at[a], at[b]]
+    return at, z, par_c, kij_c
+
+
+@njit(**_options)
+def spread(x, at, size):
+    """Values of what is present on all species, zero elsewhere."""
+    if x.size == size:
+        return x
+    out = np.zeros(size)
+    for k in range(x.size):
+        out[at[k]] = x[k]
+    return out
+
+
+@njit(**_options)
+def flash_amounts(kind, T, P, n, par, kij):
+    """`flash` of amounts n of any scale, zeros allowed; compositions on all species."""
+    at, z, par_c, kij_c = present_part(n, par, kij)
+    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
+    return beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
+
+
+@njit(**_options)
+def flash_amounts_to(kind, P, target, column, n, par, kij, T_start, tolerance):
+    """`solve_temperature` of amounts n, and the flash at the upper temperature found."""
+    at, z, par_c, kij_c = present_part(n, par, kij)
+    outcome, low, high = solve_temperature(kind, P, target, column, z, par_c, kij_c, T_start, tolerance)
+    beta, name_x, name_y, third, x, y, props = flash(kind, high, P, z, par_c, kij_c, np.empty(z.size), False)
+    return outcome, low, high, beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
+
+
+@njit(**_options)
+def enthalpies(kind, T, P, n, par, kij):
+    """Molar enthalpy [J/mol] of amounts n flashed at several temperatures T [K], shape (m,)."""
+    at, z, par_c, kij_c = present_part(n, par, kij)
+    out = np.empty(T.size)
+    for k in range(T.size):
+        out[k] = flash(kind, T[k], P, z, par_c, kij_c, np.empty(z.size), False)[6][0]
+    return out
 
 
 @njit(**_options)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.interaction import published
@@ -91,13 +91,11 @@ class PhaseModel:
         zc = zc / zc.sum()
         return present, zc, self.par[present], self.kij[np.ix_(present, present)]
 
-    def _state(self, T, P, present, zc, par, kij):
-        beta, name_x, name_y, third, x, y, props = k.flash(self.code, T, P, zc, par, kij, np.empty(zc.size), False)
-        return self._wrap(T, P, present, beta, name_x, name_y, third, x, y, props)
+    def _state(self, T, P, n):
+        return self._wrap(T, P, *k.flash_amounts(self.code, T, P, n, self.par, self.kij))
 
-    def _wrap(self, T, P, present, beta, name_x, name_y, third, x, y, props):
-        if present is not None:
-            x, y = self._spread(x, present), self._spread(y, present)
+    @staticmethod
+    def _wrap(T, P, beta, name_x, name_y, third, x, y, props):
         h, s, v, hx, sx, vx, hy, sy, vy = props.tolist()
         return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v,
                           (hx, sx, vx), (hy, sy, vy), bool(third))  # fmt: skip
@@ -110,11 +108,11 @@ class PhaseModel:
     def at_temperature(self, T, P, z):
         """Flash amounts z (any scale, some above zero) at T [K] and P [Pa]."""
         if self.all_volatile:
-            return self._state(T, P, *self._active(z))
+            return self._state(T, P, z)
         held, volatile = self._parted(z)
         if volatile.sum() <= 0.0:
             return self._join(None, held, 0.0, T, P)
-        return self._join(self._state(T, P, *self._active(volatile)), held, float(volatile.sum()), T, P)
+        return self._join(self._state(T, P, volatile), held, float(volatile.sum()), T, P)
 
     def _parted(self, z):
         """(non-volatile, volatile) amounts."""
@@ -164,7 +162,7 @@ class PhaseModel:
                 return self._held_properties(held, T)[column] / whole - target
 
             try:
-                T = brentq(own, k.T_LOW, k.T_HIGH, xtol=1e-12, rtol=1e-14)
+                T = scipy.optimize.brentq(own, k.T_LOW, k.T_HIGH, xtol=1e-12, rtol=1e-14)
             except ValueError:
                 raise TemperatureNotFound(f"no temperature in range has this {what}") from None
             return self._join(None, held, 0.0, T, P)
@@ -194,8 +192,14 @@ class PhaseModel:
             high, step = min(k.T_HIGH, high + step), 2.0 * step
         if gap(low) < 0.0 or gap(high) > 0.0:
             raise TemperatureNotFound(f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}")
-        T = brentq(gap, low, high, xtol=1e-11, rtol=1e-14) if low < high else low
+        T = scipy.optimize.brentq(gap, low, high, xtol=1e-11, rtol=1e-14) if low < high else low
         return self._join(volatile_state(T), held, moles, T, P)
+
+    def enthalpies(self, T, P, z):
+        """Molar enthalpies [J/mol] of amounts z flashed at temperatures T [K], shape (m,), and P [Pa]."""
+        if self.all_volatile:
+            return k.enthalpies(self.code, T, P, z, self.par, self.kij)
+        return np.array([self.at_temperature(t, P, z).enthalpy for t in T])
 
     def at_enthalpy(self, h, P, z, guess=350.0):
         """Flash at molar enthalpy h [J/mol] and P. Raises TemperatureNotFound."""
@@ -297,7 +301,9 @@ class PhaseModel:
         for low, high, f_low, f_high in zip(grid, grid[1:], shares, shares[1:]):
             if f_low == 0.0 or f_low * f_high >= 0.0:
                 continue
-            T = brentq(lambda t: self.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14)
+            T = scipy.optimize.brentq(
+                lambda t: self.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14
+            )
             state = self.at_temperature(T, P, z)
             if abs(state.vapour_fraction - edge) < 1e-6:
                 found.append(state)
@@ -306,8 +312,9 @@ class PhaseModel:
     def _solve(self, column, target, P, z, guess, tolerance, what):
         if not self.all_volatile and z[~self.volatile].sum() > 0.0:
             return self._solve_parted(column, target, P, z, guess, tolerance, what)
-        present, zc, par, kij = self._active(z)
-        outcome, low, high = k.solve_temperature(self.code, P, target, column, zc, par, kij, guess, tolerance)
+        outcome, low, high, *found = k.flash_amounts_to(
+            self.code, P, target, column, z, self.par, self.kij, guess, tolerance
+        )
         if outcome != k.FOUND:
             bound = {k.BELOW_RANGE: f"below {k.T_LOW:.0f} K", k.ABOVE_RANGE: f"above {k.T_HIGH:.0f} K"}
             raise TemperatureNotFound(
@@ -315,10 +322,10 @@ class PhaseModel:
                 if outcome in bound
                 else f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}"
             )
-        state = self._state(high, P, present, zc, par, kij)
+        state = self._wrap(high, P, *found)
         if low == high:
             return state
-        below = self._state(low, P, present, zc, par, kij)
+        below = self._state(low, P, z)
         return self._between(below, state, column, target)
 
     def _between(self, below, above, column, target):

@@ -22,14 +22,14 @@ class Stream:
     Made by `Stream.at_temperature` or `Stream.at_enthalpy`; values never change afterwards.
     """
 
-    def __init__(self, model, n, P, *, T=None, H=None, guess=350.0):
+    def __init__(self, model, n, P, *, T=None, H=None, guess=350.0, total=None):
         self.model = model
         self.n = n
         self.P = P
         self._T = T
         self._H = H
         self._guess = guess
-        self.total = float(n.sum())  # mol/s
+        self.total = float(n.sum()) if total is None else total  # mol/s
 
     @classmethod
     def at_temperature(cls, model, n, T, P):
@@ -51,8 +51,9 @@ class Stream:
         """The same material at another temperature, pressure or enthalpy flow."""
         pressure = self.P if P is None else P
         if T is not None:
-            return Stream.at_temperature(self.model, self.n, T, pressure)
-        return Stream.at_enthalpy(self.model, self.n, self.enthalpy_flow if H is None else H, pressure, self.guess)
+            return Stream(self.model, self.n, pressure, T=T, total=self.total)
+        heat = self.enthalpy_flow if H is None else H
+        return Stream(self.model, self.n, pressure, H=heat, guess=self.guess, total=self.total)
 
     @property
     def is_empty(self):
@@ -82,6 +83,10 @@ class Stream:
             return self.model.at_enthalpy(self._H / self.total, self.P, self.n, self._guess)
         except TemperatureNotFound as error:
             raise StreamTrouble(f"The energy balance has no solution: {error}.") from None
+
+    def enthalpy_flows(self, T, P):
+        """Enthalpy flows [W] of this material at temperatures T [K], shape (m,), and P [Pa]."""
+        return self.model.enthalpies(T, P, self.n) * self.total
 
     @property
     def T(self):

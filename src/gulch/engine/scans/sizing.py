@@ -7,8 +7,7 @@ its own way and a tank's volume is a rectangle. Source: Levenspiel, Chemical Rea
 from dataclasses import asdict, dataclass, field
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.phases import Stream
@@ -123,7 +122,9 @@ def _size(feed, target, tanks, common, context, points):
             raise SizingTrouble(
                 f"Even {LARGEST:,.0f} m³ of stirred tank convert only {100 * most:.4g} % of {name}: lower the target."
             )
-        ln = brentq(lambda v: converted(tank(entering, np.exp(v))) - wanted, np.log(1e-9), np.log(LARGEST), xtol=1e-9)
+        ln = scipy.optimize.brentq(
+            lambda v: converted(tank(entering, np.exp(v))) - wanted, np.log(1e-9), np.log(LARGEST), xtol=1e-9
+        )
         return float(np.exp(ln)), tank(entering, np.exp(ln))
 
     one, out = volume_for(feed, target)
@@ -140,14 +141,14 @@ def _size(feed, target, tanks, common, context, points):
         largest *= 2.0
         if largest > LARGEST:
             raise SizingTrouble(f"Plug flow does not reach {100 * target:.4g} % of {name}: lower the target.")
-    exact = brentq(
+    exact = scipy.optimize.brentq(
         lambda v: converted(plug(v).outlets["product"]) - target, 0.0 + 1e-6 * largest, largest, xtol=1e-9 * largest
     )
     result = plug(exact)
     profile = result.values["profile"].compute()
     X, V = np.array(profile["conversion"]), np.array(profile["volume"])
     rising = np.r_[True, np.diff(np.maximum.accumulate(X)) > 1e-12]
-    slope = PchipInterpolator(X[rising], V[rising]).derivative()
+    slope = scipy.interpolate.PchipInterpolator(X[rising], V[rising]).derivative()
     plug_curve = [(float(x), float(slope(x))) for x in np.linspace(0.0, target, 60)]
     tank_curve = []
     for volume in one * np.geomspace(0.01, 1.0, points):
@@ -163,7 +164,7 @@ def _size(feed, target, tanks, common, context, points):
         return steps
 
     each = (
-        brentq(lambda v: series(np.exp(v))[-1] - target, np.log(1e-6 * one), np.log(one), xtol=1e-10)
+        scipy.optimize.brentq(lambda v: series(np.exp(v))[-1] - target, np.log(1e-6 * one), np.log(one), xtol=1e-10)
         if tanks > 1
         else np.log(one)
     )

@@ -13,6 +13,7 @@ from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import molecular_weight, periodic_table, simple_formula_parser
 
 from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
+from gulch.engine.species.kept import kept
 from gulch.engine.species.records import Datum
 
 SOURCE_NAMES = {
@@ -121,6 +122,7 @@ def _elements_are_standard(cas, atoms):
 
 
 @lru_cache(maxsize=512)
+@kept
 def known(cas):
     """What the databank holds of a CAS number: {field of Species: value or None}. Raises SpeciesError.
 
@@ -179,6 +181,7 @@ def _estimate_critical(cas, boiling, found):
 
 
 @lru_cache(maxsize=512)
+@kept
 def condensed(cas):
     """Formation enthalpy, entropy and heat capacity of the solid, else the liquid, for a species that stays in the liquid.
 

@@ -11,9 +11,10 @@ from functools import lru_cache
 from importlib.resources import files
 
 import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
 from chemicals import heat_capacity as source_data
-from scipy.optimize import nnls
 
+from gulch.engine.species.kept import kept
 from gulch.engine.species.records import Fit
 
 R = 8.31446261815324  # J/(mol K), exact by definition of the SI (2019)
@@ -114,7 +115,7 @@ def fit(T, cp, source):
     """Fit the closed form to a table. T [K], cp [J/(mol K)], shape (n,). Returns a Fit."""
     rows = basis(T)
     weights = 1.0 / cp  # relative error counts
-    coefficients, _ = nnls(rows * (weights * R)[:, None], cp * weights)
+    coefficients, _ = scipy.optimize.nnls(rows * (weights * R)[:, None], cp * weights)
     worst = float(np.max(np.abs(R * rows @ coefficients / cp - 1.0)))
     return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
 
@@ -126,6 +127,7 @@ def constant(cp, source, low=250.0, high=1000.0):
     return Fit(coefficients, low, high, 0.0, source)
 
 
+@kept
 def heat_capacity(cas, atoms, molar_mass):
     """Refitted heat capacity of a species; molar_mass [kg/mol] feeds the estimate used without data."""
     if list(atoms.values()) == [1] and set(atoms) <= NOBLE:

@@ -11,6 +11,7 @@ from chemicals.elements import simple_formula_parser
 
 from gulch.engine.species.databank import GRAPHITE, usable, written
 from gulch.engine.species.heat_capacity import loaded
+from gulch.engine.species.kept import kept
 
 # Single atoms of these elements are radicals in a gas; whoever writes C or H means the element as it is stable.
 _RADICALS = ("H", "C", "N", "O", "F", "P", "S", "Cl", "Br", "I")
@@ -50,6 +51,7 @@ def squeezed(text):
 
 
 @lru_cache(maxsize=1)
+@kept
 def index():
     """All offered species as (cas, common name, formula, names in lower case), built once.
 

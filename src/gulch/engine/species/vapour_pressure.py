@@ -7,6 +7,7 @@ import numpy as np
 from chemicals import vapor_pressure as source_data
 from chemicals.vapor_pressure import Ambrose_Walton, Antoine, Wagner, Wagner_original
 
+from gulch.engine.species.kept import kept
 from gulch.engine.species.records import Fit
 
 ESTIMATE = "estimate of Ambrose & Walton (1989) from critical constants"
@@ -42,6 +43,7 @@ def table(cas, tc, pc, omega):
     return T, [Ambrose_Walton(t, tc, pc, omega) for t in T], ESTIMATE
 
 
+@kept
 def vapour_pressure(cas, tc, pc, omega):
     """Refitted vapour pressure: a Fit whose coefficients are a, b, c, d, e."""
     T, P, source = table(cas, tc, pc, omega)

@@ -8,7 +8,7 @@ Petrol. Refiner 23 (1944) 321.
 import math
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
@@ -334,7 +334,8 @@ def underwood(alpha, f, d, q, light):
 
     ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
     roots = [
-        brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14) for a, b in zip(ends, ends[1:])
+        scipy.optimize.brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14)
+        for a, b in zip(ends, ends[1:])
     ]
     kept = list(range(len(roots)))  # root k lies above species between[k]
     while True:

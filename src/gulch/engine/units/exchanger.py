@@ -3,13 +3,14 @@
 from functools import cache
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
 
 ROUGH = 5  # temperatures of a side at which a look inside is taken
+STEPS = np.linspace(0.0, 1.0, ROUGH)
 SEGMENTS = 8  # of equal duty, between which the temperatures are looked at
 
 
@@ -193,11 +194,12 @@ class Sides:
             (self.hot_in, hot_out.enthalpy_flow, hot_out.T, self.hot_in.T, self.P[0]),
             (self.cold_in, self.cold_in.enthalpy_flow, self.cold_in.T, cold_out.T, self.P[1]),
         ):
-            T = np.linspace(a, b, ROUGH)
-            inner = [side.at(T=t, P=P).enthalpy_flow - start for t in T[1:-1]]
-            curves.append((np.r_[0.0, inner, q], T))
+            T = a + (b - a) * STEPS
+            heat = np.empty(ROUGH)
+            heat[0], heat[1:-1], heat[-1] = 0.0, side.enthalpy_flows(T[1:-1], P) - start, q
+            curves.append((heat, T))
         (qh, Th), (qc, Tc) = curves
-        heats = np.unique(np.r_[qh[1:-1], qc[1:-1]])
+        heats = np.sort(np.concatenate((qh[1:-1], qc[1:-1])))
         rough = np.interp(heats, qh, Th) - np.interp(heats, qc, Tc)
         least = int(np.argmin(rough))
         at_end = least in (0, len(heats) - 1)  # where the curve has just left an end that is known exactly
@@ -241,4 +243,4 @@ class Sides:
             return 0.0
         if slack(most) >= 0.0:
             return most
-        return float(brentq(slack, 0.0, most, xtol=1e-9 * most, rtol=1e-13))
+        return float(scipy.optimize.brentq(slack, 0.0, most, xtol=1e-9 * most, rtol=1e-13))

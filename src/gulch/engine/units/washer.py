@@ -1,6 +1,6 @@
 """Washer: gas and wash liquid meet, may react, and part again by shares of the species."""
 
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import (
@@ -35,7 +35,7 @@ def adiabatic(excess, T):
             "Give the temperature of the outlets.",
             "temperature",
         )
-    return brentq(excess, low, high, xtol=1e-10, rtol=1e-14) if low < high else low
+    return scipy.optimize.brentq(excess, low, high, xtol=1e-10, rtol=1e-14) if low < high else low
 
 
 class Washer(Unit):

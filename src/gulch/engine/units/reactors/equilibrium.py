@@ -81,7 +81,9 @@ class EquilibriumReactor(Reactor):
         if not reactions:
             raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
         nu = np.array([r.nu for r in reactions])
-        cls.check_reactions(nu, reactions, given, context)
+        if context.memory.get("checked") != (given.runs, given.mixture):
+            cls.check_reactions(nu, reactions, given, context)
+            context.memory["checked"] = (dict(given.runs), given.mixture)
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
@@ -104,7 +106,7 @@ class EquilibriumReactor(Reactor):
                 out.append(r.constant.ln_k(here, r.nu, context.model) if h is None else 0.0)
             return np.array(out)
 
-        seen = {}
+        seen, memory = {}, context.memory
 
         def at(T, n0=None, P=pressure):
             if n0 is not None or pressure != P:
@@ -116,7 +118,11 @@ class EquilibriumReactor(Reactor):
         def solved(T, n0, P):
             ln_k = ln_constants(T)
             try:
-                return by_extents(n0, nu, ln_k, T, P, context.model, constants, given.mixture, held), ln_k
+                found = by_extents(
+                    n0, nu, ln_k, T, P, context.model, constants, given.mixture, held, memory.get("extents")
+                )
+                memory["extents"] = found.extents
+                return found, ln_k
             except PhaseMissing as error:
                 raise cls.missing_phase(error.phase, T, P, at_equilibrium, context) from None
             except EquilibriumTrouble as error:

@@ -1,6 +1,6 @@
 """What all reactors share: reaction set, thermal mode, pressure drop."""
 
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
@@ -123,7 +123,7 @@ class Reactor(Unit):
                 "duty",
             )
         T = (
-            brentq(excess, low, high, xtol=1e-9, rtol=1e-14)
+            scipy.optimize.brentq(excess, low, high, xtol=1e-9, rtol=1e-14)
             if f_low < 0.0 < f_high
             else (low if f_low == 0.0 else high)
         )

@@ -4,9 +4,7 @@ import math
 import warnings
 
 import numpy as np
-from scipy.integrate import ODEintWarning, odeint, solve_ivp
-from scipy.interpolate import CubicSpline
-from scipy.optimize import brentq
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
 from gulch.engine.phases import kernels as k
@@ -50,7 +48,7 @@ def highest(grid, values):
     at = int(np.argmax(values))
     if not 0 < at < len(grid) - 1:
         return float(grid[at]), float(values[at])
-    spline = CubicSpline(grid, values)
+    spline = scipy.interpolate.CubicSpline(grid, values)
     turns = [t for t in spline.derivative().roots(extrapolate=False) if grid[at - 1] <= t <= grid[at + 1]]
     place = float(max(turns, key=spline)) if turns else float(grid[at])
     return place, float(max(spline(place), values[at]))
@@ -156,8 +154,8 @@ class PlugFlow(KineticReactor):
                 np.full(n_species, 1e-11 * flow), 1e-9 * max(abs(H_in), flow * 1e4), 1e-9 * feed.P**2, 1e-7
             ]
             with np.errstate(all="ignore"), warnings.catch_warnings():
-                warnings.simplefilter("ignore", ODEintWarning)  # said by `stopped` instead
-                y, told = odeint(
+                warnings.simplefilter("ignore", scipy.integrate.ODEintWarning)  # said by `stopped` instead
+                y, told = scipy.integrate.odeint(
                     change, start, grid, tfirst=True, rtol=RTOL, atol=tolerance, mxstep=5000, full_output=True
                 )
             failed = told["message"] != "Integration successful." or not np.all(np.isfinite(y))
@@ -182,7 +180,7 @@ class PlugFlow(KineticReactor):
 
             try:
                 low, high = cls.coolant_bracket(miss, feed.T, given.coolant)
-                leaving = brentq(miss, low, high, xtol=1e-8) if low is not None else None
+                leaving = scipy.optimize.brentq(miss, low, high, xtol=1e-8) if low is not None else None
             except _OutOfSteps:
                 raise UnitTrouble(
                     f"No temperature of the coolant was found in {MOST_STEPS:,} steps of integration.",
@@ -321,7 +319,7 @@ class PlugFlow(KineticReactor):
             return 1.0 - guess[0] / given.limit
 
         pressure_left.terminal = room.terminal = True
-        found = solve_ivp(
+        found = scipy.integrate.solve_ivp(
             change, (0.0, volume), start, "LSODA", rtol=1e-6, atol=1e3 * tolerance, events=(pressure_left, room)
         )
         share = float(found.t[-1]) / volume

@@ -3,7 +3,7 @@
 import math
 
 import numpy as np
-from scipy.optimize import brentq, linprog, minimize_scalar, root
+import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
@@ -177,7 +177,7 @@ class StirredTank(KineticReactor):
             )
         if conversion(low) > 0.0:
             low = math.log(1e-12)
-        return sized(math.exp(brentq(conversion, low, high, xtol=1e-12)))
+        return sized(math.exp(scipy.optimize.brentq(conversion, low, high, xtol=1e-12)))
 
     @classmethod
     def boiling(cls, feed, nu, laws, per, given, T, P, size, by_time, context, start):
@@ -198,7 +198,7 @@ class StirredTank(KineticReactor):
             last["volume"] = volume
             return z - volume * factor * rates(laws, T, P, np.maximum(liquid.n, 0.0), "liquid", model) / feed.total
 
-        answer = root(residual, start / feed.total, method="hybr", tol=1e-12)
+        answer = scipy.optimize.root(residual, start / feed.total, method="hybr", tol=1e-12)
         z = answer.x
         if np.max(np.abs(residual(z))) > 1e-8 or (feed.n + (z * feed.total) @ nu).min() < -1e-9 * feed.total:
             raise UnitTrouble(
@@ -261,14 +261,14 @@ class StirredTank(KineticReactor):
         for i in range(1, grid.size - 1):  # a pair of states may lie between two points of the grid
             if f[i - 1] * f[i] > 0.0 and f[i] * f[i + 1] > 0.0 and abs(f[i]) < min(abs(f[i - 1]), abs(f[i + 1])):
                 sign = math.copysign(1.0, f[i])
-                turn = minimize_scalar(
+                turn = scipy.optimize.minimize_scalar(
                     lambda T, s=sign: s * excess(T), bounds=(grid[i - 1], grid[i + 1]), method="bounded"
                 ).x
                 if sign * excess(turn) < 0.0:
                     brackets += [(grid[i - 1], turn), (turn, grid[i + 1])]
         found = []
         for a, b in sorted(brackets):
-            T = brentq(excess, a, b, xtol=1e-9, rtol=1e-14)
+            T = scipy.optimize.brentq(excess, a, b, xtol=1e-9, rtol=1e-14)
             d = 1e-3
             found.append((T, excess(T + d) < excess(T - d)))
         if not found:
@@ -330,7 +330,7 @@ def adiabatic_limit(feed, nu, heat, T_start, enthalpy, model):
     The extents are those of a linear programme: most heat at T_start with no flow below zero. heat: put in [W].
     """
     h = np.array(model.ideal_gas_enthalpies(T_start))
-    most = linprog(nu @ h, A_ub=-nu.T, b_ub=feed.n, bounds=[(None, None)] * len(nu), method="highs")
+    most = scipy.optimize.linprog(nu @ h, A_ub=-nu.T, b_ub=feed.n, bounds=[(None, None)] * len(nu), method="highs")
     if not most.success:
         return T_start
     burnt = np.maximum(feed.n + most.x @ nu, 0.0)
@@ -340,7 +340,7 @@ def adiabatic_limit(feed, nu, heat, T_start, enthalpy, model):
 
     if short(T_start) <= 0.0:
         return T_start
-    return T_MOST if short(T_MOST) > 0.0 else brentq(short, T_start, T_MOST, xtol=1.0)
+    return T_MOST if short(T_MOST) > 0.0 else scipy.optimize.brentq(short, T_start, T_MOST, xtol=1.0)
 
 
 def _branch(found, T):
