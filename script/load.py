@@ -192,7 +192,7 @@ def main():
         worker = User(users[-1].session, hard)
         worker.look()
         pages = []
-        until = time.monotonic() + 40.0
+        until = time.monotonic() + 15.0
         while time.monotonic() < until:
             pages.append(users[0].look()[0])
             users[0].edit("SPLIT.drawn", f"{5 + len(pages) % 30 / 10}%20%25")

@@ -6,6 +6,7 @@ GULCH_HTTPS  "1": a reverse proxy speaks HTTPS to the browsers (and sets X-Forwa
 GULCH_DEMO   "1": requests from this computer are signed in as the demo user
 GULCH_WORKERS      processes for scans (default: one for each core)
 GULCH_WORKERS_NOW  processes for what users wait for (default: 1; hard solves make room by themselves)
+GULCH_CLUSTER      address of a dask scheduler, "tcp://host:8786", on which scans run instead
 GULCH_TIME_LIMIT   seconds after which any solve is ended (default: 600); searches are limited by counts before
 """
 
@@ -151,4 +152,5 @@ X_FRAME_OPTIONS = "DENY"
 GULCH_WORK_INLINE = False  # tests solve in the request
 GULCH_WORKERS_NOW = _count("GULCH_WORKERS_NOW", 1)
 GULCH_WORKERS_LATER = _count("GULCH_WORKERS", os.cpu_count() or 1)
+GULCH_CLUSTER = os.environ.get("GULCH_CLUSTER", "")
 GULCH_TIME_LIMIT = float(_count("GULCH_TIME_LIMIT", 600))

@@ -260,6 +260,11 @@ def resolve_equation(text, entries):
     Without typed coefficients the smallest whole numbers are found; typed coefficients are
     only checked, a missing one counting as 1.
     """
+    return _resolved(text, tuple(entries))
+
+
+@lru_cache(maxsize=1024)
+def _resolved(text, entries):
     left, right = parse_equation(text)
     terms = [(-1, t) for t in left] + [(1, t) for t in right]
     positions = [find_in_project(t.name, entries) for _, t in terms]

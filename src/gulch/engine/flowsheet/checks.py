@@ -24,6 +24,7 @@ from gulch.engine.flowsheet.inputs import (
     total_dimension,
 )
 from gulch.engine.flowsheet.measures import key_per_product
+from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.typed import doubts
 from gulch.engine.quantities import QuantityError, parse, show
@@ -35,8 +36,9 @@ from gulch.engine.units.base import ReactionSet, SpeciesChoice
 def check(project):
     """All to-do lines of a document, errors first."""
     found = []
-    for one in CHECKS:
-        found.extend(one(project))
+    with standing(project):
+        for one in CHECKS:
+            found.extend(one(project))
     order = {"error": 0, "question": 1, "warning": 2, "assumed": 3}
     return sorted(found, key=lambda m: order[m.level])
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.once import once
 from gulch.engine.flowsheet.results import Readable, readable
 from gulch.engine.quantities import DIMENSIONS, QuantityError, dimensions_of, parse
 
@@ -82,9 +83,10 @@ def own_reading(project, gauge, known=None):
     return Readable(f"gauge.{gauge.id}", dimension, name, formula, parts)
 
 
+@once
 def readings(project):
     """{address: Readable} of every result, and of every gauge with a formula that can be read."""
-    found = readable(project)
+    found = dict(readable(project))
     known = None
     for gauge in project.gauges:
         if gauge.formula:

@@ -20,6 +20,7 @@ from gulch.engine.document import (
     set_value,
     value_of,
 )
+from gulch.engine.flowsheet.once import once
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
@@ -179,6 +180,7 @@ def assumed(project, id_):
     return sorted(found, key=lambda a: place.index(a.address.split(".")[1].removesuffix("_given")))
 
 
+@once
 def addresses(project):
     """{address: Address} of every input of the project."""
     found = {}

@@ -1,6 +1,7 @@
 """Conversion, selectivity and yield, counted on one key reactant and one wanted product for the whole project."""
 
 from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.flowsheet.once import once
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
 from gulch.engine.units.base import supported
@@ -18,6 +19,7 @@ OVERALL = {
 }
 
 
+@once
 def key_per_product(project):
     """(r, where it comes from): moles of key reactant in one mole of wanted product. Raises QuantityError.
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
+from gulch.engine.flowsheet.once import once
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
@@ -36,6 +37,7 @@ SPECIES_RESULTS = {
 }
 
 
+@once
 def readable(project):
     """{address: Readable} of every result of the project."""
     found = {}

@@ -1,6 +1,6 @@
 """What a solve returns. SI units throughout; plain numbers, text and lists, ready for JSON."""
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 
 
 @dataclass
@@ -139,7 +139,13 @@ class Solution:
         )
 
     def to_dict(self):
-        return asdict(self)
+        """Plain data, sharing what it holds with this Solution."""
+        out = dict(vars(self))
+        for name in ("streams", "units"):
+            out[name] = {k: dict(vars(v)) for k, v in out[name].items()}
+        for name in ("loops", "targets", "opened", "messages"):
+            out[name] = [dict(vars(v)) for v in out[name]]
+        return out
 
     @classmethod
     def from_dict(cls, data):

@@ -29,6 +29,7 @@ from gulch.engine.flowsheet.inputs import (
     total_dimension,
 )
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product, measured
+from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.phase_doubts import phase_doubts
 from gulch.engine.flowsheet.solution import Message, OpenLoop, Solution, StreamResult, UnitOutcome
 from gulch.engine.phases import Stream, StreamTrouble
@@ -94,6 +95,10 @@ class Plan:
     """A document prepared for repeated solves with changed inputs (scans, sliders)."""
 
     def __init__(self, project: Project):
+        with standing(project):
+            self._prepare(project)
+
+    def _prepare(self, project):
         self.project = project
         self.messages = check(project)
         self.species = [s.id for s in project.species]

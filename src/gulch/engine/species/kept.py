@@ -8,12 +8,15 @@ import contextlib
 import os
 import pickle
 import tempfile
+import threading
 from functools import cache, lru_cache, wraps
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
 
 from platformdirs import user_cache_dir
+
+_tables = threading.RLock()  # the databank loads its tables when first asked, which two threads must not do at once
 
 
 @cache
@@ -56,7 +59,8 @@ def kept(function):
         name = args[0] if args else function.__name__
         key, book = (function.__name__, repr(args[1:])), _book(name)
         if key not in book:
-            book[key] = function(*args)
+            with _tables:
+                book[key] = function(*args)
             _write(name, book)
         return book[key]
 

@@ -6,6 +6,7 @@ list and the help are made from those declarations, in the order in which they s
 """
 
 from dataclasses import dataclass, field
+from functools import cache
 from types import SimpleNamespace
 
 import numpy as np
@@ -175,6 +176,7 @@ class Unit:
     outlets: tuple = (Port("product", "what leaves"),)
 
     @classmethod
+    @cache
     def declared(cls, of=Declared):
         """Declared attributes of a type, in order of declaration, base classes first; None takes one away."""
         found = {}
@@ -184,11 +186,12 @@ class Unit:
                     found[name] = value
                 elif value is None:
                     found.pop(name, None)
-        return list(found.values())
+        return tuple(found.values())
 
     @classmethod
+    @cache
     def inputs(cls):
-        return [d for d in cls.declared() if not isinstance(d, Result)]
+        return tuple(d for d in cls.declared() if not isinstance(d, Result))
 
     @classmethod
     def results(cls):

@@ -32,9 +32,18 @@ def workers():
     global _pool
     with _lock:
         if _pool is None:
-            _pool = Inline() if settings.GULCH_WORK_INLINE else Workers(
-                settings.GULCH_WORKERS_NOW, settings.GULCH_WORKERS_LATER, settings.GULCH_TIME_LIMIT)  # fmt: skip
+            _pool = Inline() if settings.GULCH_WORK_INLINE else _processes()
         return _pool
+
+
+def _processes():
+    """Worker processes here, or with the scans on a cluster where one is given."""
+    sizes = settings.GULCH_WORKERS_NOW, settings.GULCH_WORKERS_LATER, settings.GULCH_TIME_LIMIT
+    if not settings.GULCH_CLUSTER:
+        return Workers(*sizes)
+    from gulch.engine.work.cluster import Cluster
+
+    return Cluster(settings.GULCH_CLUSTER, *sizes)
 
 
 def close():

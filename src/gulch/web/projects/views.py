@@ -287,11 +287,12 @@ def progress(request, pk, stage):
         return render(
             request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()}
         )
-    response = show_workspace(
-        request, row, stage if stage in dict(STAGES) else "process", request.GET.get("select", "")
-    )
-    response["HX-Retarget"], response["HX-Reswap"] = "#workspace", "morph:outerHTML"
-    return response
+    return ended(request, row, stage if stage in dict(STAGES) else "process", request.GET.get("select", ""))
+
+
+def ended(request, row, stage, select):
+    """What takes the place of progress: it asks for the page."""
+    return render(request, "workspace/_ended.html", {"row": row, "stage": stage, "select": select})
 
 
 @login_required
@@ -413,6 +414,4 @@ def scan_progress(request, pk, run):
     found = get_object_or_404(row.scan_runs, pk=run)
     if found.active:
         return render(request, "workspace/_scan_progress.html", {"run": found, "row": row})
-    response = show_workspace(request, row, "scans", found.scan)
-    response["HX-Retarget"], response["HX-Reswap"] = "#workspace", "morph:outerHTML"
-    return response
+    return ended(request, row, "scans", found.scan)

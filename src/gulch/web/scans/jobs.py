@@ -142,7 +142,9 @@ class Walk:
         state, why = ScanRun.DONE, ""
         if self.worst is not None:
             stopped = self.worst.ending in (Ending.STOPPED, Ending.REPLACED)
-            state, why = (ScanRun.CANCELLED, "") if stopped else (ScanRun.FAILED, WORDS[self.worst.ending])
+            state, why = (
+                (ScanRun.CANCELLED, "") if stopped else (ScanRun.FAILED, self.worst.words or WORDS[self.worst.ending])
+            )
         with self.lock:
             if self.fresh and not self.write():
                 state, why = (

@@ -1,8 +1,10 @@
 """Template helpers."""
 
 import json
+from functools import lru_cache
 
 from django import template
+from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
@@ -27,3 +29,14 @@ def get_item(mapping, key):
 def vals(**pairs):
     """An hx-vals attribute of plain values."""
     return format_html("hx-vals='{}'", mark_safe(json.dumps(pairs).translate(_ESCAPES).replace("'", "\\u0027")))
+
+
+@lru_cache(maxsize=8192)
+def _address(name, args):
+    return reverse(name, args=args)
+
+
+@register.simple_tag
+def url(name, *args):
+    """The address of a view; as Django's own tag, but each is worked out once: a page holds many of them."""
+    return _address(name, args)

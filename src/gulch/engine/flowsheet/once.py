@@ -1,0 +1,33 @@
+"""What is read from a document many times while it stands still is read once."""
+
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import wraps
+
+_standing = ContextVar("standing", default=None)
+
+
+@contextmanager
+def standing(project):
+    """Inside, the Project is not changed by anybody."""
+    now = _standing.get()
+    token = _standing.set(now if now is not None and now[0] is project else (project, {}))
+    try:
+        yield
+    finally:
+        _standing.reset(token)
+
+
+def once(function):
+    """Let a function of a Project answer from memory while the project stands still; its answer is not to be changed."""
+
+    @wraps(function)
+    def ask(project):
+        now = _standing.get()
+        if now is None or now[0] is not project:
+            return function(project)
+        if function not in now[1]:
+            now[1][function] = function(project)
+        return now[1][function]
+
+    return ask

@@ -1,0 +1,202 @@
+"""The workers' interface with its second lane on a cluster of dask.distributed; the first stays on this machine.
+
+Only needed where GULCH_CLUSTER gives an address: `pip install "gulch[cluster]"`. Owners take turns here, since the
+cluster is handed little more than it can begin at once.
+"""
+
+import itertools
+import logging
+import threading
+import time
+from collections import OrderedDict, deque
+from uuid import uuid4
+
+from gulch.engine.settle import Reason, Watch
+from gulch.engine.work.job import Ending, Job, new_reference
+from gulch.engine.work.pool import Workers
+from gulch.engine.work.tasks import Shelf
+
+log = logging.getLogger("gulch.work")
+
+CONNECT = 5.0  # s that the cluster has to answer in
+ASK_EVERY = 0.5  # s between two questions whether to stop
+AHEAD = 1  # tasks handed on for each thread beyond the one that runs
+ABSENT = "The cluster at {} does not answer. Start it, or start Gulch without GULCH_CLUSTER; what is finished is kept."
+_own = threading.local()
+
+
+class ClusterWatch(Watch):
+    """Keeps what a task tells, and asks the cluster now and then whether to stop."""
+
+    def __init__(self, flag, limit):
+        from distributed import Event
+
+        self.items, self.flag, self.latest = [], Event(flag), time.monotonic() + limit
+        self.reason, self.next = None, time.monotonic() + ASK_EVERY
+
+    def ended(self):
+        now = time.monotonic()
+        if self.reason is None and now > self.latest:
+            self.reason = Reason.OUT_OF_TIME
+        if self.reason is None and now > self.next:
+            self.next = now + ASK_EVERY
+            if self.flag.is_set():
+                self.reason = Reason.CANCELLED
+        return self.reason
+
+    def tell(self, item):
+        self.items.append(item)
+
+
+def perform(task, flag, limit):
+    """Run a task on a worker of the cluster: (items told, answer, settle.Reason or None, refusal or "")."""
+    if not hasattr(_own, "shelf"):
+        _own.shelf = Shelf()
+    watch = ClusterWatch(flag, limit)
+    try:
+        return watch.items, task.perform(watch, _own.shelf), watch.reason, ""
+    except ValueError as error:
+        return watch.items, None, watch.reason, str(error)
+
+
+class Cluster:
+    """As `Workers`; address: of the scheduler, "tcp://host:8786"."""
+
+    def __init__(self, address, now=1, later=None, limit=600.0):
+        self.address, self.limit = address, limit
+        self.local = Workers(now, later, limit)
+        self.ready = self.local.ready
+        self.client = None
+        self.lock = threading.RLock()
+        self.queue = OrderedDict()  # owner -> deque of jobs
+        self.under_way = {}  # job -> (future, name of its flag)
+        self.numbers = itertools.count(1)
+
+    def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+        """See `Workers.submit`."""
+        if lane == "now":
+            return self.local.submit(
+                task, key=key, owner=owner, about=about, replaces=replaces, on_item=on_item, on_end=on_end
+            )
+        job = Job(task, key, owner, about, on_item, on_end)
+        if key is not None and replaces:
+            self.stop(key, Ending.REPLACED)
+        with self.lock:
+            self.queue.setdefault(owner, deque()).append(job)
+        threading.Thread(target=self.pass_on, daemon=True, name="gulch-work-cluster").start()
+        return job
+
+    def connected(self):
+        """The client, connected; None where the cluster does not answer."""
+        from distributed import Client
+
+        with self.lock:
+            if self.client is not None and self.client.status == "running":
+                return self.client
+            try:
+                self.client = Client(self.address, timeout=CONNECT, set_as_default=False, name="gulch")
+            except (OSError, TimeoutError):
+                self.client = None
+            return self.client
+
+    def pass_on(self):
+        """Hand waiting jobs to the cluster as far as it can soon begin on them, owners in turn."""
+        client = self.connected()
+        if client is None:
+            with self.lock:
+                waiting = [j for jobs in self.queue.values() for j in jobs]
+                self.queue.clear()
+            for job in waiting:
+                job.end(Ending.FAULT, None, ABSENT.format(self.address))
+            return
+        with self.lock:
+            room = max(1, sum(client.nthreads().values())) * (1 + AHEAD) - len(self.under_way)
+            while room > 0 and (job := self._next()) is not None:
+                flag = f"gulch-stop-{uuid4().hex}"
+                job.began = time.monotonic()
+                future = client.submit(perform, job.task, flag, self.limit, pure=False)
+                self.under_way[job] = (future, flag)
+                future.add_done_callback(lambda done, job=job: self.ended(job, done))
+                room -= 1
+
+    def _next(self):
+        for owner in list(self.queue):
+            if self.queue[owner]:
+                self.queue.move_to_end(owner)
+                return self.queue[owner].popleft()
+            del self.queue[owner]
+        return None
+
+    def ended(self, job, future):
+        """Take a job's answer; called in a thread of the client."""
+        with self.lock:
+            if self.under_way.pop(job, None) is None:
+                return  # stopped meanwhile
+        job.end(*self._answer(job, future))
+        self.pass_on()
+
+    def _answer(self, job, future):
+        """(Ending, value, words) of a future that is done."""
+        if future.status != "finished":
+            error = future.exception() if future.status == "error" else None
+            if type(error).__name__ in ("KilledWorker", "NoneType", "CommClosedError"):
+                return Ending.DIED, None, ""
+            reference = new_reference()
+            log.error("fault %s on the cluster: %r", reference, error)
+            return (
+                Ending.FAULT,
+                None,
+                f"Gulch met a fault of its own (reference {reference}); the project is unchanged.",
+            )
+        items, value, reason, refusal = future.result()
+        for item in items:
+            if job.on_item is not None:
+                job.on_item(job, item)
+        if refusal:
+            return Ending.FAULT, None, refusal
+        if reason is not None:
+            return (Ending.OUT_OF_TIME if reason is Reason.OUT_OF_TIME else Ending.STOPPED), None, ""
+        return Ending.DONE, value, ""
+
+    def find(self, key):
+        with self.lock:
+            mine = [j for j in (*self.under_way, *itertools.chain(*self.queue.values())) if j.key == key]
+        return mine[0] if mine else self.local.find(key)
+
+    def stop(self, key, ending=Ending.STOPPED):
+        """End the jobs of a key at once; the cluster is told, and what it still brings is dropped."""
+        with self.lock:
+            dropped = [j for jobs in self.queue.values() for j in jobs if j.key == key]
+            for owner, jobs in self.queue.items():
+                self.queue[owner] = deque(j for j in jobs if j.key != key)
+            running = {j: self.under_way.pop(j) for j in list(self.under_way) if j.key == key}
+        for future, flag in running.values():
+            self._tell_to_stop(future, flag)
+        for job in (*dropped, *running):
+            job.end(ending)
+        return len(dropped) + len(running) + self.local.stop(key, ending)
+
+    def _tell_to_stop(self, future, flag):
+        from distributed import Event
+
+        try:
+            Event(flag, client=self.client).set()
+            future.cancel()
+        except Exception:
+            log.exception("the cluster could not be told to stop")
+
+    def stop_all(self):
+        with self.lock:
+            keys = {j.key for j in (*self.under_way, *itertools.chain(*self.queue.values()))}
+        for key in keys:
+            self.stop(key)
+        self.local.stop_all()
+
+    def load(self):
+        return self.local.load()
+
+    def close(self):
+        self.stop_all()
+        if self.client is not None:
+            self.client.close()
+        self.local.close()
