@@ -33,8 +33,10 @@ def pool():
 
 
 @pytest.fixture(autouse=True)
-def idle(pool):
-    """No test leaves work under way for the next."""
+def idle(pool, request, monkeypatch):
+    """No test leaves work under way for the next; pages wait for figures, but where that is what is tested."""
+    if "test_solving" not in request.node.nodeid:
+        monkeypatch.setattr(solving, "PATIENCE", 30.0)
     yield
     solving.workers().stop_all()
 

@@ -99,19 +99,19 @@ def start_of(row):
     return bytes(row.good_outcome.packed) if row.good_outcome else None
 
 
-def figures(row, patience=PATIENCE):
+def figures(row, patience=None):
     """The current revision's figures are seen to: None once they are there, else the Job that is still under way."""
     return awaited(begin(row), patience)
 
 
-def awaited(job, patience=PATIENCE):
+def awaited(job, patience=None):
     """None once a Job has ended, else the Job; waits a moment, if not too many wait already."""
     if job is None or job.ended:
         return None
     if not _patient.acquire(blocking=False):
         return job
     try:
-        return None if job.wait(patience) else job
+        return None if job.wait(PATIENCE if patience is None else patience) else job
     finally:
         _patient.release()
 

@@ -28,7 +28,7 @@ def scan_page(space):
     run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
     page["run"] = run
     result = jobs.result_of(run) if run is not None else None
-    if result and (result["points"] or not run.active):
+    if result and result["points"]:
         page["outdated"] = run.revision_id != space.row.current_id
         page["table"] = table(result, space.display)
         page["plot"] = plot(result, space.display)
