@@ -44,8 +44,9 @@ def settled(row, seconds=60.0):
     raise AssertionError("no outcome came")
 
 
-def test_an_edit_is_kept_before_its_figures(apart, user, row, client):
+def test_an_edit_is_kept_before_its_figures(apart, user, row, client, monkeypatch):
     settled(row)
+    monkeypatch.setattr(solving, "PATIENCE", 0.0)
     apart.submit(Sleep(30.0), key="hold", owner="other")  # until it steps aside, nothing else is solved
 
     def change(document):

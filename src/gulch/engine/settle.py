@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
-from scipy.linalg import qr
 
 METHODS = {
     "automatic": "automatic",
@@ -344,15 +343,39 @@ def loop_gain(dx, df):
     directions = (dx / np.where(keep, lengths, 1.0))[:, keep]
     image = directions + (df / np.where(keep, lengths, 1.0))[:, keep]
     # Newest first; of nearly dependent directions the newest is kept.
-    q, r, order = qr(directions[:, ::-1], mode="economic", pivoting=True)
-    size = np.abs(np.diag(r))
-    rank = int(np.sum(size > 1e-4 * size[0]))
-    small = q[:, :rank].T @ image[:, ::-1][:, order[:rank]] @ np.linalg.inv(r[:rank, :rank])
+    q, order = leading(directions[:, ::-1])
+    directions, image = directions[:, ::-1][:, order], image[:, ::-1][:, order]
+    small = q.T @ image @ np.linalg.inv(q.T @ directions)
     values, vectors = np.linalg.eig(small)
     top = int(np.argmax(np.abs(values)))
     value = values[top]
     gain = float(np.abs(value)) if abs(value.imag) > 1e-9 * abs(value) else float(value.real)
-    return gain, np.real(q[:, :rank] @ vectors[:, top])
+    return gain, np.real(q @ vectors[:, top])
+
+
+def leading(columns, least=1e-4):
+    """(orthonormal basis (n, r), positions of the r columns that it was made from) of the span of columns (n, m).
+
+    Gram-Schmidt, twice each, the longest remainder first, down to `least` of the first. scipy's pivoting QR does the
+    same; loading it takes longer than most solves.
+    """
+    rest, basis, order = columns.copy(), [], []
+    first = None
+    for _ in range(min(columns.shape)):
+        lengths = np.linalg.norm(rest, axis=0)
+        at = int(np.argmax(lengths))
+        first = lengths[at] if first is None else first
+        if lengths[at] <= least * first:
+            break
+        q = rest[:, at] / lengths[at]
+        if basis:
+            done = np.array(basis).T
+            q -= done @ (done.T @ q)
+            q /= np.linalg.norm(q)
+        basis.append(q)
+        order.append(at)
+        rest -= np.outer(q, q @ rest)
+    return np.array(basis).T, np.array(order)
 
 
 def distance_left(size, gain):

@@ -201,7 +201,24 @@
     }), settings);
   }
 
-  const draw = () => { residuals(); scan(); constant(); curves(); sizing(); };
+  // The plot library is large: it is loaded when the first plot is to be drawn.
+  let loading = null;
+  function library() {
+    loading ??= new Promise((done, failed) => {
+      const script = document.createElement("script");
+      script.src = document.body.dataset.plots;
+      script.onload = done;
+      script.onerror = failed;
+      document.head.append(script);
+    });
+    return loading;
+  }
+  const all = () => { residuals(); scan(); constant(); curves(); sizing(); };
+  function draw() {
+    if (!document.querySelector(".plot")) return;
+    if (window.Plotly) all();
+    else library().then(all, () => { loading = null; });
+  }
   document.addEventListener("gulch:drawn", draw);
   document.addEventListener("gulch:theme", draw);
 })();
