@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from django.db import OperationalError
 from helpers import LIGHT, demo, document, feed
 
 from gulch.engine.flowsheet import Plan
@@ -193,6 +194,29 @@ def test_an_interrupted_scan_keeps_its_points_and_goes_on(client, row):
     assert (run.state, run.done) == (ScanRun.DONE, 13)
     for a, b in zip(jobs.result_of(run)["points"], whole["points"], strict=True):
         assert a["gauges"] == pytest.approx(b["gauges"], rel=1e-7)
+
+
+def test_a_scan_that_nobody_works_on_is_noticed(client, row, monkeypatch):
+    """Failed writes on the way lose no point, and a failed last word leaves no run that says “running” for ever."""
+    write = jobs.ScanPoint.objects.bulk_create
+    tries = []
+
+    def refuse(*args, **kwargs):
+        tries.append(1)
+        if len(tries) < 3:
+            raise OperationalError("database is locked")
+        return write(*args, **kwargs)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(jobs, "EVERY", 0.0)
+        patch.setattr(jobs.ScanPoint.objects, "bulk_create", refuse)
+        client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
+    run = row.scan_runs.get()
+    assert (run.state, run.done, run.points.count()) == (ScanRun.DONE, 13, 13)
+    ScanRun.objects.update(state=ScanRun.RUNNING)
+    client.get(f"/p/{row.pk}/scan-run/{run.pk}/", headers={"HX-Request": "true"})
+    run.refresh_from_db()
+    assert run.state == ScanRun.FAILED and "could not be stored" in run.why
 
 
 def test_names_are_escaped(client, row, act):

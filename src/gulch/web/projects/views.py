@@ -17,6 +17,7 @@ import gulch.web.loops.actions
 import gulch.web.process.actions
 import gulch.web.scans.actions
 import gulch.web.variants.actions  # noqa: F401  (registers the edits)
+from gulch.demo import figures
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
@@ -67,7 +68,7 @@ def new(request):
 @login_required
 @require_POST
 def load_demo(request):
-    rows = [actions.create_project(request.user, document, "Demo project") for document in demo_projects()]
+    rows = [actions.create_project(request.user, d, "Demo project", figures(d)) for d in demo_projects()]
     return redirect("stage", rows[0].pk, "process")
 
 
@@ -412,6 +413,7 @@ def scan_progress(request, pk, run):
     """The progress line while a scan runs; once it ends, the whole page again."""
     row = own(request, pk)
     found = get_object_or_404(row.scan_runs, pk=run)
+    jobs.notice_lost(found)
     if found.active:
         return render(request, "workspace/_scan_progress.html", {"run": found, "row": row})
     return ended(request, row, "scans", found.scan)

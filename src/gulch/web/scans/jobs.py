@@ -15,6 +15,7 @@ from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
 
 log = logging.getLogger("gulch.scans")
+_walks = {}  # run -> its Walk, while it is under way in this server
 EVERY = 0.5  # s between two writes of finished points
 WORDS = {
     Ending.OUT_OF_TIME: "The time limit ended a part of the scan.",
@@ -56,6 +57,16 @@ def stop(run):
     run.refresh_from_db()
 
 
+def notice_lost(run):
+    """A run that says it is under way while nobody works on it (its last word could not be written) can be gone on with."""
+    if run.active and run.pk not in _walks:
+        run.refresh_from_db()
+        if run.active:
+            run.state, run.why = ScanRun.FAILED, "How the scan ended could not be stored; its points are kept."
+            run.done = run.points.count()
+            run.save(update_fields=["state", "why", "done"])
+
+
 def key_of(run):
     return ("scan", run.pk)
 
@@ -81,6 +92,7 @@ class Walk:
         self.left, self.worst, self.mended = 0, None, False
 
     def begin(self):
+        _walks[self.run.pk] = self
         self.hand_in(blocks(self.document, self.run.total, self.points))
 
     def hand_in(self, parts):
@@ -139,22 +151,24 @@ class Walk:
 
     def finish(self):
         """Write what is left and how it ended."""
-        state, why = ScanRun.DONE, ""
-        if self.worst is not None:
-            stopped = self.worst.ending in (Ending.STOPPED, Ending.REPLACED)
-            state, why = (
-                (ScanRun.CANCELLED, "") if stopped else (ScanRun.FAILED, self.worst.words or WORDS[self.worst.ending])
-            )
-        with self.lock:
-            if self.fresh and not self.write():
-                state, why = (
-                    ScanRun.FAILED,
-                    "The last points could not be stored: the disk may be full. Go on with the rest later.",
-                )
         try:
+            state, why = self.outcome()
+            with self.lock:
+                if self.fresh and not self.write():
+                    state = ScanRun.FAILED
+                    why = "The last points could not be stored: the disk may be full. Go on with the rest later."
             ScanRun.objects.filter(pk=self.run.pk).update(state=state, why=why)
         finally:
+            _walks.pop(self.run.pk, None)
             solving.leave_thread()
+
+    def outcome(self):
+        """(state, why) by the worst ending of its parts."""
+        if self.worst is None:
+            return ScanRun.DONE, ""
+        if self.worst.ending in (Ending.STOPPED, Ending.REPLACED):
+            return ScanRun.CANCELLED, ""
+        return ScanRun.FAILED, self.worst.words or WORDS[self.worst.ending]
 
 
 def abandon_unfinished():
