@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from test_flowsheet import methanol_loop
 
 from gulch.demo import projects
-from gulch.engine.document import TearEntry, load
+from gulch.engine.document import TargetEntry, TearEntry, load
 from gulch.engine.flowsheet import Plan, Solution, check, edit, solve, variants
 from gulch.engine.flowsheet import closing as closing_module
 from gulch.engine.flowsheet.graph import groups
@@ -166,6 +166,28 @@ def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
     assert solution.units["HX"].values["least"] == pytest.approx(20.0, abs=0.2)
     assert solution.streams["product"].flow["cyclohexane"] == pytest.approx(100 * KMOL_H, rel=1e-6)
     assert solution.streams["hydrogen_feed"].total == pytest.approx(3.4 * solution.streams["benzene_feed"].total)
+
+
+def test_two_targets_for_which_the_loops_settle_nowhere_are_an_outcome_and_no_fault():
+    project = projects()[-1]
+    project.targets = [*project.targets, TargetEntry(id="second", gauge="inert", knob="approach", value="5 %")]
+    project.closing.max_passes = 20
+    solution = solve(project)
+    assert not solution.complete and any(m.level == "error" for m in solution.messages)
+    assert sum(lo.passes for lo in solution.loops) <= 25 * 20 + 200  # limited by counts
+
+
+def test_a_target_on_the_make_up_of_a_return_stream_starts_from_an_empty_loop():
+    """On the first pass the return stream is empty and has no fractions; once the loop is filled it has."""
+    project = projects()[-1]
+    ways = Plan(projects()[-1]).run(), Plan(projects()[-1]).run(overrides={"SPLIT.drawn": 0.02})
+    wanted = 0.5 * sum(w.gauges["inert"] for w in ways)
+    target = TargetEntry(id="only", gauge="inert", knob="purge_share", value=f"{100 * wanted:.10g} %")
+    for others in ([], project.targets):
+        project.targets = [*others, target]
+        solution = solve(project)
+        gas = solution.streams["gas_back"]
+        assert solution.complete and gas.flow["methane"] / gas.total == pytest.approx(wanted, rel=1e-6)
 
 
 # Tears, guesses, open loops

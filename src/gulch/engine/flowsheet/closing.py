@@ -218,10 +218,10 @@ class Closing:
             for k, target in enumerate(self.targets):
                 reading = run.live(target.reads)
                 if reading is None or not np.isfinite(reading):
-                    run.at = target.node
-                    raise UnitTrouble(f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at "
-                                      f"{show(float(x[self.at_knobs + k]), target.knob_dimension, self.plan.project.display)}.",
-                                      "Narrow the knob's range, read another result, or switch the target off.")  # fmt: skip
+                    if self.slope is not None:
+                        run.at = target.node
+                        raise self.valueless(k, x)
+                    reading = np.nan  # with the knobs held the loop may still be filling
                 self.residual[k] = reading - target.wanted
             for k, tear in enumerate(group.tears):
                 stream = run.streams[tear]
@@ -237,10 +237,17 @@ class Closing:
             step = np.linalg.lstsq(self.slope * self.ranges, self.residual, rcond=1e-10)[0] * self.ranges
             k = self.knobs(x)
             out[self.at_knobs :] = np.clip(k - step, [t.low for t in self.targets], [t.high for t in self.targets])
-        elif self.targets:
+        elif self.targets and np.isfinite(self.residual).all():
             self.records.append((np.array(x), out.copy(), self.residual.copy()))
         self.watch_phases()
         return out
+
+    def valueless(self, k, x):
+        """What is said of a target whose gauge has no value."""
+        target = self.targets[k]
+        at = show(float(x[self.at_knobs + k]), target.knob_dimension, self.plan.project.display)
+        return UnitTrouble(f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
+                           "Narrow the knob's range, read another result, or switch the target off.")  # fmt: skip
 
     def watch_phases(self):
         """Remember where a stream of the group gained or lost a phase since the pass before."""
@@ -437,6 +444,10 @@ class Closing:
         if not found.reason.settled:
             self.last = found
             raise Lost
+        if not np.isfinite(self.residual).all():
+            k = int(np.argmin(np.isfinite(self.residual)))
+            self.trouble = (self.targets[k].node, self.valueless(k, found.tear))
+            raise Lost
         return found, self.residual.copy()
 
     def glimpse(self, x):
@@ -593,8 +604,9 @@ class Closing:
                 scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
                               xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
         except (Lost, PassFailed):
-            if state["best"] is None:
-                return self.last_or_raise()
+            pass
+        if state["best"] is None:  # nowhere did the loops settle
+            return self.last_or_raise()
         _, found, _ = state["best"]
         try:
             found, self.residual = self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)
