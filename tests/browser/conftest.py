@@ -27,6 +27,7 @@ def browser():
 @pytest.fixture(scope="session", autouse=True)
 def pool():
     """The workers of all browser tests, kernels loaded before the first."""
+    solving.close()  # tests of pages may have left one that works in line
     assert solving.workers().submit(Sleep(0.0)).wait(600.0)
     yield
     solving.close()

@@ -4,12 +4,16 @@ import pytest
 from django.contrib.auth import get_user_model
 from helpers import demo
 
+from gulch.engine.work import Inline
+from gulch.web.projects import solving
 from gulch.web.projects.actions import create_project
 
 
 @pytest.fixture(autouse=True)
 def inline_jobs(settings):
     settings.GULCH_WORK_INLINE = True
+    if not isinstance(solving.workers(), Inline):
+        solving.close()
     settings.ALLOWED_HOSTS = ["testserver"]
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, tests only
 

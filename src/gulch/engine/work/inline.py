@@ -41,6 +41,9 @@ class Inline:
     def stop(self, key, ending=Ending.STOPPED):
         return 0
 
+    def stop_all(self):
+        """Nothing is under way."""
+
     def load(self):
         return 0, 0
 
