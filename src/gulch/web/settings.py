@@ -10,6 +10,7 @@ GULCH_CLUSTER      address of a dask scheduler, "tcp://host:8786", on which scan
 GULCH_TIME_LIMIT   seconds after which any solve is ended (default: 600); searches are limited by counts before
 """
 
+import contextlib
 import os
 import secrets
 from datetime import timedelta
@@ -21,6 +22,8 @@ HERE = Path(__file__).resolve().parent
 HOME = Path(os.environ.get("GULCH_HOME") or user_data_dir("gulch", appauthor=False))
 os.umask(0o077)  # database, key and logs are their owner's only
 HOME.mkdir(parents=True, exist_ok=True)
+with contextlib.suppress(OSError):  # a folder of an older version, or not one's own
+    HOME.chmod(0o700)
 
 
 def _secret_key():

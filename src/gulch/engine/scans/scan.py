@@ -1,5 +1,6 @@
 """Scan of one knob: evenly spaced values in blocks of neighbours, each solved from the last good state before it."""
 
+import math
 from dataclasses import asdict, dataclass, field
 
 import numpy as np
@@ -140,9 +141,13 @@ def walk(plan, scan, indices, start=None, watch=UNWATCHED):
             following = followed(project, solution)
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
-        gauges = {g["id"]: solution.gauges.get(g["id"]) if usable else None for g in rows}
+        gauges = {g["id"]: _finite(solution.gauges.get(g["id"])) if usable else None for g in rows}
         yield i, {"value": float(values[i]), "solved": usable, "gauges": gauges, "why": why, "note": note,
                   "warnings": point_warnings(solution, plan) if usable else []}  # fmt: skip
+
+
+def _finite(value):
+    return value if value is not None and math.isfinite(value) else None
 
 
 def run_scan(project, scan, start=None, progress=lambda done, total: None, watch=UNWATCHED):

@@ -22,6 +22,9 @@ CONNECT = 5.0  # s that the cluster has to answer in
 ASK_EVERY = 0.5  # s between two questions whether to stop
 AHEAD = 1  # tasks handed on for each thread beyond the one that runs
 ABSENT = "The cluster at {} does not answer. Start it, or start Gulch without GULCH_CLUSTER; what is finished is kept."
+NOT_INSTALLED = (
+    'Scans on a cluster need further packages: pip install "gulch[cluster]", or start Gulch without GULCH_CLUSTER.'
+)
 _own = threading.local()
 
 
@@ -93,21 +96,25 @@ class Cluster:
         with self.lock:
             if self.client is not None and self.client.status == "running":
                 return self.client
+            self.client = None
             try:
                 self.client = Client(self.address, timeout=CONNECT, set_as_default=False, name="gulch")
-            except (OSError, TimeoutError):
-                self.client = None
+            except (OSError, TimeoutError, ValueError) as error:  # ValueError: what stands there is no address
+                log.warning("the cluster at %s: %s", self.address, error)
             return self.client
 
     def pass_on(self):
         """Hand waiting jobs to the cluster as far as it can soon begin on them, owners in turn."""
-        client = self.connected()
+        try:
+            client, why = self.connected(), ABSENT.format(self.address)
+        except ImportError:
+            client, why = None, NOT_INSTALLED
         if client is None:
             with self.lock:
                 waiting = [j for jobs in self.queue.values() for j in jobs]
                 self.queue.clear()
             for job in waiting:
-                job.end(Ending.FAULT, None, ABSENT.format(self.address))
+                job.end(Ending.FAULT, None, why)
             return
         with self.lock:
             room = max(1, sum(client.nthreads().values())) * (1 + AHEAD) - len(self.under_way)
