@@ -5,7 +5,6 @@ An edit is a short transaction: the version is compared, the change applied, a r
 
 import logging
 
-from django.db import transaction
 from pydantic import ValidationError
 
 from gulch.engine.document import DocumentError, load
@@ -30,7 +29,7 @@ class Conflict(Exception):
 
 def create_project(owner, document, label, outcome=None):
     """Store a document as a new project and have it solved. outcome: (solved, packed) where it is known already."""
-    with transaction.atomic():
+    with solving.changing():
         row = Project.objects.create(owner=owner, name=document.name)
         add_revision(row, document, label)
         if outcome is not None:
@@ -95,7 +94,7 @@ def edit(row, version, label, change, client="", whole=False):
     or a function of what `change` returned. Returns what `change` returned. Raises Conflict when `version` is not the
     row's, EditError when the change cannot be made.
     """
-    with transaction.atomic():
+    with solving.changing():
         row = locked(row)
         claim(row, version, client)
         project = load(row.current.document)
@@ -159,7 +158,7 @@ def redo(row, version, client=""):
 
 
 def _step(row, version, client, choose):
-    with transaction.atomic():
+    with solving.changing():
         row = locked(row)
         claim(row, version, client)
         to, label = choose(row)
@@ -173,7 +172,7 @@ def _step(row, version, client, choose):
 
 def restore(row, version, number):
     """Make an old revision's document the newest. Raises Conflict, DocumentError, Revision.DoesNotExist."""
-    with transaction.atomic():
+    with solving.changing():
         row = locked(row)
         claim(row, version, "")
         document = load(row.revisions.get(number=number).document)

@@ -4,6 +4,7 @@ The outcome of a solve belongs to the digest of what was solved, so undo, redo, 
 """
 
 import threading
+from contextlib import contextmanager
 from functools import partial
 
 from django.conf import settings
@@ -18,13 +19,22 @@ from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, p
 from gulch.web.projects.models import Outcome, Project
 
 PATIENCE = 1.0  # s that an answer waits for figures
+CROWDED = 3  # jobs waiting for a worker from which on no answer waits for figures
 KEPT = 60  # outcomes of a project besides the current one and the last good one
 STORED_NOT = "The figures could not be stored: {}. Make room or mend the disk, then press “solve again”."
 
 _lock = threading.Lock()
+_writing = threading.RLock()
 _pool = None
 _patient = threading.Semaphore(20)  # answers that may wait at a time; more would leave no thread for pages
 _untold = {}  # (project, digest) -> why an outcome could not be stored
+
+
+@contextmanager
+def changing():
+    """A short transaction that writes. One at a time in this process: SQLite lets only one write and wakes who waits at random."""
+    with _writing, transaction.atomic():
+        yield
 
 
 def workers():
@@ -108,7 +118,7 @@ def awaited(job, patience=None):
     """None once a Job has ended, else the Job; waits a moment, if not too many wait already."""
     if job is None or job.ended:
         return None
-    if not _patient.acquire(blocking=False):
+    if workers().load()[1] > CROWDED or not _patient.acquire(blocking=False):
         return job
     try:
         return None if job.wait(PATIENCE if patience is None else patience) else job
@@ -170,7 +180,7 @@ def broken_off(job):
 
 def keep(pk, digest, solved, packed):
     """Store an outcome; it becomes the good one only where the project still stands at what was solved."""
-    with transaction.atomic():
+    with changing():
         row = Project.objects.select_for_update().select_related("current").filter(pk=pk).first()
         if row is None:
             return

@@ -2,6 +2,7 @@
 
 import json
 import logging
+import threading
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -41,6 +42,7 @@ from gulch.web.scans.sizing import SizingPage
 from gulch.web.variants.presenter import VariantsPage
 
 log = logging.getLogger("gulch.web")
+_drawing = threading.Semaphore(3)  # pages made at a time: more would only share the one interpreter, and all come late
 MOST_TYPED = 20_000  # characters of one field
 TRY_PATIENCE = 3.0  # s that a slider's position may take
 
@@ -129,7 +131,8 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     if stage == "scans":
         context["page"] = scan_page(space)
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
-    response = render(request, template, context, status=status)
+    with _drawing:
+        response = render(request, template, context, status=status)
     response["X-Gulch-Version"] = row.version  # lets the browser drop an answer that a later one has overtaken
     return response
 
