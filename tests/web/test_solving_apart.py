@@ -82,6 +82,17 @@ def test_undo_comes_back_to_what_was_solved_without_solving(apart, row):
     assert row.outcomes.count() == before
 
 
+def test_solving_again_is_under_way_although_an_outcome_is_there(apart, row, client, monkeypatch):
+    settled(row)
+    monkeypatch.setattr(solving, "PATIENCE", 0.0)
+    apart.submit(Sleep(30.0), key="hold", owner="other")
+    job = solving.again(row)
+    assert solving.begin(row) is job
+    html = client.get(f"/p/{row.pk}/process/", headers={"HX-Request": "true"}).content.decode()
+    assert 'id="solving"' in html and "solving …" in html
+    assert job.wait(60.0) and solving.begin(row) is None
+
+
 def test_a_slider_is_answered_by_its_newest_position_only(apart, row):
     settled(row)
     hold = [apart.submit(Sleep(1.0), owner="other")]

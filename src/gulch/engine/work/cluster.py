@@ -73,7 +73,6 @@ class Cluster:
         self.lock = threading.RLock()
         self.queue = OrderedDict()  # owner -> deque of jobs
         self.under_way = {}  # job -> (future, name of its flag)
-        self.numbers = itertools.count(1)
 
     def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
         """See `Workers.submit`."""
@@ -139,7 +138,19 @@ class Cluster:
         with self.lock:
             if self.under_way.pop(job, None) is None:
                 return  # stopped meanwhile
-        job.end(*self._answer(job, future))
+        # in a thread of our own name: who keeps answers gives up its database connection by that
+        threading.Thread(target=self._take, args=(job, future), daemon=True, name="gulch-work-cluster").start()
+
+    def _take(self, job, future):
+        try:
+            ending = self._answer(job, future)
+        except Exception:
+            log.exception("an answer of the cluster could not be taken")
+            ending = (Ending.DIED, None, "")
+        try:
+            job.end(*ending)
+        except Exception:
+            log.exception("what hangs on the end of a job failed")
         self.pass_on()
 
     def _answer(self, job, future):

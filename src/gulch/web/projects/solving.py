@@ -87,21 +87,32 @@ def begin(row, task=None):
     """
     digest = row.current.digest
     if task is None:
-        if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
-            return None
         job = workers().find(key_of(row))
         if job is not None and job.about == digest:
-            return job
+            return job  # before any outcome: it may be solved once more, or gone on with
+        if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
+            return None
         task = Solve(worked(load(row.current.document)).dump(), start=start_of(row))
     _untold.pop((row.pk, digest), None)
     return hand_in(row, task, digest, key_of(row))
 
 
-def hand_in(row, task, digest, key, lane="now"):
+def answer(row, task, key, patience=None):
+    """(Outcome of a task beside the current solve, or None; whether it is still being worked on)."""
+    digest = task.digest
+    found = row.outcomes.filter(digest=digest).first()
+    if found is not None or (row.pk, digest) in _untold:
+        return found, False
+    job = workers().find(key)
+    if job is None or job.about != digest:
+        job = hand_in(row, task, digest, key)
+    pending = awaited(job, patience) is not None
+    return row.outcomes.filter(digest=digest).first(), pending
+
+
+def hand_in(row, task, digest, key):
     """A Job for a task on a project, whose answer is kept under a digest when it comes."""
-    return workers().submit(
-        task, key=key, owner=row.owner_id, lane=lane, about=digest, on_end=partial(_ended, row.pk, digest)
-    )
+    return workers().submit(task, key=key, owner=row.owner_id, about=digest, on_end=partial(_ended, row.pk, digest))
 
 
 def start_of(row):

@@ -35,14 +35,7 @@ class SizingPage:
             self.trouble = "The process is not solved: the stream's state is known once it is."
             return
         task = Size(self.document.dump(), bytes(row.outcome().packed), self.entry.model_dump())
-        found = row.outcomes.filter(digest=task.digest).first()
-        if found is None:
-            key = ("size", row.pk)
-            job = solving.workers().find(key)
-            if job is None or job.about != task.digest:
-                job = solving.hand_in(row, task, task.digest, key)
-            self.pending = solving.awaited(job) is not None
-            found = row.outcomes.filter(digest=task.digest).first()
+        found, self.pending = solving.answer(row, task, ("size", row.pk))
         if found is not None:
             self.trouble, self.found = read_sizing(found.data())
 

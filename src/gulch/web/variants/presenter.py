@@ -6,7 +6,7 @@ from gulch.engine.flowsheet.inputs import model_of
 from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import applied, lost, words
 from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
-from gulch.engine.work import Solve, document_digest
+from gulch.engine.work import Solve
 from gulch.web.projects import solving
 
 WAYS = (
@@ -75,8 +75,8 @@ class VariantsPage:
             out["lost"] = [edit.at.replace("/", " ") for edit in lost(self.project, variant)]
         out["solution"] = self.solved(id_, document)
         if out["solution"] is None:
-            self.pending = True
-        elif not out["solution"].solved:
+            return out
+        if not out["solution"].solved:
             first = next((m for m in out["solution"].messages if m.level == "error"), None)
             out["trouble"] = f"It does not solve. {first.what} {first.todo}" if first else "It does not solve."
         else:
@@ -86,19 +86,14 @@ class VariantsPage:
         return out
 
     def solved(self, id_, document):
-        """The Solution of a variant, or None while it is being solved; found again as long as its document stays."""
-        row, plain = self.space.row, document.dump()
-        digest = document_digest(plain)
-        if digest == row.current.digest:
+        """The Solution of a variant, or None while there is none; found again as long as its document stays."""
+        row = self.space.row
+        task = Solve(document.dump(), start=solving.start_of(row))
+        if task.digest == row.current.digest:
+            self.pending |= self.space.job is not None
             return self.space.latest
-        found = row.outcomes.filter(digest=digest).first()
-        if found is None:
-            key = ("variant", row.pk, id_)
-            job = solving.workers().find(key)
-            if job is None or job.about != digest:
-                job = solving.hand_in(row, Solve(plain, start=solving.start_of(row)), digest, key)
-            solving.awaited(job, VARIANT_PATIENCE)
-            found = row.outcomes.filter(digest=digest).first()
+        found, pending = solving.answer(row, task, ("variant", row.pk, id_), VARIANT_PATIENCE)
+        self.pending |= pending
         return found.solution() if found else None
 
     def values(self, document, solution):
