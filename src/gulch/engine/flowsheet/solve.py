@@ -307,6 +307,7 @@ class _Run:
         self.explain = explain
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch
+        self.near = dict(start.get("temperatures", {}))  # of streams, at which their searches begin
         self.max_passes = max_passes or plan.max_passes
         self.streams, self.done = {}, {}
         self.taken = {}  # unit -> what it took from the context
@@ -452,8 +453,11 @@ class _Run:
             if id_ in plan.open:
                 self.returned[id_] = stream
             elif id_ is not None:
-                if id_ in self.streams:
-                    stream.begin_from(self.streams[id_])
+                before = self.streams.get(id_)
+                if before is not None and before.is_flashed and not before.is_empty:
+                    self.near[id_] = before.T
+                if id_ in self.near:
+                    stream.begin_at(self.near[id_])
                 self.streams[id_] = stream
 
     def leaving_stream(self, id_):
@@ -507,6 +511,7 @@ class _Run:
             except (UnitTrouble, StreamTrouble) as trouble:
                 self.trouble(unit_id, trouble)
                 out.units[unit_id] = UnitOutcome(False)
+        out.tears["temperatures"] = {id_: s.temperature for id_, s in out.streams.items() if s.temperature}
         self.extrapolated()
         out.messages += phase_doubts(self)
         out.solved = (

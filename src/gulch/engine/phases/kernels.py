@@ -832,24 +832,61 @@ def flash(kind, T, P, z, par, kij, ln_k, warm):
 
 @njit(**_options)
 def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
+    """(molar enthalpy, molar entropy or vapour fraction of the flashed mixture; name of its only phase, 0 where there are two)."""
     beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
-    two = 0.0 < beta < 1.0
+    only = 0 if 0.0 < beta < 1.0 else name_x
     if column == 3:  # vapour share, the liquid side counted as zero
         value = beta if name_y == VAPOUR else 0.0
     else:
         value = props[column]
-    return value, two
+    return value, only
 
 
 @njit(**_options)
-def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
-    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
-    ln_k = np.empty(z.size)
-    slope = 0.0  # that of the ideal gas to begin with
+def temperature_slope(T, z, par, column):
+    """How enthalpy (column 0) or entropy (1) of the ideal gas rises with temperature."""
+    cp = 0.0
     for i in range(z.size):
-        slope += z[i] * ideal_gas_cp(T, par, i)
-    if column == 1:
-        slope /= T
+        cp += z[i] * ideal_gas_cp(T, par, i)
+    return cp / T if column == 1 else cp
+
+
+@njit(**_options)
+def temperature_in_phase(kind, P, target, column, z, par, kij, T, f, name, tolerance):
+    """Secant steps in one phase of that name from T, where its error is f: the temperature at the target, 0 if they go astray."""
+    slope = temperature_slope(T, z, par, column)
+    for _ in range(16):
+        step = -f / slope
+        T_next = T + step
+        if abs(step) > 0.3 * T or T_next <= T_LOW or T_next >= T_HIGH:
+            return 0.0
+        f_next = phase_properties(kind, T_next, P, z, name, par, kij)[column] - target
+        if abs(f_next) <= 1e-4 * tolerance:
+            return T_next
+        if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
+            return T_next if abs(f_next) <= tolerance else 0.0
+        slope = (f_next - f) / step
+        T, f = T_next, f_next
+    return 0.0
+
+
+@njit(**_options)
+def near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance):
+    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near.
+
+    Where the start is one phase (its name in `only`) steps inside that phase come first, and one flash judges their end.
+    """
+    ln_k = np.empty(z.size)
+    if only != 0:
+        T_next = temperature_in_phase(kind, P, target, column, z, par, kij, T, f, only, tolerance)
+        if T_next > 0.0 and abs(property_at(kind, T_next, P, z, par, kij, ln_k, False, column)[0] - target) <= tolerance:
+            return True, T_next
+        slope = temperature_slope(T, z, par, column)
+    else:  # what boils takes many times the heat of one phase
+        h = 1e-5 * T if f < 0.0 else -1e-5 * T
+        slope = (property_at(kind, T + h, P, z, par, kij, ln_k, False, column)[0] - target - f) / h
+        if slope <= 0.0:
+            return False, T
     for _ in range(12):
         step = -f / slope
         if abs(step) > 0.3 * T:
@@ -857,7 +894,7 @@ def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
         T_next = T + step
         if T_next <= T_LOW or T_next >= T_HIGH or T_next == T:
             return False, T
-        value, two = property_at(kind, T_next, P, z, par, kij, ln_k, False, column)
+        value, only = property_at(kind, T_next, P, z, par, kij, ln_k, False, column)
         f_next = value - target
         if abs(f_next) <= 1e-4 * tolerance:
             return True, T_next  # the loops around it take their differences from what is left here
@@ -879,12 +916,12 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
     n = z.size
     ln_k = np.empty(n)
     T = min(max(T_start, T_LOW), T_HIGH)
-    value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+    value, only = property_at(kind, T, P, z, par, kij, ln_k, False, column)
     f = value - target
     if column != 3:
         if abs(f) <= 1e-4 * tolerance:
             return FOUND, T, T
-        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance)
+        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance)
         if found:
             return FOUND, T_near, T_near
     low, f_low, high, f_high = T, f, T, f
@@ -897,7 +934,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
                 return BELOW_RANGE, low, low
             high, f_high = low, f_low
             low = max(T_LOW, low - step)
-            value, two = property_at(kind, low, P, z, par, kij, ln_k, False, column)
+            value, only = property_at(kind, low, P, z, par, kij, ln_k, False, column)
             f_low = value - target
             f = f_low
         else:
@@ -905,7 +942,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
                 return ABOVE_RANGE, high, high
             low, f_low = high, f_high
             high = min(T_HIGH, high + step)
-            value, two = property_at(kind, high, P, z, par, kij, ln_k, False, column)
+            value, only = property_at(kind, high, P, z, par, kij, ln_k, False, column)
             f_high = value - target
             f = f_high
         step *= 2.0
@@ -921,7 +958,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
             T = 0.5 * (low + high)
         if low >= T or high <= T:
             break
-        value, two = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+        value, only = property_at(kind, T, P, z, par, kij, ln_k, False, column)
         f = value - target
         if abs(f) <= tolerance and (column != 3 or target > 0.0 and target < 1.0):
             return FOUND, T, T

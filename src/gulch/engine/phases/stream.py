@@ -60,6 +60,11 @@ class Stream:
         return self.total <= 0.0
 
     @property
+    def is_flashed(self):
+        """Whether its temperature stands without a search."""
+        return self._T is not None or "state" in self.__dict__
+
+    @property
     def guess(self):
         """A temperature near this stream's, for solves that start from it."""
         if self._T is not None:
@@ -67,10 +72,10 @@ class Stream:
         state = self.__dict__.get("state")
         return self._guess if state is None else state.temperature
 
-    def begin_from(self, other):
-        """Begin the search for this stream's temperature at that of another, for example itself in the pass before."""
-        if self._T is None and "state" not in self.__dict__:
-            self._guess = other.guess
+    def begin_at(self, T):
+        """Begin the search for this stream's temperature at T [K], for example its own in the pass before."""
+        if not self.is_flashed:
+            self._guess = T
 
     @cached_property
     def state(self):

@@ -19,8 +19,9 @@ def change_pressure(stream, P_out, efficiency, path, model, word):
     word: "compression" or "expansion", for the sentence when no end state exists. Raises UnitTrouble.
     """
     if path == "isentropic":
-        h = _step(stream.state, P_out, efficiency, model, stream.n, word)
+        h, T = _step(stream.state, P_out, efficiency, model, stream.n, word)
         out = stream.at(H=h * stream.total, P=P_out)
+        out.begin_at(T)
         return out, out.enthalpy_flow - stream.enthalpy_flow
     coarse, fine = (_polytropic(stream, P_out, efficiency, model, count, word) for count in (STEPS, 2 * STEPS))
     out = stream.at(H=(2.0 * fine - coarse) * stream.total, P=P_out)  # the error is of first order in the step
@@ -33,14 +34,17 @@ def _polytropic(stream, P_out, efficiency, model, count, word):
     state, P = stream.state, stream.P
     for k in range(count):
         P = P_out if k == count - 1 else P * ratio
-        h = _step(state, P, efficiency, model, stream.n, word)
-        state = model.at_enthalpy(h, P, stream.n, state.temperature)
+        h, T = _step(state, P, efficiency, model, stream.n, word)
+        state = model.at_enthalpy(h, P, stream.n, T)
     return state.enthalpy
 
 
 def _step(state, P, efficiency, model, n, word):
+    """(molar enthalpy [J/mol] at the end of a step, temperature [K] of its isentropic end)."""
+    # what was at its dew point is one gas again at the end; 0.2 is about R/cp of gases with several atoms
+    guess = state.temperature * (P / state.pressure) ** 0.2 if state.vapour_fraction == 1.0 else state.temperature
     try:
-        ideal = model.at_entropy(state.entropy, P, n, state.temperature)
+        ideal = model.at_entropy(state.entropy, P, n, guess)
     except TemperatureNotFound as error:
         raise UnitTrouble(
             f"The end of the isentropic {word} cannot be found: {error}.",
@@ -48,4 +52,4 @@ def _step(state, P, efficiency, model, n, word):
             "pressure",
         ) from None
     rise = ideal.enthalpy - state.enthalpy
-    return state.enthalpy + (rise / efficiency if rise > 0.0 else rise * efficiency)
+    return state.enthalpy + (rise / efficiency if rise > 0.0 else rise * efficiency), ideal.temperature
