@@ -7,6 +7,7 @@ Sources: Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 an
 NASA RP-1311 (1994) for the element-potential iteration and its damping.
 """
 
+import math
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import lru_cache
@@ -197,7 +198,7 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
             MAX_OUTER,
         )
         if outcome == kernels.FOUND:
-            return done(n, _quotients(n, nu, ln_phi, P), passes)
+            return done(n, kernels.ln_quotients(n, nu, ln_phi, math.log(P / P0)), passes)
 
     def amounts_at(terms):
         """Amounts in equilibrium while the terms stay as they are, shape (m_running, n)."""
@@ -285,14 +286,7 @@ def _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase):
         return None
     extents = base + way.link @ x
     extents[way.free] = x
-    return Equilibrium(n, extents=extents, ln_q=_quotients(n, nu, ln_phi, P), passes=passes)
-
-
-def _quotients(n, nu, ln_phi, P):
-    """ln of the products of f/P0 of each reaction, shape (m,)."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        ln_a = np.log(n / n.sum()) + ln_phi + np.log(P / P0)
-        return np.where(nu != 0.0, nu * ln_a, 0.0).sum(axis=1)
+    return Equilibrium(n, extents=extents, ln_q=kernels.ln_quotients(n, nu, ln_phi, math.log(P / P0)), passes=passes)
 
 
 def composition_terms(n, constants, T, P, model, mixture):

@@ -78,9 +78,9 @@ def said_on_the_way(closing, outcome):
             number, before, now = recent[-1]
             times = f", {len(recent)} times in the last 12 passes" if len(recent) > 1 else ""
             outcome.findings.append(f"Stream {s} went from {before} to {now} in pass {number}{times}.")
-    limits = [u for u in outcome.units for level, *_ in run.done[u][1].notes if level == "warning"] if run.done else []
+    limits = [u for u in outcome.units for level, *_ in run.notes(u) if level == "warning"] if run.done else []
     for u in dict.fromkeys(limits):
-        what = next(w for level, w, _ in run.done[u][1].notes if level == "warning")
+        what = next(w for level, w, _ in run.notes(u) if level == "warning")
         outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
 
 

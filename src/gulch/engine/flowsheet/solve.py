@@ -627,18 +627,22 @@ class _Run:
         h_out = sum(s.enthalpy_flow for s in result.outlets.values())
         outcome = UnitOutcome(
             True, values, dict(zip(species, n_in.tolist())), dict(zip(species, n_out.tolist())),
-            [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], result.reactions,
+            [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], _plain(result.reactions),
             self.balances(n_in, n_out, h_in, h_out, heat), None, self.taken[unit_id],
         )  # fmt: skip
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
                 found = measured(*plan_measures, outcome.inlet, outcome.outlet)
                 outcome.values |= dict(zip(PER_REACTOR, found))
-        for level, what, todo in result.notes:
+        for level, what, todo in self.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)
             self.solution.messages.append(Message(level, unit_id, f"{unit_id}: {what}", todo))
         return outcome
+
+    def notes(self, unit_id):
+        """What a unit's last solve remarked: (level, sentence, what to do) each."""
+        return _plain(self.done[unit_id][1].notes)
 
     def balances(self, n_in, n_out, h_in, h_out, heat):
         """Closures (out − in)/in of mass, each element and energy."""

@@ -832,14 +832,11 @@ def flash(kind, T, P, z, par, kij, ln_k, warm):
 
 @njit(**_options)
 def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
-    """(molar enthalpy, molar entropy or vapour fraction of the flashed mixture; name of its only phase, 0 where there are two)."""
+    """Molar enthalpy, entropy or vapour fraction of the flashed mixture."""
     beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
-    only = 0 if 0.0 < beta < 1.0 else name_x
     if column == 3:  # vapour share, the liquid side counted as zero
-        value = beta if name_y == VAPOUR else 0.0
-    else:
-        value = props[column]
-    return value, only
+        return beta if name_y == VAPOUR else 0.0
+    return props[column]
 
 
 @njit(**_options)
@@ -871,22 +868,13 @@ def temperature_in_phase(kind, P, target, column, z, par, kij, T, f, name, toler
 
 
 @njit(**_options)
-def near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance):
-    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near.
-
-    Where the start is one phase (its name in `only`) steps inside that phase come first, and one flash judges their end.
-    """
+def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
     ln_k = np.empty(z.size)
-    if only != 0:
-        T_next = temperature_in_phase(kind, P, target, column, z, par, kij, T, f, only, tolerance)
-        if T_next > 0.0 and abs(property_at(kind, T_next, P, z, par, kij, ln_k, False, column)[0] - target) <= tolerance:
-            return True, T_next
-        slope = temperature_slope(T, z, par, column)
-    else:  # what boils takes many times the heat of one phase
-        h = 1e-5 * T if f < 0.0 else -1e-5 * T
-        slope = (property_at(kind, T + h, P, z, par, kij, ln_k, False, column)[0] - target - f) / h
-        if slope <= 0.0:
-            return False, T
+    h = 1e-5 * T if f < 0.0 else -1e-5 * T  # what boils takes many times the heat of one phase
+    slope = (property_at(kind, T + h, P, z, par, kij, ln_k, False, column) - target - f) / h
+    if slope <= 0.0:
+        return False, T
     for _ in range(12):
         step = -f / slope
         if abs(step) > 0.3 * T:
@@ -894,8 +882,7 @@ def near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance
         T_next = T + step
         if T_next <= T_LOW or T_next >= T_HIGH or T_next == T:
             return False, T
-        value, only = property_at(kind, T_next, P, z, par, kij, ln_k, False, column)
-        f_next = value - target
+        f_next = property_at(kind, T_next, P, z, par, kij, ln_k, False, column) - target
         if abs(f_next) <= 1e-4 * tolerance:
             return True, T_next  # the loops around it take their differences from what is left here
         if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
@@ -906,8 +893,8 @@ def near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance
 
 
 @njit(**_options)
-def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
-    """Temperature at which a property of the flashed mixture reaches target, at constant P.
+def solve_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+    """Temperature at which a property of the flashed mixture reaches target, at constant P, from T where its error is f.
 
     column: 0 enthalpy, 1 entropy, 3 vapour fraction. All of them rise with temperature.
     Returns (outcome, T below, T above): equal when the property is continuous there; where
@@ -915,13 +902,8 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
     """
     n = z.size
     ln_k = np.empty(n)
-    T = min(max(T_start, T_LOW), T_HIGH)
-    value, only = property_at(kind, T, P, z, par, kij, ln_k, False, column)
-    f = value - target
     if column != 3:
-        if abs(f) <= 1e-4 * tolerance:
-            return FOUND, T, T
-        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, only, tolerance)
+        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance)
         if found:
             return FOUND, T_near, T_near
     low, f_low, high, f_high = T, f, T, f
@@ -934,7 +916,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
                 return BELOW_RANGE, low, low
             high, f_high = low, f_low
             low = max(T_LOW, low - step)
-            value, only = property_at(kind, low, P, z, par, kij, ln_k, False, column)
+            value = property_at(kind, low, P, z, par, kij, ln_k, False, column)
             f_low = value - target
             f = f_low
         else:
@@ -942,7 +924,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
                 return ABOVE_RANGE, high, high
             low, f_low = high, f_high
             high = min(T_HIGH, high + step)
-            value, only = property_at(kind, high, P, z, par, kij, ln_k, False, column)
+            value = property_at(kind, high, P, z, par, kij, ln_k, False, column)
             f_high = value - target
             f = f_high
         step *= 2.0
@@ -958,7 +940,7 @@ def solve_temperature(kind, P, target, column, z, par, kij, T_start, tolerance):
             T = 0.5 * (low + high)
         if low >= T or high <= T:
             break
-        value, only = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+        value = property_at(kind, T, P, z, par, kij, ln_k, False, column)
         f = value - target
         if abs(f) <= tolerance and (column != 3 or target > 0.0 and target < 1.0):
             return FOUND, T, T
@@ -1025,10 +1007,25 @@ def flash_amounts(kind, T, P, n, par, kij):
 
 @njit(**_options)
 def flash_amounts_to(kind, P, target, column, n, par, kij, T_start, tolerance):
-    """`solve_temperature` of amounts n, and the flash at the upper temperature found."""
+    """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
+
+    From a start in one phase the search goes on inside that phase, and one flash judges where it ends.
+    Returns (outcome, T below, T above, flash at T above).
+    """
     at, z, par_c, kij_c = present_part(n, par, kij)
-    outcome, low, high = solve_temperature(kind, P, target, column, z, par_c, kij_c, T_start, tolerance)
-    beta, name_x, name_y, third, x, y, props = flash(kind, high, P, z, par_c, kij_c, np.empty(z.size), False)
+    T = min(max(T_start, T_LOW), T_HIGH)
+    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
+    f = props[column] - target if column != 3 else (beta if name_y == VAPOUR else 0.0) - target
+    outcome, low, high = FOUND, T, T
+    found = column != 3 and abs(f) <= 1e-4 * tolerance
+    if column != 3 and not found and (beta <= 0.0 or beta >= 1.0):
+        T_next = temperature_in_phase(kind, P, target, column, z, par_c, kij_c, T, f, name_x, tolerance)
+        if T_next > 0.0:
+            beta, name_x, name_y, third, x, y, props = flash(kind, T_next, P, z, par_c, kij_c, np.empty(z.size), False)
+            found, low, high = abs(props[column] - target) <= tolerance, T_next, T_next
+    if not found:
+        outcome, low, high = solve_temperature(kind, P, target, column, z, par_c, kij_c, T, f, tolerance)
+        beta, name_x, name_y, third, x, y, props = flash(kind, high, P, z, par_c, kij_c, np.empty(z.size), False)
     return outcome, low, high, beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
 
 
@@ -1327,6 +1324,19 @@ def extents_in_phase(kind, T, P, start, nu, move, at, target, x, phase, par, kij
         if change < 1e-11:
             return FOUND, x, n, ln_phi, outer, error
     return NOT_FOUND, x, n, ln_phi, max_outer, error
+
+
+@njit(**_options)
+def ln_quotients(n, nu, ln_phi, ln_p):
+    """ln of the products of f/P0 of each reaction, shape (m,); ln_p: ln P/P0. Infinite where a species is used up."""
+    total = n.sum()
+    out = np.zeros(nu.shape[0])
+    for i in range(n.size):
+        ln_a = (math.log(n[i] / total) if n[i] > 0.0 else -np.inf) + ln_phi[i] + ln_p
+        for r in range(nu.shape[0]):
+            if nu[r, i] != 0.0:
+                out[r] += nu[r, i] * ln_a
+    return out
 
 
 # Reaction rates. A set of rate laws is packed by `chemistry.rates.pack` into `Rates`, a tuple of arrays:

@@ -150,7 +150,10 @@ class Port:
 
 @dataclass
 class UnitResult:
-    """What a solve returns: outlets by port, values by result name, and the account of changes."""
+    """What a solve returns: outlets by port, values by result name, and the account of changes.
+
+    Values, notes and reactions may be marked with `context.later`.
+    """
 
     outlets: dict
     values: dict = field(default_factory=dict)

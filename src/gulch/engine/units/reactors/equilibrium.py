@@ -92,7 +92,15 @@ class EquilibriumReactor(Reactor):
         at_equilibrium = [r for r, h in zip(reactions, held) if h is None]
         constants = [r.constant for r in reactions]
 
+        known = context.memory.setdefault("constants", {})
+
         def ln_constants(T):
+            key = (T, given.approach, *given.own_approach.values())
+            if key not in known:
+                known[key] = fresh_constants(T)
+            return known[key]
+
+        def fresh_constants(T):
             out = []
             for r, h in zip(reactions, held):
                 own = given.own_approach.get(r.id)
@@ -140,6 +148,18 @@ class EquilibriumReactor(Reactor):
             lambda: cls.why(feed, product, reactions, held, found, at, context), explains=True
         )
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents)]
+        rows = context.later(lambda: cls.rows(feed, reactions, held, extents, ln_k, found, context))
+
+        def told():
+            return cls.remarks(product, given, context) + cls.disbelief(product.T, at_equilibrium, given, context)
+
+        # a gas is refused nowhere, so only the outcome is looked at
+        notes = context.later(told) if given.mixture == "gas" else told()
+        return UnitResult(cls.leaving(product, given), values, changes, notes, rows)
+
+    @classmethod
+    def rows(cls, feed, reactions, held, extents, ln_k, found, context):
+        """The reactor's account: each reaction with its extent, constant and quotient, or how it is held."""
         rows = []
         for r, h, x, k, q in zip(reactions, held, extents, ln_k, found.ln_q):
             gone = [i for i in np.flatnonzero(r.nu) if found.n[i] < USED_UP * feed.total]
@@ -154,8 +174,7 @@ class EquilibriumReactor(Reactor):
             else:
                 row |= {"held": "extent" if h.extent is not None else "conversion", "asked": h.conversion}
             rows.append(row)
-        notes = cls.remarks(product, given, context) + cls.disbelief(product.T, at_equilibrium, given, context)
-        return UnitResult(cls.leaving(product, given), values, changes, notes, rows)
+        return rows
 
     @staticmethod
     def leaving(product, given):
