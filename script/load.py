@@ -18,6 +18,8 @@ HOME = Path(tempfile.mkdtemp(prefix="gulch-load-"))
 os.environ |= {"GULCH_HOME": str(HOME), "DJANGO_SETTINGS_MODULE": "gulch.web.settings"}
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
+from bench_work import NOMINAL, fixed_loop  # noqa: E402
+
 
 class User:
     """A signed-in user with a project of their own and an open page of it."""
@@ -184,11 +186,14 @@ def main():
             user.look()
         time.sleep(10.0)
         for title, every in (("half rate", 2.0), ("full rate", 1.0)):
+            slow = fixed_loop() / NOMINAL  # a slower machine is given fewer edits a second
             users[-1].look()
             scans(users[-1])
-            pages = crowd(users, every, SECONDS)
-            report(f"{USERS} users, two scans, {title}", users[:-1], pages)
+            pages = crowd(users, slow * every, SECONDS)
             time.sleep(5.0)
+            after = fixed_loop() / NOMINAL
+            report(f"{USERS} users, two scans, {title} for a machine {slow:.2f} to {after:.2f} × slower than nominal "
+                   f"({USERS / (slow * every):.1f} edits a second)", users[:-1], pages)  # fmt: skip
         worker = User(users[-1].session, hard)
         worker.look()
         pages = []

@@ -14,6 +14,8 @@ from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.units import KINDS
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
+MOST_KEPT = 200
+_found = {}  # connections -> groups: most edits leave the connections as they are
 
 
 @dataclass(frozen=True)
@@ -106,10 +108,21 @@ def reaches(project, address, result, ties=()):
 
 
 def groups(project, ties=(), targets=()):
-    """Groups in order of calculation (topological over strongly connected parts)."""
+    """Groups in order of calculation (topological over strongly connected parts); found once for the same connections."""
     graph = build(project, ties, targets)
     place = {s.id: -1 for s in project.streams if s.is_feed} | {u.id: i for i, u in enumerate(project.units)}
     place |= dict.fromkeys((n for n in graph if n not in place), len(place))
+    tears = tuple((t.stream, t.chosen, bool(t.flow)) for t in project.tears)
+    held = tuple((t.id, t.node) for t in targets)
+    key = (tuple(place.items()), tuple(graph), tuple(graph.edges(keys=True)), len(project.units), tears, held)
+    if key not in _found:
+        if len(_found) >= MOST_KEPT:
+            _found.clear()
+        _found[key] = _groups(project, graph, place, targets)
+    return list(_found[key])
+
+
+def _groups(project, graph, place, targets):
     condensed = nx.condensation(nx.DiGraph(graph))
     order = nx.lexicographical_topological_sort(
         condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"])

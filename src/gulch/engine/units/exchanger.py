@@ -71,7 +71,7 @@ class Exchanger(Unit):
                 notes.append(("warning", f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
                               "Exchange the sides, or heat the hot one first."))  # fmt: skip
         else:
-            duty, limited = cls.duty(sides, given)
+            duty, limited = cls.duty(sides, given, context.memory)
             if limited:
                 notes.append(("error", "The temperatures of the two sides cross: so much heat cannot pass between them.",
                               "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach."))  # fmt: skip
@@ -97,13 +97,20 @@ class Exchanger(Unit):
         )
 
     @classmethod
-    def duty(cls, sides, given):
-        """(heat that passes [W], whether what was asked for had to be cut because the temperatures would cross)."""
+    def duty(cls, sides, given, memory):
+        """(heat that passes [W], whether what was asked for had to be cut because the temperatures would cross).
+
+        memory: what the last passes left, so that the inside is looked at again only where it may have changed.
+        """
         if given.mode == "approach":
             # the ends alone first, which decide unless a side boils or condenses
             duty = sides.by_ends(given.approach)
-            if duty > 0.0 and sides.inside(duty, given.approach) < given.approach - 1e-9:
-                duty = sides.until(lambda q: sides.least(q) - given.approach, duty)
+            if duty <= 0.0 or sides.like(memory.get("clear"), duty):
+                return duty, False
+            room = sides.inside(duty, given.approach) - given.approach
+            if room < -1e-9:
+                return sides.until(lambda q: sides.least(q) - given.approach, duty), False
+            memory["clear"] = (sides.nature(duty), room)
             return duty, False
         most = sides.most()
         if given.mode == "conductance":
@@ -181,6 +188,25 @@ class Sides:
             self.found[1, duty] = cold
         return duty
 
+    def nature(self, q):
+        """What the curves at duty q hang on: (temperatures [K], flows and duty and pressures, each with its own scale)."""
+        hot, cold = self.hot_in, self.cold_in
+        return np.array([hot.T, cold.T]), np.array([q, hot.total, cold.total, *self.P]), hot.n / hot.total, cold.n / cold.total
+
+    def like(self, known, q):
+        """Whether these sides differ so little from known ones that the room between them inside cannot be used up.
+
+        known: (nature, room [K]) or None. Temperatures move by far less than 1000 K for a doubling of flows or duty.
+        """
+        if known is None:
+            return False
+        (T, sizes, hot, cold), room = known
+        now = self.nature(q)
+        moved = 2.0 * float(np.abs(now[0] - T).max())
+        moved += 1000.0 * float((np.abs(now[1] - sizes) / sizes).max())
+        moved += 1000.0 * max(float(np.abs(now[2] - hot).max()), float(np.abs(now[3] - cold).max()))
+        return moved < room
+
     def inside(self, q, approach):
         """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.
 
@@ -218,11 +244,11 @@ class Sides:
         heats = np.linspace(0.0, q, SEGMENTS + 1)
         first, last = self.ends(q)
         inner = []
-        T_hot, T_cold = self.cold_in.T + first, self.cold_in.T  # each found from its neighbour
+        T_hot, T_cold = [self.cold_in.T + first], [self.cold_in.T]  # each sought on the line through those before
         for h in heats[1:-1]:
-            T_hot = self._at(self.hot_in, h - q, self.P[0], T_hot)
-            T_cold = self._at(self.cold_in, h, self.P[1], T_cold)
-            inner.append(T_hot - T_cold)
+            T_hot.append(self._at(self.hot_in, h - q, self.P[0], 2.0 * T_hot[-1] - T_hot[-2:][0]))
+            T_cold.append(self._at(self.cold_in, h, self.P[1], 2.0 * T_cold[-1] - T_cold[-2:][0]))
+            inner.append(T_hot[-1] - T_cold[-1])
         return heats, np.array([first, *inner, last])
 
     @staticmethod

@@ -82,9 +82,9 @@ def claim(row, version, client):
         row.client, row.client_since = client, row.version
 
 
-def locked(row):
-    """The row as it stands, held for the transaction under way."""
-    return Project.objects.select_for_update().select_related("current", "current__parent").get(pk=row.pk)
+def lock(row, *more):
+    """Bring the row up to date and hold it for the transaction under way; more: what is wanted of its relations."""
+    row.refresh_from_db(from_queryset=Project.objects.select_for_update().select_related("current", *more))
 
 
 def edit(row, version, label, change, client="", whole=False):
@@ -95,7 +95,7 @@ def edit(row, version, label, change, client="", whole=False):
     row's, EditError when the change cannot be made.
     """
     with solving.changing():
-        row = locked(row)
+        lock(row, "good_outcome")
         claim(row, version, client)
         project = load(row.current.document)
         try:
@@ -159,7 +159,7 @@ def redo(row, version, client=""):
 
 def _step(row, version, client, choose):
     with solving.changing():
-        row = locked(row)
+        lock(row, "current__parent")
         claim(row, version, client)
         to, label = choose(row)
         if to is None:
@@ -173,7 +173,7 @@ def _step(row, version, client, choose):
 def restore(row, version, number):
     """Make an old revision's document the newest. Raises Conflict, DocumentError, Revision.DoesNotExist."""
     with solving.changing():
-        row = locked(row)
+        lock(row)
         claim(row, version, "")
         document = load(row.revisions.get(number=number).document)
         add_revision(row, document, f"Back to revision {number}")

@@ -1,8 +1,12 @@
 """Projects with their revisions, the outcomes of solves, and scan runs with their points."""
 
+from functools import cached_property
+
 from django.conf import settings
 from django.db import models
 
+from gulch.engine.document import load
+from gulch.engine.flowsheet.variants import worked
 from gulch.engine.work import solution_of, unpack
 
 
@@ -59,6 +63,16 @@ class Revision(models.Model):
 
     def __str__(self):
         return f"{self.number}: {self.label}"
+
+    @cached_property
+    def read(self):
+        """The document as a Project for reading only: it is read once. Raises DocumentError."""
+        return load(self.document)
+
+    @cached_property
+    def worked(self):
+        """The Project as the variant that is worked on, for reading only. Raises DocumentError."""
+        return worked(self.read)
 
 
 class Outcome(models.Model):

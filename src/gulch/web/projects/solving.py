@@ -11,7 +11,6 @@ from django.conf import settings
 from django.db import DatabaseError, connection, transaction
 
 from gulch.engine.document import Project as Document
-from gulch.engine.document import load
 from gulch.engine.flowsheet import Solution
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.variants import worked
@@ -92,7 +91,7 @@ def begin(row, task=None):
             return job  # before any outcome: it may be solved once more, or gone on with
         if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
             return None
-        task = Solve(worked(load(row.current.document)).dump(), start=start_of(row))
+        task = Solve(row.current.worked.dump(), start=start_of(row))
     _untold.pop((row.pk, digest), None)
     return hand_in(row, task, digest, key_of(row))
 
@@ -146,12 +145,12 @@ def go_on(row):
     """Continue the loops from the last iterate."""
     found = row.outcome()
     start = bytes(found.packed) if found else start_of(row)
-    return begin(row, Solve(worked(load(row.current.document)).dump(), start=start, max_passes=600, again=False))
+    return begin(row, Solve(row.current.worked.dump(), start=start, max_passes=600, again=False))
 
 
 def again(row):
     """Solve the current revision again, from the last good state."""
-    return begin(row, Solve(worked(load(row.current.document)).dump(), start=start_of(row)))
+    return begin(row, Solve(row.current.worked.dump(), start=start_of(row)))
 
 
 def stop(row):
@@ -192,19 +191,24 @@ def broken_off(job):
 def keep(pk, digest, solved, packed):
     """Store an outcome; it becomes the good one only where the project still stands at what was solved."""
     with changing():
-        row = Project.objects.select_for_update().select_related("current").filter(pk=pk).first()
+        held = Project.objects.select_for_update().select_related("current").defer("current__document")
+        row = held.filter(pk=pk).first()
         if row is None:
             return
-        Outcome.objects.update_or_create(project=row, digest=digest, defaults={"solved": solved, "packed": packed})
-        know(row)
+        (found,) = Outcome.objects.bulk_create(
+            [Outcome(project=row, digest=digest, solved=solved, packed=packed)], update_conflicts=True,
+            unique_fields=["project", "digest"], update_fields=["solved", "packed", "created"],
+        )  # fmt: skip
+        if digest == row.current.digest:
+            know(row, found)
         if row.outcomes.count() > KEPT + 10:
             thin(row)
 
 
-def know(row):
-    """Take the current revision's outcome for the good one, where it is known and solved."""
-    found = row.outcomes.filter(digest=row.current.digest, solved=True).first()
-    if found is not None:
+def know(row, found=None):
+    """Take the current revision's outcome (looked up unless given) for the good one, where it is known and solved."""
+    found = found or row.outcomes.filter(digest=row.current.digest, solved=True).first()
+    if found is not None and found.solved:
         row.good_outcome, row.good_revision = found, row.current.number
         row.save(update_fields=["good_outcome", "good_revision"])
 

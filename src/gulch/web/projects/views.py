@@ -205,7 +205,7 @@ def do(request, pk, name):
     except Exception as error:  # a net under every action: its transaction is undone, the document as it was
         notice = {"level": "error", "text": fault_words(request, error)}
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
-    return show_workspace(request, own(request, pk), stage, select if done.select is None else done.select)
+    return show_workspace(request, row, stage, select if done.select is None else done.select)
 
 
 def fault_words(request, error):
@@ -253,7 +253,7 @@ def history(request, pk, way):
         return show_workspace(request, own(request, pk), stage, select, notice=notice)
     words = "Undone" if way == "undo" else "Done again"
     text = f"{words}: {label}." if label else f"There is nothing to {way}."
-    return show_workspace(request, own(request, pk), stage, select, notice={"level": "info", "text": text})
+    return show_workspace(request, row, stage, select, notice={"level": "info", "text": text})
 
 
 @login_required

@@ -4,7 +4,7 @@ import json
 import math
 from dataclasses import replace
 
-from gulch.engine.document import BASES, assumed_choices, choices_of, load, source_of, value_of
+from gulch.engine.document import BASES, assumed_choices, choices_of, source_of, value_of
 from gulch.engine.exchange import COLUMNS, ledger
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import readings
@@ -13,7 +13,7 @@ from gulch.engine.flowsheet.inputs import FEED_BASES, addresses, feed_addresses,
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.flowsheet.solution import Message
-from gulch.engine.flowsheet.variants import misfits, worked
+from gulch.engine.flowsheet.variants import misfits
 from gulch.engine.quantities import (
     DIMENSIONS,
     DISPLAY_SETS,
@@ -66,8 +66,7 @@ class Workspace:
     def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None, job=None):
         self.row, self.stage, self.select = row, stage, select or ""
         self.notice, self.conflict, self.job = notice, conflict, job
-        self.whole = load(row.current.document)
-        self.document = worked(self.whole)
+        self.whole, self.document = row.current.read, row.current.worked
         self.display = self.document.display
         self.trial_values = trial_values or {}
         found = None if trial else row.outcome()
