@@ -14,6 +14,7 @@ import time
 from pathlib import Path
 
 USERS, SECONDS, PORT = 50, 60.0, 8790
+RATES = (("half rate", 2.0), ("full rate", 1.0))  # s between two edits of a user
 HOME = Path(tempfile.mkdtemp(prefix="gulch-load-"))
 os.environ |= {"GULCH_HOME": str(HOME), "DJANGO_SETTINGS_MODULE": "gulch.web.settings"}
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
@@ -185,7 +186,7 @@ def main():
         for user in users:
             user.look()
         time.sleep(10.0)
-        for title, every in (("half rate", 2.0), ("full rate", 1.0)):
+        for title, every in RATES:
             slow = fixed_loop() / NOMINAL  # a slower machine is given fewer edits a second
             users[-1].look()
             scans(users[-1])

@@ -8,7 +8,7 @@ import sys
 import threading
 from pathlib import Path
 
-THREADS = 32  # most of them wait for workers at any time
+THREADS = 80  # most of them wait for workers, or for their turn, at any time
 
 
 def say(text):

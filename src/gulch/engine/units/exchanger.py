@@ -191,7 +191,12 @@ class Sides:
     def nature(self, q):
         """What the curves at duty q hang on: (temperatures [K], flows and duty and pressures, each with its own scale)."""
         hot, cold = self.hot_in, self.cold_in
-        return np.array([hot.T, cold.T]), np.array([q, hot.total, cold.total, *self.P]), hot.n / hot.total, cold.n / cold.total
+        return (
+            np.array([hot.T, cold.T]),
+            np.array([q, hot.total, cold.total, *self.P]),
+            hot.n / hot.total,
+            cold.n / cold.total,
+        )
 
     def like(self, known, q):
         """Whether these sides differ so little from known ones that the room between them inside cannot be used up.

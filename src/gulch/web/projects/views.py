@@ -2,7 +2,6 @@
 
 import json
 import logging
-import threading
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -35,6 +34,7 @@ from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Project, Revision
 from gulch.web.projects.registry import ACTIONS, WHOLE
+from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.workspace import STAGES, Workspace, slider_text
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import scan_page
@@ -42,7 +42,7 @@ from gulch.web.scans.sizing import SizingPage
 from gulch.web.variants.presenter import VariantsPage
 
 log = logging.getLogger("gulch.web")
-_drawing = threading.Semaphore(3)  # pages made at a time: more would only share the one interpreter, and all come late
+_drawing = Turnstile(3)  # pages made at a time
 MOST_TYPED = 20_000  # characters of one field
 TRY_PATIENCE = 3.0  # s that a slider's position may take
 
@@ -117,6 +117,16 @@ def show_workspace(request, row, stage, select="", status=200, **more):
         more.setdefault("notice", {"level": "error", "text": trouble})
     space = Workspace(row, stage, select, job=job, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
+    context = _context(request, space)  # outside, since some stages wait for workers
+    template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
+    with _drawing.passed(hurry=request.method == "GET"):
+        response = render(request, template, context, status=status)
+    response["X-Gulch-Version"] = row.version  # lets the browser drop an answer that a later one has overtaken
+    return response
+
+
+def _context(request, space):
+    row, stage = space.row, space.stage
     context = {"space": space, "row": row, "stage": stage}
     if stage == "chemistry":
         context["chem"] = ChemistryPage(space)
@@ -130,11 +140,7 @@ def show_workspace(request, row, stage, select="", status=200, **more):
         context["sizing"] = SizingPage(space)
     if stage == "scans":
         context["page"] = scan_page(space)
-    template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
-    with _drawing:
-        response = render(request, template, context, status=status)
-    response["X-Gulch-Version"] = row.version  # lets the browser drop an answer that a later one has overtaken
-    return response
+    return context
 
 
 @login_required
