@@ -23,12 +23,13 @@ from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution
-from gulch.engine.flowsheet.closing import Closing
-from gulch.engine.flowsheet.solve import _Run
+from gulch.engine.flowsheet.closing.loop import Loop
+from gulch.engine.flowsheet.run import Run
+from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.scans import run_scan
-from gulch.engine.settle import PassFailed
+from gulch.engine.settle import UNWATCHED, PassFailed
 
 FIVE = {
     "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
@@ -131,8 +132,8 @@ def main():
     error = np.abs(gas - np.array(list(cold.streams["gas"].flow.values()))).max() / gas.sum()
     row("five-unit loop, cold", ours, other, "thermo + numpy script",
         f"{cold.loops[0].passes} passes beside {passes}, same answer to {error:.0e}")  # fmt: skip
-    warm = best(lambda: plan.run(start=cold.tears, overrides={"SPLIT.drawn": 0.067}), 20)
-    again = plan.run(start=cold.tears, overrides={"SPLIT.drawn": 0.067})
+    warm = best(lambda: plan.run(start=cold.start, overrides={"SPLIT.drawn": 0.067}), 20)
+    again = plan.run(start=cold.start, overrides={"SPLIT.drawn": 0.067})
     row("the same, warm after an edit", warm, ours, "cold", f"{again.loops[0].passes} passes")
 
     demo = projects()[0]
@@ -142,7 +143,7 @@ def main():
     row("demo, 7 units, cold", demo_cold, ours, "five-unit loop", f"{first.loops[0].passes} passes")
     row(
         "demo, 7 units, warm",
-        best(lambda: demo_plan.run(start=first.tears, overrides={"SPLIT.drawn": 0.067}), 20),
+        best(lambda: demo_plan.run(start=first.start, overrides={"SPLIT.drawn": 0.067}), 20),
         demo_cold,
         "cold",
     )
@@ -178,11 +179,11 @@ def nested(depth=3, per_loop=10):
 
 def tear_system(plan):
     """(one pass, start, scale) of a plan's first loop, as any solver of equations would be given it."""
-    run = _Run(plan, plan.inputs, Solution(False, list(plan.species)), {}, lambda: False, None, False)
+    run = Run(plan, plan.inputs, Solution(False, list(plan.species)), Start(), UNWATCHED, 1000, False)
     for group in plan.groups:
         if group.iterates:
-            found = Closing(run, group, 1e-9, "automatic", 1000)
-            return found, found.start()
+            loop = Loop(run, group)
+            return loop, loop.begin
         run.single(group.nodes[0])
     raise ValueError("no loop")
 
@@ -237,8 +238,8 @@ def closing():
     time_cold = best(plan.run, 10)
     row("cyclohexane, loops + target, cold", time_cold, time_cold, "itself", f"{cold.loops[0].passes} passes")
     moved = {"SPLIT.drawn": 0.085}
-    warm = plan.run(start=cold.tears, overrides=moved)
-    row("the same, warm after an edit", best(lambda: plan.run(start=cold.tears, overrides=moved), 10), time_cold, "cold",
+    warm = plan.run(start=cold.start, overrides=moved)
+    row("the same, warm after an edit", best(lambda: plan.run(start=cold.start, overrides=moved), 10), time_cold, "cold",
         f"{warm.loops[0].passes} passes")  # fmt: skip
 
 

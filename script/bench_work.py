@@ -61,9 +61,9 @@ def passes():
     for place, turn in ((0, {"SPLIT.drawn": 0.066}), (4, {"SPLIT.drawn": 0.0808})):
         plan = Plan(projects()[place])
         first = plan.run()
-        again = plan.run(start=first.tears, overrides=turn)
+        again = plan.run(start=first.start, overrides=turn)
         say(f"{NAMES[place]}, cold", best(plan.run), f"{first.loops[0].passes} passes")
-        warm = best(lambda plan=plan, first=first, turn=turn: plan.run(start=first.tears, overrides=turn))
+        warm = best(lambda plan=plan, first=first, turn=turn: plan.run(start=first.start, overrides=turn))
         say("  after a small turn of a knob", warm, f"{again.loops[0].passes} passes")
         say("  preparing its plan", best(lambda place=place: Plan(projects()[place])))
     plan = Plan(chain())

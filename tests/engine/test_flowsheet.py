@@ -105,13 +105,13 @@ def test_inert_without_a_way_out_is_named():
     loop = solution.loops[0]
     assert loop.builds_up == "nitrogen" and "Purge " in loop.advice and "1.000 kmol/h" in loop.advice
     assert loop.passes >= len(loop.history) > 10
-    assert solution.tears["back"]["flow"]["nitrogen"] > 0  # the last iterate is kept
+    assert solution.start.tears["back"].flow["nitrogen"] > 0  # the last iterate is kept
     again = solve(
         methanol_loop("0 %", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}),
-        start=solution.tears,
+        start=solution.start,
         max_passes=5,
     )
-    assert again.tears["back"]["flow"]["nitrogen"] > solution.tears["back"]["flow"]["nitrogen"]
+    assert again.start.tears["back"].flow["nitrogen"] > solution.start.tears["back"].flow["nitrogen"]
 
 
 def test_pressure_that_falls_round_the_loop_is_named():
@@ -148,7 +148,7 @@ def test_demo_loop_closes_cold_and_warm():
     assert abs(cold.overall["balances"]["mass"]) < 1e-9
     assert all(abs(v) < 1e-9 for v in cold.overall["balances"]["elements"].values())
     assert abs(cold.overall["balances"]["energy"]) < 1e-7
-    warm = plan.run(start=cold.tears, overrides={"SPLIT.drawn": 0.067})
+    warm = plan.run(start=cold.start, overrides={"SPLIT.drawn": 0.067})
     assert warm.solved and warm.loops[0].passes <= 10
     fresh = plan.run(overrides={"SPLIT.drawn": 0.067})
     assert warm.gauges["overall"] == pytest.approx(fresh.gauges["overall"], rel=1e-7)
@@ -157,7 +157,7 @@ def test_demo_loop_closes_cold_and_warm():
 
 def test_start_follows_its_species_when_they_are_reordered():
     project = demo()
-    start = Plan(project).run().tears
+    start = Plan(project).run().start
     project.species = list(reversed(project.species))
     again = Plan(project).run(start=start)
     assert again.solved and again.loops[0].passes <= 3

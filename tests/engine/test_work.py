@@ -12,7 +12,7 @@ from slow_tasks import Die, Fault, Sleep, Stubborn, Tell
 from gulch.demo import projects
 from gulch.engine.document import SizingEntry
 from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.solve import _Run
+from gulch.engine.flowsheet.run import Run
 from gulch.engine.scans import blocks, mends, run_scan
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work import (
@@ -212,13 +212,13 @@ def test_outcomes_do_not_hang_on_the_clock(monkeypatch):
     """A machine that is fifty times slower gets the same figures after the same passes."""
     project = projects()[-1]
     quick = solve(project)
-    visit = _Run.compute
+    visit = Run.compute
 
     def slow(self, unit):
         time.sleep(0.002)
         return visit(self, unit)
 
-    monkeypatch.setattr(_Run, "compute", slow)
+    monkeypatch.setattr(Run, "compute", slow)
     slowed = solve(project)
     assert slowed.gauges == quick.gauges and [lo.passes for lo in slowed.loops] == [lo.passes for lo in quick.loops]
 

@@ -134,9 +134,9 @@ def test_a_loop_that_breaks_says_why_and_keeps_the_last_figures(client, row, act
 
 def test_each_revision_keeps_its_converged_state(client, row, act):
     first = row.latest
-    assert "recycle" in first["tears"]
+    assert "recycle" in first["start"]["tears"]
     act("set", address="SPLIT.drawn", value="9 %")
-    assert row.latest["tears"]["recycle"] != first["tears"]["recycle"] and row.good == row.latest
+    assert row.latest["start"]["tears"]["recycle"] != first["start"]["tears"]["recycle"] and row.good == row.latest
     client.post(f"/p/{row.pk}/undo/", {"version": row.version})
     row.refresh_from_db()
     assert row.latest == first and row.good == first  # found again, not solved again

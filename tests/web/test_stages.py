@@ -152,10 +152,10 @@ def test_loop_page_and_going_on(client, user):
     row = create_project(user, project, "Start")
     words = text_of(page(client, row, "loops"))
     assert "did not settle" in words and "hydrogen builds up" in words and "Go on from here" in words
-    before = row.latest["tears"]["back"]["flow"]["hydrogen"]
+    before = row.latest["start"]["tears"]["back"]["flow"]["hydrogen"]
     response = client.post(f"/p/{row.pk}/go-on/", headers={"HX-Request": "true"})
     row.refresh_from_db()
-    assert response.status_code == 200 and row.latest["tears"]["back"]["flow"]["hydrogen"] > before
+    assert response.status_code == 200 and row.latest["start"]["tears"]["back"]["flow"]["hydrogen"] > before
 
 
 def test_scan_runs_is_tabulated_and_carried_back(client, row, act):

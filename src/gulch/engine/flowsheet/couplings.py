@@ -1,18 +1,15 @@
-"""Ties and targets as the solver wants them: what each reads, what it sets, and at which nodes of the process.
-
-A node is a feed or a unit by its id, `overall` for results of the whole process, `tie:ADDRESS` or `target:ID`.
-"""
+"""Ties and targets as the solver wants them: what each reads, what it sets, and at which nodes of the process."""
 
 import re
 from dataclasses import dataclass
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.nodes import OVERALL_NODE, feed_node, target_node, tie_node, unit_node
 from gulch.engine.flowsheet.once import once
 from gulch.engine.flowsheet.results import Readable, readable
 from gulch.engine.quantities import DIMENSIONS, QuantityError, dimensions_of, parse
 
-OVERALL = "overall"
 # Of several quantities in one unit the first one is what a formula is taken to be.
 _BY_USE = [DIMENSIONS["ratio"], *DIMENSIONS.values()]
 _ADDRESS = re.compile(r"[A-Za-z][\w\-]*(?:\.[\w\-]+)+")
@@ -31,7 +28,7 @@ class Tie:
 
     @property
     def node(self):
-        return f"tie:{self.address}"
+        return tie_node(self.address)
 
 
 @dataclass(frozen=True)
@@ -54,7 +51,7 @@ class Target:
 
     @property
     def node(self):
-        return f"target:{self.id}"
+        return target_node(self.id)
 
 
 def names(project):
@@ -173,9 +170,9 @@ def nodes_of_input(project, address):
     """Nodes that are computed anew when an input changes."""
     head = address.partition(".")[0]
     if project.reaction(head) is None:
-        return [head]
+        return [feed_node(head) if project.stream(head) is not None else unit_node(head)]
     sets = {s.id for s in project.reaction_sets if any(head in step for step in s.steps)}
-    return [u.id for u in project.units if getattr(u, "set", None) in sets]
+    return [unit_node(u.id) for u in project.units if getattr(u, "set", None) in sets]
 
 
 def open_streams(project):
@@ -187,14 +184,14 @@ def open_streams(project):
 def node_of_result(project, address):
     """The node whose computing gives a result; None where it is given."""
     head = address.partition(".")[0]
-    if head == OVERALL:
-        return OVERALL
+    if head == OVERALL_NODE.name:
+        return OVERALL_NODE
     stream = project.stream(head)
     if stream is None:
-        return head
+        return unit_node(head)
     if stream.source is None:
-        return head
-    return None if head in open_streams(project) else stream.source.partition(".")[0]
+        return feed_node(head)
+    return None if head in open_streams(project) else unit_node(stream.source.partition(".")[0])
 
 
 def circles(ties):

@@ -14,83 +14,90 @@ TRIAL_PASSES = 60
 SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
-def explain_loop(closing, found, outcome):
-    """Fill an outcome's returns, findings and advice; say it in the to-do list where the loop did not settle."""
-    run, plan, n, width = closing.run, closing.plan, closing.n, closing.width
-    tears = len(outcome.tears)
-    if not tears:
-        if not outcome.settled:
-            _say(run, outcome, "The tie and what it reads chase each other: start it from another value.")
-        return
-    parts = [slice(k * width, k * width + n) for k in range(tears)]
+def explain_loop(account, found, outcome, flows, change, pressure_change):
+    """Fill an outcome's returns, findings and advice; the to-do lines where the loop did not settle.
+
+    account: a closing.account.Account; found: the LoopResult; flows, change: of each tear and of what a pass changes in it
+    [mol/s], shape (tears, n); pressure_change: likewise [Pa], shape (tears,).
+    """
+    plan = account.plan
+    if not len(flows):
+        return (
+            []
+            if outcome.settled
+            else _say(outcome, "The tie and what it reads chase each other: start it from another value.")
+        )
     # tears may stand one behind the other, so the largest of each species counts, not the sum
-    back = np.max([found.tear[p] for p in parts], axis=0)
-    change = np.max([found.change[p] for p in parts], axis=0)
-    out = closing.outflow()
-    fullest = fullest_flows(closing)
-    made = made_in(closing)
-    lost = out + np.maximum(-made, 0.0)  # what is used up on the way does not come back
-    outcome.returns = returns(plan.species, fullest, np.maximum(out, closing.fed) if outcome.settled else lost)
-    if outcome.settled and closing.slope is not None and outcome.returns:
+    back, change = np.max(flows, axis=0), np.max(change, axis=0)
+    lost = account.out + np.maximum(-account.made, 0.0)  # what is used up on the way does not come back
+    outcome.returns = returns(
+        plan.species, account.fullest, np.maximum(account.out, account.fed) if outcome.settled else lost
+    )
+    if outcome.settled and account.knobs_moved and outcome.returns:
         # the knobs moved with the tears, so what the search saw is not the gain of the loop
         outcome.gain = max(outcome.returns.values())
-    if run.explain:
-        go_round(closing, outcome)
+    if account.explains:
+        go_round(account, outcome)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
-    inert = np.abs(out - closing.fed) < 0.01 * closing.fed  # neither made nor used up
+    accumulation(account, found, outcome, back)
+    if outcome.settled:
+        return []
+    if account.method_failed:
+        method = METHODS[account.method]
+        return _say(
+            outcome,
+            f"The method “{method}” failed: direct passes settle this loop. Choose automatic, or direct passes.",
+        )
+    said_on_the_way(account, outcome)
+    advice = why_not(account, outcome, change, lost, pressure_change)
+    if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
+        outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
+    return _say(outcome, advice)
+
+
+def accumulation(account, found, outcome, back):
+    """Findings on the species of which most comes back; back: flows of the tears [mol/s], shape (n,)."""
+    plan = account.plan
+    inert = np.abs(account.out - account.fed) < 0.01 * account.fed  # neither made nor used up
     place = {s: i for i, s in enumerate(plan.species)}
     top = max(
         outcome.returns,
         key=lambda s: (round(outcome.returns[s], 3), bool(inert[place[s]]), outcome.mode.get(s, 0.0)),
         default=None,
     )
-    if top is not None and outcome.returns[top] > SLOW:
-        share = back[place[top]] / back.sum()
-        if share > 2.0 * LIKELY_SHARE or (found.gain is not None and abs(found.gain) > SLOW):
-            outcome.findings.append(
-                f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; "
-                f"it makes up {_percent(share)} of the return."
-            )
-        if inert[place[top]]:
-            purge(closing, outcome, top)
-    if outcome.settled:
+    if top is None or outcome.returns[top] <= SLOW:
         return
-    if closing.method_failed:
-        _say(
-            run,
-            outcome,
-            f"The method “{METHODS[closing.method]}” failed: direct passes settle this loop. Choose automatic, or direct passes.",
+    share = back[place[top]] / back.sum()
+    if share > 2.0 * LIKELY_SHARE or (found.gain is not None and abs(found.gain) > SLOW):
+        outcome.findings.append(
+            f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; "
+            f"it makes up {_percent(share)} of the return."
         )
-        return
-    said_on_the_way(closing, outcome)
-    advice = why_not(closing, found, outcome, change, made, lost, fullest)
-    if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
-        outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
-    _say(run, outcome, advice)
+    if inert[place[top]]:
+        purge(account, outcome, top)
 
 
-def said_on_the_way(closing, outcome):
+def said_on_the_way(account, outcome):
     """Findings on an unsettled loop: streams that gained or lost a phase lately, and the first warning of each unit."""
-    run = closing.run
-    for s, flips in closing.flips.items():
-        recent = [f for f in flips if f[0] > closing.passes - 12]
+    for s, flips in account.flips.items():
+        recent = [f for f in flips if f[0] > account.passes - 12]
         if recent:
             number, before, now = recent[-1]
             times = f", {len(recent)} times in the last 12 passes" if len(recent) > 1 else ""
             outcome.findings.append(f"Stream {s} went from {before} to {now} in pass {number}{times}.")
-    limits = [u for u in outcome.units for level, *_ in run.notes(u) if level == "warning"] if run.done else []
-    for u in dict.fromkeys(limits):
-        what = next(w for level, w, _ in run.notes(u) if level == "warning")
-        outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
+    for u in outcome.units:
+        what = next((w for level, w, _ in account.notes.get(u, ()) if level == "warning"), None)
+        if what:
+            outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
 
 
-def why_not(closing, found, outcome, change, made, lost, fullest):
+def why_not(account, outcome, change, lost, pressure_change):
     """What keeps a loop from settling and what to do about it, in words; amounts [mol/s], shape (n,)."""
-    plan, n, width = closing.plan, closing.n, closing.width
+    plan = account.plan
     display = plan.project.display
-    falling = max((-found.change[k * width + n + 1] for k in range(len(outcome.tears))), default=0.0)
-    stuck = stays(plan.species, closing.fed, change, lost)
-    most = gathers(closing.fed + np.maximum(made, 0.0), change, lost, fullest)
+    falling = float(np.max(-pressure_change))
+    stuck = stays(plan.species, account.fed, change, lost)
+    most = gathers(account.fed + np.maximum(account.made, 0.0), change, lost, account.fullest)
     if falling > 1e-6 * 1e5:
         return (
             f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
@@ -101,35 +108,34 @@ def why_not(closing, found, outcome, change, made, lost, fullest):
         outcome.builds_up = stuck[0]
         i = plan.species.index(stuck[0])
         return (
-            f"{stuck[0]} builds up: {show(float(closing.fed[i]), 'molar flow', display)} is fed and it has no way out, "
+            f"{stuck[0]} builds up: {show(float(account.fed[i]), 'molar flow', display)} is fed and it has no way out, "
             f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. "
-            + draw(closing, outcome, i)
+            + draw(account, outcome, i)
         )
-    if change[most] > 1e-7 * closing.scale_flow:
+    if change[most] > 1e-7 * account.scale_flow:
         outcome.builds_up = plan.species[most]
-        stay, fed = (show(float(v), "molar flow", display) for v in (change[most], closing.fed[most]))
+        stay, fed = (show(float(v), "molar flow", display) for v in (change[most], account.fed[most]))
         return (
             f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). "
-            + draw(closing, outcome, most)
+            + draw(account, outcome, most)
         )
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
 
 
-def go_round(closing, outcome):
+def go_round(account, outcome):
     """Each way round of the loop with its own gain: the largest share of a species that, sent on its way, comes back by it.
 
     The share is the product over the units of what goes on along the way over what entered the unit.
     """
-    run, plan = closing.run, closing.plan
+    plan = account.plan
     place = {u.id: i for i, u in enumerate(plan.project.units)}
-    for streams in plan.rounds(closing.group.units):
-        share = np.ones(closing.n)
+    for streams in plan.rounds(account.units):
+        share = np.ones(len(plan.species))
         for before, after in zip(streams, [*streams[1:], streams[0]]):
             unit = plan.sources[after]
-            inlets, _ = run.done[unit]
-            entering = run.streams[before].n if plan.inlet[before] else sum(s.n for s in inlets)
+            entering = account.streams[before] if plan.inlet[before] else account.entered[unit]
             with np.errstate(all="ignore"):
-                part = run.leaving_stream(after).n / entering
+                part = account.given[after] / entering
             share = share * np.where(
                 np.isfinite(part) & (part <= 1.0 + 1e-9), part, 0.0
             )  # what is made on the way does not count
@@ -142,18 +148,10 @@ def go_round(closing, outcome):
     outcome.rounds.sort(key=lambda r: -r["gain"])
 
 
-def _say(run, outcome, advice):
+def _say(outcome, advice):
     outcome.advice = advice
     what = f"Loop {' → '.join(outcome.units)} did not settle in {outcome.passes} passes: {outcome.reason}."
-    run.solution.messages.append(Message("error", outcome.id, what, advice))
-
-
-def fullest_flows(closing):
-    """Largest flow of each species at any place of the loop [mol/s], shape (n,)."""
-    run, plan = closing.run, closing.plan
-    loop = plan.loop_units(closing.group.units)
-    streams = [run.streams[s].n for s in plan.made_by(loop) if s in run.streams and s not in plan.open]
-    return np.max(streams, axis=0) if streams else np.zeros(closing.n)
+    return [Message("error", outcome.id, what, advice)]
 
 
 def returns(species, fullest, lost):
@@ -192,31 +190,21 @@ def gathers(comes, change, lost, fullest):
     return max(range(len(back)), key=lambda i: (round(float(back[i]), 3), float(change[i])))
 
 
-def made_in(closing):
-    """Amounts made less those used up in the group in its last pass [mol/s], shape (n,)."""
-    total = np.zeros(closing.n)
-    for unit in closing.group.units:
-        if unit in closing.run.done:
-            inlets, result = closing.run.done[unit]
-            total += sum(s.n for s in result.outlets.values()) - sum(s.n for s in inlets)
-    return total
-
-
-def draw(closing, outcome, i):
+def draw(account, outcome, i):
     """What to do about an accumulating species, as a sentence: the smallest drawn share that holds it, found by solving."""
-    plan, display = closing.plan, closing.plan.project.display
+    plan, display = account.plan, account.plan.project.display
     species = plan.species[i]
-    splitter = next(closing.exits(), None)
+    splitter = next(iter(account.exits), None)
     if splitter is None:
         return f"Give it a way out: put a splitter on the return stream {outcome.tears[0]} and draw a purge."
     outcome.exit = splitter
-    found = smallest_purge(closing, splitter, i) if closing.run.explain else None
+    found = smallest_purge(account, splitter, i) if account.explains else None
     if found is None:
         return f"Give it a larger purge: raise the share drawn at {splitter}."
     held, settles = found
     if held is not None:
         return f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what reaches it."
-    must = closing.fed[i] + max(float(made_in(closing)[i]), 0.0)
+    must = account.fed[i] + max(float(account.made[i]), 0.0)
     why = (f"{show(must, 'molar flow', display)} of it enters or is made, so that a purge of {show(must / LIKELY_SHARE, 'molar flow', display)} "
            f"would be needed to hold it under {_percent(LIKELY_SHARE)}")  # fmt: skip
     if settles is None:
@@ -226,32 +214,26 @@ def draw(closing, outcome, i):
             f"From {show(share, 'fraction', display, 2)} on the loop closes, with {_percent(fraction)} {species} before the splitter.")  # fmt: skip
 
 
-def smallest_purge(closing, splitter, i):
+def smallest_purge(account, splitter, i):
     """((share or None), (share, fraction) or None): the smallest drawn share that holds species i under LIKELY_SHARE, and the
     smallest at which the loop settles with what is then held, both by solves. None where the share cannot be turned.
     """
-    address, run = f"{splitter}.drawn", closing.run
-    if address in closing.plan.ties or any(t.address == address for t in closing.plan.targets.values()):
+    plan, address = account.plan, f"{splitter}.drawn"
+    if is_set(plan, address):
         return None
-
-    state = {"start": None}
+    start = None
 
     def held_at(share):
         """Share of the species before the splitter; None where the loop does not settle."""
-        if run.watch.ended():
+        nonlocal start
+        if account.watch.ended():
             return None
-        there = closing.plan.run(
-            start=state["start"],
-            overrides={address: share},
-            watch=run.watch,
-            max_passes=TRIAL_PASSES,
-            explain=False,
-        )
-        stream = there.streams.get(closing.plan.entering[splitter][0])
+        there = account.trial(start, {address: share}, TRIAL_PASSES)
+        stream = there.streams.get(plan.entering[splitter][0])
         if not there.loops or not all(lo.settled for lo in there.loops) or stream is None or stream.total <= 0.0:
             return None
-        state["start"] = there.tears
-        return stream.flow[closing.plan.species[i]] / stream.total
+        start = there.start
+        return stream.flow[plan.species[i]] / stream.total
 
     held, settles = None, None
     for share in PURGES:  # from large ones, which settle fast, to the first that is too small
@@ -276,48 +258,44 @@ def smallest_purge(closing, splitter, i):
     return float(f"{high:.2g}") if float(f"{high:.2g}") >= high else float(f"{high * 1.05:.2g}"), settles
 
 
-def purge(closing, outcome, species):
+def is_set(plan, address):
+    """Whether a tie or a target sets an input."""
+    return address in plan.ties or any(t.address == address for t in plan.targets.values())
+
+
+def purge(account, outcome, species):
     """What holds a species of a settled loop under a share, from its balance at the splitter, checked by one more solve."""
-    splitter = next(closing.exits(), None)
+    splitter = next(iter(account.exits), None)
     if splitter is None:
         return
     outcome.exit = splitter
-    inlets, result = closing.run.done[splitter]
-    n = inlets[0].n
-    i = closing.plan.species.index(species)
+    n, i = account.entered[splitter], account.plan.species.index(species)
     total = float(n.sum())
-    if total <= 0.0 or n[i] / total <= LIKELY_SHARE or not closing.run.explain or not outcome.settled:
+    if total <= 0.0 or n[i] / total <= LIKELY_SHARE or not account.explains or not outcome.settled:
         return
     others = total - n[i]
-    share = float(result.outlets["drawn"].n[i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
-    address = f"{splitter}.drawn"
-    if (
-        not 0.0 < share < 0.9
-        or address in closing.plan.ties
-        or any(t.address == address for t in closing.plan.targets.values())
-    ):
+    share = float(account.outlets[splitter]["drawn"][i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
+    address, start = f"{splitter}.drawn", account.start
+    if not 0.0 < share < 0.9 or is_set(account.plan, address):
         return
-    tears = closing.run.solution.tears
     for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
-        there = closing.plan.run(
-            start=tears, overrides={address: min(share, 0.95)}, watch=closing.run.watch, explain=False
-        )
-        after = there.streams.get(closing.plan.entering[splitter][0])
+        there = account.trial(start, {address: min(share, 0.95)})
+        after = there.streams.get(account.plan.entering[splitter][0])
         if not there.solved or after is None or share >= 0.95:
             return
         held = after.flow[species] / after.total
         if held <= 1.005 * LIKELY_SHARE:
             outcome.findings.append(
-                f"A drawn share of {show(share, 'fraction', closing.plan.project.display, 2)} at {splitter} would hold {species} "
+                f"A drawn share of {show(share, 'fraction', account.plan.project.display, 2)} at {splitter} would hold {species} "
                 f"under {_percent(LIKELY_SHARE)} of what reaches it."
             )
             return
-        share, tears = share * 1.01 * held / LIKELY_SHARE, there.tears
+        share, start = share * 1.01 * held / LIKELY_SHARE, there.start
 
 
-def unmet_target(run, target, outcome, why):
-    """Say that a target cannot be met, how near it comes and what would move it."""
-    display = run.plan.project.display
+def unmet_target(plan, target, outcome, why):
+    """The to-do line of a target that cannot be met: how near it comes and what would move it."""
+    display = plan.project.display
     wanted, reached = (show(v, target.dimension, display) for v in (target.wanted, outcome.reached))
     at = show(outcome.knob_value, target.knob_dimension, display)
     if why == "unmoved":
@@ -328,7 +306,7 @@ def unmet_target(run, target, outcome, why):
         todo = "Switch one of these targets off, or choose another knob for it."
     else:
         ends = {"low": "the low end of its range", "high": "the high end of its range", "inside": "inside its range"}
-        together = " together with the others" if len(run.plan.targets) > 1 else ""
+        together = " together with the others" if len(plan.targets) > 1 else ""
         what = (
             f"The target on {target.gauge_label} cannot be met{together}: it should read {wanted}; the closest is {reached}, "
             f"with {target.knob_label} at {at}, {ends[outcome.place or 'inside']}."
@@ -337,7 +315,7 @@ def unmet_target(run, target, outcome, why):
         moves = sensitivity_words(target, outcome, display)
         if moves:
             todo = f"There {moves}. " + todo
-    run.solution.messages.append(Message("error", f"target.{target.id}", what, todo))
+    return Message("error", target.node.where, what, todo)
 
 
 def sensitivity_words(target, outcome, display):

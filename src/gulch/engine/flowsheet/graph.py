@@ -1,6 +1,6 @@
 """The process as a directed graph: order of calculation, what is solved together, and where it is cut.
 
-Nodes are feeds, units, ties, targets and `overall`; edges are streams and what ties and targets read and set.
+Edges are streams and what ties and targets read and set.
 """
 
 from dataclasses import dataclass
@@ -9,8 +9,9 @@ from itertools import combinations, islice
 import networkx as nx
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.couplings import OVERALL, node_of_result, nodes_of_input, open_streams
+from gulch.engine.flowsheet.couplings import node_of_result, nodes_of_input, open_streams
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.nodes import OVERALL_NODE, Node, feed_node, unit_node
 from gulch.engine.units import KINDS
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
@@ -20,7 +21,7 @@ _found = {}  # connections -> groups: most edits leave the connections as they a
 
 @dataclass(frozen=True)
 class Group:
-    """Nodes solved together, in order of calculation; torn streams, ties iterated on, targets."""
+    """Nodes solved together, in order of calculation; ids of their units; torn streams, ties iterated on, targets."""
 
     nodes: tuple
     units: tuple
@@ -34,19 +35,19 @@ class Group:
 
 
 def build(project, ties=(), targets=()):
-    """MultiDiGraph of nodes; a stream's edge carries its id as key, others ("tie", address) or None."""
+    """MultiDiGraph of nodes; a stream's edge carries its id as key, that of a tie the tie's Node, others None."""
     graph = nx.MultiDiGraph()
-    graph.add_nodes_from(s.id for s in project.streams if s.is_feed)
-    graph.add_nodes_from(u.id for u in project.units)
+    graph.add_nodes_from(feed_node(s.id) for s in project.streams if s.is_feed)
+    graph.add_nodes_from(unit_node(u.id) for u in project.units)
     opened = open_streams(project)
     for s in project.streams:
-        source = s.id if s.is_feed else source_of(s)[0]
-        if s.to is not None and source in graph and s.enters in graph and s.id not in opened:
-            graph.add_edge(source, s.enters, key=s.id)
+        source = feed_node(s.id) if s.is_feed else unit_node(source_of(s)[0])
+        if s.to is not None and source in graph and unit_node(s.enters) in graph and s.id not in opened:
+            graph.add_edge(source, unit_node(s.enters), key=s.id)
     readers = [t.reads for t in ties] + [t.parts for t in targets]
-    if any(a.startswith(OVERALL + ".") for reads in readers for a in reads):
+    if any(a.startswith(OVERALL_NODE.name + ".") for reads in readers for a in reads):
         for node in list(graph):
-            graph.add_edge(node, OVERALL, key=None)
+            graph.add_edge(node, OVERALL_NODE, key=None)
     setters = {t.address: t.node for t in (*ties, *targets)}
     inputs = set(setters)
     graph.add_nodes_from(t.node for t in (*ties, *targets))
@@ -60,7 +61,7 @@ def build(project, ties=(), targets=()):
                 graph.add_edge(source, t.node, key=None)
         for node in nodes_of_input(project, t.address):
             if node in graph:
-                graph.add_edge(t.node, node, key=("tie", t.address))
+                graph.add_edge(t.node, node, key=t.node)
     for t in targets:
         for source in {node_of_result(project, a) for a in t.parts}:
             if source in graph:
@@ -72,10 +73,10 @@ def build(project, ties=(), targets=()):
 
 
 def material_loops(project):
-    """Units on a loop of streams, whatever ties and targets connect besides."""
+    """Ids of the units on a loop of streams, whatever ties and targets connect besides."""
     graph = nx.DiGraph(build(project))
     parts = nx.strongly_connected_components(graph)
-    return {u for part in parts for u in part if len(part) > 1 or graph.has_edge(u, u)}
+    return {node.name for part in parts for node in part if len(part) > 1 or graph.has_edge(node, node)}
 
 
 def rounds(project, units, most=12):
@@ -99,7 +100,7 @@ def rounds(project, units, most=12):
 def reaches(project, address, result, ties=()):
     """Whether an input can change a result, by the connections alone."""
     graph = build(project, ties)
-    if result.startswith(OVERALL + "."):
+    if result.startswith(OVERALL_NODE.name + "."):
         return True
     to = node_of_result(project, result)
     starts = [n for n in nodes_of_input(project, address) if n in graph]
@@ -110,7 +111,8 @@ def reaches(project, address, result, ties=()):
 def groups(project, ties=(), targets=()):
     """Groups in order of calculation (topological over strongly connected parts); found once for the same connections."""
     graph = build(project, ties, targets)
-    place = {s.id: -1 for s in project.streams if s.is_feed} | {u.id: i for i, u in enumerate(project.units)}
+    place = {feed_node(s.id): -1 for s in project.streams if s.is_feed}
+    place |= {unit_node(u.id): i for i, u in enumerate(project.units)}
     place |= dict.fromkeys((n for n in graph if n not in place), len(place))
     tears = tuple((t.stream, t.chosen, bool(t.flow)) for t in project.tears)
     held = tuple((t.id, t.node) for t in targets)
@@ -127,7 +129,7 @@ def _groups(project, graph, place, targets):
     order = nx.lexicographical_topological_sort(
         condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"])
     )
-    units = {u.id for u in project.units}
+    units = {unit_node(u.id) for u in project.units}
     out = []
     for c in order:
         members = condensed.nodes[c]["members"]
@@ -135,7 +137,7 @@ def _groups(project, graph, place, targets):
         held = tuple(t.id for t in targets if t.node in members)
         if len(members) == 1 and part.number_of_edges() == 0:
             (node,) = members
-            out.append(Group((node,), (node,) if node in units else ()))
+            out.append(Group((node,), (node.name,) if node in units else ()))
             continue
         part = nx.MultiDiGraph(part)
         # the knob of a target is an unknown, so nothing runs round through the target itself
@@ -143,13 +145,13 @@ def _groups(project, graph, place, targets):
         cut = choose_tears(part, place, project)
         nodes = tuple(sequence(part, cut, place))
         tears = tuple(k for k in cut if isinstance(k, str))
-        tied = tuple(dict.fromkeys(k[1] for k in cut if isinstance(k, tuple)))
-        out.append(Group(nodes, tuple(dict.fromkeys(n for n in nodes if n in units)), tears, tied, held))
+        tied = tuple(dict.fromkeys(k.name for k in cut if isinstance(k, Node)))
+        out.append(Group(nodes, tuple(dict.fromkeys(n.name for n in nodes if n in units)), tears, tied, held))
     return out
 
 
 def choose_tears(part, place, project):
-    """A small set of edges whose removal leaves no cycle: keys of streams, ("tie", address) of ties.
+    """A small set of edges whose removal leaves no cycle: ids of streams, Nodes of ties.
 
     Streams that the user chose are taken first, as far as they lie on a cycle. Of equally many the set is preferred
     whose streams have a typed guess, then those that run backwards in the order of building.

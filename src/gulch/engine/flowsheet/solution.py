@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+from gulch.engine.flowsheet.start import Start
+
 
 @dataclass
 class Message:
@@ -121,7 +123,7 @@ class Solution:
     gauges: dict = field(default_factory=dict)
     overall: dict = field(default_factory=dict)
     messages: list = field(default_factory=list)
-    tears: dict = field(default_factory=dict)  # stream id -> {"flow": {}, "molar_enthalpy", "pressure", "guess"}
+    start: Start = field(default_factory=Start)  # for the next solve
     seconds: float = 0.0
     broken_off: str = ""  # why the solve was ended from outside, in words
 
@@ -145,12 +147,16 @@ class Solution:
             out[name] = {k: dict(vars(v)) for k, v in out[name].items()}
         for name in ("loops", "targets", "opened", "messages"):
             out[name] = [dict(vars(v)) for v in out[name]]
+        out["start"] = out["start"].to_dict()
         return out
 
     @classmethod
     def from_dict(cls, data):
         """Rebuild what `to_dict` wrote."""
-        out = cls(**data)
+        known = dict(data)
+        known.pop("tears", None)  # of an older form
+        out = cls(**known)
+        out.start = Start.from_dict(data.get("start"))
         out.streams = {k: StreamResult(**v) for k, v in data["streams"].items()}
         out.units = {k: UnitOutcome(**v) for k, v in data["units"].items()}
         out.loops = [LoopOutcome(**v) for v in data["loops"]]

@@ -7,8 +7,8 @@ import numpy as np
 
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.plan import Plan
 from gulch.engine.flowsheet.results import beyond
-from gulch.engine.flowsheet.solve import Plan
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
@@ -135,7 +135,7 @@ def walk(plan, scan, indices, start=None, watch=UNWATCHED):
         why = note = ""
         usable = solution.solved and all(t.met for t in solution.targets)
         if usable:
-            start = solution.tears
+            start = solution.start
             note = branch_ends(before, solution, project.display)
             before = solution
             following = followed(project, solution)

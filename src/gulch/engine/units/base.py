@@ -162,6 +162,44 @@ class UnitResult:
     reactions: list = field(default_factory=list)  # rows of the reactor's account, as dicts
 
 
+@dataclass(frozen=True)
+class Later:
+    """A result that only the final reading needs, not every pass; one that explains is left out of scans."""
+
+    compute: object
+    explains: bool = False
+
+
+def plain(value):
+    """A result as plain data: later ones computed, numpy numbers turned into floats."""
+    if isinstance(value, Later):
+        value = value.compute()
+    return float(value) if isinstance(value, np.floating) else value
+
+
+@dataclass
+class Context:
+    """What a kind's `solve` is given besides feed and inputs.
+
+    model: the PhaseModel; species: ids, in the order of all arrays; names: of species, for sentences;
+    sets: {id of a reaction set: steps of chemistry.reaction.Reaction}; display: the units of sentences;
+    key: position of the project's key reactant, or None; memory: a dict of this unit's own that lasts through a solve.
+    """
+
+    model: object
+    species: list
+    names: list
+    sets: dict
+    display: str
+    key: int | None = None
+    memory: dict = field(default_factory=dict)
+
+    @staticmethod
+    def later(compute, explains=False):
+        """Mark a value, notes or reactions that only the final reading needs; one that explains is left out of scans."""
+        return Later(compute, explains)
+
+
 FAMILIES = ("reactors", "separators", "heat", "pressure", "streams together and apart")
 
 

@@ -12,6 +12,7 @@ from hashlib import sha256
 from gulch.engine.document import SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
 from gulch.engine.flowsheet.solution import Message
+from gulch.engine.flowsheet.start import Start
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ready_plan, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
@@ -35,6 +36,11 @@ def document_digest(document):
 def solution_of(packed):
     """The Solution in packed bytes, or None."""
     return Solution.from_dict(unpack(packed)) if packed else None
+
+
+def start_in(packed):
+    """The Start that a packed Solution leaves, or None."""
+    return Start.from_dict(unpack(packed).get("start")) if packed else None
 
 
 class Shelf:
@@ -75,7 +81,7 @@ class Solve:
     def perform(self, watch, shelf):
         plan = shelf.plan(self.document)
         options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
-        start = unpack(self.start).get("tears") if self.start else None
+        start = start_in(self.start)
         solution = plan.run(start=start, **options)
         lost = not solution.solved and any(not loop.settled for loop in solution.loops)
         if lost and start and self.again and not watch.ended():
@@ -107,7 +113,7 @@ class ScanPart:
 
     def perform(self, watch, shelf):
         plan = ready_plan_on(shelf, self.document)
-        start = unpack(self.start).get("tears") if self.start else None
+        start = start_in(self.start)
         for found in walk(plan, plan.project.scan(self.scan), self.indices, start, watch):
             watch.tell(found)
 

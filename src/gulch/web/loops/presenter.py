@@ -52,7 +52,8 @@ class LoopsPage:
 
     def tears(self, loop):
         for tear in loop.tears:
-            guess, found = loop.guess.get(tear, {}), (self.latest.tears.get(tear) or {}).get("flow", {})
+            kept = self.latest.start.tears.get(tear)
+            guess, found = loop.guess.get(tear, {}), kept.flow if kept else {}
             rows = []
             for s in self.document.species:
                 a, b = guess.get(s.id, 0.0), found.get(s.id, 0.0)

@@ -1,0 +1,83 @@
+"""What a closed or unclosed group leaves to be judged by, apart from the run that made it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Account:
+    """The last pass of a group, as amounts [mol/s], shape (n,) each, and how its searches went.
+
+    entered: unit -> what entered; outlets: unit -> {port: what left}; streams: stream -> what went on with it; given:
+    stream -> what its source gave, which differs where a loop is open; notes: unit -> remarks of its last solve.
+    fed, out: from outside, to outside; scale_flow: the size of what is fed. passes: made in all; flips: stream ->
+    [(pass, phases before, phases after)]; method_failed: direct passes settle what the method asked for does not;
+    knobs_moved: targets moved with the tears. exits: splitters by which something can be drawn out.
+    trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves.
+    """
+
+    plan: object
+    units: tuple
+    tears: tuple
+    entered: dict
+    outlets: dict
+    streams: dict
+    given: dict
+    notes: dict
+    fed: np.ndarray
+    out: np.ndarray
+    scale_flow: float
+    passes: int
+    flips: dict
+    method: str
+    method_failed: bool
+    knobs_moved: bool
+    exits: tuple
+    trial: object
+    start: object
+    watch: object
+    explains: bool
+
+    @property
+    def made(self):
+        """Amounts made less those used up in the group."""
+        gained = [sum(self.outlets[u].values()) - self.entered[u] for u in self.units if u in self.entered]
+        return sum(gained, np.zeros(len(self.plan.species)))
+
+    @property
+    def fullest(self):
+        """Largest flow of each species at any place of the loop."""
+        plan = self.plan
+        loop = plan.made_by(plan.loop_units(self.units))
+        flows = [self.streams[s] for s in loop if s in self.streams and s not in plan.open]
+        return np.max(flows, axis=0) if flows else np.zeros(len(plan.species))
+
+
+def account_of(loop, method_failed):
+    """The Account of a Loop after its last search."""
+    run, plan, units = loop.run, loop.plan, loop.group.units
+    nothing = np.zeros(len(plan.species))
+    done = {u: run.done[u] for u in units if u in run.done}
+    outlets = {u: {p: s.n for p, s in result.outlets.items()} for u, (_, result) in done.items()}
+    out = nothing
+    for u, port, s in loop.ways_out():
+        if s is not None:
+            out = out + run.leaving_stream(s).n
+        elif u in outlets:
+            out = out + outlets[u].get(port, nothing)
+    drawn = [
+        u
+        for u, port, s in loop.ways_out()
+        if port == "drawn" and plan.units[u].kind == "splitter" and s not in plan.open
+    ]
+
+    def trial(start, overrides, max_passes=None):
+        return plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False)
+
+    return Account(
+        plan, units, loop.group.tears, {u: sum((s.n for s in inlets), nothing) for u, (inlets, _) in done.items()}, outlets,
+        {i: s.n for i, s in run.streams.items()}, {i: s.n for i, s in (run.streams | run.returned).items()},
+        {u: run.notes(u) for u in done}, loop.entering()[0], out, loop.scale_flow, loop.passes, loop.flips, loop.method,
+        method_failed, loop.slope is not None, tuple(drawn), trial, run.solution.start, run.watch, run.explain,
+    )  # fmt: skip

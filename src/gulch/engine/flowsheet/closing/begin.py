@@ -1,0 +1,77 @@
+"""Where the search over a group begins, and what keeps it from beginning."""
+
+import numpy as np
+
+from gulch.engine.flowsheet.nodes import NodeKind
+
+_TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
+
+
+class NoBeginning(Exception):
+    """A group that cannot begin: where, what is wrong and what to do, as sentences."""
+
+    def __init__(self, where, what, todo):
+        super().__init__(what)
+        self.where, self.what, self.todo = where, what, todo
+
+
+def begin(loop):
+    """Start, scale and bounds of a Loop's unknowns, written to it. Raises NoBeginning."""
+    run, group, u = loop.run, loop.group, loop.unknowns
+    _set_knobs_and_ties(loop)
+    for node in group.nodes:
+        if node.kind is NodeKind.FEED:
+            run.make_feed(node.name)
+    entering, template = loop.entering()
+    if group.tears and (template is None or entering.sum() <= 0.0):
+        raise NoBeginning(group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it.")
+    if group.tears and not loop.ways_out():
+        raise NoBeginning(group.units[0], f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
+                          "Take a product out of it, or draw a purge with a splitter.")  # fmt: skip
+    loop.fed, loop.scale_flow = entering, max(float(entering.sum()), 1e-12)
+    x, scale = u.filled(0.0), u.filled(1.0)
+    floor, ceiling = u.filled(-np.inf), u.filled(np.inf)
+    for k, tear in enumerate(group.tears):
+        u.parts(x)[k] = _tear_start(loop, tear, template)
+        u.flows(scale)[k], u.enthalpies(scale)[k], u.pressures(scale)[k] = loop.scale_flow, 1e4, template.P
+        u.flows(floor)[k], u.pressures(floor)[k] = 0.0, 1.0
+    for k, tie in enumerate(loop.ties):
+        value, bounds = run.inputs[tie.address], loop.plan.bounds[tie.address]
+        u.ties(x)[k], u.ties(scale)[k] = value, max(abs(value), _TIE_SCALE.get(tie.dimension, 1.0))
+        u.ties(floor)[k], u.ties(ceiling)[k] = bounds.low, bounds.high
+    for k, target in enumerate(loop.targets):
+        u.knobs(x)[k], u.knobs(scale)[k] = run.inputs[target.address], target.high - target.low
+        u.knobs(floor)[k], u.knobs(ceiling)[k] = target.low, target.high
+    loop.scale, loop.floor, loop.ceiling, loop.begin = scale, floor, ceiling, x
+
+
+def _set_knobs_and_ties(loop):
+    """Let the run's inputs stand where the last solve left the knobs and the iterated ties."""
+    run = loop.run
+    for target in loop.targets:
+        at = run.start.knobs.get(target.id, run.inputs.get(target.address))
+        at = 0.5 * (target.low + target.high) if at is None else at
+        run.set_input(target.address, min(max(at, target.low), target.high))
+    for tie in loop.ties:
+        kept = run.start.ties.get(tie.address)
+        if kept is not None:
+            run.set_input(tie.address, kept)
+        elif tie.address not in run.inputs:
+            raise NoBeginning(tie.address, f"{tie.label} is tied to a result that depends on it.",
+                              "Type a value for it, from which the search can start.")  # fmt: skip
+
+
+def _tear_start(loop, tear, template):
+    """Flows, molar enthalpy and pressure a tear starts from: the user's guess if newer, else what was kept."""
+    plan = loop.plan
+    typed, kept = plan.guesses.get(tear), loop.run.start.tears.get(tear)
+    if kept is not None and (typed is None or kept.typed == typed.signature):
+        loop.guesses[tear] = kept.guess
+        flows = [max(kept.flow.get(s, 0.0), 0.0) for s in plan.species]
+        return np.r_[flows, kept.molar_enthalpy, kept.pressure]
+    if typed is not None:
+        stream = typed.stream(plan.model, template)
+        loop.guesses[tear] = stream.T
+        return np.r_[stream.n, stream.enthalpy_flow / stream.total if stream.total else 0.0, stream.P]
+    loop.guesses[tear] = template.guess
+    return np.r_[np.zeros(len(plan.species)), 0.0, template.P]

@@ -1,0 +1,181 @@
+"""Settling a group, and writing what became of its loops and targets."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from gulch.engine.flowsheet import diagnosis
+from gulch.engine.flowsheet.closing.account import account_of
+from gulch.engine.flowsheet.closing.begin import NoBeginning
+from gulch.engine.flowsheet.closing.loop import Loop
+from gulch.engine.flowsheet.closing.targets import Aim, Lost
+from gulch.engine.flowsheet.nodes import unit_node
+from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
+from gulch.engine.settle import PassFailed, Reason
+from gulch.engine.units.base import UnitTrouble
+
+WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
+SHOWN_PASSES = 400  # of which the values are kept
+
+
+def close(run, group):
+    """Settle a group of a Run and write its outcome to the run's Solution."""
+    try:
+        loop = Loop(run, group)
+    except NoBeginning as reason:
+        run.say("error", reason.where, reason.what, reason.todo)
+        run.failed.update(group.units)
+        return
+    aim = Aim(loop) if loop.targets else None
+    remarks = []
+    try:
+        found = aim.close(loop.begin) if aim else loop.search(loop.begin, secants=loop.kept_secants())
+    except (PassFailed, Lost):
+        found = _broken_off(loop, remarks)
+        if found is None:
+            return
+    method_failed = False
+    if not found.reason.settled:
+        if loop.method in ("automatic", "direct"):
+            found = _calmed(loop, found)
+        else:
+            found, method_failed = _by_direct_passes(loop, found)
+    loop.keep(found.tear, found.secants)
+    if aim:
+        _judge_targets(loop, aim, found)
+    if group.tears or loop.ties:
+        _judge_loop(loop, found, remarks, method_failed)
+
+
+def _broken_off(loop, remarks):
+    """LoopResult of plain passes after a search that failed where they go on; None, the trouble said, where they do not."""
+    run = loop.run
+    nowhere = UnitTrouble("The loop does not settle.", "Look at it in Loops.")
+    node, trouble = loop.trouble or (unit_node(loop.group.units[0]), nowhere)
+    found = loop.plain()
+    if found is None or found.reason.settled:
+        run.trouble(node, trouble)
+        run.waits(_behind(loop, node), node.where)
+        loop.keep(loop.begin, ())
+        return None
+    # plain passes go on where the search broke off, so it is the loop that is at fault, not the unit
+    remarks.append(f"An accelerated pass broke off at {node.name}: {trouble}")
+    return replace(found, reason=Reason.PASS_FAILED)
+
+
+def _behind(loop, node):
+    """Units of the group that depend on a node that failed: in a loop all of them, else those computed after it."""
+    group, nodes = loop.group, loop.group.nodes
+    if group.tears or group.ties or node not in nodes:
+        return group.units
+    return [n.name for n in nodes[nodes.index(node) :] if n.name in loop.plan.units]
+
+
+def _calmed(loop, found):
+    """An unsettled search that led nowhere, replaced by plain passes from where it began, to diagnose it by.
+
+    Extrapolation of a loop that has no answer ends anywhere; what plain passes do tells why. A search that was
+    on its way is left as it is, so that going on keeps its iterates.
+    """
+    if found.reason not in (Reason.OUT_OF_PASSES, Reason.STALLED) or not found.history:
+        return found
+    flow = float(loop.unknowns.flows(found.tear).sum())
+    if found.history[-1] < 0.1 * found.history[0] and flow < WILD * loop.scale_flow:
+        return found
+    plain = loop.plain()
+    if plain is None or plain.reason.settled:
+        return found
+    return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates)
+
+
+def _by_direct_passes(loop, found):
+    """(an unsettled search by a method of the user's choice, replaced by direct passes; whether those settle)."""
+    plain = loop.plain(loop.max_passes)
+    if plain is None:
+        return found, False
+    return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates), plain.reason.settled
+
+
+def _judge_targets(loop, aim, found):
+    """Write what became of each target."""
+    run, m = loop.run, len(loop.targets)
+    settled = found.reason.settled
+    slope = loop.slope if loop.slope is not None else np.full((m, m), np.nan)
+    met = aim.met() if settled else np.zeros(m, bool)
+    changes = [loop.unknowns.knobs(c) / loop.ranges for _, c in found.iterates[-SHOWN_PASSES:]]
+    for k, target in enumerate(loop.targets):
+        at = float(run.inputs[target.address])
+        sure = settled and not met[k] and np.isfinite(slope[k, k])
+        outcome = TargetOutcome(
+            target.id, target.gauge, target.knob, target.address, target.wanted,
+            float(target.wanted + loop.residual[k]) if settled else None, float(loop.residual[k]) if settled else None,
+            at, bool(met[k]) and target.id not in aim.closest, _place(target, at) if settled and not met[k] else "",
+            float(slope[k, k]) if sure else None, float(loop.unknowns.knobs(loop.begin)[k]), [abs(float(c[k])) for c in changes],
+        )  # fmt: skip
+        run.solution.targets.append(outcome)
+        if not settled and not (loop.group.tears or loop.ties):
+            run.say("error", target.node.where, f"The search for the target on {target.gauge_label} did not settle: "
+                    f"{found.reason.value}.", "Narrow the knob's range, or begin from another value.")  # fmt: skip
+        if not outcome.met and settled:
+            run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id)))
+
+
+def _place(target, at):
+    """Where a knob stands on its range: low, high or inside."""
+    near = 1e-6 * (target.high - target.low)
+    return "low" if at <= target.low + near else ("high" if at >= target.high - near else "inside")
+
+
+def _judge_loop(loop, found, remarks, method_failed):
+    """Write the loop's outcome and, where it did not settle, why."""
+    run, group, plan = loop.run, loop.group, loop.plan
+    outcome = LoopOutcome(
+        id=f"loop-{len(run.solution.loops) + 1}", units=plan.loop_units(group.units), tears=list(group.tears),
+        settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=loop.passes,
+        history=list(loop.history), gain=found.gain, distance=found.distance, tolerance=loop.tolerance,
+        mode=_mode(loop, found), method=loop.method, findings=list(remarks), ties=list(group.ties), targets=list(group.targets),
+    )  # fmt: skip
+    run.solution.loops.append(outcome)
+    if run.explain:
+        _record(loop, outcome)
+    u = loop.unknowns
+    run.solution.messages += diagnosis.explain_loop(
+        account_of(loop, method_failed),
+        found,
+        outcome,
+        u.flows(found.tear),
+        u.flows(found.change),
+        u.pressures(found.change),
+    )
+
+
+def _mode(loop, found):
+    """{species: its share in the slowest change}."""
+    if found.mode is None or not loop.group.tears:
+        return {}
+    parts = np.abs(loop.unknowns.flows(found.mode)).sum(axis=0)
+    total = parts.sum()
+    return {s: float(v) for s, v in zip(loop.plan.species, parts / total) if v > 1e-4 * total} if total > 0.0 else {}
+
+
+def _record(loop, outcome):
+    """Pass by pass: residuals by species, values of the tears; guess and result."""
+    u, species = loop.unknowns, loop.plan.species
+    steps = loop.steps[-SHOWN_PASSES:]
+    outcome.first_pass = len(loop.steps) - len(steps) + 1
+    if not steps:
+        return
+    changes = np.abs(np.array([c for _, c in steps])) / loop.scale
+    values = np.array([x for x, _ in steps])
+    if loop.group.tears:
+        worst = u.parts(changes).max(axis=1)
+        for k, name in enumerate((*species, "molar enthalpy", "pressure")):
+            if worst[:, k].any():
+                outcome.residuals[name] = worst[:, k].tolist()
+    for k, tie in enumerate(loop.ties):
+        outcome.residuals[f"tie on {tie.label}"] = u.ties(changes)[:, k].tolist()
+    for k, target in enumerate(loop.targets):
+        outcome.residuals[f"target on {target.gauge_label}"] = u.knobs(changes)[:, k].tolist()
+    for k, tear in enumerate(loop.group.tears):
+        outcome.by_pass[tear] = {s: u.flows(values)[:, k, i].tolist() for i, s in enumerate(species)}
+        outcome.guess[tear] = dict(zip(species, u.flows(loop.begin)[k].tolist()))

@@ -1,0 +1,188 @@
+"""A group of a run being closed: its pass, and the searches made with it. SI throughout."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gulch.engine.flowsheet.closing.begin import begin
+from gulch.engine.flowsheet.closing.unknowns import Unknowns
+from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.flowsheet.start import Secants, Slope, TearStart
+from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.quantities import show
+from gulch.engine.settle import PassFailed, settle
+from gulch.engine.units.base import UnitTrouble
+
+MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
+PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
+
+
+@dataclass
+class Record:
+    """A pass with the knobs held: the vector, what it should have been, how far the targets were off."""
+
+    x: np.ndarray
+    passed: np.ndarray
+    residual: np.ndarray
+
+
+class Loop:
+    """The nodes of a group with their unknowns, and what the passes over them left.
+
+    slope: d(residual)/d(knob), shape (m, m), by which knobs move in a pass; None holds them.
+    """
+
+    def __init__(self, run, group):
+        self.run, self.plan, self.group = run, run.plan, group
+        self.tolerance, self.method, self.max_passes = run.plan.tolerance, run.plan.method, run.max_passes
+        self.targets = [self.plan.targets[id_] for id_ in group.targets]
+        self.ties = [self.plan.ties[address] for address in group.ties]
+        self.unknowns = Unknowns(self.plan.species, group.tears, group.ties, group.targets)
+        self.low, self.high = (np.array([getattr(t, end) for t in self.targets]) for end in ("low", "high"))
+        self.ranges = self.high - self.low
+        self.slope, self.residual = None, np.zeros(len(self.targets))
+        self.guesses = {}  # temperatures of tears [K]
+        self.passes, self.most = 0, MOST_SEARCHES * self.max_passes  # made, and allowed in all searches together
+        self.steps, self.history = [], []  # of every search, one after another
+        self.records = []
+        self.phases, self.flips = {}, {}
+        self.trouble = None  # (node, what kept the last pass from being made)
+        begin(self)
+
+    def entering(self):
+        """(amounts fed to the group from outside, one of the streams that bring them)."""
+        plan, units = self.plan, set(self.group.units)
+        outside = [s for u in self.group.units for s in plan.entering[u] if plan.sources[s] not in units]
+        streams = [self.run.streams[s] for s in outside if s in self.run.streams]
+        return sum((s.n for s in streams), np.zeros(len(plan.species))), streams[0] if streams else None
+
+    def ways_out(self):
+        """(unit, port, stream or None) of every outlet that leaves the group."""
+        plan, units = self.plan, set(self.group.units)
+        out = []
+        for u in self.group.units:
+            for port in plan.ports[u]:
+                s = plan.leaving[u].get(port)
+                if s is None or plan.enters[s] not in units or s in plan.open:
+                    out.append((u, port, s))
+        return out
+
+    # A pass
+
+    def one_pass(self, x):
+        """What the unknowns should have been, by computing every node once from x. Raises PassFailed."""
+        self.passes += 1
+        self._set(x)
+        out = np.array(x, float)
+        try:
+            for node in self.group.nodes:
+                iterated = node.kind is NodeKind.TIE and node.name in self.group.ties
+                value = self.run.visit(node, keep=not iterated)
+                if iterated:
+                    self.unknowns.ties(out)[self.group.ties.index(node.name)] = value
+            self._read_targets(x)
+            self._read_tears(out)
+        except (UnitTrouble, StreamTrouble) as trouble:
+            self.trouble = (self.run.at, trouble)
+            raise PassFailed from trouble
+        if self.slope is not None:
+            step = np.linalg.lstsq(self.slope * self.ranges, self.residual, rcond=1e-10)[0] * self.ranges
+            self.unknowns.knobs(out)[:] = np.clip(self.unknowns.knobs(x) - step, self.low, self.high)
+        elif self.targets and np.isfinite(self.residual).all():
+            self.records.append(Record(np.array(x), out.copy(), self.residual.copy()))
+        self._watch_phases()
+        return out
+
+    def _set(self, x):
+        """Give the run the streams and inputs that the unknowns stand for."""
+        run, model, u = self.run, self.plan.model, self.unknowns
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x)):
+            flow = flow.copy()
+            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), float(P), self.guesses[tear])
+        for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x))):
+            run.set_input(entry.address, float(value))
+
+    def _read_targets(self, x):
+        for k, target in enumerate(self.targets):
+            reading = self.run.live(target.reads)
+            if reading is None or not np.isfinite(reading):
+                if self.slope is not None:
+                    self.run.at = target.node
+                    raise self.valueless(k, x)
+                reading = np.nan  # with the knobs held the loop may still be filling
+            self.residual[k] = reading - target.wanted
+
+    def _read_tears(self, out):
+        u = self.unknowns
+        for k, tear in enumerate(self.group.tears):
+            stream = self.run.streams[tear]
+            self.guesses[tear] = stream.guess
+            u.flows(out)[k], u.pressures(out)[k] = stream.n, stream.P
+            u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
+
+    def valueless(self, k, x):
+        """What is said of a target whose gauge has no value."""
+        target = self.targets[k]
+        at = show(float(self.unknowns.knobs(x)[k]), target.knob_dimension, self.plan.project.display)
+        return UnitTrouble(f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
+                           "Narrow the knob's range, read another result, or switch the target off.")  # fmt: skip
+
+    def _watch_phases(self):
+        """Remember where a stream of the group gained or lost a phase since the pass before."""
+        for s in self.group.tears and self.plan.made_by(self.group.units):
+            state = getattr(self.run.streams.get(s), "__dict__", {}).get("state")
+            if state is None:
+                continue
+            both = 0.0 < state.vapour_fraction < 1.0
+            now = "both phases" if both else ("vapour" if state.vapour_fraction else "liquid")
+            before = self.phases.get(s)
+            if before is not None and before != now:
+                self.flips.setdefault(s, []).append((self.passes, before, now))
+            self.phases[s] = now
+
+    # Searches
+
+    def search(self, x, tol=None, secants=None, max_passes=None, method=None):
+        """LoopResult of a search from x by the group's method, unless told otherwise."""
+        found = settle(
+            self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
+            max_passes=max_passes or self.max_passes, secants=secants, watch=self.run.watch,
+            method=method or self.method, depth=6 + 2 * len(self.targets),
+        )  # fmt: skip
+        self.steps += found.iterates
+        self.history += found.history
+        return found
+
+    def plain(self, passes=PLAIN_PASSES):
+        """LoopResult of direct passes from where the search began; None where one fails, or there is nothing to pass round."""
+        if not self.group.tears or self.run.watch.ended():
+            return None
+        slope, self.slope = self.slope, None
+        try:
+            return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=passes,
+                          watch=self.run.watch, method="direct")  # fmt: skip
+        except PassFailed:
+            return None
+        finally:
+            self.slope = slope
+
+    def spent(self):
+        """Whether the targets' search has to end here: no passes left, or ended from outside."""
+        return self.passes >= self.most or self.run.watch.ended() is not None
+
+    def kept_secants(self):
+        """Secants of the last solve of these unknowns, or None."""
+        return self.run.start.secants_of(self.unknowns.names)
+
+    def keep(self, x, secants):
+        """Store where the search ended, as the next start."""
+        u, start, plan = self.unknowns, self.run.solution.start, self.plan
+        start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x)):
+            typed = plan.guesses.get(tear)
+            start.tears[tear] = TearStart(dict(zip(plan.species, flow.tolist())), float(h), float(P),
+                                          float(self.guesses[tear]), typed.signature if typed else None)  # fmt: skip
+        start.ties |= zip(self.group.ties, u.ties(x).tolist())
+        start.knobs |= zip(self.group.targets, u.knobs(x).tolist())
+        if self.slope is not None:
+            start.slopes.append(Slope(list(self.group.targets), self.slope.tolist()))

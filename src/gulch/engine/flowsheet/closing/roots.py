@@ -1,0 +1,41 @@
+"""Roots of a function of one knob that cannot be computed everywhere."""
+
+
+def root_between(value, a, f_a, b, f_b, tolerance):
+    """Close in on a sign change of value(k) between a and b; False where no point between can be computed.
+
+    value: a number, or None where it cannot be computed; such a point narrows the bracket and does not end the search.
+    Secant steps (Illinois), halves where they do not pay. The last point computed is the best.
+    """
+    g_a, g_b, side = f_a, f_b, 0
+    for step in range(80):
+        if abs(b - a) <= tolerance:
+            break
+        k = b - g_b * (b - a) / (g_b - g_a) if g_b != g_a and step % 3 != 2 else 0.5 * (a + b)
+        f = value(k)
+        if f is None:
+            found = _beside(value, a, k, b)
+            if found is None:
+                return step > 0
+            k, f = found
+        if f == 0.0:
+            break
+        if (f > 0.0) == (f_a > 0.0):
+            a, f_a, g_a = k, f, f
+            g_b = 0.5 * g_b if side == -1 else g_b
+            side = -1
+        else:
+            b, f_b, g_b = k, f, f
+            g_a = 0.5 * g_a if side == 1 else g_a
+            side = 1
+    return True
+
+
+def _beside(value, a, hole, b):
+    """(k, value) of a point between a and b near one that cannot be computed, or None."""
+    for share in (0.5, 0.25, 0.1, 0.02):
+        for k in (hole + share * (b - hole), hole + share * (a - hole), b + share * (hole - b), a + share * (hole - a)):
+            f = value(k)
+            if f is not None:
+                return k, f
+    return None

@@ -1,0 +1,346 @@
+"""Bringing gauges to what they must read: knobs and loops in one search where that works, knobs outside where not."""
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.flowsheet.closing.roots import root_between
+from gulch.engine.settle import PassFailed, Reason
+
+LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
+QUICK_PASSES = 40  # of the first search over everything
+STEP = 0.02  # of a knob's range, to measure a sensitivity
+FAR = 10.0  # scaled error given to knobs where nothing can be computed
+LOOKS = 9  # positions of a knob over its range that are looked at
+MOST_LOST = 24  # positions of a knob at which the loops may fail to settle before its search is given up
+MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
+
+
+class Lost(Exception):
+    """The loops do not settle where a target's search looks."""
+
+
+class Aim:
+    """The search of the targets of a Loop. closest: {target: how it could not be met}."""
+
+    def __init__(self, loop):
+        self.loop, self.targets, self.knobs = loop, loop.targets, loop.unknowns.knobs
+        self.closest = {}
+        self.flat = False  # the only target's gauge reads the same over the knob's whole range
+        self.last = None  # the last search of the loops that did not settle
+
+    def close(self, x):
+        """Close loops and targets together; where that fails, the targets outside and the loops inside. Returns LoopResult."""
+        loop = self.loop
+        kept = loop.run.start.slope_of(loop.group.targets)
+        if kept is not None:
+            loop.slope = kept
+            found = self.together(x, loop.kept_secants())
+            if found is not None:
+                return found
+        try:
+            x, secants = self.glimpse(x)
+            if np.linalg.cond(loop.slope * loop.ranges) < 1e8:
+                found = self.together(x, secants, QUICK_PASSES)
+                if found is not None:
+                    return found
+            x, secants = self.measure(x)
+            if self.useless():
+                return self.off_the_plateau(x)
+            found = self.together(x, secants)
+            if found is not None:
+                return found
+        except (Lost, PassFailed):
+            if loop.spent():
+                raise
+            if loop.slope is None and loop.method != "automatic":
+                return self.last_or_raise()  # the method asked for does not settle the loops, whatever the knobs
+        return self.apart(x)
+
+    def together(self, x, secants, max_passes=None):
+        """One search over everything; None unless it settles with every target met."""
+        method = "anderson" if self.loop.method == "automatic" else None
+        try:
+            found = self.loop.search(x, secants=secants, max_passes=max_passes, method=method)
+        except PassFailed:
+            return None
+        if found.reason in (Reason.CANCELLED, Reason.OUT_OF_TIME):
+            return found
+        return found if found.reason.settled and self.met().all() else None
+
+    def met(self):
+        """Which targets read what they must, shape (m,)."""
+        loop = self.loop
+        reach = np.abs(loop.slope) @ loop.ranges if loop.slope is not None else np.zeros(len(self.targets))
+        wanted = np.array([abs(t.wanted) for t in self.targets])
+        return np.abs(loop.residual) <= MET * np.maximum(wanted, 0.1 * reach)
+
+    def settled_at(self, x, knobs, tol=None, secants=None):
+        """(LoopResult, residuals) with the knobs held. Raises Lost when the loops do not settle there."""
+        loop = self.loop
+        loop.slope, slope = None, loop.slope
+        try:
+            x = x.copy()
+            self.knobs(x)[:] = knobs
+            found = loop.search(x, tol=tol, secants=secants)
+        except PassFailed:
+            raise Lost from None
+        finally:
+            loop.slope = slope
+        if not found.reason.settled:
+            self.last = found
+            raise Lost
+        if not np.isfinite(loop.residual).all():
+            k = int(np.argmin(np.isfinite(loop.residual)))
+            loop.trouble = (self.targets[k].node, loop.valueless(k, found.tear))
+            raise Lost
+        return found, loop.residual.copy()
+
+    # Sensitivities
+
+    def glimpse(self, x):
+        """As `measure`, from one pass for each knob, what it sets going in the loops followed along the secants at hand."""
+        loop = self.loop
+        loop.slope, loop.records = None, []
+        found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
+        base, k0 = found.tear, self.knobs(x)
+        pairs = list(zip(loop.records[-9:], loop.records[-8:]))
+        dx, dg, dr = (np.array([getattr(b, name) - getattr(a, name) for a, b in pairs]).reshape(-1, width).T
+                      for name, width in (("x", x.size), ("passed", x.size), ("residual", len(k0))))  # fmt: skip
+        df = (dg - dx) / loop.scale[:, None]
+        slope, moved = np.zeros((len(k0), len(k0))), []
+        for j in range(len(k0)):
+            h = self.step_of(j, k0[j])
+            x = base.copy()
+            self.knobs(x)[j] += h
+            f = (loop.one_pass(x) - x) / loop.scale
+            weights = -np.linalg.lstsq(df, f, rcond=1e-8)[0] if df.size else np.zeros(0)
+            slope[:, j] = (loop.residual - r0 + dr @ weights) / h
+            moved.append(f * loop.scale / h)
+        return self.aimed_from(base, k0, r0, slope, moved)
+
+    def step_of(self, j, k, share=STEP):
+        """Step of a knob for its sensitivity, away from the nearer end of its range."""
+        t = self.targets[j]
+        return share * self.loop.ranges[j] * (1.0 if k <= 0.5 * (t.low + t.high) else -1.0)
+
+    def measure(self, x):
+        """Sensitivities of the gauges to the knobs with the loops closed; (where to start, secants) for the search."""
+        loop = self.loop
+        loop.slope, loop.records = None, []
+        k0 = self.knobs(x).copy()
+        found, r0 = self.settled_at(x, k0, LOOSE)
+        base = found.tear
+        slope, moved = np.zeros((len(k0), len(k0))), []
+        for j in range(len(k0)):
+            k, h = k0.copy(), self.step_of(j, k0[j])
+            k[j] += h
+            there, r = self.settled_at(base, k, LOOSE, found.secants)
+            slope[:, j] = (r - r0) / h
+            moved.append((there.tear - base) / h)
+        return self.aimed_from(base, k0, r0, slope, moved)
+
+    def aimed_from(self, base, k0, r0, slope, moved):
+        """(start, secants) of the search over everything, from sensitivities of the gauges and of the unknowns."""
+        loop = self.loop
+        loop.slope = slope
+        step = np.linalg.lstsq(slope * loop.ranges, r0, rcond=1e-10)[0] * loop.ranges
+        k1 = np.clip(k0 - np.clip(step, -0.3 * loop.ranges, 0.3 * loop.ranges), loop.low, loop.high)
+        x = base + sum((m * (b - a) for m, a, b in zip(moved, k0, k1)), np.zeros_like(base))
+        self.knobs(x)[:] = k1
+        return np.clip(x, loop.floor, loop.ceiling), self.learnt()
+
+    def learnt(self):
+        """Secants of the whole system from the passes made with fixed knobs, now that the sensitivities are known."""
+        loop, dx, df = self.loop, [], []
+        for a, b in zip(loop.records[-9:], loop.records[-8:]):
+            change = ((b.passed - b.x) - (a.passed - a.x)) / loop.scale
+            self.knobs(change)[:] = -np.linalg.lstsq(loop.slope * loop.ranges, b.residual - a.residual, rcond=1e-10)[0]
+            dx.append((b.x - a.x) / loop.scale)
+            df.append(change)
+        return (np.array(dx).T, np.array(df).T) if dx else None
+
+    def nearby(self, found):
+        """Sensitivities beside the closest point."""
+        loop = self.loop
+        residual, k0 = loop.residual.copy(), self.knobs(found.tear).copy()
+        slope = np.zeros_like(loop.slope)
+        for j in range(len(self.targets)):
+            k, h = k0.copy(), self.step_of(j, k0[j], 0.005)
+            k[j] += h
+            try:
+                slope[:, j] = (self.settled_at(found.tear, k, secants=found.secants)[1] - residual) / h
+            except Lost:
+                slope[:, j] = loop.slope[:, j]
+        loop.slope, loop.residual = slope, residual
+
+    # Where the knobs do not answer
+
+    def useless(self):
+        """Whether some knob moves no gauge, or some gauge is moved by no knob, or two targets are the same question."""
+        reach = np.abs(self.loop.slope) * self.loop.ranges
+        size = np.maximum(np.array([abs(t.wanted) for t in self.targets]), 1e-12)
+        for j, target in enumerate(self.targets):
+            if reach[j].sum() < 1e-7 * size[j]:
+                self.closest[target.id] = "unmoved"
+        if not self.closest and np.linalg.matrix_rank(reach / reach.sum(axis=1, keepdims=True), tol=1e-5) < len(reach):
+            self.closest.update(dict.fromkeys((t.id for t in self.targets), "same"))
+        return bool(self.closest)
+
+    def off_the_plateau(self, x):
+        """Where some gauge does not answer at the start: look over the knobs' whole ranges before giving up."""
+        reasons, start = dict(self.closest), x.copy()
+        if self.met().all():
+            self.closest.clear()
+            return self.fixed(x)
+        if "same" in reasons.values():
+            return self.fixed(x)
+        if len(self.targets) == 1:
+            self.closest.clear()
+            found = self.apart(x)
+            if not self.met().all() and self.flat:
+                self.closest.update(reasons)
+            return found
+        for j, target in enumerate(self.targets):
+            if target.id not in reasons:
+                continue
+            for k in np.linspace(target.low, target.high, LOOKS)[1:-1]:
+                self.knobs(x)[j] = k
+                try:
+                    x, secants = self.measure(x)
+                except (Lost, PassFailed):
+                    continue
+                self.closest.clear()
+                if not self.useless():
+                    return self.together(x, secants) or self.apart(x)
+        self.closest.update(reasons)
+        return self.fixed(start)
+
+    def fixed(self, x):
+        """The loops alone, with the knobs where they are."""
+        try:
+            return self.settled_at(x, self.knobs(x))[0]
+        except Lost:
+            return self.last_or_raise()
+
+    def last_or_raise(self):
+        """What the last search of the loops ended with, where none settled."""
+        if self.last is None:
+            raise PassFailed
+        return self.last
+
+    def apart(self, x):
+        """Targets outside, loops inside, each bounded: slow and sure. Ends at the closest point when there is no answer."""
+        if self.loop.slope is None:
+            self.loop.slope = np.zeros((len(self.targets),) * 2)
+        outside = Outside(self, x)
+        found = outside.search()
+        if found is None:  # nowhere did the loops settle
+            return self.last_or_raise()
+        try:
+            found, self.loop.residual = self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)
+            self.nearby(found)
+            self.settled_at(found.tear, self.knobs(found.tear), secants=found.secants)  # the streams, as reported
+        except Lost:
+            return self.last_or_raise()
+        return found
+
+
+class Outside:
+    """The targets' knobs searched outside, each position with the loops settled anew from the last one."""
+
+    def __init__(self, aim, x):
+        self.aim, self.loop = aim, aim.loop
+        self.x, self.secants, self.lost = x, None, 0
+        self.best = None  # (size of the error, LoopResult)
+        wanted = np.array([abs(t.wanted) for t in aim.targets])
+        self.weight = np.maximum(wanted, np.abs(self.loop.slope) @ self.loop.ranges)
+        self.weight[self.weight <= 0.0] = 1.0
+
+    def search(self):
+        """LoopResult at the best position found, or None where the loops settled nowhere."""
+        try:
+            if len(self.aim.targets) == 1:
+                self.one()
+            else:
+                self.several()
+        except (Lost, PassFailed):
+            pass
+        return self.best[1] if self.best else None
+
+    def at(self, k):
+        """Residuals at knobs k, shape (m,). Raises Lost, or PassFailed where it has to end."""
+        loop = self.loop
+        if loop.spent():
+            raise PassFailed
+        try:
+            found, r = self.aim.settled_at(self.x, np.clip(k, loop.low, loop.high), secants=self.secants)
+        except Lost:
+            self.lost += 1
+            if self.lost > MOST_LOST:
+                raise PassFailed from None  # enough: the loops are at fault, not the knob
+            raise
+        self.x, self.secants = found.tear, found.secants
+        size = float(np.linalg.norm(r / self.weight))
+        if self.best is None or size < self.best[0]:
+            self.best = (size, found)
+        return r
+
+    def several(self):
+        """Bounded least squares of all targets."""
+        loop = self.loop
+
+        def away(u):
+            try:
+                return self.at(loop.low + u * loop.ranges) / self.weight
+            except Lost:
+                return np.full(len(self.weight), FAR)  # a point that cannot be computed is no place to end
+
+        u0 = np.clip((self.aim.knobs(self.x) - loop.low) / loop.ranges, 0.02, 0.98)
+        scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
+                                     xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
+
+    def value(self, k):
+        """The only target's residual at its knob, or None."""
+        try:
+            return float(self.at(np.array([k]))[0])
+        except Lost:
+            return None
+
+    def one(self):
+        """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets."""
+        low, high, target = self.loop.low[0], self.loop.high[0], self.aim.targets[0]
+        points = np.linspace(low, high, LOOKS)
+        middle = float(np.clip(self.loop.run.inputs[target.address], low, high))
+        known = {}
+        for k in sorted(points, key=lambda k: abs(k - middle)):
+            known[k] = self.value(k)
+            if known[k] == 0.0:
+                return
+            got = [k for k in points if known.get(k) is not None]
+            for a, b in zip(got, got[1:]):
+                if known[a] * known[b] <= 0.0:
+                    # a jump between the ends is no root: the search ends beside it, and the target is not met
+                    if root_between(self.value, a, known[a], b, known[b], 1e-11 * (high - low)):
+                        return
+        good = [k for k in points if known[k] is not None]
+        if not good:
+            raise Lost
+        values = [known[k] for k in good]
+        size = max(abs(target.wanted), max(abs(v) for v in values), 1e-300)
+        self.aim.flat = max(values) - min(values) < 1e-7 * size
+        if not self.aim.flat:
+            self.least(good, int(np.argmin(np.abs(values))), 1e-6 * (high - low))
+
+    def least(self, good, best, tolerance):
+        """Come as near as can be between the neighbours of the best position."""
+        a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
+        if a >= b:
+            return
+
+        def away(k):
+            found = self.value(k)
+            return np.inf if found is None else abs(found)
+
+        scipy.optimize.minimize_scalar(
+            away, bounds=(a, b), method="bounded", options={"xatol": tolerance, "maxiter": 40}
+        )

@@ -1,0 +1,105 @@
+"""A run in progress, read by the addresses of results as a Solution is."""
+
+from types import SimpleNamespace
+
+import numpy as np
+
+from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, measured
+from gulch.engine.units.base import ROUNDING, plain
+
+
+def ends(run):
+    """(streams fed, streams that leave) of the whole process; a loop left open counts as both."""
+    plan = run.plan
+    feeds = [run.streams[s.id] for s in plan.feeds if s.to] + [run.streams[s] for s in plan.open]
+    products = [
+        run.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in run.streams
+    ]
+    return feeds, products + list(run.returned.values())
+
+
+def overall_values(run):
+    """Conversions and amounts made over the whole process, and the project's measures."""
+    plan, n = run.plan, len(run.plan.species)
+    n_in, n_out = (sum((s.n for s in some), np.zeros(n)) for some in ends(run))
+    # what a closed loop leaves open is nothing that was made or used up
+    left_open = 10.0 * plan.tolerance * n_in.sum() if run.solution.loops else ROUNDING * n_in
+    n_out = np.where(np.abs(n_out - n_in) <= left_open, n_in, n_out)
+    out = {
+        "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out) if a > 0.0},
+        "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},
+    }
+    if plan.measures:
+        before, after = (dict(zip(plan.species, n.tolist())) for n in (n_in, n_out))
+        out |= dict(zip(OVERALL, measured(*plan.measures, before, after)))
+    return out
+
+
+class Live:
+    """A run in progress, as `results.value` reads a Solution."""
+
+    def __init__(self, run):
+        self.run = run
+        self.units, self.streams = _LiveUnits(run), _LiveStreams(run)
+
+    @property
+    def overall(self):
+        return overall_values(self.run)
+
+
+class _LiveUnits:
+    def __init__(self, run):
+        self.run = run
+
+    def __contains__(self, id_):
+        return id_ in self.run.done
+
+    def __getitem__(self, id_):
+        return SimpleNamespace(values=_LiveValues(self.run, id_))
+
+
+class _LiveValues:
+    def __init__(self, run, id_):
+        self.run, self.id = run, id_
+
+    def get(self, name):
+        inlets, result = self.run.done[self.id]
+        if name in result.values:
+            return plain(result.values[name])
+        plan = self.run.plan
+        if name in PER_REACTOR and plan.measures:
+            sides = (inlets, result.outlets.values())
+            amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist())) for side in sides]
+            return dict(zip(PER_REACTOR, measured(*plan.measures, *amounts)))[name]
+        return None
+
+
+class _LiveStreams:
+    def __init__(self, run):
+        self.run = run
+
+    def get(self, id_):
+        stream = self.run.streams.get(id_)
+        return None if stream is None else _LiveStream(stream, self.run.plan.species)
+
+
+class _LiveStream:
+    """Attributes of StreamResult, computed when read."""
+
+    def __init__(self, stream, species):
+        self._stream, self._species = stream, species
+
+    @property
+    def flow(self):
+        return dict(zip(self._species, self._stream.n.tolist()))
+
+    @property
+    def temperature(self):
+        return self._stream.T
+
+    @property
+    def pressure(self):
+        return self._stream.P
+
+    def __getattr__(self, name):
+        return getattr(self._stream, name)

@@ -1,0 +1,50 @@
+"""Nodes of the process: what is computed one after another, and what depends on what."""
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class NodeKind(Enum):
+    """What a node stands for."""
+
+    FEED = "feed"
+    UNIT = "unit"
+    TIE = "tie"
+    TARGET = "target"
+    OVERALL = "overall"  # results of the whole process
+
+
+@dataclass(frozen=True)
+class Node:
+    """A place in the order of calculation. name: id of a feed, unit or target; the address that a tie sets."""
+
+    kind: NodeKind
+    name: str
+
+    def __str__(self):
+        """Text to sort by, so that an order never hangs on chance."""
+        return self.name if self.kind in (NodeKind.FEED, NodeKind.UNIT) else f"{self.kind.value}:{self.name}"
+
+    @property
+    def where(self):
+        """The address at which messages about it stand."""
+        return f"{self.kind.value}.{self.name}" if self.kind in (NodeKind.TIE, NodeKind.TARGET) else self.name
+
+
+OVERALL_NODE = Node(NodeKind.OVERALL, "overall")
+
+
+def feed_node(stream_id):
+    return Node(NodeKind.FEED, stream_id)
+
+
+def unit_node(unit_id):
+    return Node(NodeKind.UNIT, unit_id)
+
+
+def tie_node(address):
+    return Node(NodeKind.TIE, address)
+
+
+def target_node(target_id):
+    return Node(NodeKind.TARGET, target_id)

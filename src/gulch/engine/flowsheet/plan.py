@@ -1,0 +1,273 @@
+"""Solving a whole process: a pure function of the document and a start for its tears."""
+
+import re
+import time
+from dataclasses import replace
+from functools import cached_property
+
+import numpy as np
+
+from gulch.engine.chemistry import reaction_properties, resolve_equation
+from gulch.engine.chemistry.reaction import Reaction
+from gulch.engine.document import Project, choices_of, source_of, value_of
+from gulch.engine.flowsheet import graph
+from gulch.engine.flowsheet.checks import check
+from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
+from gulch.engine.flowsheet.inputs import addresses, constant_of, model_of, number, polynomial_of, rate_of, reactions_of
+from gulch.engine.flowsheet.measures import key_per_product
+from gulch.engine.flowsheet.once import standing
+from gulch.engine.flowsheet.run import Run
+from gulch.engine.flowsheet.solution import Message, Solution
+from gulch.engine.flowsheet.start import Start
+from gulch.engine.phases import Stream
+from gulch.engine.quantities import parse
+from gulch.engine.settle import UNWATCHED
+from gulch.engine.species import SpeciesError
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, Context, Given, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+
+
+def solve(document, start=None, watch=UNWATCHED, max_passes=None):
+    """Solve a Project. start: `Solution.start` of an earlier solve; watch: a settle.Watch, which may end it. Never raises for an unsolved process."""
+    return Plan(document).run(start=start, watch=watch, max_passes=max_passes)
+
+
+class Plan:
+    """A document prepared for repeated solves with changed inputs (scans, sliders)."""
+
+    def __init__(self, project: Project):
+        with standing(project):
+            self._prepare(project)
+
+    def _prepare(self, project):
+        self.project = project
+        self.messages = check(project)
+        self.species = [s.id for s in project.species]
+        self.ready = not any(m.level == "error" for m in self.messages) and bool(project.species)
+        if not self.ready:
+            return
+        try:
+            self.model = model_of(project)
+        except SpeciesError as error:  # check names it; a project without species ends here
+            self.messages.append(Message("error", "chemistry", str(error)))
+            self.ready = False
+            return
+        self.inputs, self._rounds = {}, {}
+        self.bounds = addresses(project)
+        for a in self.bounds.values():
+            if a.text not in (None, ""):
+                self.inputs[a.address] = parse(a.text, a.dimension)
+        self.known = readings(project)
+        self.ties, self.targets = {}, {}
+        if project.ties:
+            known = names(project)
+            self.ties = {e.sets: read_tie(e, project, known) for e in project.ties}
+        self.targets = {e.id: read_target(e, project) for e in project.targets if e.on}
+        self.method, self.max_passes = project.closing.method, project.closing.max_passes
+        self.tolerance = number(project.closing.tolerance, "the tolerance")
+        self.groups = graph.groups(project, tuple(self.ties.values()), tuple(self.targets.values()))
+        self.atoms, self.elements = _element_matrix(self.model)
+        self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
+        self.feeds = [s for s in project.streams if s.is_feed]
+        self.feed_by_id = {s.id: s for s in self.feeds}
+        self.feed_inputs = {
+            s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds
+        }
+        self.open = open_streams(project)
+        self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
+        self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
+        self.enters = {s.id: s.enters for s in project.streams}
+        self.inlet = {s.id: s.inlet for s in project.streams}
+        self.entering = {u.id: [s.id for s in project.streams if s.enters == u.id] for u in project.units}
+        self.leaving = {u.id: _leaving(project, u) for u in project.units}
+        self.ports = {u.id: [p.name for p in KINDS[u.kind].ports_out(u)] for u in project.units}
+        self.units = {u.id: u for u in project.units}
+        self.fixed = {u.id: self._fixed(u) for u in project.units}
+        self.reactions = {r.id: self._reaction(r) for r in project.reactions}
+        m = project.measures
+        self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
+
+    def loop_units(self, units):
+        """Those of some units that material goes round, in the order of building; all of them where there are none."""
+        on_loop = [u.id for u in self.project.units if u.id in units and u.id in self.material]
+        return on_loop or list(units)
+
+    @cached_property
+    def material(self):
+        """Units that material goes round."""
+        return graph.material_loops(self.project)
+
+    def rounds(self, units):
+        """Each way round some units, as streams."""
+        key = frozenset(units)
+        if key not in self._rounds:
+            self._rounds[key] = list(graph.rounds(self.project, key))
+        return self._rounds[key]
+
+    def made_by(self, units):
+        """Streams that leave some of the units."""
+        return [s for u in units for s in self.leaving[u].values()]
+
+    def _fixed(self, unit):
+        """Choices and references of a unit, and which numbers it wants: [(name, address or None, ...)]."""
+        choices = choices_of(unit)
+        values, wanted = dict(choices), []
+        for d in KINDS[unit.kind].inputs():
+            if isinstance(d, Choice):
+                continue
+            if isinstance(d, ReactionSet | SpeciesChoice):
+                values[d.name] = value_of(unit, d)
+            elif isinstance(d, PerSpecies):
+                default = parse(d.default, d.dimension)
+                wanted.append((d.name, [f"{unit.id}.{d.name}.{s}" for s in self.species], default))
+            elif isinstance(d, PerReaction):
+                ids = reactions_of(self.project, unit)
+                if d.options:
+                    values[d.name] = {i: value_of(unit, d).get(i, d.default) for i in ids}
+                else:
+                    wanted.append((d.name, {i: f"{unit.id}.{d.name}.{i}" for i in ids}, None))
+            elif isinstance(d, Input):
+                wanted.append(
+                    (d.name, f"{unit.id}.{d.name.removesuffix('_given')}" if d.in_use(choices) else None, None)
+                )
+        return values, wanted
+
+    def _reaction(self, entry):
+        resolved = resolve_equation(entry.equation, self.project.entries())
+        nu = np.zeros(len(self.species))
+        for i, v in resolved.coefficients.items():
+            nu[i] = float(v)
+        c = entry.conversion
+        return Reaction(
+            entry.id, nu, self.species.index(c.key) if c else None, None, reaction_properties(nu, self.model).dh,
+            constant_of(entry), polynomial_of(c.polynomial) if c and c.polynomial else None,
+            rate_of(entry, self.project, nu),
+        )  # fmt: skip
+
+    def given(self, unit_id, inputs):
+        values, wanted = self.fixed[unit_id]
+        values = dict(values)
+        for name, address, default in wanted:
+            if isinstance(address, dict):
+                values[name] = {i: inputs[a] for i, a in address.items() if a in inputs}
+            elif isinstance(address, list):
+                values[name] = np.array([inputs.get(a, default) for a in address])
+            else:
+                values[name] = inputs.get(address) if address else None
+        return Given(**values)
+
+    def context(self, inputs):
+        """What unit kinds are given besides feed and inputs: model, species, reaction sets with the numbers of a run."""
+        sets = {}
+        for s in self.project.reaction_sets:
+            sets[s.id] = [
+                [self.reaction(self.reactions[i], inputs) for i in step if i in self.reactions]
+                for step in s.steps
+                if step
+            ]
+        return Context(
+            self.model, self.species, [s.shown for s in self.project.species], sets, self.project.display,
+            self.species.index(self.measures[1]) if self.measures else None,
+        )  # fmt: skip
+
+    def reaction(self, prepared, inputs):
+        """A reaction with the numbers of this run."""
+        changed = {"conversion": inputs.get(f"{prepared.id}.conversion")}
+        k = inputs.get(f"{prepared.id}.constant")
+        if k is not None:
+            changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
+        energy = inputs.get(f"{prepared.id}.energy")
+        if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
+            entry = self.project.reaction(prepared.id)
+            changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
+        return replace(prepared, **changed)
+
+    def run(self, start=None, overrides=None, watch=UNWATCHED, max_passes=None, explain=True):
+        """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
+
+        Returns a Solution.
+        """
+        began = time.perf_counter()
+        solution = Solution(False, list(self.species), messages=list(self.messages))
+        if not self.ready:
+            return solution
+        inputs = self.inputs
+        if overrides:
+            inputs = inputs | overrides
+            turned = {t.address: t for t in self.targets.values()}
+            for address, value in overrides.items():
+                bound = self.bounds.get(address)
+                if address in turned or address in self.ties:
+                    by = f"the target on {turned[address].gauge_label}" if address in turned else "a tie"
+                    solution.messages.append(
+                        Message(
+                            "error",
+                            address,
+                            f"{bound.label} is set by {by}, so it cannot be turned.",
+                            "Switch that off first.",
+                        )
+                    )
+                    return solution
+                if bound is None or not bound.low <= value <= bound.high:
+                    what = "is not an input" if bound is None else "lies outside its bounds"
+                    solution.messages.append(Message("error", address, f"{address} {what}.", "Choose another value."))
+                    return solution
+        run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain)
+        with np.errstate(all="ignore"):
+            run.go()
+        by_name(solution, self.project)
+        if watch.ended():
+            solution.end(watch.ended())
+        solution.seconds = time.perf_counter() - began
+        return solution
+
+
+def by_name(solution, project):
+    """Let the sentences of a Solution name species as the user does, instead of by their ids."""
+    taken = {x.id for x in (*project.streams, *project.units, *project.reactions)}
+    names = {s.id: s.shown for s in project.species if s.shown != s.id and s.id not in taken}
+    if not names:
+        return
+    # a name that stands already is left whole, even where an id is a part of it
+    words = sorted({*names, *(s.shown for s in project.species)}, key=len, reverse=True)
+    word = re.compile(r"(?<![\w.\-])(" + "|".join(re.escape(w) for w in words) + r")(?![\w\-]|\.\w)")
+
+    def told(text):
+        return word.sub(lambda m: names.get(m[1], m[1]), text)
+
+    for m in solution.messages:
+        m.what, m.todo = told(m.what), told(m.todo)
+    for loop in solution.loops:
+        loop.advice, loop.findings = told(loop.advice), [told(f) for f in loop.findings]
+
+
+class Guess:
+    """A stream as the user guessed it. signature: tells one guess from another."""
+
+    def __init__(self, entry, species):
+        self.n = np.array([parse(entry.flow.get(s) or "0 kmol/h", "molar flow") for s in species])
+        self.T = parse(entry.temperature, "temperature") if entry.temperature else None
+        self.P = parse(entry.pressure, "pressure") if entry.pressure else None
+        self.signature = repr((self.n.tolist(), self.T, self.P))
+
+    def stream(self, model, template):
+        """The guessed Stream; what was not typed is taken from another stream."""
+        T = template.T if self.T is None else self.T
+        return Stream.at_temperature(model, self.n, T, template.P if self.P is None else self.P)
+
+
+def _leaving(project, unit):
+    """Stream id by outlet port of a unit."""
+    ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+    found = {}
+    for s in project.streams:
+        source, port = source_of(s)
+        if s.source is not None and source == unit.id:
+            found[port or ports[0]] = s.id
+    return found
+
+
+def _element_matrix(model):
+    """(atoms, elements): atoms of shape (n_elements, n_species)."""
+    elements = sorted({e for s in model.species for e in s.atoms})
+    return np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float), elements

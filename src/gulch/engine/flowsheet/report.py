@@ -1,0 +1,235 @@
+"""Writing down what a run found: streams, units with their balances, gauges, the whole process."""
+
+import numpy as np
+
+from gulch.engine import formulas
+from gulch.engine.document import source_of
+from gulch.engine.flowsheet import results
+from gulch.engine.flowsheet.live import ends, overall_values
+from gulch.engine.flowsheet.measures import PER_REACTOR, measured
+from gulch.engine.flowsheet.nodes import feed_node, unit_node
+from gulch.engine.flowsheet.phase_doubts import phase_doubts
+from gulch.engine.flowsheet.solution import Message, OpenLoop, StreamResult, UnitOutcome
+from gulch.engine.phases import StreamTrouble
+from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import UnitTrouble, plain
+from gulch.engine.units.reactors.heat import Reactor
+
+MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
+
+
+class Report:
+    """The Solution of a run being written."""
+
+    def __init__(self, run):
+        self.run, self.plan, self.solution = run, run.plan, run.solution
+
+    def ties_outside(self):
+        """Ties that end outside what their input may be."""
+        display = self.plan.project.display
+        for address, value in self.run.outside.items():
+            tie, bounds = self.plan.ties[address], self.plan.bounds[address]
+            side, bound = ("below", bounds.low) if value < bounds.low else ("above", bounds.high)
+            self.run.trouble(tie.node, UnitTrouble(
+                f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
+                f"{show(bound, tie.dimension, display)} that it may be.", "Change the formula, or keep it inside with min or max."))  # fmt: skip
+
+    def write(self):
+        """Write everything that the run found to its Solution."""
+        plan, out = self.plan, self.solution
+        self.ties_outside()
+        for s in plan.project.streams:
+            stream = self.run.streams.get(s.id)
+            source, _ = source_of(s)
+            if stream is None or source in self.run.failed:
+                continue
+            try:
+                out.streams[s.id] = self.stream_result(stream)
+            except StreamTrouble as trouble:
+                self.run.trouble(
+                    unit_node(source) if source else feed_node(s.id),
+                    UnitTrouble(f"{trouble} (stream {s.id})", "Check the duty and what enters."),
+                )
+        for unit_id in plan.units:
+            if unit_id in self.run.failed or unit_id not in self.run.done:
+                out.units[unit_id] = UnitOutcome(False, waits_for=self.run.waiting.get(unit_id))
+                continue
+            try:
+                out.units[unit_id] = self.unit_outcome(unit_id)
+            except (UnitTrouble, StreamTrouble) as trouble:
+                self.run.trouble(unit_node(unit_id), trouble)
+                out.units[unit_id] = UnitOutcome(False)
+        out.start.temperatures = {id_: s.temperature for id_, s in out.streams.items() if s.temperature}
+        self.extrapolated()
+        out.messages += phase_doubts(self.run)
+        out.solved = (
+            bool(plan.units)
+            and all(u.solved for u in out.units.values())
+            and all(lo.settled for lo in out.loops)
+            and not self.run.failed_ties
+        )
+        set_by = [*plan.ties, *(t.address for t in out.targets)]
+        out.found = {a: float(self.run.inputs[a]) for a in set_by if a in self.run.inputs}
+        for s in plan.open:
+            self.opened(s)
+        if out.solved:
+            self.overall()
+        molar_mass, known = plan.molar_mass, plan.known
+        for g in plan.project.gauges:
+            value = self.gauge_value(known[g.reads], molar_mass) if g.reads in known else None
+            out.gauges[g.id] = value
+            # an iterate of a loop that did not settle is nothing to judge by
+            if value is not None and all(lo.settled for lo in out.loops):
+                self.limits(g, value, known[g.reads])
+
+    def gauge_value(self, readable, molar_mass):
+        """SI value of a gauge's reading in the solution; None where it was not computed."""
+        if readable.formula is None:
+            return results.value(self.solution, readable.address, molar_mass)
+
+        def part(address):
+            if address in self.run.inputs:
+                return self.run.inputs[address]
+            found = results.value(self.solution, address, molar_mass)
+            return float("nan") if found is None else float(found)
+
+        value = formulas.value(readable.formula, part)
+        return float(value) if np.isfinite(value) else None
+
+    def extrapolated(self):
+        """Warn of computed temperatures outside the heat-capacity data of what matters there; given ones the checks warn of."""
+        plan = self.plan
+        display = plan.project.display
+        fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species)))
+        shown = {s.id: s.shown for s in plan.project.species}
+        told = {m.where.partition(".")[0] for m in self.solution.messages if "heat-capacity data" in m.what}
+        for id_, stream in self.solution.streams.items():
+            if not self.run.explain:
+                told = set()  # a scan turns what the checks have read
+            if id_ in told or plan.sources[id_] in told:
+                continue
+            T = stream.temperature
+            out = [
+                s
+                for s, n in stream.flow.items()
+                if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1
+            ]
+            if not out:
+                continue
+            low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)
+            self.run.say(
+                "warning", id_, f"Stream {id_} comes out at {show(T, 'temperature', display)}, outside the heat-capacity data of "
+                f"{', '.join(shown[s] for s in out[:3])}.",
+                f"It is extrapolated; data hold from {show(low, 'temperature', display)} to {show(high, 'temperature', display)}.",
+            )  # fmt: skip
+            return
+
+    def limits(self, gauge, value, readable):
+        display = self.plan.project.display
+        limits = {}
+        for name in ("at_least", "at_most"):
+            text = getattr(gauge, name)
+            try:
+                limits[name] = None if text is None else parse(text, readable.dimension)
+            except QuantityError:
+                limits[name] = None  # said by the checks
+        broken = results.beyond(value, **limits)
+        if broken:
+            words = "below" if broken == "at_least" else "above"
+            self.solution.messages.append(
+                Message(
+                    "warning",
+                    f"gauge.{gauge.id}",
+                    f"{gauge.label or readable.label} is "
+                    f"{show(value, readable.dimension, display)}, {words} its limit of {getattr(gauge, broken)}.",
+                    "Turn a knob, or scan one.",
+                )  # fmt: skip
+            )
+
+    def stream_result(self, stream):
+        species = self.plan.species
+        if stream.is_empty:
+            return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0)
+        state = stream.state
+        phases = []
+        for name, share, z in (
+            (state.light, state.light_share, state.y),
+            (state.heavy, 1 - state.light_share, state.x),
+        ):
+            if share > 0.0:
+                phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist()))})
+        return StreamResult(
+            temperature=stream.T, pressure=stream.P, vapour_fraction=state.vapour_fraction,
+            flow=dict(zip(species, stream.n.tolist())), total=stream.total, mass_flow=stream.mass_flow,
+            enthalpy_flow=stream.enthalpy_flow, volume_flow=stream.volume_flow, phases=phases,
+        )  # fmt: skip
+
+    def unit_outcome(self, unit_id):
+        species = self.plan.species
+        inlets, result = self.run.done[unit_id]
+        values = {
+            k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)
+        }
+        n_in = sum((s.n for s in inlets), np.zeros(len(species)))
+        n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
+        heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))
+        h_in = sum(s.enthalpy_flow for s in inlets)
+        h_out = sum(s.enthalpy_flow for s in result.outlets.values())
+        outcome = UnitOutcome(
+            True, values, dict(zip(species, n_in.tolist())), dict(zip(species, n_out.tolist())),
+            [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], plain(result.reactions),
+            self.balances(n_in, n_out, h_in, h_out, heat), None, self.run.taken[unit_id],
+        )  # fmt: skip
+        if plan_measures := self.plan.measures:
+            if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
+                found = measured(*plan_measures, outcome.inlet, outcome.outlet)
+                outcome.values |= dict(zip(PER_REACTOR, found))
+        for level, what, todo in self.run.notes(unit_id):
+            if level == "error":  # borne while a loop is on its way, not in a result
+                raise UnitTrouble(what, todo)
+            self.solution.messages.append(Message(level, unit_id, f"{unit_id}: {what}", todo))
+        return outcome
+
+    def balances(self, n_in, n_out, h_in, h_out, heat):
+        """Closures (out − in)/in of mass, each element and energy."""
+        plan = self.plan
+        mass_in, mass_out = float(n_in @ plan.model.molar_mass), float(n_out @ plan.model.molar_mass)
+        atoms_in, atoms_out = plan.atoms @ n_in, plan.atoms @ n_out
+        size = max(abs(h_in), abs(h_out), abs(heat), 1e-9)
+        return {
+            "mass": (mass_out - mass_in) / mass_in if mass_in > 0.0 else 0.0,
+            "elements": {
+                e: float((b - a) / a) if a > 0.0 else 0.0 for e, a, b in zip(plan.elements, atoms_in, atoms_out)
+            },
+            "energy": float((h_out - h_in - heat) / size),
+        }
+
+    def opened(self, id_):
+        """Report a loop left open: what was guessed and what comes back."""
+        display, species = self.plan.project.display, self.plan.species
+        guess, back = self.run.streams[id_], self.run.returned.get(id_)
+        outcome = OpenLoop(id_, dict(zip(species, guess.n.tolist())), None)
+        self.solution.opened.append(outcome)
+        if back is None:
+            return
+        outcome.returned = dict(zip(species, back.n.tolist()))
+        outcome.temperature, outcome.pressure = (guess.T, back.T), (guess.P, back.P)
+        away = np.abs(back.n - guess.n)
+        i = int(np.argmax(away))
+        self.run.say(
+            "warning", f"open.{id_}",
+            f"The loop is open at {id_}: {show(float(guess.n[i]), 'molar flow', display)} {species[i]} is guessed, "
+            f"{show(float(back.n[i]), 'molar flow', display)} comes back.", "Close it when the single pass is right.",
+        )  # fmt: skip
+
+    def overall(self):
+        """Feeds against products over the whole process."""
+        feeds, products = ends(self.run)
+        n = np.zeros(len(self.plan.species))
+        heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
+        balances = self.balances(
+            sum((s.n for s in feeds), n), sum((s.n for s in products), n),
+            sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat,
+        )  # fmt: skip
+        self.solution.overall = overall_values(self.run) | {"balances": balances}

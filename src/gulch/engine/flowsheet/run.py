@@ -1,0 +1,203 @@
+"""One run over a prepared process: units are computed in order, loops closed, and the outcome is written down."""
+
+import numpy as np
+
+from gulch.engine import formulas
+from gulch.engine.flowsheet import results
+from gulch.engine.flowsheet.closing import close
+from gulch.engine.flowsheet.couplings import nodes_of_input
+from gulch.engine.flowsheet.inputs import feed_amounts, total_dimension
+from gulch.engine.flowsheet.live import Live
+from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.flowsheet.report import Report
+from gulch.engine.flowsheet.solution import Message
+from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Given, UnitTrouble, plain
+
+
+class Run:
+    """One solve: streams by id, outcomes, messages."""
+
+    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain):
+        self.explain = explain
+        self.plan, self.inputs, self.solution = plan, dict(inputs), solution
+        self.start, self.watch = start, watch
+        self.near = dict(start.temperatures)  # of streams, at which their searches begin
+        self.max_passes = max_passes or plan.max_passes
+        self.streams, self.done = {}, {}
+        self.taken = {}  # unit -> what it took from the context
+        self.returned = {}  # what comes back where a loop is left open
+        self.failed, self.failed_ties = set(), False  # ids of units and feeds
+        self.blocked, self.waiting, self.blocked_by = set(), {}, {}  # nodes; node -> the node that failed before it
+        self.outside = {}  # address -> what a tie set last that its input may not be
+        self.memory = {}  # unit -> what its last solve left for the next
+        self.at = None  # the node that is being computed
+        self.given = {u: plan.given(u, self.inputs) for u in plan.units}
+        self.context = plan.context(self.inputs)
+        self.readings = Live(self)
+
+    def go(self):
+        plan = self.plan
+        for s in plan.feeds:
+            self.make_feed(s.id)
+        template = next(iter(self.streams.values()), None)
+        for s in plan.open:
+            self.streams[s] = plan.guesses[s].stream(plan.model, template)
+        for group in plan.groups:
+            if self.watch.ended():
+                break
+            missing = [s for u in group.units for s in plan.entering[u] if self._missing(s, group)]
+            if missing or self.blocked.intersection(group.nodes):
+                self.waits(group.units, self.cause_of(missing, group))
+                self.block(group.nodes)
+            elif group.iterates:
+                close(self, group)
+            else:
+                self.single(group.nodes[0])
+        Report(self).write()
+
+    def cause_of(self, missing, group):
+        """Name of what failed first where a group cannot be computed; missing: streams that do not come."""
+        if missing:
+            first = self.plan.sources[missing[0]]
+            return self.waiting.get(first, first)
+        by = self.blocked_by.get(group.nodes[0])
+        return by.where if by else ""
+
+    def waits(self, units, cause):
+        """Mark units as not computed, because of what failed before them."""
+        self.failed.update(units)
+        self.waiting |= {u: cause for u in units if u != cause}
+
+    def _missing(self, stream_id, group):
+        return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
+
+    def single(self, node):
+        try:
+            self.visit(node)
+        except (UnitTrouble, StreamTrouble) as trouble:
+            self.trouble(node, trouble)
+            self.block([node])
+
+    def block(self, nodes):
+        """What a failed tie or target was to set is not computed with another value."""
+        for node in nodes:
+            if node.kind is NodeKind.TIE:
+                stopped = nodes_of_input(self.plan.project, node.name)
+                self.blocked.update(stopped)
+                self.blocked_by |= dict.fromkeys(stopped, node)
+
+    def visit(self, node, keep=True):
+        """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set."""
+        self.at = node
+        plan = self.plan
+        if node.kind is NodeKind.UNIT:
+            self.compute(node.name)
+        elif node.kind is NodeKind.FEED:
+            self.make_feed(node.name)
+        elif node.kind is NodeKind.TIE:
+            tie = plan.ties[node.name]
+            value = formulas.value(tie.formula, self.reading)
+            bounds = plan.bounds[tie.address]
+            if not np.isfinite(value):
+                raise UnitTrouble(f"The tie on {tie.label} has no value here: {tie.text}.",
+                                  "Look for a division by zero or a result that is not computed.")  # fmt: skip
+            self.outside.pop(tie.address, None)
+            if not bounds.low <= value <= bounds.high:
+                # borne on the way, with the input at its bound; where it ends so, `report` says it
+                self.outside[tie.address] = value
+                value = min(max(value, bounds.low), bounds.high)
+            if keep:
+                self.set_input(tie.address, value)
+            return value
+        return None
+
+    def reading(self, address):
+        """Value of an input or result as it stands in this run; nan when there is none."""
+        if address in self.inputs:
+            return self.inputs[address]
+        found = self.live(address)
+        return float("nan") if found is None else float(found)
+
+    def live(self, address):
+        if address.startswith("gauge."):
+            value = formulas.value(self.plan.known[address].formula, self.reading)
+            return value if np.isfinite(value) else None
+        return results.value(self.readings, address, self.plan.molar_mass)
+
+    def set_input(self, address, value):
+        """Change an input within the run, and what is prepared from it."""
+        if self.inputs.get(address) == value:
+            return
+        self.inputs[address] = value
+        head = address.partition(".")[0]
+        if head in self.given:
+            self.given[head] = self.plan.given(head, self.inputs)
+        elif head in self.plan.reactions:
+            self.context = self.plan.context(self.inputs)
+        elif head in self.streams:
+            self.make_feed(head)
+
+    def make_feed(self, id_):
+        plan = self.plan
+        s = plan.feed_by_id[id_]
+        values = {tail: self.inputs[a] for a, tail in plan.feed_inputs[id_] if a in self.inputs}
+        extra = {}
+        if s.given.basis == "mole-ratios":
+            extra["to_species"] = s.given.to_species
+        elif "total" in values:
+            extra["total_dimension"] = total_dimension(s.given.total)
+        n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
+        self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
+
+    def compute(self, unit_id):
+        """Solve one unit and store its outlets."""
+        plan = self.plan
+        kind = KINDS[plan.units[unit_id].kind]
+        inlets = [self.streams[s] for s in plan.entering[unit_id]]
+        if len(kind.inlets) > 1:
+            feed = {plan.inlet[s]: self.streams[s] for s in plan.entering[unit_id]}
+        else:
+            feed = inlets if kind.inlets[0].many else inlets[0]
+        given = Given(**vars(self.given[unit_id]))
+        try:
+            self.taken[unit_id] = kind.adopt(inlets[0], given)
+            self.context.memory = self.memory.setdefault(unit_id, {})
+            result = kind.solve(feed, given, self.context)
+        except StreamTrouble as trouble:
+            raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
+        self.done[unit_id] = (inlets, result)
+        for port, stream in result.outlets.items():
+            id_ = plan.leaving[unit_id].get(port)
+            if id_ in plan.open:
+                self.returned[id_] = stream
+            elif id_ is not None:
+                before = self.streams.get(id_)
+                if before is not None and before.is_flashed and not before.is_empty:
+                    self.near[id_] = before.T
+                if id_ in self.near:
+                    stream.begin_at(self.near[id_])
+                self.streams[id_] = stream
+
+    def leaving_stream(self, id_):
+        """A stream as its source gives it, which differs from what goes on where a loop is open."""
+        return self.returned.get(id_) or self.streams[id_]
+
+    def say(self, level, where, what, todo):
+        self.solution.messages.append(Message(level, where, what, todo))
+
+    def trouble(self, node, trouble):
+        """Say what is wrong at a node, and count it as failed."""
+        where, field = node.where, getattr(trouble, "where", "")
+        what, todo = getattr(trouble, "what", str(trouble)), getattr(trouble, "todo", "")
+        if node.kind in (NodeKind.TIE, NodeKind.TARGET):
+            self.say("error", where, what, todo)
+        else:
+            self.say("error", f"{where}.{field}" if field else where, f"{node.name}: {what}", todo)
+        self.failed_ties |= node.kind is NodeKind.TIE
+        self.failed.add(node.where)
+
+    def notes(self, unit_id):
+        """What a unit's last solve remarked: (level, sentence, what to do) each."""
+        return plain(self.done[unit_id][1].notes)

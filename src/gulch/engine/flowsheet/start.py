@@ -1,0 +1,78 @@
+"""From where a solve starts: what an earlier one ended with. Plain data go into files and the database."""
+
+from dataclasses import asdict, dataclass, field
+
+import numpy as np
+
+
+@dataclass
+class TearStart:
+    """A torn stream: flow [mol/s] by species, molar_enthalpy [J/mol], pressure [Pa], guess of its temperature [K].
+
+    typed: the signature of the user's guess that it once began from, or None.
+    """
+
+    flow: dict
+    molar_enthalpy: float
+    pressure: float
+    guess: float
+    typed: str | None = None
+
+
+@dataclass
+class Secants:
+    """Scaled changes of the unknowns and of their passes' changes, (n, m) each, as lists; unknowns: what the rows are."""
+
+    unknowns: list
+    dx: list
+    df: list
+
+
+@dataclass
+class Slope:
+    """Sensitivities of gauges to knobs, SI, (m, m) as lists; targets: the ids of the rows."""
+
+    targets: list
+    rows: list
+
+
+@dataclass
+class Start:
+    """Everything that a solve leaves for the next.
+
+    tears: by stream; ties: SI values by the address that is set; knobs: SI values by target; temperatures: of streams [K].
+    """
+
+    tears: dict = field(default_factory=dict)
+    ties: dict = field(default_factory=dict)
+    knobs: dict = field(default_factory=dict)
+    secants: list = field(default_factory=list)
+    slopes: list = field(default_factory=list)
+    temperatures: dict = field(default_factory=dict)
+
+    def secants_of(self, unknowns):
+        """(dx, df) for these unknowns, or None."""
+        found = next((s for s in self.secants if s.unknowns == list(unknowns)), None)
+        return (found.dx, found.df) if found else None
+
+    def slope_of(self, targets):
+        """Finite sensitivities, shape (m, m), for these targets, or None."""
+        found = next((s for s in self.slopes if s.targets == list(targets)), None)
+        m = len(targets)
+        fits = found is not None and np.shape(found.rows) == (m, m) and np.isfinite(found.rows).all()
+        return np.array(found.rows) if fits else None
+
+    def to_dict(self):
+        """Plain data."""
+        return asdict(self)
+
+    @classmethod
+    def from_dict(cls, data):
+        """Rebuild what `to_dict` wrote; data of an older form give an empty start."""
+        if not data or "tears" not in data:
+            return cls()
+        out = cls(**data)
+        out.tears = {k: TearStart(**v) for k, v in data["tears"].items()}
+        out.secants = [Secants(**v) for v in data["secants"]]
+        out.slopes = [Slope(**v) for v in data["slopes"]]
+        return out
