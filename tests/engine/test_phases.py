@@ -17,7 +17,8 @@ from thermo import (
 )
 
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.phases import kernels as k
+from gulch.engine.phases.kernels import LIQUID, cubic, ln_phi_phase
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.model import TemperatureNotFound
 
 HYDROCARBONS = ("74-82-8", "74-84-0", "74-98-6", "106-97-8", "109-66-0", "110-54-3")
@@ -118,7 +119,7 @@ def test_a_false_split_is_not_accepted():
         state = model.at_temperature(200.0, 5e5, z)
         total = 0.0
         for share, x in ((1 - state.light_share, state.x), (state.light_share, state.y)):
-            phi = k.ln_phi_phase(model.code, 200.0, 5e5, x, 0, model.par, model.kij)
+            phi = ln_phi_phase(model.code, 200.0, 5e5, x, 0, model.par, model.kij)
             total += share * float(x @ (np.log(x) + phi))
         assert total < -1.1767
         assert state.further_phase
@@ -157,19 +158,19 @@ def test_jacobian_of_fugacities_matches_differences():
     model = phase_model("peng-robinson", HYDROCARBONS)
     n = np.array([0.3, 0.2, 0.2, 0.1, 0.1, 0.1])
     q, dq, aij = np.empty(6), np.empty(6), np.empty((6, 6))
-    d1, d2 = k.cubic_constants(model.code)
-    k.attraction(300.0, model.par, model.kij, q, dq, aij)
+    d1, d2 = cubic.cubic_constants(model.code)
+    cubic.attraction(300.0, model.par, model.kij, q, dq, aij)
     phi = np.empty(6)
-    Z, _, _ = k.cubic_ln_phi(300.0, 20e5, n, model.par, aij, d1, d2, k.LIQUID, phi)
+    Z, _, _ = cubic.cubic_ln_phi(300.0, 20e5, n, model.par, aij, d1, d2, LIQUID, phi)
     jacobian = np.empty((6, 6))
-    k.cubic_ln_phi_derivatives(300.0, 20e5, n, Z, model.par, aij, d1, d2, jacobian)
+    cubic.cubic_ln_phi_derivatives(300.0, 20e5, n, Z, model.par, aij, d1, d2, jacobian)
     for j in range(6):
         up, down = n.copy(), n.copy()
         up[j] += 1e-6
         down[j] -= 1e-6
         a, b = np.empty(6), np.empty(6)
-        k.cubic_ln_phi(300.0, 20e5, up / up.sum(), model.par, aij, d1, d2, k.LIQUID, a)
-        k.cubic_ln_phi(300.0, 20e5, down / down.sum(), model.par, aij, d1, d2, k.LIQUID, b)
+        cubic.cubic_ln_phi(300.0, 20e5, up / up.sum(), model.par, aij, d1, d2, LIQUID, a)
+        cubic.cubic_ln_phi(300.0, 20e5, down / down.sum(), model.par, aij, d1, d2, LIQUID, b)
         np.testing.assert_allclose(jacobian[:, j], (a - b) / 2e-6, rtol=1e-5, atol=1e-7)
 
 
@@ -197,10 +198,10 @@ def test_bubble_and_dew_points():
     model = phase_model("ideal", ("67-56-1", "7732-18-5"))
     z = np.array([0.4, 0.6])
     bubble = model.at_vapour_fraction(0.0, 101325.0, z)
-    total = sum(zi * np.exp(k.ln_psat(bubble.temperature, model.par, i)[0]) for i, zi in enumerate(z))
+    total = sum(zi * np.exp(ln_psat(bubble.temperature, model.par, i)[0]) for i, zi in enumerate(z))
     assert total == pytest.approx(101325.0, rel=1e-5)
     dew = model.at_vapour_fraction(1.0, 101325.0, z)
-    inverse = sum(zi / np.exp(k.ln_psat(dew.temperature, model.par, i)[0]) for i, zi in enumerate(z))
+    inverse = sum(zi / np.exp(ln_psat(dew.temperature, model.par, i)[0]) for i, zi in enumerate(z))
     assert 1 / inverse == pytest.approx(101325.0, rel=1e-5)
 
 

@@ -17,7 +17,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
 from gulch.engine.chemistry.equations import null_space
-from gulch.engine.phases import kernels
+from gulch.engine.chemistry.kernels import equilibrium as kernels
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
 from gulch.engine.settle import settle
 

@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from gulch.engine.chemistry.constants import Constant
-from gulch.engine.phases import kernels as k
+from gulch.engine.chemistry.kernels import rates as k
+from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, phase_properties
 from gulch.engine.quantities import QuantityError, split_text, unit_factor
 
 BASES = {
@@ -121,7 +122,7 @@ def _example(basis, per, order):
 
 
 def pack(reactions, constants, n):
-    """(laws, per) for `kernels.reaction_rates`: laws a tuple of arrays, per 0 fluid, 1 bed, 2 catalyst, shape (m,).
+    """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED or PER_CATALYST, shape (m,)).
 
     reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species.
     """
@@ -129,7 +130,7 @@ def pack(reactions, constants, n):
     deepest = max([len(r.rate.adsorption) for r in reactions], default=0)
     longest = max([len(r.rate.program) for r in reactions], default=0)
     points = max([len(c.points[0]) for c in constants], default=0)
-    ways, numbers = np.zeros((m, 8), np.int64), np.zeros((m, 14))
+    ways, numbers = np.zeros((m, 8), np.int64), np.zeros((m, 12))
     nu, forward, backward = np.zeros((m, n)), np.zeros((m, n)), np.zeros((m, n))
     adsorption, table = np.zeros((m, max(deepest, 1), 5)), np.ones((m, 2, max(points, 1)))
     programs = np.zeros((m, max(longest, 1), 2))
@@ -156,7 +157,7 @@ def pack(reactions, constants, n):
         ways[r, k.W_ADSORPTION] = len(law.adsorption)
         for j, (species, strength, power) in enumerate(law.adsorption):
             adsorption[r, j] = species, *strength.packed, power
-    return (ways, numbers, nu, forward, backward, adsorption, table, programs), per
+    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs), per
 
 
 def _pack_constant(constant: Constant, ways, numbers, table):
@@ -167,7 +168,7 @@ def _pack_constant(constant: Constant, ways, numbers, table):
     if count:
         table[0, :count], table[1, :count] = constant.points
     if constant.counts_fugacity:
-        ways[k.W_QUOTIENT], numbers[k.N_SCALE] = k.FUGACITY, k.P0
+        ways[k.W_QUOTIENT], numbers[k.N_SCALE] = k.FUGACITY, P0
     elif constant.basis == "activity":
         ways[k.W_QUOTIENT], numbers[k.N_SCALE] = k.LIQUID_ACTIVITY, 1.0
     else:
@@ -180,9 +181,9 @@ def rates(laws, T, P, n, phase, model):
 
     mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts.
     """
-    code = k.VAPOUR if phase == "vapour" else k.LIQUID
+    code = VAPOUR if phase == "vapour" else LIQUID
     x = n / n.sum()
-    v = k.phase_properties(model.code, T, P, x, code, model.par, model.kij)[2]
+    v = phase_properties(model.code, T, P, x, code, model.par, model.kij)[2]
     return k.reaction_rates(model.code, T, P, x, v, code, model.par, model.kij, laws)
 
 

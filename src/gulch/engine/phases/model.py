@@ -9,6 +9,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.interaction import published
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas
 from gulch.engine.species import SpeciesError, lookup
 
 KINDS = {
@@ -351,7 +352,7 @@ class PhaseModel:
         Of a non-volatile species: of the state it is in.
         """
         h, s = np.empty(self.n), np.empty(self.n)
-        k.ideal_gas(T, self.par, h, s)
+        ideal_gas(T, self.par, h, s)
         return h, s
 
     def phase_volume(self, T, P, n, phase):
@@ -391,13 +392,13 @@ class PhaseModel:
     def ideal_gas_enthalpies(self, T):
         """Molar enthalpies on the elements basis [J/mol], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)
-        k.ideal_gas(T, self.par, h, s)
+        ideal_gas(T, self.par, h, s)
         return h
 
     def ideal_gas_entropies(self, T):
         """Molar entropies at 1 bar [J/(mol K)], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)
-        k.ideal_gas(T, self.par, h, s)
+        ideal_gas(T, self.par, h, s)
         return s
 
     def ln_phi(self, T, P, n, phase):
@@ -438,7 +439,7 @@ def parameters(species, code):
         row[k.VP_TMIN], row[k.VP_TMAX] = fit.low, fit.high
     # Integration constants: formation enthalpy and absolute entropy at 298.15 K.
     h, s = np.zeros(1), np.zeros(1)
-    k.ideal_gas(298.15, row[None, :], h, s)
+    ideal_gas(298.15, row[None, :], h, s)
     row[k.H_CONST] = (species.formation_enthalpy.value if species.formation_enthalpy else 0.0) - h[0]
     row[k.S_CONST] = (species.entropy.value if species.entropy else 0.0) - s[0]
     return row

@@ -7,9 +7,9 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
-from gulch.engine.phases import kernels as k
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 121  # of the profiles, at least
@@ -120,7 +120,7 @@ class PlugFlow(KineticReactor):
         volume, length, area = cls.dimensions(given)
         n_species = model.n
         T_in = given.temperature if given.mode == "isothermal" else feed.T
-        fixed = np.zeros(13)
+        fixed = np.zeros(12)
         fixed[k.F_T], fixed[k.F_VOID], fixed[k.F_BULK] = T_in, given.void, given.bulk_density or 0.0
         fixed[k.F_DROP], fixed[k.F_AREA] = given.pressure_drop / volume, area or 1.0
         fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 0.05 * feed.P  # below it a fall has no end
@@ -159,7 +159,7 @@ class PlugFlow(KineticReactor):
                     change, start, grid, tfirst=True, rtol=RTOL, atol=tolerance, mxstep=5000, full_output=True
                 )
             failed = told["message"] != "Integration successful." or not np.all(np.isfinite(y))
-            if failed or guess[1] != 0.0:  # a trial step alone may have touched a limit
+            if failed or guess[1] != k.GOES_ON:  # a trial step alone may have touched a limit
                 cls.stopped(change, start, volume, length, fixed, guess, tolerance, given, context, failed)
             return y, guess, told["nst"]
 

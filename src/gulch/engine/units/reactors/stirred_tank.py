@@ -7,10 +7,11 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
-from gulch.engine.phases.kernels import FOUND, tank
+from gulch.engine.phases.kernels import FOUND
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, UnitTrouble, outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES
+from gulch.engine.units.reactors.kernels.tank import tank
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 90  # temperatures at which the heat balance is looked at, at least
@@ -76,7 +77,7 @@ class StirredTank(KineticReactor):
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
             return UnitResult(empty.parted() if given.phase == "both" else {"product": empty}, {"duty": 0.0})
-        nu = laws[2]
+        nu = laws.nu
         key = cls.key(feed, reactions, context)
         bulk = given.bulk_density or 0.0
         memory = {"xi": np.zeros(len(reactions))}

@@ -1,0 +1,1 @@
+"""Compiled chapters of chemistry: equilibrium and rates."""

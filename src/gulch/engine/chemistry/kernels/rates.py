@@ -1,0 +1,224 @@
+"""Reaction rates of a pack of rate laws at one state."""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import LIQUID, R
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas
+from gulch.engine.phases.kernels.phase import ln_phi_phase
+
+
+class Rates(NamedTuple):
+    """A set of m rate laws over n species, packed by `chemistry.rates.pack`."""
+
+    ways: np.ndarray  # whole numbers, (m, 8): columns W_…
+    numbers: np.ndarray  # (m, 12): columns N_…
+    nu: np.ndarray  # (m, n)
+    forward: np.ndarray  # orders, (m, n)
+    reverse: np.ndarray
+    adsorption: np.ndarray  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
+    table: np.ndarray  # of K, (m, 2, K): T [K], ln K
+    programs: np.ndarray  # instructions of formulas, (m, L, 2)
+
+
+W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
+POWER, FORMULA = 0, 1
+CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
+IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
+FROM_GIBBS, FROM_COEFFICIENTS, FROM_TABLE = 0, 1, 2
+N_LN_K, N_POWER, N_E, N_LN_KR, N_POWER_R, N_E_R, N_A, N_B, N_C, N_D, N_SCALE, N_EXPONENT = range(12)
+# Instructions of a formula.
+(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST,
+ HIGHEST) = range(17)  # fmt: skip
+VANISHING = 1e-9  # mole fraction below which a reactant of an order under one slows its reaction down
+PER_FLUID, PER_BED, PER_CATALYST = 0, 1, 2  # what a rate counts on
+
+kernel = chapter(__name__)
+
+
+@kernel
+def run_program(program, length, T, P, v, x):
+    """Value of a formula: a stack of numbers; SI throughout."""
+    stack = np.empty(40)
+    top = -1
+    for k in range(length):
+        op = int(program[k, 0])
+        arg = program[k, 1]
+        if op <= PUSH_X:
+            top += 1
+            if op == PUSH:
+                stack[top] = arg
+            elif op == PUSH_T:
+                stack[top] = T
+            elif op == PUSH_P:
+                stack[top] = P
+            elif op == PUSH_C:
+                stack[top] = x[int(arg)] / v
+            elif op == PUSH_PP:
+                stack[top] = x[int(arg)] * P
+            else:
+                stack[top] = x[int(arg)]
+        elif op >= NEGATE and op <= SQRT:
+            value = stack[top]
+            if op == NEGATE:
+                value = -value
+            elif op == EXP:
+                value = math.exp(min(value, 700.0))
+            elif op == LN:
+                value = math.log(max(value, 1e-300))
+            else:
+                value = math.sqrt(max(value, 0.0))
+            stack[top] = value
+        else:
+            b = stack[top]
+            top -= 1
+            a = stack[top]
+            if op == ADD:
+                a = a + b
+            elif op == SUBTRACT:
+                a = a - b
+            elif op == MULTIPLY:
+                a = a * b
+            elif op == DIVIDE:
+                a = a / b if b != 0.0 else 0.0
+            elif op == RAISE:
+                a = max(a, 0.0) ** b if b != math.floor(b) else a**b
+            elif op == LOWEST:
+                a = min(a, b)
+            else:
+                a = max(a, b)
+            stack[top] = a
+    return stack[0]
+
+
+@kernel
+def ln_quantities(basis, T, P, v, ln_phi, ln_pure, scale, i):
+    """What ln q_i holds besides ln x_i."""
+    if basis == CONCENTRATION:
+        return -math.log(v * scale)
+    if basis == PARTIAL_PRESSURE:
+        return math.log(P / scale)
+    if basis == FUGACITY:
+        return ln_phi[i] + math.log(P / scale)
+    if basis == LIQUID_ACTIVITY:
+        return ln_phi[i] - ln_pure[i]
+    return 0.0
+
+
+@kernel
+def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
+    """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
+
+    Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
+    """
+    ways, numbers, nu, forward, reverse, adsorption, table, programs = laws  # a Rates
+    m, n = nu.shape
+    out = np.zeros(m)
+    need_phi, need_pure, need_gibbs = False, False, False
+    for r in range(m):
+        if ways[r, W_BASIS] == FUGACITY:
+            need_phi = True
+        if ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
+            if ways[r, W_QUOTIENT] == FUGACITY or ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
+                need_phi = True
+            if ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
+                need_pure = True
+            if ways[r, W_SOURCE] == FROM_GIBBS:
+                need_gibbs = True
+    ln_phi, ln_pure = np.zeros(n), np.zeros(n)
+    if need_phi:
+        ln_phi = ln_phi_phase(kind, T, P, x, phase, par, kij)
+    if need_pure:
+        one = np.ones(1)
+        for i in range(n):
+            ln_pure[i] = ln_phi_phase(kind, T, P, one, LIQUID, par[i : i + 1], kij[i : i + 1, i : i + 1])[0]
+    h, s = np.empty(n), np.empty(n)
+    if need_gibbs:
+        ideal_gas(T, par, h, s)
+    ln_t = math.log(T)
+    for r in range(m):
+        if ways[r, W_LAW] == FORMULA:
+            rate = run_program(programs[r], ways[r, W_PROGRAM], T, P, v, x)
+            for i in range(n):
+                if nu[r, i] < 0.0 and rate > 0.0:
+                    rate *= x[i] / (x[i] + VANISHING)
+            out[r] = rate
+            continue
+        basis = ways[r, W_BASIS]
+        ln_forward = numbers[r, N_LN_K] + numbers[r, N_POWER] * ln_t - numbers[r, N_E] / T
+        ahead, back = True, ways[r, W_REVERSE] != IRREVERSIBLE
+        ln_reverse = 0.0
+        if ways[r, W_REVERSE] == OWN_REVERSE:
+            ln_reverse = numbers[r, N_LN_KR] + numbers[r, N_POWER_R] * ln_t - numbers[r, N_E_R] / T
+        elif back:
+            ln_k = 0.0
+            if ways[r, W_SOURCE] == FROM_GIBBS:
+                for i in range(n):
+                    if nu[r, i] != 0.0:
+                        ln_k -= nu[r, i] * (h[i] - T * s[i]) / (R * T)
+            elif ways[r, W_SOURCE] == FROM_COEFFICIENTS:
+                ln_k = numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * ln_t + numbers[r, N_D] * T
+            else:
+                count = ways[r, W_TABLE]
+                k = 1
+                while k < count - 1 and table[r, 0, k] < T:
+                    k += 1
+                if count == 1:
+                    ln_k = table[r, 1, 0]
+                else:
+                    w = (1.0 / T - 1.0 / table[r, 0, k - 1]) / (1.0 / table[r, 0, k] - 1.0 / table[r, 0, k - 1])
+                    ln_k = (1.0 - w) * table[r, 1, k - 1] + w * table[r, 1, k]
+            ln_reverse = ln_forward - ln_k
+        stop = 1.0
+        for i in range(n):
+            order, order_back = forward[r, i], reverse[r, i]
+            through = nu[r, i] if ways[r, W_REVERSE] == FROM_EQUILIBRIUM else 0.0
+            if order == 0.0 and order_back == 0.0 and through == 0.0 and nu[r, i] == 0.0:
+                continue
+            ln_x = math.log(x[i]) if x[i] > 1e-300 else -690.0
+            ln_q = ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
+            if order != 0.0:
+                if x[i] <= 1e-300 and order > 0.0:
+                    ahead = False
+                ln_forward += order * (ln_x + ln_q)
+            if ways[r, W_REVERSE] == OWN_REVERSE and order_back != 0.0:
+                if x[i] <= 1e-300 and order_back > 0.0:
+                    back = False
+                ln_reverse += order_back * (ln_x + ln_q)
+            elif ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
+                total = order + through
+                if total > 0.0 and x[i] <= 1e-300:
+                    back = False
+                if total != 0.0:
+                    ln_reverse += total * ln_x
+                ln_reverse += order * ln_q
+                if through != 0.0:
+                    ln_reverse += through * ln_quantities(
+                        ways[r, W_QUOTIENT], T, P, v, ln_phi, ln_pure, numbers[r, N_SCALE], i
+                    )
+            if nu[r, i] < 0.0 and order < 1.0:
+                stop *= x[i] / (x[i] + VANISHING)
+        rate = stop * math.exp(min(ln_forward, 690.0)) if ahead else 0.0
+        if back:
+            rate -= math.exp(min(ln_reverse, 690.0))
+        if ways[r, W_ADSORPTION] > 0:
+            covered = 1.0
+            for k in range(ways[r, W_ADSORPTION]):
+                i = int(adsorption[r, k, 0])
+                if x[i] > 0.0:
+                    ln_q = math.log(x[i]) + ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
+                    covered += math.exp(
+                        min(
+                            adsorption[r, k, 1]
+                            + adsorption[r, k, 3] * math.log(T)
+                            - adsorption[r, k, 2] / T
+                            + adsorption[r, k, 4] * ln_q,
+                            600.0,
+                        )
+                    )
+            rate /= covered ** numbers[r, N_EXPONENT]
+        out[r] = rate
+    return out

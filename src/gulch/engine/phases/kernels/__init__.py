@@ -1,0 +1,13 @@
+"""Compiled thermodynamics in chapters: ideal gas, cubic equations, stability, splits, flashes, temperatures.
+
+Arrays in, numbers and arrays out. ``par`` has one row per species and the columns named in `constants`; ``kij`` is the
+symmetric matrix of binary interaction parameters, shape (n, n). Units are SI and molar: K, Pa, mol, J/mol, J/(mol K), m3/mol.
+A chapter imports from those before it only; chapters of reactions stand with chemistry, those of reactors with them.
+"""
+
+from gulch.engine.phases.kernels.constants import *  # noqa: F403  (what codes and columns mean)
+from gulch.engine.phases.kernels.flash import enthalpies, flash_amounts
+from gulch.engine.phases.kernels.phase import ln_phi_phase, phase_properties
+from gulch.engine.phases.kernels.temperature import flash_amounts_to
+
+__all__ = ["enthalpies", "flash_amounts", "flash_amounts_to", "ln_phi_phase", "phase_properties"]

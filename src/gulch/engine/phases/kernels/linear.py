@@ -1,0 +1,61 @@
+"""Small sets of linear equations."""
+
+import math
+
+from gulch.engine.phases.kernels.compiling import chapter
+
+kernel = chapter(__name__)
+
+
+@kernel
+def solve_symmetric(H, g, n):
+    """Solve H s = -g by Cholesky in place; returns False when H is not positive definite."""
+    for j in range(n):
+        for k in range(j):
+            H[j, j] -= H[j, k] * H[j, k]
+        if H[j, j] <= 1e-14:
+            return False
+        H[j, j] = math.sqrt(H[j, j])
+        for i in range(j + 1, n):
+            for k in range(j):
+                H[i, j] -= H[i, k] * H[j, k]
+            H[i, j] /= H[j, j]
+    for i in range(n):
+        value = -g[i]
+        for k in range(i):
+            value -= H[i, k] * g[k]
+        g[i] = value / H[i, i]
+    for i in range(n - 1, -1, -1):
+        value = g[i]
+        for k in range(i + 1, n):
+            value -= H[k, i] * g[k]
+        g[i] = value / H[i, i]
+    return True
+
+
+@kernel
+def eliminate(M, right):
+    """Solve M x = right by Gauss elimination with row exchange; a vanishing pivot gives a zero. Both are changed."""
+    n = right.size
+    for c in range(n):
+        at = c
+        for r in range(c + 1, n):
+            if abs(M[r, c]) > abs(M[at, c]):
+                at = r
+        if at != c:
+            for k in range(n):
+                M[c, k], M[at, k] = M[at, k], M[c, k]
+            right[c], right[at] = right[at], right[c]
+        if abs(M[c, c]) < 1e-14:
+            M[c, c] = 1e300
+        for r in range(c + 1, n):
+            factor = M[r, c] / M[c, c]
+            if factor != 0.0:
+                for k in range(c, n):
+                    M[r, k] -= factor * M[c, k]
+                right[r] -= factor * right[c]
+    for c in range(n - 1, -1, -1):
+        for k in range(c + 1, n):
+            right[c] -= M[c, k] * right[k]
+        right[c] /= M[c, c]
+    return right

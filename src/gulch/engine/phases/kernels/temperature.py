@@ -1,0 +1,192 @@
+"""The temperature at which a flashed mixture, or one phase, reaches an enthalpy, an entropy or a vapour fraction."""
+
+import math
+
+import numpy as np
+
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import (
+    ABOVE_RANGE,
+    BELOW_RANGE,
+    ENTROPY,
+    FOUND,
+    NOT_FOUND,
+    T_HIGH,
+    T_LOW,
+    VAPOUR,
+    VAPOUR_SHARE,
+)
+from gulch.engine.phases.kernels.flash import flash, present_part, spread
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
+from gulch.engine.phases.kernels.phase import phase_properties
+
+kernel = chapter(__name__)
+
+
+@kernel
+def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
+    """Molar enthalpy, entropy or vapour fraction of the flashed mixture."""
+    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
+    if column == VAPOUR_SHARE:  # vapour share, the liquid side counted as zero
+        return beta if name_y == VAPOUR else 0.0
+    return props[column]
+
+
+@kernel
+def temperature_slope(T, z, par, column):
+    """How enthalpy (column ENTHALPY) or entropy (ENTROPY) of the ideal gas rises with temperature."""
+    cp = 0.0
+    for i in range(z.size):
+        cp += z[i] * ideal_gas_cp(T, par, i)
+    return cp / T if column == ENTROPY else cp
+
+
+@kernel
+def temperature_in_phase(kind, P, target, column, z, par, kij, T, f, name, tolerance):
+    """Secant steps in one phase of that name from T, where its error is f: the temperature at the target, 0 if they go astray."""
+    slope = temperature_slope(T, z, par, column)
+    for _ in range(16):
+        step = -f / slope
+        T_next = T + step
+        if abs(step) > 0.3 * T or T_next <= T_LOW or T_next >= T_HIGH:
+            return 0.0
+        f_next = phase_properties(kind, T_next, P, z, name, par, kij)[column] - target
+        if abs(f_next) <= 1e-4 * tolerance:
+            return T_next
+        if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
+            return T_next if abs(f_next) <= tolerance else 0.0
+        slope = (f_next - f) / step
+        T, f = T_next, f_next
+    return 0.0
+
+
+@kernel
+def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+    """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
+    ln_k = np.empty(z.size)
+    h = 1e-5 * T if f < 0.0 else -1e-5 * T  # what boils takes many times the heat of one phase
+    slope = (property_at(kind, T + h, P, z, par, kij, ln_k, False, column) - target - f) / h
+    if slope <= 0.0:
+        return False, T
+    for _ in range(12):
+        step = -f / slope
+        if abs(step) > 0.3 * T:
+            return False, T
+        T_next = T + step
+        if T_next <= T_LOW or T_next >= T_HIGH or T_next == T:
+            return False, T
+        f_next = property_at(kind, T_next, P, z, par, kij, ln_k, False, column) - target
+        if abs(f_next) <= 1e-4 * tolerance:
+            return True, T_next  # the loops around it take their differences from what is left here
+        if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
+            return abs(f_next) <= tolerance, T_next
+        slope = (f_next - f) / step
+        T, f = T_next, f_next
+    return False, T
+
+
+@kernel
+def solve_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+    """Temperature at which a property of the flashed mixture reaches target, at constant P, from T where its error is f.
+
+    column: ENTHALPY, ENTROPY or VAPOUR_SHARE. All of them rise with temperature.
+    Returns (outcome, T below, T above): equal when the property is continuous there; where
+    it jumps (a pure species boiling) the two sides of the jump, a few nanokelvin apart.
+    """
+    n = z.size
+    ln_k = np.empty(n)
+    if column != VAPOUR_SHARE:
+        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance)
+        if found:
+            return FOUND, T_near, T_near
+    low, f_low, high, f_high = T, f, T, f
+    step = 0.02 * T
+    for _ in range(80):
+        if f_low < 0.0 and f_high >= 0.0 and low < high:
+            break
+        if f >= 0.0:
+            if low <= T_LOW:
+                return BELOW_RANGE, low, low
+            high, f_high = low, f_low
+            low = max(T_LOW, low - step)
+            value = property_at(kind, low, P, z, par, kij, ln_k, False, column)
+            f_low = value - target
+            f = f_low
+        else:
+            if high >= T_HIGH:
+                return ABOVE_RANGE, high, high
+            low, f_low = high, f_high
+            high = min(T_HIGH, high + step)
+            value = property_at(kind, high, P, z, par, kij, ln_k, False, column)
+            f_high = value - target
+            f = f_high
+        step *= 2.0
+    if not (f_low <= 0.0 <= f_high):
+        return NOT_FOUND, low, high
+    g_low, g_high = f_low, f_high  # Illinois-scaled ends
+    side = 0
+    for it in range(200):
+        if high - low <= 4e-14 * high:
+            break
+        T = high - g_high * (high - low) / (g_high - g_low) if g_high != g_low else 0.5 * (low + high)
+        if it % 3 == 2 and it > 8 or not (low < T < high):
+            T = 0.5 * (low + high)
+        if low >= T or high <= T:
+            break
+        value = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+        f = value - target
+        if abs(f) <= tolerance and (column != VAPOUR_SHARE or target > 0.0 and target < 1.0):
+            return FOUND, T, T
+        if f < 0.0:
+            low, g_low, f_low = T, f, f
+            if side == -1:
+                g_high *= 0.5
+            side = -1
+        else:
+            high, g_high, f_high = T, f, f
+            if side == 1:
+                g_low *= 0.5
+            side = 1
+    return FOUND, low, high
+
+
+@kernel
+def flash_amounts_to(kind, P, target, column, n, par, kij, T_start, tolerance):
+    """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
+
+    From a start in one phase the search goes on inside that phase, and one flash judges where it ends.
+    Returns (outcome, T below, T above, flash at T above).
+    """
+    at, z, par_c, kij_c = present_part(n, par, kij)
+    T = min(max(T_start, T_LOW), T_HIGH)
+    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
+    f = props[column] - target if column != VAPOUR_SHARE else (beta if name_y == VAPOUR else 0.0) - target
+    outcome, low, high = FOUND, T, T
+    found = column != VAPOUR_SHARE and abs(f) <= 1e-4 * tolerance
+    if column != VAPOUR_SHARE and not found and (beta <= 0.0 or beta >= 1.0):
+        T_next = temperature_in_phase(kind, P, target, column, z, par_c, kij_c, T, f, name_x, tolerance)
+        if T_next > 0.0:
+            beta, name_x, name_y, third, x, y, props = flash(kind, T_next, P, z, par_c, kij_c, np.empty(z.size), False)
+            found, low, high = abs(props[column] - target) <= tolerance, T_next, T_next
+    if not found:
+        outcome, low, high = solve_temperature(kind, P, target, column, z, par_c, kij_c, T, f, tolerance)
+        beta, name_x, name_y, third, x, y, props = flash(kind, high, P, z, par_c, kij_c, np.empty(z.size), False)
+    return outcome, low, high, beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
+
+
+@kernel
+def temperature_of(kind, h, P, x, phase, par, kij, guess):
+    """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
+    T = guess
+    for _ in range(60):
+        here = phase_properties(kind, T, P, x, phase, par, kij)[0]
+        step = 1e-4 * T
+        slope = (phase_properties(kind, T + step, P, x, phase, par, kij)[0] - here) / step
+        if not slope > 0.0:
+            return math.nan
+        change = (h - here) / slope
+        change = min(max(change, -0.3 * T), 0.3 * T)
+        T = min(max(T + change, T_LOW), T_HIGH)
+        if abs(change) < 1e-10 * T:
+            return T
+    return math.nan if abs(change) > 1e-6 * T else T

@@ -1,0 +1,1 @@
+"""Compiled chapters of the reactors that run by rates."""

@@ -1,0 +1,85 @@
+"""Plug flow: what changes along the reactor."""
+
+import math
+
+import numpy as np
+
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.phase import phase_properties
+from gulch.engine.phases.kernels.temperature import temperature_of
+
+ISOTHERMAL, ADIABATIC, GIVEN_HEAT, COOLED, COCURRENT, COUNTERCURRENT = range(6)
+LEVEL, LINEAR, ERGUN = 0, 1, 2
+# Numbers of a tube or bed.
+F_T, F_HEAT, F_UA, F_CAPACITY, F_DROP, F_AREA, F_VOID, F_DIAMETER, F_VISCOSITY, F_BULK, F_LIMIT, F_P_LOW = range(12)
+GOES_ON, NO_PRESSURE, TOO_HOT = 0.0, 1.0, 2.0  # how far the integration came, in guess[1]
+
+kernel = chapter(__name__)
+
+
+@kernel
+def plug_state(y, kind, phase, heat, fixed, par, kij, x, guess):
+    """(T, P, total, molar volume) at a point of a plug flow, mole fractions into x; T is nan where none exists."""
+    n = x.size
+    total = 0.0
+    for i in range(n):
+        x[i] = max(y[i], 0.0)
+        total += x[i]
+    for i in range(n):
+        x[i] /= total
+    P = math.sqrt(max(y[n + 1], 1.0))
+    T = fixed[F_T] if heat == ISOTHERMAL else temperature_of(kind, y[n] / total, P, x, phase, par, kij, guess[0])
+    if not math.isfinite(T):
+        return T, P, total, 1.0
+    guess[0] = T
+    return T, P, total, phase_properties(kind, T, P, x, phase, par, kij)[2]
+
+
+@kernel
+def plug_change(y, kind, phase, heat, pressure, fixed, par, kij, laws, per, mass, guess):
+    """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
+
+    per: what each rate counts on, shape (m,). Where the pressure is gone or the temperature
+    leaves its limit nothing changes any more; `guess[1]` then keeps NO_PRESSURE or TOO_HOT.
+    """
+    nu = laws.nu
+    m, n = nu.shape
+    out = np.zeros(n + 3)
+    x = np.empty(n)
+    T, P, total, v = plug_state(y, kind, phase, heat, fixed, par, kij, x, guess)
+    if y[n + 1] <= fixed[F_P_LOW] ** 2:
+        guess[1] = NO_PRESSURE
+        return out
+    if not math.isfinite(T) or fixed[F_LIMIT] < T:
+        guess[1] = TOO_HOT
+        return out
+    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    for r in range(m):
+        factor = fixed[F_VOID] if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else fixed[F_BULK])
+        for i in range(n):
+            if nu[r, i] != 0.0:
+                out[i] += nu[r, i] * rates[r] * factor
+    if heat == GIVEN_HEAT:
+        out[n] = fixed[F_HEAT]
+    elif heat >= COOLED:
+        flux = fixed[F_UA] * (y[n + 2] - T)
+        out[n] = flux
+        if heat == COCURRENT:
+            out[n + 2] = -flux / fixed[F_CAPACITY]
+        elif heat == COUNTERCURRENT:
+            out[n + 2] = flux / fixed[F_CAPACITY]
+    if pressure == LINEAR:
+        out[n + 1] = -2.0 * P * fixed[F_DROP]
+    elif pressure == ERGUN:
+        area, e, d = fixed[F_AREA], fixed[F_VOID], fixed[F_DIAMETER]
+        u = total * v / area
+        w = 0.0
+        for i in range(n):
+            w += x[i] * mass[i]
+        slope = (
+            150.0 * fixed[F_VISCOSITY] * (1.0 - e) ** 2 / (e**3 * d * d) * u
+            + 1.75 * (w / v) * (1.0 - e) / (e**3 * d) * u * u
+        )
+        out[n + 1] = -2.0 * P * slope / area
+    return out

@@ -1,0 +1,136 @@
+"""Stirred tank: extents at given temperature and pressure."""
+
+import numpy as np
+
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
+from gulch.engine.phases.kernels.linear import eliminate
+from gulch.engine.phases.kernels.phase import phase_properties
+
+kernel = chapter(__name__)
+
+
+@kernel
+def tank_residual(xi, T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out):
+    """xi - (rate times volume) of a stirred tank with outlet n0 + xi @ nu. Returns the volume [m3], negative where a flow is.
+
+    size: volume [m3], or residence time [s] when by_time.
+    """
+    nu = laws.nu
+    m, n = nu.shape
+    total = 0.0
+    for i in range(n):
+        value = n0[i]
+        for r in range(m):
+            value += xi[r] * nu[r, i]
+        if value < 0.0:
+            return -1.0
+        x[i] = value
+        total += value
+    for i in range(n):
+        x[i] /= total
+    v = phase_properties(kind, T, P, x, phase, par, kij)[2]
+    volume = size * total * v if by_time else size
+    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    for r in range(m):
+        factor = void if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else bulk)
+        out[r] = xi[r] - volume * factor * rates[r]
+    return volume
+
+
+@kernel
+def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, xi):
+    """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
+
+    xi: start, inside; shape (m,). Returns (outcome, xi, volume).
+    """
+    nu = laws.nu
+    m, n = nu.shape
+    x, out, shifted = np.empty(n), np.empty(m), np.empty(m)
+    J = np.empty((m, m))
+    flow = n0.sum()
+    reached, trying = 0.0, 1.0
+    best = xi.copy()
+    for attempt in range(60):
+        now = best.copy()
+        good = False
+        part = size * trying
+        volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+        if volume < 0.0:
+            now[:] = 0.0
+            volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+        for _ in range(60):
+            norm = 0.0
+            for r in range(m):
+                norm += out[r] * out[r]
+            for c in range(m):
+                step = 1e-7 * flow
+                moved = now.copy()
+                moved[c] += step
+                test = tank_residual(
+                    moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                )
+                if test < 0.0:
+                    step = -step
+                    moved[c] = now[c] + step
+                    test = tank_residual(
+                        moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                    )
+                    if test < 0.0:
+                        step = 1e-3 * step
+                        moved[c] = now[c] + step
+                        test = tank_residual(
+                            moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                        )
+                for r in range(m):
+                    J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
+            change = eliminate(J.copy(), -out.copy())
+            length = 1.0
+            for i in range(n):  # no flow may pass zero
+                dn, have = 0.0, n0[i]
+                for r in range(m):
+                    dn += change[r] * nu[r, i]
+                    have += now[r] * nu[r, i]
+                if dn < 0.0:
+                    length = min(length, 0.98 * have / -dn)
+            moved_by = 0.0
+            taken = False
+            for _ in range(30):
+                trial = now + length * change
+                volume = tank_residual(
+                    trial, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
+                )
+                if volume >= 0.0:
+                    norm_trial = 0.0
+                    for r in range(m):
+                        norm_trial += shifted[r] * shifted[r]
+                    if norm_trial < norm or norm_trial < 1e-28 * flow * flow:
+                        taken = True
+                        break
+                length *= 0.5
+            if not taken:
+                good = norm < 1e-18 * flow * flow
+                break
+            for r in range(m):
+                moved_by = max(moved_by, abs(trial[r] - now[r]))
+                now[r] = trial[r]
+                out[r] = shifted[r]
+            if moved_by < 1e-13 * flow:
+                good = True
+                for r in range(m):  # a large step cut short is no answer: it is stuck at a flow of zero
+                    good = good and abs(change[r]) < 1e-8 * flow
+                break
+        else:  # rounding keeps the last digits moving
+            good = norm < 1e-18 * flow * flow
+        if good:
+            best = now
+            reached = trying
+            if trying >= 1.0:
+                return FOUND, best, volume
+            trying = min(1.0, max(3.0 * trying, trying + 0.05))
+        else:
+            trying = 0.5 * (reached + trying) if reached > 0.0 else 0.1 * trying
+            if trying - reached < 1e-9:
+                break
+    return NOT_FOUND, best, 0.0
