@@ -6,11 +6,12 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 
 import json
 from functools import lru_cache
-from typing import Annotated, Any, Literal, Union
+from typing import Annotated, Any, ClassVar, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
+from gulch.engine.references import Address, EditOf, FormulaText, OnLoss, Own, Place, Ref, Thing
 from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
@@ -23,6 +24,9 @@ _ID = r"^[A-Za-z][A-Za-z0-9_\-]{0,39}$"
 
 Id = Annotated[str, Field(pattern=_ID, description="letters, digits, _ and -, beginning with a letter")]
 Points = Annotated[str, Field(max_length=2000)]
+SpeciesId = Annotated[str, Ref(Thing.SPECIES)]
+SpeciesNamed = Annotated[str, Ref(Thing.SPECIES, OnLoss.KEEP)]  # where a species that is gone has to be named
+ReactionId = Annotated[str, Ref(Thing.REACTION)]
 Quantity = Annotated[str, Field(max_length=80, description='a number with its unit as typed, for example "2.4 bar"')]
 
 
@@ -54,7 +58,7 @@ class SpeciesData(Part):
 
 
 class SpeciesEntry(Part):
-    id: Id
+    id: Annotated[Id, Own(Thing.SPECIES)]
     cas: str | None = Field(None, pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number; left out for a user species")
     name: str | None = Field(None, max_length=80, description="name shown; the id when left out")
     data: SpeciesData | None = None
@@ -78,7 +82,7 @@ class SpeciesEntry(Part):
 
 
 class Interaction(Part):
-    pair: tuple[Id, Id]
+    pair: tuple[Annotated[Id, Ref(Thing.SPECIES)], Annotated[Id, Ref(Thing.SPECIES)]]
     value: float = Field(ge=-1.0, le=1.0)
 
 
@@ -88,7 +92,7 @@ class PhaseModelEntry(Part):
 
 
 class Conversion(Part):
-    key: str = Field(description="key species: the reactant the conversion is counted on")
+    key: SpeciesNamed = Field(description="key species: the reactant the conversion is counted on")
     value: Quantity
     meant: bool = Field(False, description="the user confirmed a value below 1 %")
     polynomial: str | None = Field(
@@ -130,7 +134,7 @@ class RateConstantEntry(Part):
 
 
 class AdsorptionEntry(Part):
-    species: str
+    species: SpeciesNamed
     constant: RateConstantEntry
     power: Bare = "1"
 
@@ -140,17 +144,17 @@ class RateEntry(Part):
     basis: Literal["concentration", "partial-pressure", "fugacity", "mole-fraction"] = "concentration"
     per: Literal["fluid", "bed", "catalyst"] = "fluid"
     forward: RateConstantEntry = Field(default_factory=lambda: RateConstantEntry(k=""))
-    orders: dict[str, Bare] = Field({}, description="orders by species; the stoichiometric ones when left out")
+    orders: dict[SpeciesNamed, Bare] = Field({}, description="orders by species; the stoichiometric ones when left out")
     reverse: Literal["none", "own", "equilibrium"] = "none"
     backward: RateConstantEntry | None = None
-    reverse_orders: dict[str, Bare] = {}
+    reverse_orders: dict[SpeciesNamed, Bare] = {}
     adsorption: list[AdsorptionEntry] = Field([], max_length=12)
     exponent: Bare = Field("1", description="m of (1 + sum K q^a)^m")
     formula: str = Field("", max_length=600, description="rate over T, P, c.X, p.X, x.X (law formula)")
 
 
 class ReactionEntry(Part):
-    id: Id
+    id: Annotated[Id, Own(Thing.REACTION)]
     equation: str = Field(max_length=400)
     conversion: Conversion | None = None
     equilibrium: EquilibriumEntry | None = Field(None, description="from Gibbs energies when left out")
@@ -158,9 +162,13 @@ class ReactionEntry(Part):
 
 
 class SetEntry(Part):
-    id: Id
-    steps: list[list[str]] = Field([], description="reactions by step: together inside a step, steps one after another")
-    preview: str | None = Field(None, description="stream whose limiting species are shown beside the set")
+    id: Annotated[Id, Own(Thing.SET)]
+    steps: list[list[ReactionId]] = Field(
+        [], description="reactions by step: together inside a step, steps one after another"
+    )
+    preview: Annotated[str | None, Ref(Thing.STREAM)] = Field(
+        None, description="stream whose limiting species are shown beside the set"
+    )
 
 
 BASES = {
@@ -176,22 +184,28 @@ class FeedEntry(Part):
     temperature: Quantity | None = Field(None, description="25 degC is assumed when left out")
     pressure: Quantity | None = Field(None, description="1 bar is assumed when left out")
     basis: Literal["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"] = "molar"
-    flow: dict[str, Quantity] = Field({}, description="molar flow by species (basis molar)")
-    mass_flow: dict[str, Quantity] = Field({}, description="mass flow by species (basis mass)")
+    flow: dict[SpeciesId, Quantity] = Field({}, description="molar flow by species (basis molar)")
+    mass_flow: dict[SpeciesId, Quantity] = Field({}, description="mass flow by species (basis mass)")
     total: Quantity | None = Field(
         None,
         description="total molar or mass flow (basis mole- or mass-fractions), molar flow of the one species (mole-ratios)",
     )
-    fraction: dict[str, Quantity] = Field({}, description="mole fractions (basis mole-fractions)")
-    mass_fraction: dict[str, Quantity] = Field({}, description="mass fractions (basis mass-fractions)")
-    to_species: str | None = Field(None, description="species the ratios are to (basis mole-ratios)")
-    ratio: dict[str, Quantity] = Field({}, description="moles per mole of that species (basis mole-ratios)")
+    fraction: dict[SpeciesId, Quantity] = Field({}, description="mole fractions (basis mole-fractions)")
+    mass_fraction: dict[SpeciesId, Quantity] = Field({}, description="mass fractions (basis mass-fractions)")
+    to_species: Annotated[str | None, Ref(Thing.SPECIES, OnLoss.KEEP)] = Field(
+        None, description="species the ratios are to (basis mole-ratios)"
+    )
+    ratio: dict[SpeciesId, Quantity] = Field({}, description="moles per mole of that species (basis mole-ratios)")
 
 
 class StreamEntry(Part):
-    id: Id
-    source: str | None = Field(None, alias="from", description="unit or unit.port; left out for a feed")
-    to: str | None = Field(None, description="unit or unit.port it enters; left out for a product")
+    id: Annotated[Id, Own(Thing.STREAM)]
+    source: Annotated[str | None, Ref(Thing.UNIT, OnLoss.KEEP, port=True)] = Field(
+        None, alias="from", description="unit or unit.port; left out for a feed"
+    )
+    to: Annotated[str | None, Ref(Thing.UNIT, OnLoss.KEEP, port=True)] = Field(
+        None, description="unit or unit.port it enters; left out for a product"
+    )
     given: FeedEntry | None = Field(None, description="the feed's state; only for a feed")
 
     @property
@@ -210,17 +224,19 @@ class StreamEntry(Part):
 
 
 class KnobEntry(Part):
-    id: Id
-    input: str = Field(description="address of the input to turn")
+    id: Annotated[Id, Own(Thing.KNOB)]
+    input: Annotated[str, Address()] = Field(description="address of the input to turn")
     label: str | None = Field(None, max_length=60)
     low: Quantity
     high: Quantity
 
 
 class GaugeEntry(Part):
-    id: Id
-    reads: str = Field("", description="address of the result to watch")
-    formula: str | None = Field(None, max_length=400, description="over addresses, in place of one result")
+    id: Annotated[Id, Own(Thing.GAUGE)]
+    reads: Annotated[str, Address()] = Field("", description="address of the result to watch")
+    formula: Annotated[str | None, FormulaText()] = Field(
+        None, max_length=400, description="over addresses, in place of one result"
+    )
     dimension: str | None = Field(None, description="what the formula's value is; the one its units give when left out")
     label: str | None = Field(None, max_length=60)
     at_least: Quantity | None = None
@@ -230,8 +246,8 @@ class GaugeEntry(Part):
 class TieEntry(Part):
     """One input set by a formula over other inputs and results."""
 
-    sets: str = Field(description="address of the input it sets")
-    formula: str = Field(
+    sets: Annotated[str, Address()] = Field(description="address of the input it sets")
+    formula: Annotated[str, FormulaText()] = Field(
         max_length=400,
         description='over addresses, numbers with their unit in brackets: "2[kmol/h] + 0.6*feed.flow.water"',
     )
@@ -240,23 +256,23 @@ class TieEntry(Part):
 class TargetEntry(Part):
     """A gauge that must read a value, or sit on one of its limits, by turning a knob inside its range."""
 
-    id: Id
-    gauge: str
+    id: Annotated[Id, Own(Thing.TARGET)]
+    gauge: Annotated[str, Ref(Thing.GAUGE, OnLoss.ENTRY)]
     sits: Literal["value", "at_least", "at_most"] = "value"
     value: Quantity | None = Field(None, description="what the gauge must read (sits value)")
-    knob: str
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
     on: bool = True
 
 
 class TearEntry(Part):
     """What the user decided about a stream at which a loop may be cut."""
 
-    stream: str
+    stream: Annotated[str, Ref(Thing.STREAM, OnLoss.ENTRY)]
     chosen: bool = Field(False, description="cut the loop here")
     open: bool = Field(False, description="leave the loop open: the guess enters as if it were a feed")
     temperature: Quantity | None = Field(None, description="of the guess")
     pressure: Quantity | None = None
-    flow: dict[str, Quantity] = Field({}, description="molar flow by species of the guess; no guess when empty")
+    flow: dict[SpeciesId, Quantity] = Field({}, description="molar flow by species of the guess; no guess when empty")
 
 
 class ClosingEntry(Part):
@@ -268,23 +284,23 @@ class ClosingEntry(Part):
 
 
 class Sweep(Part):
-    knob: str
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
     low: Quantity | None = Field(None, description="the knob's own when left out")
     high: Quantity | None = None
     points: int = Field(11, ge=2, le=500)
 
 
 class ScanEntry(Part):
-    id: Id
+    id: Annotated[Id, Own(Thing.SCAN)]
     over: list[Sweep] = Field(min_length=1, max_length=1)
-    gauges: list[str] = []
+    gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
 
 
 class SizingEntry(Part):
     """A question of size: from which stream, by which reactions, to which conversion."""
 
-    set: str = ""
-    stream: str = ""
+    set: Annotated[str, Ref(Thing.SET)] = ""
+    stream: Annotated[str, Ref(Thing.STREAM)] = ""
     target: Quantity = "80 %"
     phase: Literal["vapour", "liquid"] = "liquid"
     heat: Literal["isothermal", "adiabatic"] = "isothermal"
@@ -297,8 +313,8 @@ class SizingEntry(Part):
 class MeasuresEntry(Part):
     """What conversion, selectivity and yield are counted on, once for the whole project."""
 
-    key: str = Field(description="key reactant")
-    product: str = Field(description="wanted product")
+    key: SpeciesNamed = Field(description="key reactant")
+    product: SpeciesNamed = Field(description="wanted product")
     ratio: Quantity | None = Field(
         None, description="moles of key reactant in one mole of product; from the reactions when left out"
     )
@@ -306,6 +322,8 @@ class MeasuresEntry(Part):
 
 class VariantEdit(Part):
     """One difference of a variant from the base."""
+
+    references: ClassVar = (EditOf(),)
 
     at: str = Field(description='where, by ids: "units/R1/heat/temperature"')
     to: Any = Field(None, description="what stands there in the variant")
@@ -316,7 +334,7 @@ class VariantEdit(Part):
 
 
 class VariantEntry(Part):
-    id: Id
+    id: Annotated[Id, Own(Thing.VARIANT)]
     name: str = Field(min_length=1, max_length=60)
     remark: str = Field("", max_length=400)
     edits: list[VariantEdit] = Field([], max_length=1000)
@@ -328,14 +346,14 @@ class LedgerEntry(Part):
     also: Literal["flow", "mass_flow", "fraction", "mass_fraction"] | None = Field(
         None, description="a second figure of each species"
     )
-    pinned: list[str] = Field([], description="streams that stand first, side by side")
+    pinned: list[Annotated[str, Ref(Thing.STREAM)]] = Field([], description="streams that stand first, side by side")
     only_pinned: bool = False
     across: bool = Field(False, description="streams as columns")
 
 
 def _unit_model(kind):
     """The document part of one unit kind."""
-    fields = {"id": (Id, ...), "kind": (Literal[kind.kind], kind.kind)}
+    fields = {"id": (Annotated[Id, Own(Thing.UNIT)], ...), "kind": (Literal[kind.kind], kind.kind)}
     groups = {}
     for d in kind.inputs():
         if isinstance(d, Choice):
@@ -343,12 +361,13 @@ def _unit_model(kind):
         elif isinstance(d, Input):
             entry = (Quantity | None, Field(None, description=f"{d.meaning} [{d.dimension}]{_otherwise(d)}"))
         elif isinstance(d, PerSpecies):
-            entry = (dict[str, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
+            entry = (dict[SpeciesId, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
         elif isinstance(d, PerReaction):
             values = Literal[tuple(d.options)] if d.options else Quantity
-            entry = (dict[str, values], Field({}, description=f"{d.meaning}, by reaction"))
+            entry = (dict[ReactionId, values], Field({}, description=f"{d.meaning}, by reaction"))
         elif isinstance(d, ReactionSet | SpeciesChoice):
-            entry = (str | None, Field(None, description=d.meaning))
+            marker = Ref(Thing.SET if isinstance(d, ReactionSet) else Thing.SPECIES)
+            entry = (Annotated[str | None, marker], Field(None, description=d.meaning))
         group = getattr(d, "group", None)
         if group:
             groups.setdefault(group, {})[key_of(d)] = entry
@@ -386,7 +405,7 @@ class Project(Part):
     bare_shares: Literal["ask", "fraction", "per cent"] = Field(
         "ask", description="what a share typed as a bare number up to 1 means"
     )
-    doubtful: list[str] = Field(
+    doubtful: list[Annotated[str, Place()]] = Field(
         [], max_length=500, description="places of such numbers that are still to be asked about"
     )
     species: list[SpeciesEntry] = Field([], max_length=80)
@@ -407,7 +426,9 @@ class Project(Part):
     sizing: SizingEntry | None = None
     operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
     variants: list[VariantEntry] = Field([], max_length=40)
-    working: str | None = Field(None, description="the variant that is worked on; the base when left out")
+    working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(
+        None, description="the variant that is worked on; the base when left out"
+    )
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
     def unit(self, id_):

@@ -16,6 +16,8 @@ from gulch.engine.document import (
     Interaction,
     KnobEntry,
     MeasuresEntry,
+    Part,
+    Project,
     RateConstantEntry,
     RateEntry,
     ReactionEntry,
@@ -25,9 +27,9 @@ from gulch.engine.document import (
     StreamEntry,
     TargetEntry,
     TearEntry,
+    load,
     set_value,
     source_of,
-    value_of,
 )
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.inputs import (
@@ -43,11 +45,12 @@ from gulch.engine.flowsheet.inputs import (
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
+from gulch.engine.references import Forgetting, Renaming, Thing, followed
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.databank import known
 from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import Choice, ReactionSet
 
 
 class EditError(ValueError):
@@ -141,7 +144,7 @@ def outlets_kept(project, unit):
         for port, stream in held.items():
             if port in after:
                 stream.source = unit.id if len(after) == 1 else f"{unit.id}.{port}"
-        forget(project, unit.id)
+        forget(project)
     complete_streams(project)
 
 
@@ -268,26 +271,57 @@ def remove(project, id_):
             raise EditError(
                 f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere."
             )
-    forget(project, id_)
+    forget(project)
 
 
-def forget(project, id_):
-    """Drop knobs, gauges and scans that no longer mean anything after something was removed."""
-    alive = {x.id for x in (*project.streams, *project.units, *project.reactions)} | {"overall"}
-    project.knobs = [k for k in project.knobs if k.input.split(".")[0] in alive]
-    project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[0] in alive]
-    project.ties = [t for t in project.ties if t.sets.split(".")[0] in alive]
-    project.tears = [t for t in project.tears if t.stream in alive]
-    prune(project)
+def forget(project):
+    """Drop what refers to things that are no more: knobs, gauges, ties, guesses, scans, targets and the rest."""
+    while True:
+        before = project.dump()
+        alive = {
+            Thing.STREAM: project.streams, Thing.UNIT: project.units, Thing.REACTION: project.reactions,
+            Thing.SPECIES: project.species, Thing.SET: project.reaction_sets, Thing.KNOB: project.knobs,
+            Thing.GAUGE: project.gauges, Thing.TARGET: project.targets, Thing.SCAN: project.scans, Thing.VARIANT: project.variants,
+        }  # fmt: skip
+        after = followed(Project, before, Forgetting({t: {x.id for x in entries} for t, entries in alive.items()}))
+        if after == before:
+            return
+        become(project, after)
 
 
-def prune(project):
-    """Drop scans and targets that lost their knob or gauge."""
-    knobs, gauges = {k.id for k in project.knobs}, {g.id for g in project.gauges}
-    project.scans = [s for s in project.scans if s.over[0].knob in knobs]
-    for s in project.scans:
-        s.gauges = [g for g in s.gauges if g in gauges]
-    project.targets = [t for t in project.targets if t.knob in knobs and t.gauge in gauges]
+def become(project, data):
+    """Give a Project the content of plain data, its parts staying the objects that callers hold."""
+    _take_over(project, load(data))
+
+
+def _take_over(part, new):
+    for name in type(part).model_fields:
+        mine, its = getattr(part, name), getattr(new, name)
+        if mine == its:
+            continue
+        if isinstance(mine, Part) and type(mine) is type(its):
+            _take_over(mine, its)
+        elif isinstance(its, list) and its and isinstance(its[0], Part):
+            setattr(part, name, [_kept_or_new(k, mine, entry, len(mine) == len(its)) for k, entry in enumerate(its)])
+        else:
+            setattr(part, name, its)
+
+
+def _kept_or_new(k, mine, entry, in_place):
+    """The object that an entry stood in before, brought up to date; the entry itself where there was none."""
+    if in_place:
+        old = mine[k]
+    else:
+        old = next((e for e in mine if (name_of(e), type(e)) == (name_of(entry), type(entry))), None)
+    if type(old) is not type(entry):
+        return entry
+    _take_over(old, entry)
+    return old
+
+
+def name_of(entry):
+    """What tells an entry of a list from the others."""
+    return next((getattr(entry, key) for key in ("id", "sets", "stream") if key in type(entry).model_fields), None)
 
 
 def take_assumed(project, id_, taken, address=None):
@@ -443,78 +477,9 @@ def rename(project, old, new):
         raise EditError(f"{new} is taken already: choose another name.")
     if old not in taken(project):
         raise EditError(f"There is nothing named {old}: it may have been removed meanwhile.")
-    for s in project.streams:
-        source, port = source_of(s)
-        if s.source is not None and source == old:
-            s.source = new if port is None else f"{new}.{port}"
-        if s.enters == old:
-            s.to = new if s.inlet is None else f"{new}.{s.inlet}"
-    for x in (*project.streams, *project.units, *project.reactions):
-        if x.id == old:
-            x.id = new
-    for s in project.reaction_sets:
-        s.steps = [[new if r == old else r for r in step] for step in s.steps]
-        s.preview = new if s.preview == old else s.preview
-    for unit in project.units:
-        for d in KINDS[unit.kind].inputs():
-            if isinstance(d, PerReaction):
-                setattr(unit, d.name, {new if r == old else r: v for r, v in value_of(unit, d).items()})
-    for k in project.knobs:
-        k.input = _renamed(k.input, old, new)
-    for g in project.gauges:
-        g.reads = _renamed(g.reads, old, new)
-    for t in project.ties:
-        t.sets = _renamed(t.sets, old, new)
-        t.formula = _renamed_formula(t.formula, old, new)
-    for g in project.gauges:
-        g.formula = _renamed_formula(g.formula, old, new) if g.formula else None
-    if project.sizing is not None:
-        project.sizing.stream = new if project.sizing.stream == old else project.sizing.stream
-    project.doubtful = [
-        f"tie.{_renamed(p[4:], old, new)}" if p.startswith("tie.") else _renamed(p, old, new) for p in project.doubtful
-    ]
-    for t in project.tears:
-        t.stream = new if t.stream == old else t.stream
-    project.ledger.pinned = [new if p == old else p for p in project.ledger.pinned]
-    for v in project.variants:
-        v.edits = [_renamed_edit(e, old, new) for e in v.edits]
-
-
-def _renamed_edit(edit, old, new):
-    """A variant's edit after something in the base was renamed: its place, its neighbour and what it refers to."""
-    keys = [
-        _renamed(k, old, new) if edit.at.startswith("ties/") else new if k == old else k for k in edit.at.split("/")
-    ]
-
-    def follow(value):
-        if isinstance(value, str):
-            return _renamed(value, old, new)
-        if isinstance(value, dict):
-            return {
-                k: _renamed_formula(v, old, new)
-                if k == "formula" and isinstance(v, str)
-                else follow(v)
-                if k in ("from", "to", "input", "reads", "sets", "stream")
-                else v
-                for k, v in value.items()
-            }
-        return value
-
-    if keys[-1] == "formula" and keys[0] in ("ties", "gauges") and isinstance(edit.to, str):
-        to = _renamed_formula(edit.to, old, new)
-        return edit.model_copy(update={"at": "/".join(_renamed(k, old, new) for k in keys), "to": to})
-
-    to = follow(edit.to) if keys[0] in ("streams", "knobs", "gauges", "ties", "tears") else edit.to
-    return edit.model_copy(update={"at": "/".join(keys), "after": new if edit.after == old else edit.after, "to": to})
-
-
-def _renamed_formula(formula, old, new):
-    return re.sub(rf"(?<![\w.\-]){re.escape(old)}(?=\.)", new, formula)
-
-
-def _renamed(address, old, new):
-    head, dot, rest = address.partition(".")
-    return f"{new}{dot}{rest}" if head == old else address
+    things = {Thing.STREAM: project.streams, Thing.UNIT: project.units, Thing.REACTION: project.reactions}
+    thing = next(t for t, entries in things.items() if any(x.id == old for x in entries))
+    become(project, followed(Project, project.dump(), Renaming(thing, old, new, frozenset(taken(project)))))
 
 
 def amounts_of(project, stream):
@@ -702,7 +667,7 @@ def set_equilibrium(project, id_, field, text):
     reaction.equilibrium = entry if entry != EquilibriumEntry() else None
     if entry.source != "constant":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.constant"]
-        prune(project)
+        forget(project)
 
 
 def set_interaction(project, a, b, text):
@@ -765,7 +730,7 @@ def set_rate(project, id_, field, text):
         raise EditError("A rate law has no such part: reload the page.")
     if rate.law != "power":
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.energy"]
-        prune(project)
+        forget(project)
 
 
 def set_order(project, id_, species, text, back=False):
@@ -820,31 +785,15 @@ def set_measures(project, key, product, ratio):
         project.gauges = [
             g for g in project.gauges if g.formula or g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
         ]
-        prune(project)
+        forget(project)
     else:
         project.measures = MeasuresEntry(key=key, product=product, ratio=ratio or None)
 
 
 def remove_species(project, id_):
-    """Take a species out of the list and the feeds; reactions that use it are left, and the checks name them."""
+    """Take a species out of the list and of all that is given by species; reactions that use it are left, and the checks name them."""
     project.species = [s for s in project.species if s.id != id_]
-    project.phase_model.interaction = [k for k in project.phase_model.interaction if id_ not in k.pair]
-    for s in project.streams:
-        if s.given is not None:
-            for key, _, _ in FEED_BASES.values():
-                setattr(s.given, key, {n: v for n, v in getattr(s.given, key).items() if n != id_})
-    for unit in project.units:
-        for d in KINDS[unit.kind].inputs():
-            if isinstance(d, SpeciesChoice) and value_of(unit, d) == id_:
-                setattr(unit, d.name, None)
-            elif isinstance(d, PerSpecies):
-                setattr(unit, d.name, {n: v for n, v in value_of(unit, d).items() if n != id_})
-    project.knobs = [k for k in project.knobs if k.input.split(".")[-1] != id_ or k.input.count(".") < 2]
-    project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[-1] != id_ or g.reads.count(".") < 2]
-    project.ties = [t for t in project.ties if t.sets.split(".")[-1] != id_ or t.sets.count(".") < 2]
-    for t in project.tears:
-        t.flow = {n: v for n, v in t.flow.items() if n != id_}
-    prune(project)
+    forget(project)
 
 
 def move_species(project, id_, by):
@@ -891,13 +840,9 @@ def add_reaction(project, equation, name=None):
 def remove_reaction(project, id_):
     """Remove a reaction and take it out of every set."""
     project.reactions = [r for r in project.reactions if r.id != id_]
+    forget(project)
     for s in project.reaction_sets:
-        s.steps = [kept for step in s.steps if (kept := [r for r in step if r != id_])]
-    for unit in project.units:
-        for d in KINDS[unit.kind].inputs():
-            if isinstance(d, PerReaction):
-                setattr(unit, d.name, {r: v for r, v in value_of(unit, d).items() if r != id_})
-    forget(project, id_)
+        s.steps = [step for step in s.steps if step]
 
 
 def set_conversion(project, id_, key, value, polynomial=None):
@@ -910,7 +855,7 @@ def set_conversion(project, id_, key, value, polynomial=None):
     )
     if not value or polynomial:
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.conversion"]
-        prune(project)
+        forget(project)
 
 
 def place_in_set(project, set_id, reaction_id, step):

@@ -185,7 +185,7 @@ def remove_rate(document, form):
     edit.need_rate(document, form["id"])
     document.reaction(form["id"]).rate = None
     document.knobs = [k for k in document.knobs if k.input != f"{form['id']}.energy"]
-    edit.prune(document)
+    edit.forget(document)
     return Done(f"Take the rate law of {form['id']} away", form["id"])
 
 

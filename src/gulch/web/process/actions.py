@@ -236,7 +236,7 @@ def edit_knob(document, form):
 @action("knob-remove")
 def remove_knob(document, form):
     document.knobs = [k for k in document.knobs if k.id != form["id"]]
-    edit.prune(document)
+    edit.forget(document)
     return Done(f"Remove knob {form['id']}", "")
 
 
@@ -285,7 +285,7 @@ def edit_gauge(document, form):
 @action("gauge-remove")
 def remove_gauge(document, form):
     document.gauges = [g for g in document.gauges if g.id != form["id"]]
-    edit.prune(document)
+    edit.forget(document)
     return Done(f"Remove gauge {form['id']}", "")
 
 
