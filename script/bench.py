@@ -305,16 +305,46 @@ def equilibria():
 
 
 KINETIC = {
-    "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
-    "species": [{"id": "eb", "cas": "100-41-4"}, {"id": "st", "cas": "100-42-5"}, {"id": "h2", "cas": "1333-74-0"}, {"id": "bz", "cas": "71-43-2"},
-                {"id": "et", "cas": "74-85-1"}, {"id": "tol", "cas": "108-88-3"}, {"id": "me", "cas": "74-82-8"}, {"id": "w", "cas": "7732-18-5"}],
+    "format": "gulch-project",
+    "version": 1,
+    "phase_model": {"kind": "peng-robinson"},
+    "species": [
+        {"id": "eb", "cas": "100-41-4"},
+        {"id": "st", "cas": "100-42-5"},
+        {"id": "h2", "cas": "1333-74-0"},
+        {"id": "bz", "cas": "71-43-2"},
+        {"id": "et", "cas": "74-85-1"},
+        {"id": "tol", "cas": "108-88-3"},
+        {"id": "me", "cas": "74-82-8"},
+        {"id": "w", "cas": "7732-18-5"},
+    ],
     "reactions": [
-        {"id": "a", "equation": "eb = st + h2", "rate": {"forward": {"k": "2 1/s", "energy": "90 kJ/mol", "at": "600 degC"}}},
-        {"id": "b", "equation": "eb = bz + et", "rate": {"forward": {"k": "0.05 1/s", "energy": "200 kJ/mol", "at": "600 degC"}}},
-        {"id": "c", "equation": "eb + h2 = tol + me", "rate": {"forward": {"k": "10 L/mol/s", "energy": "95 kJ/mol", "at": "600 degC"}}}],
+        {
+            "id": "a",
+            "equation": "eb = st + h2",
+            "rate": {"forward": {"k": "2 1/s", "energy": "90 kJ/mol", "at": "600 degC"}},
+        },
+        {
+            "id": "b",
+            "equation": "eb = bz + et",
+            "rate": {"forward": {"k": "0.05 1/s", "energy": "200 kJ/mol", "at": "600 degC"}},
+        },
+        {
+            "id": "c",
+            "equation": "eb + h2 = tol + me",
+            "rate": {"forward": {"k": "10 L/mol/s", "energy": "95 kJ/mol", "at": "600 degC"}},
+        },
+    ],
     "reaction_sets": [{"id": "s", "steps": [["a", "b", "c"]]}],
-    "streams": [{"id": "f", "to": "R", "given": {"temperature": "630 degC", "pressure": "5 bar", "flow": {"eb": "100 kmol/h", "w": "500 kmol/h"}}}, {"id": "p", "from": "R"}],
-}  # fmt: skip
+    "streams": [
+        {
+            "id": "f",
+            "to": "R",
+            "given": {"temperature": "630 degC", "pressure": "5 bar", "flow": {"eb": "100 kmol/h", "w": "500 kmol/h"}},
+        },
+        {"id": "p", "from": "R"},
+    ],
+}
 
 
 def kinetics():

@@ -96,8 +96,14 @@ def scans():
 
 
 def starts():
-    for what, code in (("import gulch.engine", "import gulch.engine"), ("import of all of it", "import gulch.engine.cli"),
-                       ("gulch solve of the ethanol demo", f"from gulch.main import main; main(['solve', r'{SRC}/gulch/demo/{NAMES[0]}.json'])")):  # fmt: skip
+    for what, code in (
+        ("import gulch.engine", "import gulch.engine"),
+        ("import of all of it", "import gulch.engine.cli"),
+        (
+            "gulch solve of the ethanol demo",
+            f"from gulch.main import main; main(['solve', r'{SRC}/gulch/demo/{NAMES[0]}.json'])",
+        ),
+    ):
         cpu = []
         for _ in range(3):
             before = resource.getrusage(resource.RUSAGE_CHILDREN)

@@ -25,3 +25,10 @@ environment() {
     touch "$stamp"
   fi
 }
+# lint: linters and import contracts.
+lint() {
+  echo "Linting …"
+  .venv/bin/ruff check .
+  .venv/bin/ruff format --check --quiet . || { echo "Run .venv/bin/ruff format ." >&2; exit 1; }
+  .venv/bin/lint-imports
+}

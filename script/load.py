@@ -112,8 +112,11 @@ def report(title, users, pages):
     times = [t for u in users for t in u.times]
     faults = [f for u in users for f in u.faults]
     late = sum(u.solving for u in users)
-    print(f"{title}: {len(times)} edits, p50 {percentile(times, 0.5):.2f} s, p95 {percentile(times, 0.95):.2f} s; "
-          f"{late} answered “solving”; pages p95 {percentile(pages, 0.95):.2f} s; errors {len(faults)} {faults[:2]}", flush=True)  # fmt: skip
+    print(
+        f"{title}: {len(times)} edits, p50 {percentile(times, 0.5):.2f} s, p95 {percentile(times, 0.95):.2f} s; "
+        f"{late} answered “solving”; pages p95 {percentile(pages, 0.95):.2f} s; errors {len(faults)} {faults[:2]}",
+        flush=True,
+    )
     for u in users:
         u.times, u.faults, u.solving = [], [], 0
 

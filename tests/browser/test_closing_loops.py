@@ -15,16 +15,39 @@ def open_chain():
     """A methanol synthesis whose gas is not sent back yet: feed, reactor, separator, splitter."""
     return document(
         LIGHT,
-        [{"id": "MIX", "kind": "mixer"},
-         {"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "250 degC"}},
-         {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %", "co2": "100 %", "nitrogen": "100 %"}},
-         {"id": "SPLIT", "kind": "splitter", "drawn": "10 %"}],
-        [feed("fresh", "MIX", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}),
-         {"id": "into", "from": "MIX", "to": "R"}, {"id": "out", "from": "R", "to": "SEP"}, {"id": "gas", "from": "SEP.first", "to": "SPLIT"},
-         {"id": "product", "from": "SEP.second"}, {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest"}],
-        [{"id": "synthesis", "equation": "CO2 + 3 H2 = methanol + H2O", "conversion": {"key": "hydrogen", "value": "60 %"}}],
+        [
+            {"id": "MIX", "kind": "mixer"},
+            {
+                "id": "R",
+                "kind": "stoichiometric-reactor",
+                "set": "s",
+                "heat": {"mode": "isothermal", "temperature": "250 degC"},
+            },
+            {
+                "id": "SEP",
+                "kind": "species-separator",
+                "share": {"hydrogen": "100 %", "co2": "100 %", "nitrogen": "100 %"},
+            },
+            {"id": "SPLIT", "kind": "splitter", "drawn": "10 %"},
+        ],
+        [
+            feed("fresh", "MIX", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}),
+            {"id": "into", "from": "MIX", "to": "R"},
+            {"id": "out", "from": "R", "to": "SEP"},
+            {"id": "gas", "from": "SEP.first", "to": "SPLIT"},
+            {"id": "product", "from": "SEP.second"},
+            {"id": "purge", "from": "SPLIT.drawn"},
+            {"id": "back", "from": "SPLIT.rest"},
+        ],
+        [
+            {
+                "id": "synthesis",
+                "equation": "CO2 + 3 H2 = methanol + H2O",
+                "conversion": {"key": "hydrogen", "value": "60 %"},
+            }
+        ],
         [{"id": "s", "steps": [["synthesis"]]}],
-    )  # fmt: skip
+    )
 
 
 def nitrogen(page):

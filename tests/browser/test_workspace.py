@@ -35,7 +35,8 @@ def test_no_plate_or_label_leaves_the_map(process):
     outside = process.evaluate(
         """() => { const box = document.querySelector('#map-canvas').getBoundingClientRect();
         return [...document.querySelectorAll('#map-canvas .unit-g, #map-canvas text')].filter(n => { const b = n.getBoundingClientRect();
-        return b.left < box.left - 1 || b.right > box.right + 1 || b.top < box.top || b.bottom > box.bottom; }).map(n => n.textContent); }"""
+        return b.left < box.left - 1 || b.right > box.right + 1 || b.top < box.top || b.bottom > box.bottom;
+        }).map(n => n.textContent); }"""
     )
     assert outside == []
 

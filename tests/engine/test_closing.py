@@ -346,7 +346,8 @@ def test_target_with_a_knob_that_does_nothing_is_said():
 
 
 @pytest.mark.parametrize(("change", "said"), [
-    ({"targets": [{"id": "t", "gauge": "n", "value": "25 kmol/h", "knob": "p"}, {"id": "u", "gauge": "m", "value": "80 kmol/h", "knob": "p"}]},
+    ({"targets": [{"id": "t", "gauge": "n", "value": "25 kmol/h", "knob": "p"}, {"id": "u", "gauge": "m", "value": "80 kmol/h",
+    "knob": "p"}]},
      "turn the same input"),
     ({"targets": [{"id": "t", "gauge": "n", "value": "25 bar", "knob": "p"}]}, "a unit of pressure"),
     ({"targets": [{"id": "t", "gauge": "m", "sits": "at_least", "knob": "p"}]}, "which is not given"),
@@ -479,17 +480,49 @@ def test_advised_purge_of_a_loop_without_one_holds():
 
 def dealkylation(purge, methane="5 %", **more):
     """Toluene + H2 = benzene + CH4 with the gas sent back: the methane that is made must leave by the purge."""
-    units = [{"id": "MIX", "kind": "mixer"}, {"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "620 degC"}},
-             {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %", "methane": "100 %"}, "first_temperature": "40 degC",
-              "second_temperature": "40 degC"}, {"id": "SPLIT", "kind": "splitter", "drawn": purge}]  # fmt: skip
+    units = [
+        {"id": "MIX", "kind": "mixer"},
+        {
+            "id": "R",
+            "kind": "stoichiometric-reactor",
+            "set": "main",
+            "heat": {"mode": "isothermal", "temperature": "620 degC"},
+        },
+        {
+            "id": "SEP",
+            "kind": "species-separator",
+            "share": {"hydrogen": "100 %", "methane": "100 %"},
+            "first_temperature": "40 degC",
+            "second_temperature": "40 degC",
+        },
+        {"id": "SPLIT", "kind": "splitter", "drawn": purge},
+    ]
     gas = {"temperature": "40 degC", "pressure": "25 bar", "basis": "mole-fractions", "total": "16.5 kmol/h",
            "fraction": {"hydrogen": f"{100 - float(methane.split()[0])} %", "methane": methane}}  # fmt: skip
-    return document({"hydrogen": "1333-74-0", "methane": "74-82-8", "benzene": "71-43-2", "toluene": "108-88-3"}, units,
-                    [feed("oil", "MIX", {"toluene": "15 kmol/h"}, P="25 bar"), {"id": "gas", "to": "MIX", "given": gas},
-                     {"id": "S1", "from": "MIX", "to": "R"}, {"id": "S2", "from": "R", "to": "SEP"}, {"id": "S3", "from": "SEP.first", "to": "SPLIT"},
-                     {"id": "liquid", "from": "SEP.second"}, {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}],
-                    [{"id": "r1", "equation": "toluene + hydrogen = benzene + methane", "conversion": {"key": "toluene", "value": "99 %"}}],
-                    [{"id": "main", "steps": [["r1"]]}], "peng-robinson", **more)  # fmt: skip
+    return document(
+        {"hydrogen": "1333-74-0", "methane": "74-82-8", "benzene": "71-43-2", "toluene": "108-88-3"},
+        units,
+        [
+            feed("oil", "MIX", {"toluene": "15 kmol/h"}, P="25 bar"),
+            {"id": "gas", "to": "MIX", "given": gas},
+            {"id": "S1", "from": "MIX", "to": "R"},
+            {"id": "S2", "from": "R", "to": "SEP"},
+            {"id": "S3", "from": "SEP.first", "to": "SPLIT"},
+            {"id": "liquid", "from": "SEP.second"},
+            {"id": "purge", "from": "SPLIT.drawn"},
+            {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+        ],
+        [
+            {
+                "id": "r1",
+                "equation": "toluene + hydrogen = benzene + methane",
+                "conversion": {"key": "toluene", "value": "99 %"},
+            }
+        ],
+        [{"id": "main", "steps": [["r1"]]}],
+        "peng-robinson",
+        **more,
+    )
 
 
 def test_no_purge_is_advised_that_cannot_hold_what_is_made():
@@ -661,15 +694,34 @@ def oxidation(oxygen, wanted, reads="out.flow.co2"):
     """150 kmol/h CH4: CH4 + 0.5 O2 = CO + 2 H2 at 60 % (45 kmol/h of O2), then CO + 0.5 O2 = CO2 at 50 % (22.5 more)."""
     return document(
         {"ch4": "74-82-8", "o2": "7782-44-7", "co": "630-08-0", "h2": "1333-74-0", "co2": "124-38-9"},
-        [{"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "800 degC"}, "pressure_drop": "0 bar"}],
-        [feed("gas", "MIX", {"ch4": "150 kmol/h"}), {"id": "ox", "to": "MIX", "given": {"temperature": "25 degC", "pressure": "10 bar", "basis": "mass",
-         "mass_flow": {"o2": oxygen}}}, {"id": "S", "from": "MIX", "to": "R"}, {"id": "out", "from": "R"}],
-        [{"id": "r1", "equation": "ch4 + 0.5 o2 = co + 2 h2", "conversion": {"key": "ch4", "value": "60 %"}},
-         {"id": "r2", "equation": "co + 0.5 o2 = co2", "conversion": {"key": "co", "value": "50 %"}}],
+        [
+            {
+                "id": "R",
+                "kind": "stoichiometric-reactor",
+                "set": "main",
+                "heat": {"mode": "isothermal", "temperature": "800 degC"},
+                "pressure_drop": "0 bar",
+            }
+        ],
+        [
+            feed("gas", "MIX", {"ch4": "150 kmol/h"}),
+            {
+                "id": "ox",
+                "to": "MIX",
+                "given": {"temperature": "25 degC", "pressure": "10 bar", "basis": "mass", "mass_flow": {"o2": oxygen}},
+            },
+            {"id": "S", "from": "MIX", "to": "R"},
+            {"id": "out", "from": "R"},
+        ],
+        [
+            {"id": "r1", "equation": "ch4 + 0.5 o2 = co + 2 h2", "conversion": {"key": "ch4", "value": "60 %"}},
+            {"id": "r2", "equation": "co + 0.5 o2 = co2", "conversion": {"key": "co", "value": "50 %"}},
+        ],
         [{"id": "main", "steps": [["r1"], ["r2"]]}],
         knobs=[{"id": "k", "input": "ox.mass_flow.o2", "low": "500 kg/h", "high": "6000 kg/h"}],
-        gauges=[{"id": "g", "reads": reads}], targets=[{"id": "t", "gauge": "g", "knob": "k", "value": wanted}],
-    )  # fmt: skip
+        gauges=[{"id": "g", "reads": reads}],
+        targets=[{"id": "t", "gauge": "g", "knob": "k", "value": wanted}],
+    )
 
 
 def with_mixer(project):

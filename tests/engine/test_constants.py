@@ -368,11 +368,24 @@ def test_conversion_by_a_polynomial_in_temperature():
     """X = −0.5 + 1.2e-3 T: 0.1 at 500 K; kept between 0 and 1; adiabatic, the outlet's temperature counts."""
     project = document(
         {"ethylene": "74-85-1", "water": "7732-18-5", "ethanol": "64-17-5"},
-        [{"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "500 K"}}],
+        [
+            {
+                "id": "R",
+                "kind": "stoichiometric-reactor",
+                "set": "s",
+                "heat": {"mode": "isothermal", "temperature": "500 K"},
+            }
+        ],
         [feed("f", "R", {"ethylene": "1 kmol/h", "water": "3 kmol/h"}, T="500 K"), {"id": "p", "from": "R"}],
-        [{"id": "r", "equation": "C2H4 + H2O = ethanol", "conversion": {"key": "ethylene", "value": "1 %", "meant": True, "polynomial": "-0.5, 1.2e-3"}}],
+        [
+            {
+                "id": "r",
+                "equation": "C2H4 + H2O = ethanol",
+                "conversion": {"key": "ethylene", "value": "1 %", "meant": True, "polynomial": "-0.5, 1.2e-3"},
+            }
+        ],
         [{"id": "s", "steps": [["r"]]}],
-    )  # fmt: skip
+    )
     assert solve(project).units["R"].values["conversion"]["ethylene"] == pytest.approx(0.1)
     hot = Plan(project).run(overrides={"R.temperature": 1400.0})
     assert hot.units["R"].values["conversion"]["ethylene"] == pytest.approx(1.0)
@@ -413,6 +426,9 @@ def test_gibbs_reactor_with_a_reaction_held_at_an_extent():
 
 def test_gibbs_reactor_takes_its_potentials_at_the_approach():
     lower = solve(gibbs(approach="-50 K")).streams["p"].flow["methane"]
-    other = document(REFORMING, [{"id": "R", "kind": "gibbs-reactor", "heat": {"mode": "isothermal", "temperature": "950 K"}}],
-                     [feed("f", "R", {"methane": "2 kmol/h", "water": "3 kmol/h"}, T="800 K", P="1 bar"), {"id": "p", "from": "R"}])  # fmt: skip
+    other = document(
+        REFORMING,
+        [{"id": "R", "kind": "gibbs-reactor", "heat": {"mode": "isothermal", "temperature": "950 K"}}],
+        [feed("f", "R", {"methane": "2 kmol/h", "water": "3 kmol/h"}, T="800 K", P="1 bar"), {"id": "p", "from": "R"}],
+    )
     assert lower == pytest.approx(solve(other).streams["p"].flow["methane"], rel=1e-9)

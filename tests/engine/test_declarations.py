@@ -141,11 +141,18 @@ def project(kind, with_=(), given=None, reaction=HYDRATION):
         streams = [{"id": "feed", "to": "U.hot", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]
     if kind == "mixer":
         streams.append({"id": "other", "to": "U", "given": WET | {"pressure": "1.5 bar"}})
-    out = load({
-        "format": "gulch-project", "version": 1, "species": [{"id": i, "cas": c} for i, c in species.items()],
-        "phase_model": {"kind": "peng-robinson"}, "streams": streams, "units": [_nested({"id": "U", "kind": kind} | needs | dict(with_))],
-        "reactions": [reaction] if species is GAS else [], "reaction_sets": [{"id": "main", "steps": [["hydration"]]}] if species is GAS else [],
-    })  # fmt: skip
+    out = load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "species": [{"id": i, "cas": c} for i, c in species.items()],
+            "phase_model": {"kind": "peng-robinson"},
+            "streams": streams,
+            "units": [_nested({"id": "U", "kind": kind} | needs | dict(with_))],
+            "reactions": [reaction] if species is GAS else [],
+            "reaction_sets": [{"id": "main", "steps": [["hydration"]]}] if species is GAS else [],
+        }
+    )
     complete_streams(out)
     return out
 
@@ -211,8 +218,13 @@ def test_every_input_moves_some_result(kind, declared):
 
 def test_every_input_is_turned_here_or_named():
     known = {n for k, n in CHANGES if k == "*"}
-    assert not [(k, d.name) for k, d in inputs()
-                if (k, d.name.removesuffix("_given")) not in CHANGES and d.name.removesuffix("_given") not in known and (k, d.name) not in ELSEWHERE]  # fmt: skip
+    assert not [
+        (k, d.name)
+        for k, d in inputs()
+        if (k, d.name.removesuffix("_given")) not in CHANGES
+        and d.name.removesuffix("_given") not in known
+        and (k, d.name) not in ELSEWHERE
+    ]
 
 
 @pytest.mark.parametrize("kind", KINDS)

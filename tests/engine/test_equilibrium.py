@@ -150,14 +150,23 @@ def test_impossible_and_dependent_reactions():
 def reformer(kind, heat, **more):
     units = [{"id": "R", "kind": kind, "heat": heat, **({"set": "s"} if kind == "equilibrium-reactor" else {}), **more}]
     return document(
-        REFORMING, units,
-        [feed("feed", "R", {"methane": "20 kmol/h", "water": "60 kmol/h", "hydrogen": "1 kmol/h"}, T="600 degC"), {"id": "out", "from": "R"}],
-        [{"id": "reforming", "equation": "methane + water = co + 3 hydrogen"}, {"id": "shift", "equation": "co + water = co2 + hydrogen"}],
-        [{"id": "s", "steps": [["reforming", "shift"]]}], phase_model="peng-robinson",
-    )  # fmt: skip
+        REFORMING,
+        units,
+        [
+            feed("feed", "R", {"methane": "20 kmol/h", "water": "60 kmol/h", "hydrogen": "1 kmol/h"}, T="600 degC"),
+            {"id": "out", "from": "R"},
+        ],
+        [
+            {"id": "reforming", "equation": "methane + water = co + 3 hydrogen"},
+            {"id": "shift", "equation": "co + water = co2 + hydrogen"},
+        ],
+        [{"id": "s", "steps": [["reforming", "shift"]]}],
+        phase_model="peng-robinson",
+    )
 
 
-@pytest.mark.parametrize("heat", [{"mode": "isothermal", "temperature": "850 degC"}, {"mode": "adiabatic"}, {"mode": "duty", "duty": "900 kW"},
+@pytest.mark.parametrize("heat", [{"mode": "isothermal", "temperature": "850 degC"}, {"mode": "adiabatic"}, {"mode": "duty",
+"duty": "900 kW"},
                                   {"mode": "feed-temperature"}])  # fmt: skip
 def test_both_reactors_agree_in_every_thermal_mode(heat):
     a, b = solve(reformer("equilibrium-reactor", heat)), solve(reformer("gibbs-reactor", heat))

@@ -30,14 +30,24 @@ def isomer(id_, enthalpy="0 kJ/mol", cp="100 J/(mol K)", **more):
 
 def kinetic(unit, reactions, flow=None, species=None, T="350 K", P="5 bar", phase_model="ideal", **more):
     names = species or [isomer("A"), isomer("B"), isomer("C")]
-    return load(document({}, phase_model=phase_model).dump() | {
-        "species": names,
-        "units": [{"id": "R", "set": "s", **unit}],
-        "streams": [feed("f", "R", flow or {"A": "36 kmol/h"}, T=T, P=P),
-                    *([{"id": "v", "from": "R.vapour"}, {"id": "p", "from": "R.liquid"}] if unit.get("phase") == "both" else [{"id": "p", "from": "R"}])],
-        "reactions": [{"id": f"r{i}", "equation": e, "rate": rate} for i, (e, rate) in enumerate(reactions, 1)],
-        "reaction_sets": [{"id": "s", "steps": [[f"r{i}" for i in range(1, len(reactions) + 1)]]}], **more,
-    })  # fmt: skip
+    return load(
+        document({}, phase_model=phase_model).dump()
+        | {
+            "species": names,
+            "units": [{"id": "R", "set": "s", **unit}],
+            "streams": [
+                feed("f", "R", flow or {"A": "36 kmol/h"}, T=T, P=P),
+                *(
+                    [{"id": "v", "from": "R.vapour"}, {"id": "p", "from": "R.liquid"}]
+                    if unit.get("phase") == "both"
+                    else [{"id": "p", "from": "R"}]
+                ),
+            ],
+            "reactions": [{"id": f"r{i}", "equation": e, "rate": rate} for i, (e, rate) in enumerate(reactions, 1)],
+            "reaction_sets": [{"id": "s", "steps": [[f"r{i}" for i in range(1, len(reactions) + 1)]]}],
+            **more,
+        }
+    )
 
 
 def law(k, **more):
@@ -160,11 +170,22 @@ def test_long_times_end_at_equilibrium(kind, unit):
 
     def build(u):
         return document(
-            {"eb": "100-41-4", "styrene": "100-42-5", "hydrogen": "1333-74-0", "water": "7732-18-5"}, [u],
-            [feed("f", "R", {"eb": "10 kmol/h", "water": "90 kmol/h"}, T="900 K", P="1.4 bar"), {"id": "p", "from": "R"}],
-            [{"id": "r", "equation": "eb = styrene + hydrogen", "rate": law("5 mol/(m3 s bar)", basis="partial-pressure", reverse="equilibrium")}],
-            [{"id": "s", "steps": [["r"]]}], phase_model=kind,
-        )  # fmt: skip
+            {"eb": "100-41-4", "styrene": "100-42-5", "hydrogen": "1333-74-0", "water": "7732-18-5"},
+            [u],
+            [
+                feed("f", "R", {"eb": "10 kmol/h", "water": "90 kmol/h"}, T="900 K", P="1.4 bar"),
+                {"id": "p", "from": "R"},
+            ],
+            [
+                {
+                    "id": "r",
+                    "equation": "eb = styrene + hydrogen",
+                    "rate": law("5 mol/(m3 s bar)", basis="partial-pressure", reverse="equilibrium"),
+                }
+            ],
+            [{"id": "s", "steps": [["r"]]}],
+            phase_model=kind,
+        )
 
     large = "1e4 m3" if unit == "plug-flow" else "1e6 m3"
     got = converted(build({"id": "R", "kind": unit, "set": "s", "phase": "vapour", "volume": large,
@@ -188,8 +209,16 @@ def test_adiabatic_butane():
     T = 330 K + 43.4 K X (Fogler; from memory, with its constant heat capacities and density)."""
 
     def hydrocarbon(id_, formula, molar_mass, cp, enthalpy):
-        return {"id": id_, "data": {"formula": formula, "liquid_density": f"{molar_mass * 10.333} kg/m3", "heat_capacity": f"{cp} J/(mol K)",
-                                    "vapour_pressure": "300 K 1e-7 bar; 400 K 1e-6 bar", "formation_enthalpy": enthalpy}}  # fmt: skip
+        return {
+            "id": id_,
+            "data": {
+                "formula": formula,
+                "liquid_density": f"{molar_mass * 10.333} kg/m3",
+                "heat_capacity": f"{cp} J/(mol K)",
+                "vapour_pressure": "300 K 1e-7 bar; 400 K 1e-6 bar",
+                "formation_enthalpy": enthalpy,
+            },
+        }
 
     species = [hydrocarbon("n", "C4H10", 58.1222, 141, "0 kJ/mol"), hydrocarbon("i", "C4H10", 58.1222, 141, "-6.9 kJ/mol"),
                hydrocarbon("p", "C5H12", 72.14878, 161, "0 kJ/mol")]  # fmt: skip
@@ -343,9 +372,11 @@ def test_temperature_that_runs_away_says_where():
     assert not s.solved and any("runs away at" in m.what for m in s.messages)
 
 
-@pytest.mark.parametrize("mode", [{"mode": "isothermal", "temperature": "620 degC"}, {"mode": "adiabatic"}, {"mode": "duty", "duty": "500 kW"},
+@pytest.mark.parametrize("mode", [{"mode": "isothermal", "temperature": "620 degC"}, {"mode": "adiabatic"}, {"mode": "duty",
+"duty": "500 kW"},
                                   {"mode": "coolant", "coolant": "700 degC", "conductance": "5 kW/K"},
-                                  {"mode": "countercurrent", "coolant": "700 degC", "conductance": "5 kW/K", "capacity": "20 kW/K"}])  # fmt: skip
+                                  {"mode": "countercurrent", "coolant": "700 degC", "conductance": "5 kW/K",
+                                  "capacity": "20 kW/K"}])  # fmt: skip
 def test_balances_close_along_the_bed(mode):
     project = next(p for p in projects() if "styrene" in p.name)
     data = project.dump()
@@ -435,7 +466,8 @@ def test_vapour_leaving_a_reacting_liquid():
 
 @pytest.mark.parametrize(
     ("text", "basis", "per", "order", "si"),
-    [("2 1/h", "concentration", "fluid", 1.0, 2.0 / 3600.0), ("2 L/mol/s", "concentration", "fluid", 2.0, 2e-3), ("3 mol/(m3·s·bar)", "partial-pressure", "fluid", 1.0, 3e-5),
+    [("2 1/h", "concentration", "fluid", 1.0, 2.0 / 3600.0), ("2 L/mol/s", "concentration", "fluid", 2.0, 2e-3),
+    ("3 mol/(m3·s·bar)", "partial-pressure", "fluid", 1.0, 3e-5),
      ("1 mol/(kg·s·Pa²)", "fugacity", "catalyst", 2.0, 1.0), ("5 kmol/m3/h", "concentration", "bed", 0.0, 5000.0 / 3600.0),
      ("4 mol/(m3 s)", "mole-fraction", "fluid", 2.0, 4.0), ("1 (L/mol)^0.5/s", "concentration", "fluid", 1.5, 1e-3**0.5),
      ("1 cm3/(g h)", "concentration", "catalyst", 1.0, 1e-3 / 3600.0)],
@@ -448,7 +480,8 @@ def test_rate_constants_in_the_units_of_their_sources(text, basis, per, order, s
     ("text", "order", "words"),
     [("2 L/mol/s", 1.0, "The orders add to 1 in molar concentration and the rate counts on volume of fluid: k needs 1/time"),
      ("2 L/mol/s", 1.0, "would fit orders that add to 2"), ("2 1/s", 2.0, "would fit orders that add to 1"),
-     ("2 mol/(kg s)", 0.0, "counts on mass of catalyst"), ("2 bar", 1.0, "does not fit"), ("-1 1/s", 1.0, "not above zero"), ("1 foo", 1.0, "not a unit")],
+     ("2 mol/(kg s)", 0.0, "counts on mass of catalyst"), ("2 bar", 1.0, "does not fit"), ("-1 1/s", 1.0, "not above zero"),
+     ("1 foo", 1.0, "not a unit")],
 )  # fmt: skip
 def test_units_that_do_not_fit_the_orders_are_explained(text, order, words):
     with pytest.raises(QuantityError) as caught:
@@ -466,15 +499,22 @@ def test_half_lives():
 @pytest.mark.parametrize(
     ("change", "words"),
     [({"rate": law("1 L/mol/s")}, "The orders add to 1"), ({"rate": law("1 1/s", orders={"Z": "1"})}, "names Z, which is not a species"),
-     ({"rate": law("1 1/s", orders={"A": "x"})}, "does not start with a number"), ({"rate": law("1 1/s", reverse="own")}, "reverse reaction has no rate constant"),
-     ({"rate": law("1 1/s", reverse="equilibrium")}, "has no entropy, so there is no equilibrium constant"), ({"rate": None}, "no rate law"),
-     ({"rate": {"law": "formula", "formula": "c.A*c.B"}}, "comes out in"), ({"rate": {"law": "formula", "formula": "__import__('os')"}}, "not allowed"),
+     ({"rate": law("1 1/s", orders={"A": "x"})}, "does not start with a number"), ({"rate": law("1 1/s", reverse="own")},
+     "reverse reaction has no rate constant"),
+     ({"rate": law("1 1/s", reverse="equilibrium")}, "has no entropy, so there is no equilibrium constant"), ({"rate": None},
+     "no rate law"),
+     ({"rate": {"law": "formula", "formula": "c.A*c.B"}}, "comes out in"), ({"rate": {"law": "formula",
+     "formula": "__import__('os')"}}, "not allowed"),
      ({"rate": {"law": "formula", "formula": "2[1/s]*c.Z"}}, "not known here"), ({"rate": {"law": "formula", "formula": ""}}, "No formula"),
-     ({"rate": law("1 1/s", per="catalyst")}, "rate counts on mass of catalyst"), ({"rate": law("1 1/s", adsorption=[{"species": "Z", "constant": {"k": "1 L/mol"}}])}, "names Z"),
+     ({"rate": law("1 1/s", per="catalyst")}, "rate counts on mass of catalyst"), ({"rate": law("1 1/s",
+     adsorption=[{"species": "Z", "constant": {"k": "1 L/mol"}}])}, "names Z"),
      ({"rate": law("1 1/s", adsorption=[{"species": "A", "constant": {"k": "1 bar"}}])}, "adsorption constant"),
-     ({"unit": {"volume": "0 m3"}}, "below"), ({"unit": {"volume": "-3 m3"}}, "below"), ({"unit": {"size_by": "conversion", "target": "120 %"}}, "above 100"),
-     ({"unit": {"kind": "plug-flow", "size_by": "length"}}, "length alone gives no volume"), ({"unit": {"kind": "plug-flow", "size_by": "catalyst"}}, "mass of catalyst alone"),
-     ({"unit": {"kind": "plug-flow", "falls": "ergun"}}, "needs the velocity"), ({"unit": {"kind": "plug-flow", "falls": "ergun", "diameter": "1 m"}}, "void fraction is 100 %"),
+     ({"unit": {"volume": "0 m3"}}, "below"), ({"unit": {"volume": "-3 m3"}}, "below"), ({"unit": {"size_by": "conversion",
+     "target": "120 %"}}, "above 100"),
+     ({"unit": {"kind": "plug-flow", "size_by": "length"}}, "length alone gives no volume"), ({"unit": {"kind": "plug-flow",
+     "size_by": "catalyst"}}, "mass of catalyst alone"),
+     ({"unit": {"kind": "plug-flow", "falls": "ergun"}}, "needs the velocity"), ({"unit": {"kind": "plug-flow", "falls": "ergun",
+     "diameter": "1 m"}}, "void fraction is 100 %"),
      ({"unit": {"kind": "plug-flow", "falls": "drop", "pressure_drop": "9 bar"}}, "not below the inlet pressure")],
 )  # fmt: skip
 def test_bad_input_is_said(change, words):
@@ -522,8 +562,10 @@ KNOWN = {"T": ("T", 0.0, "K"), "R": ("push", R, "J/mol/K"), "c.A": ("c", 0.0, "m
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("c.A + T", "cannot be added"), ("exp(T)", "must be a bare number"), ("c.A^T", "has a unit"), ("[x for x in y]", "not allowed"), ("c.A if 1 else 2", "not allowed"),
-     ("lambda: 1", "not allowed"), ("c.A.__class__", "not known here"), ("open('x')", "not allowed"), ("exp(1", "cannot be read"), ("2[furlong per]*c.A", "not a unit"),
+    [("c.A + T", "cannot be added"), ("exp(T)", "must be a bare number"), ("c.A^T", "has a unit"), ("[x for x in y]",
+    "not allowed"), ("c.A if 1 else 2", "not allowed"),
+     ("lambda: 1", "not allowed"), ("c.A.__class__", "not known here"), ("open('x')", "not allowed"), ("exp(1", "cannot be read"),
+     ("2[furlong per]*c.A", "not a unit"),
      ("1+" * 400 + "1", "longer than"), ("min(c.A, T)", "two sides"), ("c.A^(1+1)", "plain number")],
 )  # fmt: skip
 def test_formulas_refuse_what_is_not_arithmetic(text, words):

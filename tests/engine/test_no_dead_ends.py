@@ -64,8 +64,11 @@ def test_inserting_a_splitter_into_a_return_keeps_the_main_way():
 
 
 def test_outlets_follow_a_choice_and_come_back():
-    project = document(LIGHT, [{"id": "R", "kind": "stirred-tank", "set": "main"}, {"id": "H", "kind": "heater"}],
-                       [feed("f", "R", {"water": "10 kmol/h"}), {"id": "out", "from": "R", "to": "H"}, {"id": "p", "from": "H"}])  # fmt: skip
+    project = document(
+        LIGHT,
+        [{"id": "R", "kind": "stirred-tank", "set": "main"}, {"id": "H", "kind": "heater"}],
+        [feed("f", "R", {"water": "10 kmol/h"}), {"id": "out", "from": "R", "to": "H"}, {"id": "p", "from": "H"}],
+    )
     unit = project.unit("R")
     with edit.outlets_kept(project, unit):
         unit.phase = "both"

@@ -13,41 +13,89 @@ from gulch.engine.references import MARKERS, Own, Renaming, Thing, followed, ite
 
 def everything():
     """A made-up document in which every field that refers to something does so."""
-    return load({
-        "format": "gulch-project", "version": 1, "working": "v1",
-        "species": [{"id": s, "cas": c} for s, c in (("ethylene", "74-85-1"), ("water", "7732-18-5"), ("ethanol", "64-17-5"))],
-        "phase_model": {"kind": "peng-robinson", "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}]},
-        "doubtful": ["R1.conversion", "tie.SEP.share.water", "knob.k1.low", "r-1.conversion"],
-        "reactions": [
-            {"id": "r-1", "equation": "ethylene + water = ethanol", "conversion": {"key": "ethylene", "value": "5 %"},
-             "rate": {"orders": {"ethylene": "1"}, "reverse_orders": {"ethanol": "1"},
-                      "adsorption": [{"species": "water", "constant": {"k": "1 1/bar"}}]}},
-            {"id": "r-1b", "equation": "ethanol = ethylene + water"}],
-        "measures": {"key": "ethylene", "product": "ethanol"},
-        "reaction_sets": [{"id": "main", "steps": [["r-1"], ["r-1b"]], "preview": "feed"}],
-        "streams": [
-            {"id": "feed", "to": "R1", "given": {"flow": {"ethylene": "100 kmol/h", "water": "60 kmol/h"}, "mass_flow": {"water": "1 kg/h"},
-             "fraction": {"water": "1 %"}, "mass_fraction": {"water": "1 %"}, "to_species": "water", "ratio": {"ethylene": "2"}}},
-            {"id": "S1", "from": "R1", "to": "SEP"}, {"id": "S2", "from": "SEP.first", "to": "WASH.solvent"}, {"id": "S3", "from": "SEP.second"},
-            {"id": "gas", "to": "WASH.gas", "given": {"flow": {"ethylene": "1 kmol/h"}}}],
-        "units": [
-            {"id": "R1", "kind": "equilibrium-reactor", "set": "main", "runs": {"r-1": "equilibrium", "r-1b": "extent"},
-             "held_extent": {"r-1b": "1 kmol/h"}, "own_approach": {"r-1": "1 K"}},
-            {"id": "SEP", "kind": "species-separator", "share": {"water": "50 %"}},
-            {"id": "WASH", "kind": "washer", "set": "main", "share": {"water": "50 %"}}],
-        "knobs": [{"id": "k1", "input": "R1.own_approach.r-1", "low": "0 K", "high": "5 K"}],
-        "gauges": [{"id": "g1", "reads": "R1.extent.r-1"}, {"id": "g2", "reads": "gauge.g2", "formula": "R1.extent.r_1-R1.extent.r-1b+S1.flow"}],
-        "ties": [{"sets": "SEP.share.water", "formula": "0.5*gauge.g2/S1.flow.water"}],
-        "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
-        "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],
-        "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"]}],
-        "sizing": {"set": "main", "stream": "S1"},
-        "ledger": {"pinned": ["S1"]},
-        "variants": [{"id": "v1", "name": "other", "edits": [
-            {"at": "units/SEP/share/water", "to": "40 %"}, {"at": "streams/S1/to", "to": "WASH.solvent"},
-            {"at": "ties/SEP.share.water/formula", "to": "R1.extent.r-1/S1.flow"}, {"at": "units/P9", "to": {"id": "P9", "kind": "pump"}, "after": "WASH"},
-            {"at": "knobs/k1/input", "to": "R1.own_approach.r-1b"}, {"at": "units/R1/runs/r-1", "to": "extent"}]}],
-    })  # fmt: skip
+    return load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "working": "v1",
+            "species": [
+                {"id": s, "cas": c}
+                for s, c in (("ethylene", "74-85-1"), ("water", "7732-18-5"), ("ethanol", "64-17-5"))
+            ],
+            "phase_model": {"kind": "peng-robinson", "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}]},
+            "doubtful": ["R1.conversion", "tie.SEP.share.water", "knob.k1.low", "r-1.conversion"],
+            "reactions": [
+                {
+                    "id": "r-1",
+                    "equation": "ethylene + water = ethanol",
+                    "conversion": {"key": "ethylene", "value": "5 %"},
+                    "rate": {
+                        "orders": {"ethylene": "1"},
+                        "reverse_orders": {"ethanol": "1"},
+                        "adsorption": [{"species": "water", "constant": {"k": "1 1/bar"}}],
+                    },
+                },
+                {"id": "r-1b", "equation": "ethanol = ethylene + water"},
+            ],
+            "measures": {"key": "ethylene", "product": "ethanol"},
+            "reaction_sets": [{"id": "main", "steps": [["r-1"], ["r-1b"]], "preview": "feed"}],
+            "streams": [
+                {
+                    "id": "feed",
+                    "to": "R1",
+                    "given": {
+                        "flow": {"ethylene": "100 kmol/h", "water": "60 kmol/h"},
+                        "mass_flow": {"water": "1 kg/h"},
+                        "fraction": {"water": "1 %"},
+                        "mass_fraction": {"water": "1 %"},
+                        "to_species": "water",
+                        "ratio": {"ethylene": "2"},
+                    },
+                },
+                {"id": "S1", "from": "R1", "to": "SEP"},
+                {"id": "S2", "from": "SEP.first", "to": "WASH.solvent"},
+                {"id": "S3", "from": "SEP.second"},
+                {"id": "gas", "to": "WASH.gas", "given": {"flow": {"ethylene": "1 kmol/h"}}},
+            ],
+            "units": [
+                {
+                    "id": "R1",
+                    "kind": "equilibrium-reactor",
+                    "set": "main",
+                    "runs": {"r-1": "equilibrium", "r-1b": "extent"},
+                    "held_extent": {"r-1b": "1 kmol/h"},
+                    "own_approach": {"r-1": "1 K"},
+                },
+                {"id": "SEP", "kind": "species-separator", "share": {"water": "50 %"}},
+                {"id": "WASH", "kind": "washer", "set": "main", "share": {"water": "50 %"}},
+            ],
+            "knobs": [{"id": "k1", "input": "R1.own_approach.r-1", "low": "0 K", "high": "5 K"}],
+            "gauges": [
+                {"id": "g1", "reads": "R1.extent.r-1"},
+                {"id": "g2", "reads": "gauge.g2", "formula": "R1.extent.r_1-R1.extent.r-1b+S1.flow"},
+            ],
+            "ties": [{"sets": "SEP.share.water", "formula": "0.5*gauge.g2/S1.flow.water"}],
+            "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
+            "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],
+            "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"]}],
+            "sizing": {"set": "main", "stream": "S1"},
+            "ledger": {"pinned": ["S1"]},
+            "variants": [
+                {
+                    "id": "v1",
+                    "name": "other",
+                    "edits": [
+                        {"at": "units/SEP/share/water", "to": "40 %"},
+                        {"at": "streams/S1/to", "to": "WASH.solvent"},
+                        {"at": "ties/SEP.share.water/formula", "to": "R1.extent.r-1/S1.flow"},
+                        {"at": "units/P9", "to": {"id": "P9", "kind": "pump"}, "after": "WASH"},
+                        {"at": "knobs/k1/input", "to": "R1.own_approach.r-1b"},
+                        {"at": "units/R1/runs/r-1", "to": "extent"},
+                    ],
+                }
+            ],
+        }
+    )
 
 
 def models(part=Part):
@@ -58,9 +106,11 @@ def models(part=Part):
 
 def marked(annotation):
     """Whether a marker stands inside a type."""
-    return any(isinstance(a, MARKERS) or (get_origin(a) and marked(a)) for a in (annotation, *get_args(annotation)) if a is not annotation) or any(
-        isinstance(a, MARKERS) for a in getattr(annotation, "__metadata__", ())
-    )  # fmt: skip
+    return any(
+        isinstance(a, MARKERS) or (get_origin(a) and marked(a))
+        for a in (annotation, *get_args(annotation))
+        if a is not annotation
+    ) or any(isinstance(a, MARKERS) for a in getattr(annotation, "__metadata__", ()))
 
 
 def filled(part, seen):

@@ -38,10 +38,14 @@ def test_the_first_limit_crossed_ends_the_window():
 
 def test_warnings_of_points_stand_in_the_record_and_in_the_file():
     """Dimethyl ether heated over the end of its heat-capacity data: only the hot points say so."""
-    project = document({"dme": "115-10-6"}, [{"id": "H", "kind": "heater", "duty": "10 kW", "pressure_drop": "0 bar"}],
-                       [feed("F", "H", {"dme": "1 kmol/h"}), {"id": "P", "from": "H"}],
-                       knobs=[{"id": "q", "input": "H.duty", "low": "10 kW", "high": "90 kW"}], gauges=[{"id": "T", "reads": "P.temperature"}],
-                       scans=[{"id": "s", "over": [{"knob": "q", "points": 5}], "gauges": ["T"]}])  # fmt: skip
+    project = document(
+        {"dme": "115-10-6"},
+        [{"id": "H", "kind": "heater", "duty": "10 kW", "pressure_drop": "0 bar"}],
+        [feed("F", "H", {"dme": "1 kmol/h"}), {"id": "P", "from": "H"}],
+        knobs=[{"id": "q", "input": "H.duty", "low": "10 kW", "high": "90 kW"}],
+        gauges=[{"id": "T", "reads": "P.temperature"}],
+        scans=[{"id": "s", "over": [{"knob": "q", "points": 5}], "gauges": ["T"]}],
+    )
     result = run_scan(project, project.scans[0])
     said = [any("heat-capacity data of dme" in w for w in p["warnings"]) for p in result.points]
     hot = [p["gauges"]["T"] > 1001.0 for p in result.points]

@@ -218,10 +218,14 @@ def test_exchanger_holds_its_approach_also_where_it_lies_inside():
     base = document(
         AROMATICS,
         [{"id": "HX", "kind": "exchanger", "approach": "12 K"}],
-        [feed("h", "HX.hot", {"benzene": "100 kmol/h", "toluene": "5 kmol/h"}, T="180 degC", P="2 bar"),
-         {"id": "ho", "from": "HX.hot"}, feed("c", "HX.cold", {"toluene": "230 kmol/h"}, T="20 degC", P="5 bar"), {"id": "co", "from": "HX.cold"}],
+        [
+            feed("h", "HX.hot", {"benzene": "100 kmol/h", "toluene": "5 kmol/h"}, T="180 degC", P="2 bar"),
+            {"id": "ho", "from": "HX.hot"},
+            feed("c", "HX.cold", {"toluene": "230 kmol/h"}, T="20 degC", P="5 bar"),
+            {"id": "co", "from": "HX.cold"},
+        ],
         phase_model="peng-robinson",
-    )  # fmt: skip
+    )
     solution = solve(base)
     assert solution.solved, solution.messages
     values = solution.units["HX"].values
@@ -295,9 +299,13 @@ def test_decanter_by_shares_and_by_equilibrium():
     base = document(
         {"water": "7732-18-5", "hexane": "110-54-3"},
         [{"id": "DEC", "kind": "decanter", "mode": "equilibrium"}],
-        [feed("f", "DEC", {"water": "50 kmol/h", "hexane": "50 kmol/h"}, P="2 bar"), {"id": "l", "from": "DEC.light"}, {"id": "h", "from": "DEC.heavy"}],
+        [
+            feed("f", "DEC", {"water": "50 kmol/h", "hexane": "50 kmol/h"}, P="2 bar"),
+            {"id": "l", "from": "DEC.light"},
+            {"id": "h", "from": "DEC.heavy"},
+        ],
         phase_model="peng-robinson",
-    )  # fmt: skip
+    )
     solution = solve(base)
     assert solution.solved, solution.messages
     light, heavy = solution.streams["l"], solution.streams["h"]
@@ -352,14 +360,34 @@ def alkylation(purge):
         "hexane": "79-29-8",
         "octane": "540-84-1",
     }
-    units = [{"id": "MIX", "kind": "mixer"},
-             {"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "40 degC"}},
-             {"id": "COL", "kind": "shortcut-column", "light_key": "isobutane", "heavy_key": "hexane", "light_recovery": "99 %", "heavy_recovery": "99 %"},
-             {"id": "SPLIT", "kind": "splitter", "drawn": purge}]  # fmt: skip
-    streams = [feed("ole", "MIX", {"ethylene": "20 kmol/h", "propane": "1 kmol/h"}, P="12 bar"),
-               feed("iso", "MIX", {"isobutane": "25 kmol/h", "butane": "1.5 kmol/h"}, P="12 bar"), {"id": "S1", "from": "MIX", "to": "R"},
-               {"id": "S2", "from": "R", "to": "COL"}, {"id": "top", "from": "COL.distillate", "to": "SPLIT"}, {"id": "alkylate", "from": "COL.bottoms"},
-               {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}]  # fmt: skip
+    units = [
+        {"id": "MIX", "kind": "mixer"},
+        {
+            "id": "R",
+            "kind": "stoichiometric-reactor",
+            "set": "main",
+            "heat": {"mode": "isothermal", "temperature": "40 degC"},
+        },
+        {
+            "id": "COL",
+            "kind": "shortcut-column",
+            "light_key": "isobutane",
+            "heavy_key": "hexane",
+            "light_recovery": "99 %",
+            "heavy_recovery": "99 %",
+        },
+        {"id": "SPLIT", "kind": "splitter", "drawn": purge},
+    ]
+    streams = [
+        feed("ole", "MIX", {"ethylene": "20 kmol/h", "propane": "1 kmol/h"}, P="12 bar"),
+        feed("iso", "MIX", {"isobutane": "25 kmol/h", "butane": "1.5 kmol/h"}, P="12 bar"),
+        {"id": "S1", "from": "MIX", "to": "R"},
+        {"id": "S2", "from": "R", "to": "COL"},
+        {"id": "top", "from": "COL.distillate", "to": "SPLIT"},
+        {"id": "alkylate", "from": "COL.bottoms"},
+        {"id": "purge", "from": "SPLIT.drawn"},
+        {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+    ]
     reactions = [{"id": "r1", "equation": "isobutane + ethylene = hexane", "conversion": {"key": "ethylene", "value": "95 %"}},
                  {"id": "r2", "equation": "hexane + ethylene = octane", "conversion": {"key": "hexane", "value": "10 %"}}]  # fmt: skip
     return document(species, units, streams, reactions, [{"id": "main", "steps": [["r1"], ["r2"]]}], "peng-robinson")

@@ -26,7 +26,10 @@ def burner(unit, co="20 kmol/h"):
 
 @pytest.mark.parametrize(("volume", "T"), [("0.05 m3", 2206.4), ("2 m3", 2208.2)])
 def test_a_tank_finds_its_ignited_state_up_to_the_adiabatic_limit(volume, T):
-    """The smaller tank has an unstable state at 864 K besides. All the CO burnt warms the gas by more than 1500 K (heats of formation and heat capacities of JANAF)."""
+    """The smaller tank has an unstable state at 864 K besides.
+
+    All the CO burnt warms the gas by more than 1500 K (heats of formation and heat capacities of JANAF).
+    """
     s = solve(burner({"kind": "stirred-tank", "volume": volume, "heat": {"mode": "adiabatic"}}))
     assert s.solved and s.streams["P"].temperature == pytest.approx(T, abs=1.0)
     assert s.units["R"].values["conversion"]["co"] > 0.998
@@ -82,9 +85,18 @@ def test_nothing_happening_is_zero_and_not_rounding():
         "mixture": "gas",
         "heat": {"mode": "isothermal", "temperature": "900 degC"},
     }
-    s = solve(document({"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5", "n2": "7727-37-9"}, [{"id": "R", **unit}],
-                       [feed("F", "R", {"h2": "37.3 kmol/h", "o2": "100 kmol/h", "n2": "77.7 kmol/h"}, T="25 degC", P="1 bar"),
-                        {"id": "P", "from": "R"}], [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}], [{"id": "main", "steps": [["r1"]]}]))  # fmt: skip
+    s = solve(
+        document(
+            {"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5", "n2": "7727-37-9"},
+            [{"id": "R", **unit}],
+            [
+                feed("F", "R", {"h2": "37.3 kmol/h", "o2": "100 kmol/h", "n2": "77.7 kmol/h"}, T="25 degC", P="1 bar"),
+                {"id": "P", "from": "R"},
+            ],
+            [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}],
+            [{"id": "main", "steps": [["r1"]]}],
+        )
+    )
     assert s.solved and s.units["R"].values["conversion"]["n2"] == 0.0
 
 
@@ -191,8 +203,14 @@ def test_no_drum_or_decanter_sends_gas_out_as_liquid(unit):
 def test_the_model_is_called_a_poor_guide_only_where_it_is(pair, told):
     """Peng–Robinson has a k_ij for ethanol and water, none for butanol and water; aromatics need none."""
     a, b = pair
-    s = solve(document({"a": a, "b": b}, [{"id": "H", "kind": "heater", "temperature": "40 degC"}],
-                       [feed("F", "H", {"a": "10 kmol/h", "b": "10 kmol/h"}), {"id": "P", "from": "H"}], phase_model="peng-robinson"))  # fmt: skip
+    s = solve(
+        document(
+            {"a": a, "b": b},
+            [{"id": "H", "kind": "heater", "temperature": "40 degC"}],
+            [feed("F", "H", {"a": "10 kmol/h", "b": "10 kmol/h"}), {"id": "P", "from": "H"}],
+            phase_model="peng-robinson",
+        )
+    )
     assert any("poor guide" in m.what for m in s.messages) == told
 
 
@@ -202,12 +220,24 @@ def test_the_model_is_called_a_poor_guide_only_where_it_is(pair, told):
 def test_the_heat_of_reaction_says_where_it_holds(phase, heat, words):
     """C2H4 + H2O = C2H5OH: −45.8 kJ/mol of gases; with liquid water and ethanol (heats of vaporisation 44.0 and 42.3 kJ/mol,
     handbooks) −44.1. Ethylene is no liquid at 25 °C."""
-    project = document({"e": "74-85-1", "w": "7732-18-5", "a": "64-17-5"},
-                       [{"id": "R", "kind": "stoichiometric-reactor", "set": "main", "heat": {"mode": "isothermal", "temperature": "400 degC"
-                         if phase == "vapour" else "20 degC"}}],
-                       [feed("F", "R", {"e": "1 kmol/h", "w": "99 kmol/h"}, P="60 bar" if phase == "liquid" else "1 bar"), {"id": "P", "from": "R"}],
-                       [{"id": "r1", "equation": "e + w = a", "conversion": {"key": "e", "value": "100 %"}}],
-                       [{"id": "main", "steps": [["r1"]]}], "peng-robinson")  # fmt: skip
+    project = document(
+        {"e": "74-85-1", "w": "7732-18-5", "a": "64-17-5"},
+        [
+            {
+                "id": "R",
+                "kind": "stoichiometric-reactor",
+                "set": "main",
+                "heat": {"mode": "isothermal", "temperature": "400 degC" if phase == "vapour" else "20 degC"},
+            }
+        ],
+        [
+            feed("F", "R", {"e": "1 kmol/h", "w": "99 kmol/h"}, P="60 bar" if phase == "liquid" else "1 bar"),
+            {"id": "P", "from": "R"},
+        ],
+        [{"id": "r1", "equation": "e + w = a", "conversion": {"key": "e", "value": "100 %"}}],
+        [{"id": "main", "steps": [["r1"]]}],
+        "peng-robinson",
+    )
     values = solve(project).units["R"].values
     assert values["heat_of_reaction"] * 3.6 / 1000.0 == pytest.approx(heat / 1000.0, abs=1.2)
     assert values["heat_holds"].startswith(words)
@@ -246,8 +276,16 @@ def test_cold_argon_is_inside_its_heat_capacity_and_a_hot_trace_is_left_out():
 def test_the_shipped_parameter_of_ethanol_and_water_fits_what_its_comment_says():
     """x, y, T at 1 atm (Perry's Handbook, 7th ed., table 13-1; from memory). No azeotrope: y stays above x."""
     model = phase_model("peng-robinson", ("64-17-5", "7732-18-5"))
-    data = np.array([(0.0966, 0.4375, 86.7), (0.2377, 0.5445, 82.7), (0.3965, 0.6122, 80.7), (0.5079, 0.6564, 79.8), (0.6763, 0.7385, 78.74),
-                     (0.7472, 0.7815, 78.41)])  # fmt: skip
+    data = np.array(
+        [
+            (0.0966, 0.4375, 86.7),
+            (0.2377, 0.5445, 82.7),
+            (0.3965, 0.6122, 80.7),
+            (0.5079, 0.6564, 79.8),
+            (0.6763, 0.7385, 78.74),
+            (0.7472, 0.7815, 78.41),
+        ]
+    )
     found = [model.boundary(False, 101325.0, np.array([x, 1.0 - x]), 352.0) for x, _, _ in data]
     y, T = np.array([f[2][0] for f in found]), np.array([f[0] - 273.15 for f in found])
     assert np.sqrt(np.mean((y - data[:, 1]) ** 2)) < 0.03 and np.sqrt(np.mean((T - data[:, 2]) ** 2)) < 1.3
@@ -256,7 +294,11 @@ def test_the_shipped_parameter_of_ethanol_and_water_fits_what_its_comment_says()
 
 def test_a_reaction_that_rests_on_a_disputed_datum_says_so():
     """Quinoline's formation enthalpy: its sources form camps."""
-    project = document({"q": "91-22-5", "h2": "1333-74-0", "d": "635-46-1"}, [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
-                       [feed("F", "R", {"q": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "P", "from": "R"}],
-                       [{"id": "r1", "equation": "q + 2 h2 = d", "conversion": {"key": "q", "value": "50 %"}}], [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+    project = document(
+        {"q": "91-22-5", "h2": "1333-74-0", "d": "635-46-1"},
+        [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
+        [feed("F", "R", {"q": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "P", "from": "R"}],
+        [{"id": "r1", "equation": "q + 2 h2 = d", "conversion": {"key": "q", "value": "50 %"}}],
+        [{"id": "main", "steps": [["r1"]]}],
+    )
     assert any("kJ/mol apart" in m.what and "q" in m.what for m in check(project))

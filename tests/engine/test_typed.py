@@ -107,10 +107,12 @@ def full():
     project = with_column().dump()
     project["units"][0]["keys_by"] = "composition"
     project |= {
-        "gauges": [{"id": "g1", "reads": "F.fraction.ethanol"}], "knobs": [{"id": "k1", "input": "COL1.heavy_in_distillate", "low": "1 %", "high": "5 %"}],
+        "gauges": [{"id": "g1", "reads": "F.fraction.ethanol"}],
+        "knobs": [{"id": "k1", "input": "COL1.heavy_in_distillate", "low": "1 %", "high": "5 %"}],
         "targets": [{"id": "t1", "gauge": "g1", "knob": "k1", "value": "50 %", "on": False}],
-        "scans": [{"id": "s1", "over": [{"knob": "k1"}]}], "ties": [{"sets": "COL1.light_recovery", "formula": "0.5"}],
-    }  # fmt: skip
+        "scans": [{"id": "s1", "over": [{"knob": "k1"}]}],
+        "ties": [{"sets": "COL1.light_recovery", "formula": "0.5"}],
+    }
     return load(project)
 
 

@@ -261,8 +261,14 @@ def test_pump_by_hand():
 
 def test_valve_flashes_at_the_same_enthalpy():
     """Liquid propane from 18 bar and 45 °C to 2 bar: the share that flashes by CoolProp."""
-    s = solve(document({"propane": "74-98-6"}, [{"id": "V", "kind": "valve", "pressure": "2 bar"}],
-                       [feed("f", "V", {"propane": "3.6 kmol/h"}, T="45 degC", P="18 bar"), {"id": "p", "from": "V"}], phase_model="peng-robinson"))  # fmt: skip
+    s = solve(
+        document(
+            {"propane": "74-98-6"},
+            [{"id": "V", "kind": "valve", "pressure": "2 bar"}],
+            [feed("f", "V", {"propane": "3.6 kmol/h"}, T="45 degC", P="18 bar"), {"id": "p", "from": "V"}],
+            phase_model="peng-robinson",
+        )
+    )
     h1, liquid, vapour = (
         PropsSI("Hmolar", *a, "Propane") for a in (("T", 318.15, "P", 18e5), ("Q", 0, "P", 2e5), ("Q", 1, "P", 2e5))
     )

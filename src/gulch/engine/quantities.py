@@ -252,11 +252,24 @@ def _display_sets():
         "heat per length": "Btu/(h ft)", "viscosity": "cP",
     }  # fmt: skip
     si = metric | {
-        "temperature": "K", "pressure": "Pa", "pressure difference": "Pa", "molar flow": "mol/s", "mass flow": "kg/s", "volume flow": "m3/s",
-        "power": "W", "molar energy": "J/mol", "molar concentration": "mol/m3", "time": "s", "heat conductance": "W/K",
-        "heat capacity flow": "W/K", "heat per length": "W/m", "viscosity": "Pa s", "rate": "mol/(m3 s)",
-        "rate per mass": "mol/(kg s)", "space velocity": "1/s",
-    }  # fmt: skip
+        "temperature": "K",
+        "pressure": "Pa",
+        "pressure difference": "Pa",
+        "molar flow": "mol/s",
+        "mass flow": "kg/s",
+        "volume flow": "m3/s",
+        "power": "W",
+        "molar energy": "J/mol",
+        "molar concentration": "mol/m3",
+        "time": "s",
+        "heat conductance": "W/K",
+        "heat capacity flow": "W/K",
+        "heat per length": "W/m",
+        "viscosity": "Pa s",
+        "rate": "mol/(m3 s)",
+        "rate per mass": "mol/(kg s)",
+        "space velocity": "1/s",
+    }
     sets = [
         DisplaySet("process-metric", "kmol/h · °C · bar", metric),
         DisplaySet("us-customary", "lbmol/h · °F · psi", us),
@@ -266,8 +279,30 @@ def _display_sets():
 
 
 DISPLAY_SETS = _display_sets()
-_PRETTY = {"degC": "°C", "degF": "°F", "degR": "°R", "m3/h": "m³/h", "m3/s": "m³/s", "ft3/h": "ft³/h",
-           "kg/m3": "kg/m³", "lb/ft3": "lb/ft³", "kmol/m3": "kmol/m³", "mol/m3": "mol/m³", "lbmol/ft3": "lbmol/ft³", "m3": "m³", "ft3": "ft³", "m2": "m²", "ft2": "ft²", "W/(m2 K)": "W/(m² K)", "kmol/(m3 h)": "kmol/(m³ h)", "mol/(m3 s)": "mol/(m³ s)", "Btu/(h degF)": "Btu/(h °F)", "m3/kmol": "m³/kmol", "ft3/lbmol": "ft³/lbmol", "1": ""}  # fmt: skip
+_PRETTY = {
+    "degC": "°C",
+    "degF": "°F",
+    "degR": "°R",
+    "m3/h": "m³/h",
+    "m3/s": "m³/s",
+    "ft3/h": "ft³/h",
+    "kg/m3": "kg/m³",
+    "lb/ft3": "lb/ft³",
+    "kmol/m3": "kmol/m³",
+    "mol/m3": "mol/m³",
+    "lbmol/ft3": "lbmol/ft³",
+    "m3": "m³",
+    "ft3": "ft³",
+    "m2": "m²",
+    "ft2": "ft²",
+    "W/(m2 K)": "W/(m² K)",
+    "kmol/(m3 h)": "kmol/(m³ h)",
+    "mol/(m3 s)": "mol/(m³ s)",
+    "Btu/(h degF)": "Btu/(h °F)",
+    "m3/kmol": "m³/kmol",
+    "ft3/lbmol": "ft³/lbmol",
+    "1": "",
+}
 
 
 def pretty_unit(unit):
@@ -276,10 +311,10 @@ def pretty_unit(unit):
 
 
 def format_number(value, digits=4):
-    """A number with `digits` significant figures, plain where plain is readable.
+    r"""A number with `digits` significant figures, plain where plain is readable.
 
     >>> format_number(1234.5678), format_number(0.00001234), format_number(0)
-    ('1 235', '1.234e-05', '0')
+    ('1\u202f235', '1.234e-05', '0')
     """
     if value is None or not math.isfinite(value):
         return "–"

@@ -71,8 +71,10 @@ class Sentences:
         else:
             reference = new_reference()
             log.error("fault %s at %s", reference, request.path, exc_info=exception)
-            context |= {"title": "Gulch met a fault of its own",
-                        "why": f"Nothing was changed. Its reference is {reference}: whoever runs this server finds it in the log."}  # fmt: skip
+            context |= {
+                "title": "Gulch met a fault of its own",
+                "why": f"Nothing was changed. Its reference is {reference}: whoever runs this server finds it in the log.",
+            }
         if request.headers.get("HX-Request"):
             response = HttpResponse(f"{context['title']}. {context['why']}", "text/plain; charset=utf-8", status=500)
             response["X-Gulch-Says"] = "1"

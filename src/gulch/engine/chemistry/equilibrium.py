@@ -441,7 +441,7 @@ def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
         return n
 
     ln_phi = np.zeros(model.n)
-    for number in range(1, MAX_OUTER + 1):
+    for number in range(1, MAX_OUTER + 1):  # noqa: B007  (read after the loop)
         n = at_fugacities(ln_phi)
         latest = model.ln_phi(T, P, n, VAPOUR)
         change = float(np.max(np.abs(latest - ln_phi)))

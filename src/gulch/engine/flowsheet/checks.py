@@ -113,11 +113,20 @@ def formation_data(project):
         lacking = [s for s, datum in data if datum is None]
         for s, datum in data:
             if datum is not None and datum.disputed:
-                yield Message("warning", f"species.{s.id}", f"The sources of the formation enthalpy of {s.shown} lie {datum.spread / 1e3:.3g} kJ/mol apart; "
-                              f"{datum.source} is taken, and {r.id} rests on it.", "Choose a source, or type a value of your own.")  # fmt: skip
+                yield Message(
+                    "warning",
+                    f"species.{s.id}",
+                    f"The sources of the formation enthalpy of {s.shown} lie {datum.spread / 1e3:.3g} kJ/mol apart; "
+                    f"{datum.source} is taken, and {r.id} rests on it.",
+                    "Choose a source, or type a value of your own.",
+                )
         if lacking:
-            yield Message("error", f"species.{lacking[0].id}", f"{lacking[0].shown} has no formation enthalpy, so {r.id} has no "
-                          "heat of reaction.", f"Type the formation enthalpy of {lacking[0].shown}, or take {r.id} out of the set.")  # fmt: skip
+            yield Message(
+                "error",
+                f"species.{lacking[0].id}",
+                f"{lacking[0].shown} has no formation enthalpy, so {r.id} has no heat of reaction.",
+                f"Type the formation enthalpy of {lacking[0].shown}, or take {r.id} out of the set.",
+            )
 
 
 def equilibrium_constants(project):
@@ -170,8 +179,13 @@ def rate_laws(project):
             except SpeciesError:
                 lacking = []
             if lacking:
-                yield Message("error", f"{r.id}.rate", f"The reverse of {r.id} is to come from equilibrium, but {lacking[0]} has no "
-                              "entropy, so there is no equilibrium constant.", f"Give {r.id} a constant, or a reverse of its own.")  # fmt: skip
+                yield Message(
+                    "error",
+                    f"{r.id}.rate",
+                    f"The reverse of {r.id} is to come from equilibrium, but {lacking[0]} has no "
+                    "entropy, so there is no equilibrium constant.",
+                    f"Give {r.id} a constant, or a reverse of its own.",
+                )
         if r.rate.orders:
             vanish = [
                 s for i, v in resolved.coefficients.items() if v < 0 and (s := entries[i][0]) not in r.rate.orders
@@ -362,8 +376,14 @@ def quantities(project):
         if not a.low <= value <= a.high:
             side, bound = ("below", a.low) if value < a.low else ("above", a.high)
             what = "negative" if a.low == 0.0 and value < 0.0 else f"{side} {show(bound, a.dimension, project.display)}"
-            yield Message("error", a.address, f"{a.label} is {what}: {a.text}.",
-                          "Give a value that is zero or more." if what == "negative" else f"Keep it {'above' if value < a.low else 'below'} that.")  # fmt: skip
+            yield Message(
+                "error",
+                a.address,
+                f"{a.label} is {what}: {a.text}.",
+                "Give a value that is zero or more."
+                if what == "negative"
+                else f"Keep it {'above' if value < a.low else 'below'} that.",
+            )
 
 
 def feeds(project):
@@ -668,6 +688,29 @@ def temperature_range(project):
 
 
 CHECKS = (
-    beginnings, unique_ids, known_species, phase_model_fits, equations, formation_data, equilibrium_constants, polynomials, rate_laws, kinetic_reactors, measures, quantities, conversions, conversion_sums, reaction_sets, feeds,
-    connections, unit_rules, temperature_range, knobs_and_gauges, closing, couplings, tears, doubts, assumptions,
-)  # fmt: skip
+    beginnings,
+    unique_ids,
+    known_species,
+    phase_model_fits,
+    equations,
+    formation_data,
+    equilibrium_constants,
+    polynomials,
+    rate_laws,
+    kinetic_reactors,
+    measures,
+    quantities,
+    conversions,
+    conversion_sums,
+    reaction_sets,
+    feeds,
+    connections,
+    unit_rules,
+    temperature_range,
+    knobs_and_gauges,
+    closing,
+    couplings,
+    tears,
+    doubts,
+    assumptions,
+)

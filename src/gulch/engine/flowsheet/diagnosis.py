@@ -203,15 +203,23 @@ def draw(account, outcome, i):
         return f"Give it a larger purge: raise the share drawn at {splitter}."
     held, settles = found
     if held is not None:
-        return f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what reaches it."
+        return (
+            f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} "
+            "of what reaches it."
+        )
     must = account.fed[i] + max(float(account.made[i]), 0.0)
-    why = (f"{show(must, 'molar flow', display)} of it enters or is made, so that a purge of {show(must / LIKELY_SHARE, 'molar flow', display)} "
-           f"would be needed to hold it under {_percent(LIKELY_SHARE)}")  # fmt: skip
+    why = (
+        f"{show(must, 'molar flow', display)} of it enters or is made, so that "
+        f"a purge of {show(must / LIKELY_SHARE, 'molar flow', display)} "
+        f"would be needed to hold it under {_percent(LIKELY_SHARE)}"
+    )
     if settles is None:
         return f"No share drawn at {splitter} closes the loop: {why}. Feed less of it, make less, or take it out in a unit of its own."
     share, fraction = settles
-    return (f"No share drawn at {splitter} holds {species} under {_percent(LIKELY_SHARE)}: {why}. "
-            f"From {show(share, 'fraction', display, 2)} on the loop closes, with {_percent(fraction)} {species} before the splitter.")  # fmt: skip
+    return (
+        f"No share drawn at {splitter} holds {species} under {_percent(LIKELY_SHARE)}: {why}. "
+        f"From {show(share, 'fraction', display, 2)} on the loop closes, with {_percent(fraction)} {species} before the splitter."
+    )
 
 
 def smallest_purge(account, splitter, i):

@@ -28,7 +28,10 @@ from gulch.engine.units.base import Choice, Context, Given, Input, PerReaction, 
 
 
 def solve(document, start=None, watch=UNWATCHED, max_passes=None):
-    """Solve a Project. start: `Solution.start` of an earlier solve; watch: a settle.Watch, which may end it. Never raises for an unsolved process."""
+    """Solve a Project; returns a Solution, and never raises for an unsolved process.
+
+    start: `Solution.start` of an earlier solve; watch: a settle.Watch, which may end it; max_passes: in place of the document's.
+    """
     return Plan(document).run(start=start, watch=watch, max_passes=max_passes)
 
 

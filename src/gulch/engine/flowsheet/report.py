@@ -31,9 +31,14 @@ class Report:
         for address, value in self.run.outside.items():
             tie, bounds = self.plan.ties[address], self.plan.bounds[address]
             side, bound = ("below", bounds.low) if value < bounds.low else ("above", bounds.high)
-            self.run.trouble(tie.node, UnitTrouble(
-                f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
-                f"{show(bound, tie.dimension, display)} that it may be.", "Change the formula, or keep it inside with min or max."))  # fmt: skip
+            self.run.trouble(
+                tie.node,
+                UnitTrouble(
+                    f"The tie sets {tie.label} to {show(value, tie.dimension, display)}, {side} the "
+                    f"{show(bound, tie.dimension, display)} that it may be.",
+                    "Change the formula, or keep it inside with min or max.",
+                ),
+            )
 
     def write(self):
         """Write everything that the run found to its Solution."""

@@ -119,10 +119,18 @@ def doubts(project):
         if unit != "%" or not 0.0 < number <= 1.0:
             continue
         meant, now = f"{100.0 * number:.10g} %", f"{number:.10g} %"
-        yield Message("question", place, f"{found.label} was typed as {number:.10g} without a unit and is taken as {now}. Was {meant} meant?",
-                      "Answer here, or type it with its unit.",
-                      [[meant, meant], [f"keep {now}", KEEP], [f"{meant}, and so for every bare number here", ALWAYS_SHARE],
-                       [f"{now}, and so for every bare number here", ALWAYS_PERCENT]])  # fmt: skip
+        yield Message(
+            "question",
+            place,
+            f"{found.label} was typed as {number:.10g} without a unit and is taken as {now}. Was {meant} meant?",
+            "Answer here, or type it with its unit.",
+            [
+                [meant, meant],
+                [f"keep {now}", KEEP],
+                [f"{meant}, and so for every bare number here", ALWAYS_SHARE],
+                [f"{now}, and so for every bare number here", ALWAYS_PERCENT],
+            ],
+        )
 
 
 def answer(project, place, value):

@@ -216,13 +216,21 @@ def _graphite():
     T, cp = graphite()
     keep = (T >= 250.0) & (T <= 3000.0)
     return {
-        "cas": GRAPHITE, "name": "graphite", "formula": "C", "atoms": {"C": 1}, "non_volatile": True,
-        "molar_mass": Datum(molecular_weight({"C": 1}) / 1000.0, "atomic weights, IUPAC"), "critical_temperature": None, "critical_pressure": None,
-        "acentric_factor": None, "formation_enthalpy": Datum(0.0, "element in its standard state"),
-        "entropy": Datum(5.74, "CODATA Key Values (1989)"), "boiling_point": None,
+        "cas": GRAPHITE,
+        "name": "graphite",
+        "formula": "C",
+        "atoms": {"C": 1},
+        "non_volatile": True,
+        "molar_mass": Datum(molecular_weight({"C": 1}) / 1000.0, "atomic weights, IUPAC"),
+        "critical_temperature": None,
+        "critical_pressure": None,
+        "acentric_factor": None,
+        "formation_enthalpy": Datum(0.0, "element in its standard state"),
+        "entropy": Datum(5.74, "CODATA Key Values (1989)"),
+        "boiling_point": None,
         "liquid_density": Datum(2260.0, "CRC Handbook"),
         "heat_capacity": fit(T[keep], cp[keep], "JANAF tables (1998), solid"),
-    }  # fmt: skip
+    }
 
 
 @lru_cache(maxsize=1)

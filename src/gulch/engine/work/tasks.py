@@ -1,7 +1,7 @@
 """What can be worked on elsewhere: plain data in, plain data out.
 
-A task's `perform(watch, shelf)` runs in a worker, and what it answers is kept; the shelf keeps prepared documents between tasks. `digest` names what
-its answer depends on, so that an answer can be kept and found again.
+A task's `perform(watch, shelf)` runs in a worker, and what it answers is kept; the shelf keeps prepared documents between
+tasks. `digest` names what its answer depends on, so that an answer can be kept and found again.
 """
 
 import json

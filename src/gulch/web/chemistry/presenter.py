@@ -242,17 +242,25 @@ class ChemistryPage:
         e = reaction.equilibrium or EquilibriumEntry()
         nu = self.nu(reaction.id)
         out = {
-            "id": reaction.id, "entry": e, "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
+            "id": reaction.id,
+            "entry": e,
+            "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
             "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
             "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
             "bases": [(v, words, v == e.basis) for v, words in BASES.items()],
-            "units": [(u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered]
-            if e.basis in BASIS_UNITS else [],
-            "error": self.space.errors.get(f"{reaction.id}.equilibrium"), "polynomial": reaction.conversion.polynomial or "" if reaction.conversion else "",
-            "has_conversion": reaction.conversion is not None, "low": pretty_text(e.low or ""), "high": pretty_text(e.high or ""),
+            "units": [
+                (u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered
+            ]
+            if e.basis in BASIS_UNITS
+            else [],
+            "error": self.space.errors.get(f"{reaction.id}.equilibrium"),
+            "polynomial": reaction.conversion.polynomial or "" if reaction.conversion else "",
+            "has_conversion": reaction.conversion is not None,
+            "low": pretty_text(e.low or ""),
+            "high": pretty_text(e.high or ""),
             "polynomial_error": self.space.errors.get(f"{reaction.id}.polynomial"),
             "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
-        }  # fmt: skip
+        }
         out["rate"] = self.rate_detail(reaction, nu)
         if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
             return out
@@ -270,8 +278,10 @@ class ChemistryPage:
             if constant.source != "gibbs":
                 heat = constant.reaction_heat(self.T, nu, self.model)
                 own = reaction_properties(nu, self.model, self.T).dh
-                out["heat_words"] = (f"The constant itself implies a heat of reaction of {self.show(heat, 'molar energy')} at "
-                                     f"{self.at_shown} (van 't Hoff); the formation data give {self.show(own, 'molar energy')}.")  # fmt: skip
+                out["heat_words"] = (
+                    f"The constant itself implies a heat of reaction of {self.show(heat, 'molar energy')} at "
+                    f"{self.at_shown} (van 't Hoff); the formation data give {self.show(own, 'molar energy')}."
+                )
                 out["heat_differs"] = abs(heat - own) > 0.15 * max(abs(own), 1e4)
         except QuantityError:
             pass
@@ -298,8 +308,14 @@ class ChemistryPage:
         usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}
         back = {names[i]: f"{v:g}" for i, v in enumerate(nu) if v > 0.0}
         shown = dict.fromkeys([*(names[i] for i, v in enumerate(nu) if v), *e.orders, *e.reverse_orders])
-        out["orders"] = [(s, e.orders.get(s, "0") if e.orders else usual.get(s, "0"), e.reverse_orders.get(s, "0") if e.reverse_orders else back.get(s, "0"))
-                         for s in shown]  # fmt: skip
+        out["orders"] = [
+            (
+                s,
+                e.orders.get(s, "0") if e.orders else usual.get(s, "0"),
+                e.reverse_orders.get(s, "0") if e.reverse_orders else back.get(s, "0"),
+            )
+            for s in shown
+        ]
         out["others"] = [s for s in names if s not in shown]
         try:
             law = rate_of(reaction, self.document, nu)
@@ -473,9 +489,20 @@ def drawing(reactions):
     for at, column in columns.items():
         for k, node in enumerate(column):
             places[node] = (14 + PILL / 2 + at * COLUMN, height / 2 + (k - (len(column) - 1) / 2) * ROW)
-    nodes = [{"kind": kind, "name": name, "short": name if len(name) <= (13 if kind == "species" else 18) else name[:12] + "…", "x": x, "y": y,
-              "left": x - PILL / 2, "top": y - 11, "points": f"{x - 9},{y} {x},{y - 9} {x + 9},{y} {x},{y + 9}", "below": y + 20}
-             for (kind, name), (x, y) in places.items()]  # fmt: skip
+    nodes = [
+        {
+            "kind": kind,
+            "name": name,
+            "short": name if len(name) <= (13 if kind == "species" else 18) else name[:12] + "…",
+            "x": x,
+            "y": y,
+            "left": x - PILL / 2,
+            "top": y - 11,
+            "points": f"{x - 9},{y} {x},{y - 9} {x + 9},{y} {x},{y + 9}",
+            "below": y + 20,
+        }
+        for (kind, name), (x, y) in places.items()
+    ]
     edges = []
     for r, nu in reactions.items():
         rx, ry = places["reaction", r]

@@ -125,10 +125,18 @@ class Curves:
             keep = [i for i, T in enumerate(self.diagram["T"]) if top >= T]
             d = {k: [v[i] for i in keep] for k, v in self.diagram.items()}
             return {
-                "kind": "heat", "x": self.numbers(d["T"], "temperature"), "x_label": "temperature", "x_unit": self.label("temperature"),
-                "axis": self.label("power"), "made": self.numbers(d["made"], "power"), "removed": self.numbers(d["removed"], "power"),
-                "states": [{"x": self.numbers([s["T"]], "temperature")[0], "stable": s["stable"], "runs": s["runs"]} for s in self.values.get("steady") or []],
-            }  # fmt: skip
+                "kind": "heat",
+                "x": self.numbers(d["T"], "temperature"),
+                "x_label": "temperature",
+                "x_unit": self.label("temperature"),
+                "axis": self.label("power"),
+                "made": self.numbers(d["made"], "power"),
+                "removed": self.numbers(d["removed"], "power"),
+                "states": [
+                    {"x": self.numbers([s["T"]], "temperature")[0], "stable": s["stable"], "runs": s["runs"]}
+                    for s in self.values.get("steady") or []
+                ],
+            }
         x, label, unit = self.way()
         peaks = []
         for p in self.values.get("peaks") or []:

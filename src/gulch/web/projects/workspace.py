@@ -212,10 +212,16 @@ class Workspace:
                 else (m.where if self.stage_of(m.where) == "loops" else head)
             )
             yield {
-                "level": m.level, "what": m.what, "todo": m.todo, "where": m.where, "answers": m.answers,
-                "stage": self.stage_of(m.where), "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select), "taken": json.dumps(self.taken(m.where)),
+                "level": m.level,
+                "what": m.what,
+                "todo": m.todo,
+                "where": m.where,
+                "answers": m.answers,
+                "stage": self.stage_of(m.where),
+                "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select),
+                "taken": json.dumps(self.taken(m.where)),
                 "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
-            }  # fmt: skip
+            }
 
     @property
     def flow_units(self):
@@ -411,10 +417,16 @@ class Workspace:
                 "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
             })  # fmt: skip
         loops = [
-            {"id": lo.id, "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
-             "units": lo.units, "settled": lo.settled, "why": self.short_reason(lo)}
+            {
+                "id": lo.id,
+                "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}"
+                + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
+                "units": lo.units,
+                "settled": lo.settled,
+                "why": self.short_reason(lo),
+            }
             for lo in (self.latest.loops if self.latest else [])
-        ]  # fmt: skip
+        ]
         return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
 
     def short_reason(self, loop):
@@ -485,8 +497,14 @@ class Workspace:
                 for d in DIMENSIONS.values()
                 if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
             ]
-            return {"what": "gauge", "id": g.id, "gauge": g, "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [], "said": self.said(f"gauge.{g.id}"),
-                    "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads)}  # fmt: skip
+            return {
+                "what": "gauge",
+                "id": g.id,
+                "gauge": g,
+                "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
+                "said": self.said(f"gauge.{g.id}"),
+                "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
+            }
         unit = self.document.unit(self.select)
         if unit is not None:
             return self.inspect_unit(unit)
@@ -515,8 +533,16 @@ class Workspace:
                 account = self.account(outcome)
             balance = self.balance_rows(outcome.balances)
         return {
-            "what": "unit", "id": unit.id, "flow_unit": show_unit("molar flow", self.display), "kind": kind.label, "meaning": kind.meaning, "fields": list(self.unit_fields(unit)),
-            "results": results, "account": account, "balance": balance, "messages": self.own_messages(unit.id),
+            "what": "unit",
+            "id": unit.id,
+            "flow_unit": show_unit("molar flow", self.display),
+            "kind": kind.label,
+            "meaning": kind.meaning,
+            "fields": list(self.unit_fields(unit)),
+            "results": results,
+            "account": account,
+            "balance": balance,
+            "messages": self.own_messages(unit.id),
             "reactions": list(self.reaction_rows(unit, outcome)) if outcome and outcome.solved else [],
             "equilibria": list(self.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
             "net": self.net_reactions(outcome) if outcome and outcome.solved else [],
@@ -524,7 +550,7 @@ class Workspace:
             "reading": self.unit_reading(unit),
             "entering": [s.id for s in self.document.streams if s.enters == unit.id],
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
-        }  # fmt: skip
+        }
 
     def unit_results(self, unit, outcome):
         for r in KINDS[unit.kind].results():
@@ -594,8 +620,14 @@ class Workspace:
     def equilibrium_rows(self, outcome):
         for r in outcome.reactions:
             if "ln_k" in r:
-                yield {"reaction": r["reaction"], "k": power_text(r["ln_k"]), "q": "–" if r.get("gone") else power_text(r["ln_q"]), "gone": r.get("gone"),
-                       "extent": self.flow_text(r["extent"]), "basis": r.get("basis", "")}  # fmt: skip
+                yield {
+                    "reaction": r["reaction"],
+                    "k": power_text(r["ln_k"]),
+                    "q": "–" if r.get("gone") else power_text(r["ln_q"]),
+                    "gone": r.get("gone"),
+                    "extent": self.flow_text(r["extent"]),
+                    "basis": r.get("basis", ""),
+                }
             elif "held" in r:
                 asked = show(r["asked"], "fraction", self.display) if r["asked"] is not None else "an extent"
                 yield {
@@ -652,12 +684,24 @@ class Workspace:
                 )
             for s in self.document.species:
                 n = found.flow.get(s.id, 0.0)
-                out["composition"].append({
-                    "label": s.shown, "flow": self.flow_text(n),
-                    "fraction": show(n / found.total if found.total else None, "fraction", self.display, unit=False),
-                    "rows": [self.result_row(f"{stream.id}.{k}.{s.id}", w, "") for k, w in
-                             (("flow", "flow"), ("fraction", "mole fraction"), ("mass_flow", "mass flow"), ("mass_fraction", "mass fraction"))],
-                })  # fmt: skip
+                out["composition"].append(
+                    {
+                        "label": s.shown,
+                        "flow": self.flow_text(n),
+                        "fraction": show(
+                            n / found.total if found.total else None, "fraction", self.display, unit=False
+                        ),
+                        "rows": [
+                            self.result_row(f"{stream.id}.{k}.{s.id}", w, "")
+                            for k, w in (
+                                ("flow", "flow"),
+                                ("fraction", "mole fraction"),
+                                ("mass_flow", "mass flow"),
+                                ("mass_fraction", "mass fraction"),
+                            )
+                        ],
+                    }
+                )
             for p in found.phases:
                 out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
         return out
@@ -794,7 +838,8 @@ def gain_words(loop):
     plain = math.ceil(math.log(1e-9) / math.log(max(abs(g), 1e-9))) if abs(g) > 0 else 1
     return (
         f"{100 * abs(g):.3g} % of a disturbance comes back after one pass; "
-        f"passing by itself would take {f'about {max(plain, 1)}' if plain < 10_000 else 'more than 10 000'} passes, this took {loop.passes}."
+        f"passing by itself would take {f'about {max(plain, 1)}' if plain < 10_000 else 'more than 10 000'} passes, "
+        f"this took {loop.passes}."
     )
 
 

@@ -19,12 +19,21 @@ def scan_page(space):
     sweep = chosen.over[0]
     knob = space.document.knob(sweep.knob)
     page["scan"] = {
-        "id": chosen.id, "words": scan_words(space, chosen), "points": sweep.points,
+        "id": chosen.id,
+        "words": scan_words(space, chosen),
+        "points": sweep.points,
         "knobs": [(k.id, knob_words(space, k), k.id == sweep.knob) for k in space.document.knobs],
-        "low": pretty_text(sweep.low or (knob.low if knob else "")), "high": pretty_text(sweep.high or (knob.high if knob else "")),
-        "gauges": [(g.id, g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads, g.id in chosen.gauges or not chosen.gauges)
-                   for g in space.document.gauges],
-    }  # fmt: skip
+        "low": pretty_text(sweep.low or (knob.low if knob else "")),
+        "high": pretty_text(sweep.high or (knob.high if knob else "")),
+        "gauges": [
+            (
+                g.id,
+                g.label or space.outputs[g.reads].label if g.reads in space.outputs else g.reads,
+                g.id in chosen.gauges or not chosen.gauges,
+            )
+            for g in space.document.gauges
+        ],
+    }
     run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
     page["run"] = run
     result = jobs.result_of(run) if run is not None else None
@@ -99,10 +108,17 @@ def table(result, display):
             (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g))
             for g in result["gauges"]
         ]
-        rows.append({
-            "value": show(p["value"], result["dimension"], display, unit=False), "typed": write(p["value"], result["dimension"], display, 7),
-            "cells": cells, "remarks": own, "solved": p["solved"], "why": p["why"], "inside": p["solved"] and all(ok for _, ok in cells),
-        })  # fmt: skip
+        rows.append(
+            {
+                "value": show(p["value"], result["dimension"], display, unit=False),
+                "typed": write(p["value"], result["dimension"], display, 7),
+                "cells": cells,
+                "remarks": own,
+                "solved": p["solved"],
+                "why": p["why"],
+                "inside": p["solved"] and all(ok for _, ok in cells),
+            }
+        )
     failed = [r for r in rows if not r["solved"]]
     return {"remarks": remark_lines(result, display), "heads": heads, "rows": rows, "failed": failed, "address": result["address"],
             "inside": sum(r["inside"] for r in rows)}  # fmt: skip

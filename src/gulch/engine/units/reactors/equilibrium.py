@@ -39,8 +39,15 @@ class EquilibriumReactor(Reactor):
         "vapour or liquid: the contents are taken as one phase; both: they split as the phase model finds, and leave apart",
         context="as the feed",
     )
-    approach = Input("Approach temperature", "temperature difference",
-                     "the constants are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K", counted=False)  # fmt: skip
+    approach = Input(
+        "Approach temperature",
+        "temperature difference",
+        "the constants are taken at the outlet temperature plus this",
+        low=-500.0,
+        high=500.0,
+        default="0 K",
+        counted=False,
+    )
     runs = PerReaction(
         "How each reaction runs",
         "slow reactions are held at the conversion of their card, or at an extent",

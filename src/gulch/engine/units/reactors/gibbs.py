@@ -36,8 +36,15 @@ class GibbsReactor(Reactor):
 
     set = ReactionSet("Reactions held back", "a set whose reactions may be held at given extents; none is needed",
                       steps=False, optional=True)  # fmt: skip
-    approach = Input("Approach temperature", "temperature difference",
-                     "Gibbs energies are taken at the outlet temperature plus this", low=-500.0, high=500.0, default="0 K", counted=False)  # fmt: skip
+    approach = Input(
+        "Approach temperature",
+        "temperature difference",
+        "Gibbs energies are taken at the outlet temperature plus this",
+        low=-500.0,
+        high=500.0,
+        default="0 K",
+        counted=False,
+    )
     held_extent = PerReaction("Held at extent", "fixes the change of the reaction's key species; empty: free",
                               "molar flow", default=None)  # fmt: skip
     inert = PerSpecies("Inert share", "fraction", "share of the species fed that takes no part; 100 % also forbids making it",
@@ -62,9 +69,10 @@ class GibbsReactor(Reactor):
             if not out and (d.entropy is None or d.formation_enthalpy is None)
         ]
         if lacking:
+            first = context.model.species[context.species.index(lacking[0])]
+            datum = "entropy" if first.entropy is None else "formation enthalpy"
             raise UnitTrouble(
-                f"{lacking[0]} has no {'entropy' if context.model.species[context.species.index(lacking[0])].entropy is None else 'formation enthalpy'}, "
-                "so its Gibbs energy is unknown.",
+                f"{lacking[0]} has no {datum}, so its Gibbs energy is unknown.",
                 "Type it in Chemistry, make the species inert, or use another reactor.",
                 f"inert.{lacking[0]}",
             )
@@ -98,8 +106,13 @@ class GibbsReactor(Reactor):
         activity = carbon_activity(found.potentials, product.T + given.approach)
         has_graphite = any(s.cas == GRAPHITE for s in context.model.species)
         if activity is not None and activity > 1.0 + 1e-9 and not (has_graphite and found.solid > 0.0):
-            notes.append(("warning", f"The carbon activity is {activity:.3g}: above 1 graphite would form, which is not a species of this project.",
-                          "Add graphite in Chemistry to let it form, feed more steam or oxygen, or change the temperature."))  # fmt: skip
+            notes.append(
+                (
+                    "warning",
+                    f"The carbon activity is {activity:.3g}: above 1 graphite would form, which is not a species of this project.",
+                    "Add graphite in Chemistry to let it form, feed more steam or oxygen, or change the temperature.",
+                )
+            )
         values["carbon_activity"] = activity
         values["carbon_formed"] = found.solid if has_graphite else None
         rows = []

@@ -18,8 +18,16 @@ REFINEMENTS = 4
 RTOL = 1e-9
 RAN_AWAY = 2000  # steps counted for an integration that broke off
 MOST_STEPS = 100_000  # of the integrator, in the search for a coolant that runs against the flow
-_HEAT = {"isothermal": k.ISOTHERMAL, "feed-temperature": k.ISOTHERMAL, "adiabatic": k.ADIABATIC, "duty": k.GIVEN_HEAT, "per-length": k.GIVEN_HEAT,
-         "coolant": k.COOLED, "cocurrent": k.COCURRENT, "countercurrent": k.COUNTERCURRENT}  # fmt: skip
+_HEAT = {
+    "isothermal": k.ISOTHERMAL,
+    "feed-temperature": k.ISOTHERMAL,
+    "adiabatic": k.ADIABATIC,
+    "duty": k.GIVEN_HEAT,
+    "per-length": k.GIVEN_HEAT,
+    "coolant": k.COOLED,
+    "cocurrent": k.COCURRENT,
+    "countercurrent": k.COUNTERCURRENT,
+}
 _PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
 
 
@@ -77,13 +85,20 @@ class PlugFlow(KineticReactor):
     tubes = Input("Number of tubes", "ratio", "tubes side by side", low=1.0, high=1e6, default="1")
     mode = Choice(
         "Heat",
-        {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature", "adiabatic": "adiabatic",
-         "duty": "given duty, spread evenly", "per-length": "given duty per length", "coolant": "coolant at one temperature", "cocurrent": "coolant in the same direction",
-         "countercurrent": "coolant against the flow"},
+        {
+            "isothermal": "held at a temperature",
+            "feed-temperature": "held at the feed's temperature",
+            "adiabatic": "adiabatic",
+            "duty": "given duty, spread evenly",
+            "per-length": "given duty per length",
+            "coolant": "coolant at one temperature",
+            "cocurrent": "coolant in the same direction",
+            "countercurrent": "coolant against the flow",
+        },
         "how heat enters or leaves along the reactor",
         default="feed-temperature",
         group="heat",
-    )  # fmt: skip
+    )
     heating = Input("Duty per length", "heat per length", "heat put in per length of all tubes together; negative takes heat out",
                     default="0 kW/m", when=("mode", "per-length"), group="heat")  # fmt: skip
     conductance = Input("U A of the wall", "heat conductance", "heat passed per degree over the whole reactor", low=0.0, high=1e9,

@@ -56,8 +56,16 @@ class StirredTank(KineticReactor):
                    "which one runs where the heat balance has several", default="hottest")  # fmt: skip
     near = Input("Nearest to", "temperature", "the steady state nearest to this temperature runs", low=100.0, high=3000.0,
                  default="50 degC", when=("state", "nearest"))  # fmt: skip
-    search_low = Input("Looked for from", "temperature", "lowest temperature at which steady states are looked for; empty: below feed and coolant",
-                       low=100.0, high=3000.0, optional=True, empty="by itself", material=False)  # fmt: skip
+    search_low = Input(
+        "Looked for from",
+        "temperature",
+        "lowest temperature at which steady states are looked for; empty: below feed and coolant",
+        low=100.0,
+        high=3000.0,
+        optional=True,
+        empty="by itself",
+        material=False,
+    )
     search_high = Input("up to", "temperature", "highest temperature looked at; empty: what complete conversion can reach", low=100.0,
                         high=5000.0, optional=True, empty="by itself", material=False)  # fmt: skip
 
@@ -134,8 +142,14 @@ class StirredTank(KineticReactor):
         notes = []
         if diagram and len(found) > 1:
             stable = next((s for t, s in found if abs(t - T) < 1e-6), True)
-            notes.append(("warning", f"{len(found)} steady states exist; the one at {show(T, 'temperature', context.display)} runs"
-                          + ("." if stable else " although it is unstable."), "See the heat diagram; choose another under “Steady state”."))  # fmt: skip
+            notes.append(
+                (
+                    "warning",
+                    f"{len(found)} steady states exist; the one at {show(T, 'temperature', context.display)} runs"
+                    + ("." if stable else " although it is unstable."),
+                    "See the heat diagram; choose another under “Steady state”.",
+                )
+            )
         if given.phase != "both":
             notes += cls.phase_remarks(product, given, context)
         changes = [(r.id, e * r.nu) for r, e in zip(reactions, xi)]

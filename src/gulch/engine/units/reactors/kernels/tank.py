@@ -52,7 +52,7 @@ def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, 
     flow = n0.sum()
     reached, trying = 0.0, 1.0
     best = xi.copy()
-    for attempt in range(60):
+    for _ in range(60):
         now = best.copy()
         good = False
         part = size * trying
