@@ -6,6 +6,7 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 
 import json
 from functools import lru_cache
+from types import SimpleNamespace
 from typing import Annotated, Any, ClassVar, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
@@ -15,7 +16,7 @@ from gulch.engine.references import Address, EditOf, FormulaText, OnLoss, Own, P
 from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import Choice
 
 FORMAT, VERSION = "gulch-project", 1
 MAX_BYTES = 2_000_000
@@ -351,43 +352,26 @@ class LedgerEntry(Part):
     across: bool = Field(False, description="streams as columns")
 
 
+TYPES = SimpleNamespace(
+    quantity=Quantity, species_id=SpeciesId, reaction_id=ReactionId, set_id=Annotated[str, Ref(Thing.SET)]
+)  # of the entries that declarations make
+
+
 def _unit_model(kind):
     """The document part of one unit kind."""
     fields = {"id": (Annotated[Id, Own(Thing.UNIT)], ...), "kind": (Literal[kind.kind], kind.kind)}
     groups = {}
     for d in kind.inputs():
-        if isinstance(d, Choice):
-            entry = (Literal[tuple(d.options)] | None, Field(None, description=f"{d.meaning}{_otherwise(d)}"))
-        elif isinstance(d, Input):
-            entry = (Quantity | None, Field(None, description=f"{d.meaning} [{d.dimension}]{_otherwise(d)}"))
-        elif isinstance(d, PerSpecies):
-            entry = (dict[SpeciesId, Quantity], Field({}, description=f"{d.meaning} [{d.dimension}], by species"))
-        elif isinstance(d, PerReaction):
-            values = Literal[tuple(d.options)] if d.options else Quantity
-            entry = (dict[ReactionId, values], Field({}, description=f"{d.meaning}, by reaction"))
-        elif isinstance(d, ReactionSet | SpeciesChoice):
-            marker = Ref(Thing.SET if isinstance(d, ReactionSet) else Thing.SPECIES)
-            entry = (Annotated[str | None, marker], Field(None, description=d.meaning))
-        group = getattr(d, "group", None)
-        if group:
-            groups.setdefault(group, {})[key_of(d)] = entry
+        annotation, default, description = d.schema(TYPES)
+        entry = (annotation, Field(default, description=description))
+        if d.group:
+            groups.setdefault(d.group, {})[d.key] = entry
         else:
-            fields[key_of(d)] = entry
+            fields[d.key] = entry
     for group, entries in groups.items():
         model = create_model(f"{kind.__name__}{group.title()}", __base__=Part, **entries)
         fields[group] = (model, Field(default_factory=model))
     return create_model(f"{kind.__name__}Entry", __base__=Part, **fields)
-
-
-def _otherwise(declared):
-    """Words for what holds when an entry is left out."""
-    taken = declared.context or declared.default
-    return f"; {taken} is assumed when left out" if taken else ""
-
-
-def key_of(declared):
-    """The document key of a declaration: `duty_given` is written `duty`, being no result there."""
-    return declared.name.removesuffix("_given")
 
 
 UNIT_MODELS = {kind.kind: _unit_model(kind) for kind in KINDS.values()}
@@ -478,14 +462,14 @@ class Project(Part):
 
 def value_of(unit, declared):
     """The document text of a declared input of a unit entry."""
-    holder = getattr(unit, declared.group) if getattr(declared, "group", None) else unit
-    return getattr(holder, key_of(declared))
+    holder = getattr(unit, declared.group) if declared.group else unit
+    return getattr(holder, declared.key)
 
 
 def set_value(unit, declared, text):
     """Write a declared input of a unit entry; pydantic validates."""
-    holder = getattr(unit, declared.group) if getattr(declared, "group", None) else unit
-    setattr(holder, key_of(declared), text)
+    holder = getattr(unit, declared.group) if declared.group else unit
+    setattr(holder, declared.key, text)
 
 
 def choices_of(unit):
@@ -494,7 +478,7 @@ def choices_of(unit):
     One left out takes the way to which a typed value belongs, else its default; None is left to the context.
     """
     declared = KINDS[unit.kind].inputs()
-    return {d.name: value_of(unit, d) or _implied(unit, d, declared) for d in declared if isinstance(d, Choice)}
+    return {d.name: value_of(unit, d) or _implied(unit, d, declared) for d in KINDS[unit.kind].declared(Choice)}
 
 
 def _implied(unit, choice, declared):
@@ -509,8 +493,8 @@ def assumed_choices(unit):
     A way to give something counts by the numbers that it asks for, if it asks for any.
     """
     declared, ways = KINDS[unit.kind].inputs(), choices_of(unit)
-    for d in declared:
-        if not isinstance(d, Choice) or not d.counted or value_of(unit, d) is not None or not d.in_use(ways):
+    for d in KINDS[unit.kind].declared(Choice):
+        if not d.counted or value_of(unit, d) is not None or not d.in_use(ways):
             continue
         if not any(o.when and o.when[0] == d.name and ways[d.name] in o.when[1:] for o in declared):
             yield d

@@ -99,7 +99,7 @@ GONE = _Gone()  # what the walker gives for data that go
 @cache
 def _items():
     """{name of an input or result of units: what there is one of it for}, species aside."""
-    found = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.inputs() if isinstance(d, PerReaction)}
+    found = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.declared(PerReaction)}
     per = {"reaction": Thing.REACTION, "element": None}
     return found | {r.name: per[r.per] for kind in KINDS.values() for r in kind.results() if r.per in per}
 

@@ -292,9 +292,7 @@ def conversions(project):
 
 def conversion_sums(project):
     """Conversions on one key in one step must not add up to more than 100 %."""
-    used = {
-        value_of(u, d) for u in project.units for d in KINDS[u.kind].inputs() if isinstance(d, ReactionSet) and d.steps
-    }
+    used = {value_of(u, d) for u in project.units for d in KINDS[u.kind].declared(ReactionSet) if d.steps}
     for s in project.reaction_sets:
         for place, step in enumerate(s.steps, 1):
             sums = {}
@@ -329,30 +327,37 @@ def reaction_sets(project):
                     "error", f"{s.id}.steps", f"Set {s.id} runs {id_} more than once.", "Keep it in one step."
                 )
     for u in project.units:
-        for d in KINDS[u.kind].inputs():
-            if isinstance(d, SpeciesChoice) and project.species:
-                if value_of(u, d) not in {s.id for s in project.species}:
-                    chosen = value_of(u, d)
-                    what = (
-                        f"{u.id}: {d.label.lower()} is {chosen}, which is not in the project."
-                        if chosen
-                        else f"{u.id} has no {d.label.lower()}."
-                    )
-                    yield Message("error", f"{u.id}.{d.name}", what, "Choose one in the inspector.")
-            if isinstance(d, ReactionSet):
-                chosen = value_of(u, d)
-                if chosen is None and d.optional:
-                    continue
-                if chosen is None:
-                    yield Message(
-                        "error", f"{u.id}.{d.name}", f"{u.id} has no reaction set.", "Choose one in the inspector."
-                    )
-                elif project.set(chosen) is None:
-                    yield Message("error", f"{u.id}.{d.name}", f"{u.id} uses set {chosen}, which the project does not have.",
-                                  "Choose another set.")  # fmt: skip
-                elif not any(project.set(chosen).steps):
-                    yield Message("warning", f"{u.id}.{d.name}", f"Set {chosen} of {u.id} holds no reaction.",
-                                  "Add a reaction in Chemistry.")  # fmt: skip
+        yield from species_chosen(project, u)
+        for d in KINDS[u.kind].declared(ReactionSet):
+            yield from set_chosen(project, u, d)
+
+
+def species_chosen(project, unit):
+    """Species that a unit is asked to name are in the project."""
+    for d in KINDS[unit.kind].declared(SpeciesChoice) if project.species else ():
+        chosen = value_of(unit, d)
+        if chosen not in {s.id for s in project.species}:
+            label = d.label.lower()
+            what = (
+                f"{unit.id}: {label} is {chosen}, which is not in the project."
+                if chosen
+                else f"{unit.id} has no {label}."
+            )
+            yield Message("error", f"{unit.id}.{d.key}", what, "Choose one in the inspector.")
+
+
+def set_chosen(project, unit, declared):
+    """The reaction set that a unit uses is there and holds something."""
+    chosen, where = value_of(unit, declared), f"{unit.id}.{declared.key}"
+    if chosen is None:
+        if not declared.optional:
+            yield Message("error", where, f"{unit.id} has no reaction set.", "Choose one in the inspector.")
+    elif project.set(chosen) is None:
+        yield Message(
+            "error", where, f"{unit.id} uses set {chosen}, which the project does not have.", "Choose another set."
+        )
+    elif not any(project.set(chosen).steps):
+        yield Message("warning", where, f"Set {chosen} of {unit.id} holds no reaction.", "Add a reaction in Chemistry.")
 
 
 def quantities(project):
@@ -362,7 +367,7 @@ def quantities(project):
     for u in project.units:
         for d in KINDS[u.kind].inputs():
             if not getattr(d, "optional", True) and not d.context:
-                required.add(f"{u.id}.{d.name.removesuffix('_given')}")
+                required.add(f"{u.id}.{d.key}")
     for a in addresses(project).values():
         try:
             value = read(a)

@@ -89,7 +89,7 @@ def new_unit(project, kind):
     if kind not in KINDS:
         raise EditError(f"There is no unit kind “{kind}”.")
     unit = UNIT_MODELS[kind](id=fresh(KINDS[kind].short, taken(project)))
-    needed = any(isinstance(d, ReactionSet) and not d.optional for d in KINDS[kind].inputs())
+    needed = any(not d.optional for d in KINDS[kind].declared(ReactionSet))
     if needed and project.reaction_sets:
         unit.set = project.reaction_sets[0].id
     project.units.append(unit)
@@ -353,9 +353,7 @@ def take_assumed(project, id_, taken, address=None):
 def _choice_at(project, address):
     head, _, name = address.partition(".")
     unit = project.unit(head)
-    return (
-        next((d for d in KINDS[unit.kind].inputs() if isinstance(d, Choice) and d.name == name), None) if unit else None
-    )
+    return next((d for d in KINDS[unit.kind].declared(Choice) if d.name == name), None) if unit else None
 
 
 # Loops, ties and targets
@@ -827,9 +825,7 @@ def add_reaction(project, equation, name=None):
     if not project.reaction_sets:
         project.reaction_sets.append(SetEntry(id="main", steps=[[id_]]))
         for unit in project.units:
-            if any(
-                isinstance(d, ReactionSet) and not d.optional and unit.set is None for d in KINDS[unit.kind].inputs()
-            ):
+            if any(not d.optional and unit.set is None for d in KINDS[unit.kind].declared(ReactionSet)):
                 unit.set = "main"
     else:
         first = project.reaction_sets[0]

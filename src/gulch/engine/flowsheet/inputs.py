@@ -26,7 +26,7 @@ from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import PerReaction, Scope
 
 
 @dataclass(frozen=True)
@@ -110,35 +110,28 @@ def reactions_of(project, unit):
     return [i for step in chosen.steps for i in step if i in known] if chosen else []
 
 
-def per_reaction(unit, name, reaction):
-    """The document text of a PerReaction declaration for one reaction, its default where none is given."""
-    declared = next(d for d in KINDS[unit.kind].inputs() if d.name == name)
-    return value_of(unit, declared).get(reaction, declared.default)
+def scope_of(project, unit):
+    """The Scope of a unit's declarations."""
+    reactions = tuple(reactions_of(project, unit))
+    ways = {d.name: d.chosen(value_of(unit, d), reactions) for d in KINDS[unit.kind].declared(PerReaction) if d.options}
+    return Scope(tuple((s.id, s.shown) for s in project.species), reactions, choices_of(unit), ways)
 
 
 def unit_addresses(project, unit):
     """Addresses of one unit's numbers that are in use."""
-    choices = choices_of(unit)
+    scope = scope_of(project, unit)
     for d in KINDS[unit.kind].inputs():
-        if isinstance(d, Choice | ReactionSet | SpeciesChoice) or not d.in_use(choices):
+        if not d.in_use(scope.choices):
             continue
-        text = value_of(unit, d)
-        if isinstance(d, PerSpecies):
-            for s in project.species:
-                yield Address(f"{unit.id}.{d.name}.{s.id}", d.dimension, f"{d.label} of {s.shown} in {unit.id}",
-                              d.low, d.high, text.get(s.id, d.default), assumed=not text, counted=d.counted)  # fmt: skip
-        elif isinstance(d, PerReaction):
-            for id_ in reactions_of(project, unit) if d.options is None else ():
-                if d.only is None or per_reaction(unit, d.only[0], id_) == d.only[1]:
-                    yield Address(f"{unit.id}.{d.name}.{id_}", d.dimension, f"{d.label} of {id_} in {unit.id}",
-                                  d.low, d.high, text.get(id_, d.default))  # fmt: skip
-        else:
-            name = d.name.removesuffix("_given")
-            lacking = text in (None, "") and bool(d.default or d.context)
-            if lacking and d.default:
-                text = default_text(d.default, d.dimension, project.display)
-            yield Address(f"{unit.id}.{name}", d.dimension, f"{d.label} of {unit.id}", d.low, d.high, text, True, d.material,
-                          lacking, d.context, d.counted)  # fmt: skip
+        for n in d.numbers(value_of(unit, d), scope):
+            text = n.text
+            if n.lacking and not n.item and d.default:
+                text = default_text(text, d.dimension, project.display)
+            yield Address(
+                f"{unit.id}.{d.key}.{n.item}" if n.item else f"{unit.id}.{d.key}", d.dimension,
+                f"{n.label} {'in' if n.item else 'of'} {unit.id}", d.low, d.high, text, True, getattr(d, "material", True),
+                n.lacking, d.context, getattr(d, "counted", True),
+            )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -170,14 +163,14 @@ def assumed(project, id_):
             for a in feed_addresses(project, stream)
             if a.assumed
         ]
-    labels = {d.name.removesuffix("_given"): d.label for d in KINDS[unit.kind].inputs()}
+    labels = {d.key: d.label for d in KINDS[unit.kind].inputs()}
     found = [Assumed(f"{id_}.{d.name}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
     found += [
         Assumed(a.address, labels[a.address.split(".")[1]].lower(), a.text)
         for a in unit_addresses(project, unit) if a.assumed and a.counted
     ]  # fmt: skip
     place = list(labels)
-    return sorted(found, key=lambda a: place.index(a.address.split(".")[1].removesuffix("_given")))
+    return sorted(found, key=lambda a: place.index(a.address.split(".")[1]))
 
 
 @once
@@ -230,16 +223,8 @@ def write(project, address, text):
         return
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
-            if name in (d.name, d.name.removesuffix("_given")):
-                if isinstance(d, PerSpecies | PerReaction):
-                    values = dict(value_of(unit, d))
-                    if text in (None, ""):
-                        values.pop(species, None)
-                    else:
-                        values[species] = text
-                    set_value(unit, d, values)
-                else:
-                    set_value(unit, d, text or None)
+            if name == d.key:
+                set_value(unit, d, d.changed(value_of(unit, d), species, text))
                 return
     if reaction is not None and name == "conversion" and reaction.conversion is not None:
         reaction.conversion.value = text

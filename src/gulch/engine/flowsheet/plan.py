@@ -9,11 +9,11 @@ import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, resolve_equation
 from gulch.engine.chemistry.reaction import Reaction
-from gulch.engine.document import Project, choices_of, source_of, value_of
+from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
-from gulch.engine.flowsheet.inputs import addresses, constant_of, model_of, number, polynomial_of, rate_of, reactions_of
+from gulch.engine.flowsheet.inputs import addresses, constant_of, model_of, number, polynomial_of, rate_of, scope_of
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.run import Run
@@ -24,7 +24,7 @@ from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Context, Given, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import Context, Given
 
 
 def solve(document, start=None, watch=UNWATCHED, max_passes=None):
@@ -85,7 +85,7 @@ class Plan:
         self.leaving = {u.id: _leaving(project, u) for u in project.units}
         self.ports = {u.id: [p.name for p in KINDS[u.kind].ports_out(u)] for u in project.units}
         self.units = {u.id: u for u in project.units}
-        self.fixed = {u.id: self._fixed(u) for u in project.units}
+        self.readers = {u.id: self._readers(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
         m = project.measures
         self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
@@ -111,29 +111,10 @@ class Plan:
         """Streams that leave some of the units."""
         return [s for u in units for s in self.leaving[u].values()]
 
-    def _fixed(self, unit):
-        """Choices and references of a unit, and which numbers it wants: [(name, address or None, ...)]."""
-        choices = choices_of(unit)
-        values, wanted = dict(choices), []
-        for d in KINDS[unit.kind].inputs():
-            if isinstance(d, Choice):
-                continue
-            if isinstance(d, ReactionSet | SpeciesChoice):
-                values[d.name] = value_of(unit, d)
-            elif isinstance(d, PerSpecies):
-                default = parse(d.default, d.dimension)
-                wanted.append((d.name, [f"{unit.id}.{d.name}.{s}" for s in self.species], default))
-            elif isinstance(d, PerReaction):
-                ids = reactions_of(self.project, unit)
-                if d.options:
-                    values[d.name] = {i: value_of(unit, d).get(i, d.default) for i in ids}
-                else:
-                    wanted.append((d.name, {i: f"{unit.id}.{d.name}.{i}" for i in ids}, None))
-            elif isinstance(d, Input):
-                wanted.append(
-                    (d.name, f"{unit.id}.{d.name.removesuffix('_given')}" if d.in_use(choices) else None, None)
-                )
-        return values, wanted
+    def _readers(self, unit):
+        """[(name, function of the inputs)] of what a unit's `solve` is given."""
+        scope = scope_of(self.project, unit)
+        return [(d.name, d.reader(unit.id, value_of(unit, d), scope)) for d in KINDS[unit.kind].inputs()]
 
     def _reaction(self, entry):
         resolved = resolve_equation(entry.equation, self.project.entries())
@@ -148,16 +129,8 @@ class Plan:
         )  # fmt: skip
 
     def given(self, unit_id, inputs):
-        values, wanted = self.fixed[unit_id]
-        values = dict(values)
-        for name, address, default in wanted:
-            if isinstance(address, dict):
-                values[name] = {i: inputs[a] for i, a in address.items() if a in inputs}
-            elif isinstance(address, list):
-                values[name] = np.array([inputs.get(a, default) for a in address])
-            else:
-                values[name] = inputs.get(address) if address else None
-        return Given(**values)
+        """What a unit's `solve` is given, in SI."""
+        return Given(**{name: read(inputs) for name, read in self.readers[unit_id]})
 
     def context(self, inputs):
         """What unit kinds are given besides feed and inputs: model, species, reaction sets with the numbers of a run."""

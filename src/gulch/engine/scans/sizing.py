@@ -13,13 +13,7 @@ from gulch.engine.flowsheet.plan import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
 from gulch.engine.units.base import (
-    Choice,
     Given,
-    Input,
-    PerReaction,
-    PerSpecies,
-    ReactionSet,
-    SpeciesChoice,
     UnitTrouble,
 )
 from gulch.engine.units.reactors.plug_flow import PlugFlow
@@ -54,16 +48,7 @@ class Sizing:
 
 def defaults(kind, **values):
     """A Given of a unit kind with its declared defaults, some replaced."""
-    out = {}
-    for d in kind.inputs():
-        if isinstance(d, Choice):
-            out[d.name] = d.default
-        elif isinstance(d, Input):
-            out[d.name] = parse(d.default, d.dimension) if d.default is not None and not d.optional else None
-        elif isinstance(d, PerSpecies | PerReaction):
-            out[d.name] = {}
-        elif isinstance(d, ReactionSet | SpeciesChoice):
-            out[d.name] = None
+    out = {d.name: d.unset() for d in kind.inputs()}
     return Given(**(out | values))
 
 

@@ -8,11 +8,12 @@ list and the help are made from those declarations, in the order in which they s
 from dataclasses import dataclass, field
 from functools import cache
 from types import SimpleNamespace
+from typing import Literal
 
 import numpy as np
 
 from gulch.engine.phases import gas_in_liquid
-from gulch.engine.quantities import show
+from gulch.engine.quantities import parse, show
 
 
 class UnitTrouble(ValueError):
@@ -23,20 +24,92 @@ class UnitTrouble(ValueError):
         self.what, self.todo, self.where = what, todo, where
 
 
+@dataclass(frozen=True)
+class Scope:
+    """What a unit's declarations are spread over. species: [(id, name shown)]; reactions: ids of the unit's set, in order.
+
+    choices: {name: value} of the unit; ways: {name of a PerReaction of options: {reaction: value}}.
+    """
+
+    species: tuple
+    reactions: tuple
+    choices: dict
+    ways: dict
+
+
+@dataclass(frozen=True)
+class Number:
+    """One number that a declaration asks for. item: of which species or reaction, "" where there is only one.
+
+    text: as in the document, its default where none is typed; lacking: whether nobody typed it although figures rest on it.
+    """
+
+    item: str
+    label: str
+    text: str | None
+    lacking: bool = False
+
+
 class Declared:
-    """An attribute that learns its own name; `group` nests it in the document."""
+    """An attribute that learns its own name; `group` nests it in the document.
+
+    What a declaration means to the document's schema, to the list of addresses, to a run and to the form it says itself.
+    """
 
     name = ""
+    written = None  # its key in document and addresses where that is not its name, because a result has that name
     group = None
     when = None  # (choice name, value, ...): used only while that choice has one of the values
     context = ""
     default = None
+    form = ""  # which field of the form shows it
 
     def __set_name__(self, owner, name):
         self.name = name
 
+    @property
+    def key(self):
+        """Its key in the document and in addresses."""
+        return self.written or self.name
+
     def in_use(self, choices):
+        """Whether it counts while the choices are as they are."""
         return self.when is None or choices.get(self.when[0]) in self.when[1:]
+
+    def schema(self, types):
+        """(type, default, description) of its document entry; types: those of document texts and references."""
+        raise NotImplementedError
+
+    def numbers(self, value, scope):
+        """The Numbers it asks for now; value: its document entry."""
+        return ()
+
+    def reader(self, unit_id, value, scope):
+        """A function of {address: SI value} that gives what `solve` is given under its name."""
+        return lambda inputs: value
+
+    def unset(self):
+        """What `solve` is given where nothing is typed, in SI."""
+        return None
+
+    def changed(self, value, item, text):
+        """The document entry with a text written into it."""
+        return text or None
+
+    def _otherwise(self):
+        taken = self.context or self.default
+        return f"; {taken} is assumed when left out" if taken else ""
+
+
+class _ByItem(Declared):
+    """An entry of several texts by species or reaction."""
+
+    def unset(self):
+        return {}
+
+    def changed(self, value, item, text):
+        rest = {k: v for k, v in value.items() if k != item}
+        return rest if text in (None, "") else rest | {item: text}
 
 
 @dataclass(eq=False)
@@ -60,6 +133,24 @@ class Input(Declared):
     material: bool = True  # a temperature that material has, which the heat-capacity data should cover
     context: str = ""
     counted: bool = True
+    written: str | None = None
+    form = "number"
+
+    def schema(self, types):
+        return types.quantity | None, None, f"{self.meaning} [{self.dimension}]{self._otherwise()}"
+
+    def numbers(self, value, scope):
+        lacking = value in (None, "") and bool(self.default or self.context)
+        return (Number("", self.label, self.default if lacking and self.default else value, lacking),)
+
+    def reader(self, unit_id, value, scope):
+        if not self.in_use(scope.choices):
+            return lambda inputs: None
+        address = f"{unit_id}.{self.key}"
+        return lambda inputs: inputs.get(address)
+
+    def unset(self):
+        return parse(self.default, self.dimension) if self.default is not None and not self.optional else None
 
 
 @dataclass(eq=False)
@@ -74,6 +165,17 @@ class Choice(Declared):
     group: str | None = None
     context: str = ""
     counted: bool = True
+    form = "choice"
+
+    def schema(self, types):
+        return Literal[tuple(self.options)] | None, None, f"{self.meaning}{self._otherwise()}"
+
+    def reader(self, unit_id, value, scope):
+        chosen = scope.choices[self.name]
+        return lambda inputs: chosen
+
+    def unset(self):
+        return self.default
 
 
 @dataclass(eq=False)
@@ -84,6 +186,10 @@ class ReactionSet(Declared):
     meaning: str
     steps: bool = True
     optional: bool = False
+    form = "set"
+
+    def schema(self, types):
+        return types.set_id | None, None, self.meaning
 
 
 @dataclass(eq=False)
@@ -93,10 +199,14 @@ class SpeciesChoice(Declared):
     label: str
     meaning: str
     when: tuple | None = None
+    form = "species"
+
+    def schema(self, types):
+        return types.species_id | None, None, self.meaning
 
 
 @dataclass(eq=False)
-class PerSpecies(Declared):
+class PerSpecies(_ByItem):
     """One number for each species of the project; missing ones take the default."""
 
     label: str
@@ -107,10 +217,22 @@ class PerSpecies(Declared):
     default: str = "0 %"
     when: tuple | None = None
     counted: bool = True
+    form = "per_species"
+
+    def schema(self, types):
+        return dict[types.species_id, types.quantity], {}, f"{self.meaning} [{self.dimension}], by species"
+
+    def numbers(self, value, scope):
+        return tuple(Number(i, f"{self.label} of {s}", value.get(i, self.default), not value) for i, s in scope.species)
+
+    def reader(self, unit_id, value, scope):
+        default = parse(self.default, self.dimension)
+        addresses = [f"{unit_id}.{self.key}.{i}" for i, _ in scope.species]
+        return lambda inputs: np.array([inputs.get(a, default) for a in addresses])
 
 
 @dataclass(eq=False)
-class PerReaction(Declared):
+class PerReaction(_ByItem):
     """One number, or one of several ways (`options`), for each reaction of the unit's set; missing ones take the default.
 
     A number without default is optional.
@@ -124,6 +246,30 @@ class PerReaction(Declared):
     low: float = -np.inf
     high: float = np.inf
     only: tuple | None = None  # (name of a PerReaction of options, value): asked for only where that holds
+    form = "per_reaction"
+
+    def schema(self, types):
+        values = Literal[tuple(self.options)] if self.options else types.quantity
+        return dict[types.reaction_id, values], {}, f"{self.meaning}, by reaction"
+
+    def numbers(self, value, scope):
+        asked = (
+            []
+            if self.options
+            else [i for i in scope.reactions if self.only is None or scope.ways[self.only[0]][i] == self.only[1]]
+        )
+        return tuple(Number(i, f"{self.label} of {i}", value.get(i, self.default)) for i in asked)
+
+    def chosen(self, value, reactions):
+        """{reaction: way} of each reaction."""
+        return {i: value.get(i, self.default) for i in reactions}
+
+    def reader(self, unit_id, value, scope):
+        if self.options:
+            chosen = self.chosen(value, scope.reactions)
+            return lambda inputs: chosen
+        addresses = {i: f"{unit_id}.{self.key}.{i}" for i in scope.reactions}
+        return lambda inputs: {i: inputs[a] for i, a in addresses.items() if a in inputs}
 
 
 @dataclass(eq=False)

@@ -41,7 +41,13 @@ class Exchanger(Unit):
     hot_outlet = Input("Hot side leaves at", "temperature", "temperature of the hot side's outlet",
                        low=100.0, high=3000.0, default="100 degC", when=("mode", "hot"))  # fmt: skip
     duty_given = Input(
-        "Duty", "power", "heat from the hot to the cold side", low=0.0, default="0 kW", when=("mode", "duty")
+        "Duty",
+        "power",
+        "heat from the hot to the cold side",
+        low=0.0,
+        default="0 kW",
+        when=("mode", "duty"),
+        written="duty",
     )
     hot_drop = Input("Pressure drop, hot", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8,
                      default="0 bar")  # fmt: skip

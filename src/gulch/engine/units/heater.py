@@ -23,7 +23,9 @@ class Heater(Unit):
     )
     temperature = Input("Outlet temperature", "temperature", "temperature of the stream that leaves",
                         low=100.0, high=3000.0, default="100 degC", when=("mode", "temperature"))  # fmt: skip
-    duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"))
+    duty_given = Input(
+        "Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"), written="duty"
+    )
     vapour_fraction = Input("Vapour fraction", "fraction", "0 % is the bubble point, 100 % the dew point",
                             low=0.0, high=1.0, default="100 %", when=("mode", "vapour-fraction"))  # fmt: skip
     pressure_drop = Input(

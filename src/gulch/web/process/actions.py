@@ -11,7 +11,6 @@ from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.workspace import slider_text
 
@@ -26,11 +25,11 @@ def set_input(document, form):
     unit = document.unit(head)
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
-            if d.name == name and isinstance(d, Choice | ReactionSet | SpeciesChoice):
+            if d.key == name and d.form in ("choice", "set", "species"):
                 with edit.outlets_kept(document, unit):
                     set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
-            if isinstance(d, PerReaction) and d.options and name.startswith(d.name + "."):
+            if d.form == "per_reaction" and d.options and name.startswith(d.key + "."):
                 if text not in d.options:
                     raise EditError(f"“{text}” is not one of the ways: {', '.join(d.options.values())}.")
                 write(document, address, text)

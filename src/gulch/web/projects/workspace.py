@@ -28,7 +28,7 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import FAMILIES, Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.base import FAMILIES
 from gulch.engine.work import Ending
 from gulch.web.projects import solving
 
@@ -325,31 +325,37 @@ class Workspace:
         """The form of a unit, made from its kind's declarations."""
         choices = choices_of(unit)
         for d in KINDS[unit.kind].inputs():
-            if isinstance(d, Choice):
-                if d.in_use(choices):
-                    yield self.choice_field(unit, d, choices[d.name], d in list(assumed_choices(unit)))
-            elif isinstance(d, ReactionSet):
-                sets = [(s.id, s.id, s.id == value_of(unit, d)) for s in self.document.reaction_sets]
-                yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
-                       "options": [("", "none", not value_of(unit, d)), *sets],
-                       "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
-            elif isinstance(d, SpeciesChoice):
-                now = value_of(unit, d)
-                yield {"type": "choice", "address": f"{unit.id}.{d.name}", "label": d.label, "meaning": d.meaning,
-                       "options": [("", "choose …", not now), *((s.id, s.shown, s.id == now) for s in self.document.species)],
-                       "message": self.errors.get(f"{unit.id}.{d.name}")}  # fmt: skip
-            elif not d.in_use(choices):
-                continue
-            elif isinstance(d, PerReaction):
-                yield from self.per_reaction_fields(unit, d)
-            elif isinstance(d, PerSpecies):
-                yield {"type": "heading", "label": d.label, "meaning": d.meaning}
-                for s in self.document.species:
-                    yield self.field(f"{unit.id}.{d.name}.{s.id}", s.shown, d.meaning)
-            else:
-                field = self.field(f"{unit.id}.{d.name.removesuffix('_given')}", d.label, d.meaning)
-                field["optional"] = d.empty if d.optional else False
-                yield field
+            if d.in_use(choices):
+                yield from getattr(self, f"{d.form}_fields")(unit, d)
+
+    def number_fields(self, unit, declared):
+        field = self.field(f"{unit.id}.{declared.key}", declared.label, declared.meaning)
+        yield field | {"optional": declared.empty if declared.optional else False}
+
+    def set_fields(self, unit, declared):
+        now = value_of(unit, declared)
+        sets = [(s.id, s.id, s.id == now) for s in self.document.reaction_sets]
+        yield self.list_field(unit, declared, [("", "none", not now), *sets])
+
+    def species_fields(self, unit, declared):
+        now = value_of(unit, declared)
+        species = [(s.id, s.shown, s.id == now) for s in self.document.species]
+        yield self.list_field(unit, declared, [("", "choose …", not now), *species])
+
+    def list_field(self, unit, declared, options):
+        address = f"{unit.id}.{declared.key}"
+        return {"type": "choice", "address": address, "label": declared.label, "meaning": declared.meaning,
+                "options": options, "message": self.errors.get(address)}  # fmt: skip
+
+    def per_species_fields(self, unit, declared):
+        yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+        for s in self.document.species:
+            yield self.field(f"{unit.id}.{declared.key}.{s.id}", s.shown, declared.meaning)
+
+    def choice_fields(self, unit, declared):
+        yield self.choice_field(
+            unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit))
+        )
 
     def choice_field(self, unit, declared, chosen, assumed):
         options = [(v, words, v == chosen) for v, words in declared.options.items()]
@@ -778,7 +784,7 @@ class Workspace:
     def unit_reading(self, unit):
         """How a reactor runs its set, in words; '' where it has none."""
         for d in KINDS[unit.kind].inputs():
-            if isinstance(d, ReactionSet) and value_of(unit, d) and not d.optional:
+            if d.form == "set" and value_of(unit, d) and not d.optional:
                 return (
                     self.reading(value_of(unit, d))
                     if d.steps

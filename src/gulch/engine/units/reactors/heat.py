@@ -47,7 +47,7 @@ class Reactor(Unit):
     temperature = Input("Temperature", "temperature", "temperature of the stream that leaves", low=100.0, high=3000.0,
                         when=("mode", "isothermal"), group="heat", context="the feed's")  # fmt: skip
     duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW",
-                       when=("mode", "duty"), group="heat")  # fmt: skip
+                       when=("mode", "duty"), group="heat", written="duty")  # fmt: skip
     pressure_drop = Input(
         "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar"
     )
