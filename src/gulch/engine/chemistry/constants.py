@@ -7,7 +7,7 @@ from itertools import product
 import numpy as np
 
 from gulch.engine.phases.kernels import R
-from gulch.engine.species.databank import ALONE
+from gulch.engine.species.sources import ALONE, stands_alone
 
 SOURCES = {
     "gibbs": "Gibbs energies",
@@ -132,11 +132,5 @@ def agreeing(datum, field):
     if datum.source.endswith("typed in this project"):
         return [datum.value]
     everything = {datum.source: datum.value, **datum.others}
-    kept = [datum.value]
-    for source, value in datum.others.items():
-        rest = [v for k, v in everything.items() if k != source]
-        middle = float(np.median(rest))
-        near = [v for v in rest if abs(v - middle) <= ALONE[field]]
-        if not (len(near) >= 2 and all(abs(v - value) > ALONE[field] for v in near)):
-            kept.append(value)
-    return kept
+    others = (v for source, v in datum.others.items() if not stands_alone(source, everything, ALONE[field]))
+    return [datum.value, *others]

@@ -8,13 +8,14 @@ readable in `Datum.others`.
 import math
 from functools import lru_cache
 
-import numpy as np
 from chemicals import acentric, critical, identifiers, phase_change, reaction
-from chemicals.elements import molecular_weight, periodic_table, simple_formula_parser
+from chemicals.elements import molecular_weight, simple_formula_parser
 
+from gulch.engine.species.elements import ELEMENT_ENTROPY
 from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
 from gulch.engine.species.kept import kept
 from gulch.engine.species.records import Datum
+from gulch.engine.species.sources import ALONE, stands_alone
 
 SOURCE_NAMES = {
     "ATCT_G": "Active Thermochemical Tables 1.112",
@@ -34,18 +35,11 @@ _FORMATION = ("ATCT_G", "JANAF", "CRC", "API_TDB_G", "WEBBOOK", "YAWS")
 _ENTROPY = ("JANAF", "CRC", "WEBBOOK", "YAWS")
 _CRITICAL = ("IUPAC", "CRC", "MATTHEWS", "HEOS", "PINAMARTINES", "WEBBOOK", "PSRK", "PD", "YAWS")
 GRAPHITE = "7782-42-5"
-# A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
-ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
 _ACENTRIC = ("HEOS", "PSRK", "PD", "YAWS")
 _CONDENSED = ("CRC", "WEBBOOK", "JANAF")
 # A network of measurements reviewed as a whole: never passed over.
 REVIEWED = ("ATCT_G",)
 HIGHEST_BOILING = 800.0  # K; what boils higher is taken as it is known, as a solid or liquid
-
-# Standard entropies of the elements [J/(mol K)] at 298.15 K and 1 bar per mole of atoms,
-# from CODATA Key Values (Cox, Wagman & Medvedev, 1989); others from `chemicals`.
-_ELEMENT_ENTROPY = {"C": 5.74, "H": 130.680 / 2, "O": 205.152 / 2, "N": 191.609 / 2, "S": 32.054,
-                    "Cl": 223.081 / 2, "F": 202.791 / 2, "Br": 152.206 / 2, "I": 116.139 / 2}  # fmt: skip
 
 
 # Elements of inorganic formulas from left to right (IUPAC Red Book 2005, table VI; metals before all of these).
@@ -74,14 +68,6 @@ class SpeciesError(LookupError):
     """A species that is unknown or lacks a datum; the message is a sentence for the user."""
 
 
-def element_entropy(symbol):
-    """Entropy per mole of atoms of an element in its standard state [J/(mol K)], or None."""
-    if symbol in _ELEMENT_ENTROPY:
-        return _ELEMENT_ENTROPY[symbol]
-    element = getattr(periodic_table, symbol, None)
-    return element.S0 if element is not None else None
-
-
 def choose(values, order, alone):
     """Datum out of {method: value}: first in `order` that is not alone; None where there is no value.
 
@@ -90,12 +76,8 @@ def choose(values, order, alone):
     """
     known = {m: values[m] for m in order if values.get(m) is not None and math.isfinite(values[m])}
     for method in known:
-        rest = [v for m, v in known.items() if m != method]
-        if len(rest) >= 2:
-            middle = float(np.median(rest))
-            agreeing = [v for v in rest if abs(v - middle) <= alone]
-            if method not in REVIEWED and len(agreeing) >= 2 and all(abs(v - known[method]) > alone for v in agreeing):
-                continue
+        if method not in REVIEWED and stands_alone(method, known, alone):
+            continue
         return _datum(known, method)
     return _datum(known, next(iter(known)), True) if known else None
 
@@ -146,9 +128,9 @@ def known(cas):
     if _elements_are_standard(cas, atoms):
         found["formation_enthalpy"] = Datum(0.0, "element in its standard state")
         ((symbol, count),) = atoms.items()
-        if symbol in _ELEMENT_ENTROPY:
+        if symbol in ELEMENT_ENTROPY:
             rest = found["entropy"].others if found["entropy"] else {}
-            found["entropy"] = Datum(count * _ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", rest)
+            found["entropy"] = Datum(count * ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", rest)
     boiling = phase_change.Tb(cas)
     if None in (found["critical_temperature"], found["critical_pressure"], found["acentric_factor"]):
         if boiling and boiling < HIGHEST_BOILING:

@@ -12,7 +12,8 @@ import numpy as np
 from chemicals.elements import molecular_weight, simple_formula_parser
 
 from gulch.engine.quantities import QuantityError, parse, parse_points
-from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, element_entropy, known
+from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, known
+from gulch.engine.species.elements import element_entropy
 from gulch.engine.species.heat_capacity import constant, estimate, fit, heat_capacity
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure

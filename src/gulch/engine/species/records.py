@@ -4,6 +4,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from gulch.engine.species.elements import element_entropy
+
 
 @dataclass(frozen=True)
 class Datum:
@@ -62,8 +64,6 @@ class Species:
     @property
     def formation_gibbs(self):
         """Gibbs energy of formation at 298.15 K and 1 bar [J/mol], or None without an entropy."""
-        from gulch.engine.species.databank import element_entropy
-
         if self.entropy is None or self.formation_enthalpy is None:
             return None
         elements = [element_entropy(e) for e in self.atoms]
