@@ -27,7 +27,7 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.species import SpeciesError, lacking, lookup
 from gulch.engine.species.own import OWN, POINTS, TYPED
-from gulch.web.projects.workspace import power_text, pretty_text, show_unit
+from gulch.web.projects.words import power_text, pretty_text, show_unit
 
 PICKED = ("formation_enthalpy", "entropy", "critical_temperature", "critical_pressure", "acentric_factor")
 
@@ -409,7 +409,7 @@ class ChemistryPage:
                 for step in s.steps for r in step if r in self.resolved
             }  # fmt: skip
             yield {
-                "id": s.id, "reading": self.space.reading(s.id), "message": self.space.errors.get(f"{s.id}.steps"),
+                "id": s.id, "reading": self.space.finder.reading(s.id), "message": self.space.errors.get(f"{s.id}.steps"),
                 "rows": [{"reaction": r.id, "steps": [(0, "not used", place.get(r.id, 0) == 0),
                                                       *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1))]}
                          for r in self.document.reactions],
@@ -461,7 +461,7 @@ class ChemistryPage:
             for name, (label, formula) in OVERALL.items():
                 value = overall.get(name)
                 out["rows"].append(
-                    self.space.result_row(f"overall.{name}", label, self.show(value, "fraction"), formula)
+                    self.space.accounts.result_row(f"overall.{name}", label, self.show(value, "fraction"), formula)
                     | {"formula": formula}
                 )
             out["per_reactor"] = [(label, formula) for label, formula in PER_REACTOR.values()]

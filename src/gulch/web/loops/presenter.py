@@ -4,7 +4,7 @@ from gulch.engine.document import source_of
 from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
 from gulch.engine.quantities import QuantityError, parse, show, to_unit
 from gulch.engine.settle import METHODS
-from gulch.web.projects.workspace import gain_words, pretty_text, show_unit
+from gulch.web.projects.words import gain_words, pretty_text, show_unit
 
 SHOWN_SERIES = 8
 SHOWN_PASSES = 40

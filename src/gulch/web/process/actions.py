@@ -12,7 +12,7 @@ from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
 from gulch.web.projects.registry import Done, action
-from gulch.web.projects.workspace import slider_text
+from gulch.web.projects.words import slider_text
 
 
 @action("set")

@@ -34,8 +34,10 @@ from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Project, Revision
 from gulch.web.projects.registry import ACTIONS, WHOLE
+from gulch.web.projects.stages import STAGES
 from gulch.web.projects.turnstile import Turnstile
-from gulch.web.projects.workspace import STAGES, Workspace, slider_text
+from gulch.web.projects.words import slider_text
+from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import scan_page
 from gulch.web.scans.sizing import SizingPage

@@ -5,7 +5,7 @@ import re
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import DISPLAY_SETS, show, to_unit, write
 from gulch.engine.scans import windows
-from gulch.web.projects.workspace import pretty_text, show_unit
+from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.scans import jobs
 
 

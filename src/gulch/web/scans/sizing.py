@@ -11,7 +11,7 @@ from gulch.engine.units.reactors.heat import Reactor
 from gulch.engine.work import Size
 from gulch.web.projects import solving
 from gulch.web.projects.registry import Done, action
-from gulch.web.projects.workspace import pretty_text
+from gulch.web.projects.words import pretty_text
 
 DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fraction", "bulk_density": "density"}
 

@@ -1,0 +1,1 @@
+"""Regions of the workspace: what each shows, as text and numbers."""

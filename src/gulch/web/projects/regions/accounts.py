@@ -1,0 +1,116 @@
+"""Results of units as rows of text."""
+
+from gulch.engine.flowsheet.measures import PER_REACTOR
+from gulch.engine.quantities import (
+    show,
+)
+from gulch.engine.units import KINDS
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.words import (
+    power_text,
+    show_unit,
+)
+
+
+class Accounts(Region):
+    """Results of units as rows of text."""
+
+    def result_row(self, address, label, text, meaning=""):
+        gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
+        return {"address": address, "label": label, "text": text, "meaning": meaning, "gauge": gauge}
+
+    def unit_results(self, unit, outcome):
+        for r in KINDS[unit.kind].results():
+            value = outcome.values.get(r.name)
+            if r.per is None:
+                label = f"{r.label} {outcome.values[r.words]}" if r.words and outcome.values.get(r.words) else r.label
+                yield self.result_row(f"{unit.id}.{r.name}", label, show(value, r.dimension, self.display), r.meaning)
+            elif r.per == "species" and isinstance(value, dict):
+                for s in self.document.species:
+                    if value.get(s.id, 0.0) > 1e-9:
+                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}",
+                                              show(value[s.id], r.dimension, self.display), r.meaning)  # fmt: skip
+            elif r.per == "element" and isinstance(value, dict):
+                for e, number in value.items():
+                    yield self.result_row(f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}",
+                                          show(number, r.dimension, self.display), r.meaning)  # fmt: skip
+
+    def measure_results(self, unit, outcome):
+        """Conversion, selectivity and yield of a reactor as the project defines them."""
+        for name, (label, formula) in PER_REACTOR.items():
+            if f"{unit.id}.{name}" in self.outputs:
+                text = show(outcome.values.get(name), "fraction", self.display)
+                yield self.result_row(f"{unit.id}.{name}", label, text, formula)
+
+    def account(self, outcome):
+        """The stoichiometric table: in, change by each reaction, out."""
+        rows = []
+        for s in self.document.species:
+            cells = [
+                outcome.inlet.get(s.id, 0.0),
+                *(c[1].get(s.id, 0.0) for c in outcome.changes),
+                outcome.outlet.get(s.id, 0.0),
+            ]
+            if any(cells):
+                texts = [self.flow_text(cells[0])]
+                texts += ["" if v == 0.0 else ("+ " if v > 0 else "− ") + self.flow_text(abs(v)) for v in cells[1:-1]]
+                rows.append((s.shown, [*texts, self.flow_text(cells[-1])]))
+        totals = [
+            sum(outcome.inlet.values()),
+            *(sum(c[1].values()) for c in outcome.changes),
+            sum(outcome.outlet.values()),
+        ]
+        texts = [self.flow_text(totals[0])]
+        texts += [("+ " if v > 0 else "− ") + self.flow_text(abs(v)) if abs(v) > 1e-12 else "" for v in totals[1:-1]]
+        return {"unit": show_unit("molar flow", self.display), "heads": [c[0] for c in outcome.changes], "rows": rows,
+                "total": [*texts, self.flow_text(totals[-1])]}  # fmt: skip
+
+    def flow_text(self, value):
+        return show(value, "molar flow", self.display, unit=False)
+
+    def reaction_rows(self, unit, outcome):
+        for r in outcome.reactions:
+            if "achieved" not in r:
+                continue
+            names = {s.id: s.shown for s in self.document.species}
+            yield r | {
+                "key": names.get(r["key"], r["key"]),
+                "limited_by": names.get(r["limited_by"], r["limited_by"]),
+                "asked_text": show(r["asked"], "fraction", self.display, unit=False),
+                "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
+                "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
+                "watch": self.result_row(
+                    f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""
+                ),
+            }
+
+    def equilibrium_rows(self, outcome):
+        for r in outcome.reactions:
+            if "ln_k" in r:
+                yield {
+                    "reaction": r["reaction"],
+                    "k": power_text(r["ln_k"]),
+                    "q": "–" if r.get("gone") else power_text(r["ln_q"]),
+                    "gone": r.get("gone"),
+                    "extent": self.flow_text(r["extent"]),
+                    "basis": r.get("basis", ""),
+                }
+            elif "held" in r:
+                asked = show(r["asked"], "fraction", self.display) if r["asked"] is not None else "an extent"
+                yield {
+                    "reaction": r["reaction"],
+                    "k": "held",
+                    "q": asked,
+                    "extent": self.flow_text(r["extent"]),
+                    "basis": "",
+                }
+
+    def net_reactions(self, outcome):
+        """Independent reactions that describe a Gibbs reactor's change."""
+        return [(r["equation"], self.flow_text(r["extent"])) for r in outcome.reactions if "equation" in r]
+
+    def balance_rows(self, balances):
+        rows = [("mass", balances["mass"])]
+        rows += [(element, value) for element, value in balances["elements"].items()]
+        rows.append(("energy", balances["energy"]))
+        return [(name, f"{value:+.0e}" if abs(value) >= 1e-15 else "0", abs(value) < 1e-6) for name, value in rows]

@@ -1,0 +1,119 @@
+"""Fields of forms, made from the declarations."""
+
+import json
+
+from gulch.engine.document import assumed_choices, choices_of, value_of
+from gulch.engine.flowsheet.inputs import reactions_of
+from gulch.engine.quantities import (
+    show,
+)
+from gulch.engine.units import KINDS
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.words import (
+    field_text,
+    pretty_text,
+    show_unit,
+)
+
+
+class Fields(Region):
+    """Fields of forms, made from the declarations."""
+
+    def set_by(self, a):
+        """What sets an input instead of the typed text: a tie or a target, with the value it found."""
+        tie = self.document.tie(a.address)
+        turned = {k.id for k in self.document.knobs if k.input == a.address}
+        target = next((t for t in self.document.targets if t.on and t.knob in turned), None)
+        if tie is None and target is None:
+            return {"set_by": "", "found": ""}
+        value = self.solution.found.get(a.address) if self.solution else None
+        text = show(value, a.dimension, self.display) if value is not None else pretty_text(a.text or "")
+        if tie is not None:
+            return {"set_by": f"tied: {tie.formula}", "found": text, "about": f"tie.{a.address}"}
+        gauge = self.document.gauge(target.gauge)
+        r = self.outputs.get(gauge.reads) if gauge else None
+        return {"set_by": f"set by the target on {gauge.label or (r.label if r else gauge.id)}" if gauge else "set by a target",
+                "found": text, "about": f"target.{target.id}"}  # fmt: skip
+
+    def field(self, address, label=None, meaning=""):
+        a = self.inputs[address]
+        message = self.errors.get(address)
+        knob = next((k.id for k in self.document.knobs if k.input == address), None)
+        by = self.set_by(a)
+        return {
+            "type": "quantity", "address": address, "label": label or a.label, "text": field_text(a), "meaning": meaning,
+            **by, "assumed": a.assumed and a.counted and not by["set_by"], "context": a.context,
+            "owner": address.split(".")[0], "taken": json.dumps(self.taken(address.split(".")[0])),
+            "message": message, "knob": knob, "can_turn": a.knob,
+            "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
+        }  # fmt: skip
+
+    def unit_fields(self, unit):
+        """The form of a unit, made from its kind's declarations."""
+        choices = choices_of(unit)
+        for d in KINDS[unit.kind].inputs():
+            if d.in_use(choices):
+                yield from getattr(self, f"{d.form}_fields")(unit, d)
+
+    def number_fields(self, unit, declared):
+        field = self.field(f"{unit.id}.{declared.key}", declared.label, declared.meaning)
+        yield field | {"optional": declared.empty if declared.optional else False}
+
+    def set_fields(self, unit, declared):
+        now = value_of(unit, declared)
+        sets = [(s.id, s.id, s.id == now) for s in self.document.reaction_sets]
+        yield self.list_field(unit, declared, [("", "none", not now), *sets])
+
+    def species_fields(self, unit, declared):
+        now = value_of(unit, declared)
+        species = [(s.id, s.shown, s.id == now) for s in self.document.species]
+        yield self.list_field(unit, declared, [("", "choose …", not now), *species])
+
+    def list_field(self, unit, declared, options):
+        address = f"{unit.id}.{declared.key}"
+        return {"type": "choice", "address": address, "label": declared.label, "meaning": declared.meaning,
+                "options": options, "message": self.errors.get(address)}  # fmt: skip
+
+    def per_species_fields(self, unit, declared):
+        yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+        for s in self.document.species:
+            yield self.field(f"{unit.id}.{declared.key}.{s.id}", s.shown, declared.meaning)
+
+    def choice_fields(self, unit, declared):
+        yield self.choice_field(
+            unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit))
+        )
+
+    def choice_field(self, unit, declared, chosen, assumed):
+        options = [(v, words, v == chosen) for v, words in declared.options.items()]
+        if declared.context and assumed:
+            taken = declared.options.get(self.taken(unit.id).get(declared.name))
+            options.insert(0, ("", f"{declared.context}: {taken}" if taken else declared.context, True))
+        return {"type": "choice", "address": f"{unit.id}.{declared.name}", "label": declared.label, "meaning": declared.meaning,
+                "options": options, "assumed": assumed, "context": declared.context, "owner": unit.id,
+                "taken": json.dumps(self.taken(unit.id))}  # fmt: skip
+
+    def taken(self, id_):
+        """What a unit took from the context in the last solve."""
+        outcome = self.solution.units.get(id_) if self.solution else None
+        return outcome.taken if outcome else {}
+
+    def per_reaction_fields(self, unit, declared):
+        given = value_of(unit, declared)
+        ids = reactions_of(self.document, unit)
+        if declared.options:
+            if ids:
+                yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+            for id_ in ids:
+                address = f"{unit.id}.{declared.name}.{id_}"
+                now = given.get(id_, declared.default)
+                yield {"type": "choice", "address": address, "label": id_, "meaning": declared.meaning,
+                       "options": [(v, words, v == now) for v, words in declared.options.items()],
+                       "message": self.errors.get(address)}  # fmt: skip
+        else:
+            ids = [i for i in ids if f"{unit.id}.{declared.name}.{i}" in self.inputs]
+            if ids:
+                yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
+            for id_ in ids:
+                field = self.field(f"{unit.id}.{declared.name}.{id_}", id_, declared.meaning)
+                yield field | {"optional": "–" if declared.default is None else False}

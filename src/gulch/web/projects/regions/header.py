@@ -1,0 +1,110 @@
+"""Header and rail: the state of the project, its stages and what is to do."""
+
+import json
+from dataclasses import replace
+
+from gulch.engine.quantities import (
+    DISPLAY_SETS,
+)
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.stages import STAGES
+
+
+class Header(Region):
+    """Header and rail: the state of the project, its stages and what is to do."""
+
+    @property
+    def state(self):
+        """(css name, words) of the header's chip."""
+        if self.job is not None:
+            return "idle", "solving …"
+        if not self.document.units:
+            return "idle", "nothing to solve yet"
+        if self.latest is not None and self.latest.solved:
+            unmet = sum(not t.met for t in self.latest.targets)
+            if unmet:
+                return "bad", f"solved, {unmet} target{'s' if unmet > 1 else ''} not met"
+            if self.latest.opened:
+                return "idle", "single pass, a loop is open"
+            return "good", f"solved in {max(1, round(1000 * self.latest.seconds))} ms"
+        errors = sum(m.level == "error" for m in self.messages)
+        if self.latest is not None and self.latest.broken_off:
+            return "bad", "not solved: " + ("stopped" if self.stopped else "broken off")
+        return "bad", f"not solved · {errors} to mend" if errors else "not solved"
+
+    @property
+    def solve_again(self):
+        """Whether solving once more is offered: the solve was broken off, or its figures could not be stored."""
+        return self.job is None and bool(self.latest is None or self.latest.broken_off) and bool(self.document.units)
+
+    @property
+    def missing(self):
+        """Words for what is missing where a unit failed and the rest stands, or ''."""
+        if not self.partial:
+            return ""
+        failed = [u for u, o in self.latest.units.items() if not o.solved and not o.waits_for]
+        waiting = [u for u, o in self.latest.units.items() if o.waits_for]
+        after = f", and so are {', '.join(waiting)}, which wait for it" if waiting else ""
+        return f"{', '.join(failed)} could not be computed{after}. Everything else stands as it is now."
+
+    def rail(self):
+        counts = dict.fromkeys((s for s, _ in STAGES), 0)
+        for m in self.messages:
+            counts[self.stage_of(m.where)] += 1
+        for name, words in STAGES:
+            yield {
+                "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
+                "errors": any(m.level == "error" and self.stage_of(m.where) == name for m in self.messages),
+                "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
+            }  # fmt: skip
+
+    def stage_of(self, where):
+        head = where.split(".")[0]
+        if head in ("species", "chemistry", "phase_model", "measures") or any(
+            head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
+        ):
+            return "chemistry"
+        if head in ("scan", "sizing"):
+            return "scans" if head == "scan" else head
+        if head == "variant":
+            return "variants"
+        return "loops" if head.startswith("loop-") or head in ("tie", "target", "open", "closing") else "process"
+
+    def folded(self):
+        """The to-do lines; those that say the same of several things stand as one, at the first."""
+        lines = {}
+        for m in self.messages:
+            head, _, rest = m.what.partition(": ")
+            key = (m.level, rest, m.todo) if rest and head == m.where and not m.answers else (m.where, m.what)
+            if key in lines:
+                first, _, said = lines[key].what.partition(": ")
+                lines[key].what = f"{first}, {head}: {said}"
+            else:
+                lines[key] = replace(m)
+        return lines.values()
+
+    def todo(self):
+        return self.todo_lines(self.folded())
+
+    def todo_lines(self, messages):
+        for m in messages:
+            head, _, rest = m.where.partition(".")
+            select = (
+                f"{head}:{rest.split('.')[0]}"
+                if head in ("gauge", "knob", "species")
+                else (m.where if self.stage_of(m.where) == "loops" else head)
+            )
+            yield {
+                "level": m.level,
+                "what": m.what,
+                "todo": m.todo,
+                "where": m.where,
+                "answers": m.answers,
+                "stage": self.stage_of(m.where),
+                "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select),
+                "taken": json.dumps(self.space.fields.taken(m.where)),
+                "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
+            }
+
+    def displays(self):
+        return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]

@@ -1,0 +1,208 @@
+"""What is selected: its form, results and account."""
+
+from gulch.engine.document import BASES, source_of
+from gulch.engine.exchange import COLUMNS
+from gulch.engine.flowsheet.edit import AIR
+from gulch.engine.flowsheet.inputs import FEED_BASES, feed_addresses
+from gulch.engine.flowsheet.measures import OVERALL
+from gulch.engine.quantities import (
+    DIMENSIONS,
+    dimensions_of,
+    show,
+)
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import FAMILIES
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.words import (
+    is_held,
+    show_unit,
+)
+
+
+class Inspector(Region):
+    """What is selected: its form, results and account."""
+
+    def inspected(self):
+        """What the side panel shows for the selection, as a dict with a `what`, or None."""
+        head, _, rest = self.select.partition(":")
+        if head == "knob" and self.document.knob(rest):
+            k = self.document.knob(rest)
+            return {"what": "knob", "id": k.id, "knob": k, "said": self.said(f"knob.{k.id}"),
+                    "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
+        if head == "gauge" and self.document.gauge(rest):
+            g = self.document.gauge(rest)
+            r = self.outputs.get(g.reads)
+            alike = [
+                d.name
+                for d in DIMENSIONS.values()
+                if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
+            ]
+            return {
+                "what": "gauge",
+                "id": g.id,
+                "gauge": g,
+                "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
+                "said": self.said(f"gauge.{g.id}"),
+                "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
+            }
+        unit = self.document.unit(self.select)
+        if unit is not None:
+            return self.inspect_unit(unit)
+        stream = self.document.stream(self.select)
+        return self.inspect_stream(stream) if stream is not None else None
+
+    def said(self, place):
+        """To-do lines of a knob, gauge, target or scan and of its parts."""
+        return [m for m in self.messages if m.where == place or m.where.startswith(place + ".")]
+
+    def own_messages(self, id_):
+        """To-do lines of one thing; those of a single field stand at the field instead."""
+        return [t for t in self.space.header.todo_lines(self.messages) if t["where"] == id_]
+
+    def inspect_unit(self, unit):
+        kind = KINDS[unit.kind]
+        outcome = self.solution.units.get(unit.id) if self.solution else None
+        results, account, balance = [], None, []
+        if outcome is not None and outcome.solved:
+            results = [
+                *self.space.accounts.measure_results(unit, outcome),
+                *self.space.accounts.unit_results(unit, outcome),
+            ]
+            if outcome.changes:
+                account = self.space.accounts.account(outcome)
+            balance = self.space.accounts.balance_rows(outcome.balances)
+        return {
+            "what": "unit",
+            "id": unit.id,
+            "flow_unit": show_unit("molar flow", self.display),
+            "kind": kind.label,
+            "meaning": kind.meaning,
+            "fields": list(self.space.fields.unit_fields(unit)),
+            "results": results,
+            "account": account,
+            "balance": balance,
+            "messages": self.own_messages(unit.id),
+            "reactions": list(self.space.accounts.reaction_rows(unit, outcome)) if outcome and outcome.solved else [],
+            "equilibria": list(self.space.accounts.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
+            "net": self.space.accounts.net_reactions(outcome) if outcome and outcome.solved else [],
+            "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
+            "reading": self.space.finder.unit_reading(unit),
+            "entering": [s.id for s in self.document.streams if s.enters == unit.id],
+            "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
+        }
+
+    def inspect_stream(self, stream):
+        found = self.solution.streams.get(stream.id) if self.solution else None
+        out = {
+            "what": "stream", "id": stream.id, "feed": stream.is_feed, "from": stream.source, "to": stream.to,
+            "messages": self.own_messages(stream.id), "fields": [], "results": [], "composition": [], "phases": [],
+            "units": list(self.destinations(stream)),
+            "kinds": [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES],
+            "outlets": self.outlets(stream), "inlets": self.inlets(stream),
+        }  # fmt: skip
+        if stream.is_feed and stream.given is not None:
+            out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
+            out["basis"] = [(b, words, b == stream.given.basis) for b, words in BASES.items()]
+            ratios = stream.given.basis == "mole-ratios"
+            labels = {"temperature": "Temperature", "pressure": "Pressure",
+                      "total": f"Flow of {stream.given.to_species}" if ratios else "Total flow"}  # fmt: skip
+            if ratios:
+                address = f"{stream.id}.to_species"
+                out["fields"].append({"type": "choice", "address": address, "label": "Ratios are to", "meaning": "moles per mole of it",
+                                      "options": [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species],
+                                      "message": self.errors.get(address)})  # fmt: skip
+            shown = {s.id: s.shown for s in self.document.species}
+            for a in feed_addresses(self.document, stream):
+                tail = a.address.split(".", 1)[1]
+                out["fields"].append(
+                    self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail))
+                )
+            out["whole_message"] = next(
+                (self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None
+            )
+        if found is not None:
+            for name, words in COLUMNS.items():
+                value = found.total if name == "flow" else getattr(found, name)
+                dimension = self.outputs[f"{stream.id}.{name}"].dimension
+                out["results"].append(
+                    self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display))
+                )
+            for s in self.document.species:
+                n = found.flow.get(s.id, 0.0)
+                out["composition"].append(
+                    {
+                        "label": s.shown,
+                        "flow": self.space.accounts.flow_text(n),
+                        "fraction": show(
+                            n / found.total if found.total else None, "fraction", self.display, unit=False
+                        ),
+                        "rows": [
+                            self.space.accounts.result_row(f"{stream.id}.{k}.{s.id}", w, "")
+                            for k, w in (
+                                ("flow", "flow"),
+                                ("fraction", "mole fraction"),
+                                ("mass_flow", "mass flow"),
+                                ("mass_fraction", "mass fraction"),
+                            )
+                        ],
+                    }
+                )
+            for p in found.phases:
+                out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
+        return out
+
+    def phase_words(self, phase):
+        """The name of a phase; one that only holds what cannot vaporise is no liquid that the model knows."""
+        held = {s.id for s in self.document.species if phase["fraction"].get(s.id, 0.0) > 1e-9}
+        solid = {s.id for s in self.document.species if s.id in held and is_held(s.key)}
+        return "not volatile (solid or dissolved)" if held and held == solid else phase["kind"]
+
+    def outlets(self, stream):
+        """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
+        unit = self.document.unit(source_of(stream)[0]) if stream.source else None
+        ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
+        now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
+        return (
+            [(p.name, p.name, p.name == now) for p in ports]
+            if len(ports) > 1 or (ports and now != ports[0].name)
+            else []
+        )
+
+    def inlets(self, stream):
+        """(port, words, taken now) of the sides that a stream can enter its unit by."""
+        unit = self.document.unit(stream.enters) if stream.to else None
+        ports = KINDS[unit.kind].inlets if unit is not None else ()
+        return [(p.name, p.name, p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
+
+    def destinations(self, stream):
+        """(what to send it to, words) for every inlet another stream could take."""
+        for u in self.document.units:
+            inlets = KINDS[u.kind].inlets
+            for port in inlets:
+                to = u.id if len(inlets) == 1 else f"{u.id}.{port.name}"
+                if to != stream.to:
+                    yield to, u.id if len(inlets) == 1 else f"{u.id}, {port.name} side"
+
+    def overall_rows(self):
+        """Overall conversions and balance, for the panel when nothing is selected."""
+        if self.solution is None or not self.solution.overall:
+            return None
+        conversion = [
+            self.space.accounts.result_row(f"overall.conversion.{s.id}", f"Overall conversion of {s.shown}",
+                            show(self.solution.overall["conversion"][s.id], "fraction", self.display))
+            for s in self.document.species if self.solution.overall["conversion"].get(s.id, 0.0) > 1e-9
+        ]  # fmt: skip
+        made = [
+            self.space.accounts.result_row(f"overall.made.{s.id}", f"{s.shown} made", show(v, "molar flow", self.display))
+            for s in self.document.species if (v := self.solution.overall["made"].get(s.id, 0.0)) > 1e-9
+        ]  # fmt: skip
+        row, overall = self.space.accounts.result_row, self.solution.overall
+        measures = [
+            row(f"overall.{name}", label, show(overall.get(name), "fraction", self.display), formula)
+            for name, (label, formula) in OVERALL.items()
+            if f"overall.{name}" in self.outputs
+        ]
+        return {
+            "results": [*measures, *conversion, *made],
+            "balance": self.space.accounts.balance_rows(self.solution.overall["balances"]),
+        }

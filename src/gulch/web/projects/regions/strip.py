@@ -1,0 +1,75 @@
+"""The strip of knobs and gauges."""
+
+from gulch.engine.flowsheet.results import beyond
+from gulch.engine.quantities import (
+    QuantityError,
+    parse,
+    show,
+)
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.words import (
+    SLIDER_STEPS,
+    pretty_text,
+)
+
+
+class Strip(Region):
+    """The strip of knobs and gauges."""
+
+    def knobs(self):
+        for k in self.document.knobs:
+            a = self.inputs.get(k.input)
+            card = {
+                "id": k.id,
+                "label": k.label or (a.label if a else k.input),
+                "address": k.input,
+                "on": a is not None,
+            }
+            if a is not None:
+                text = self.trial_values.get(k.input, a.text)
+                card |= self.space.fields.set_by(a)
+                text = text or ""
+                card["text"] = card["found"] or pretty_text(text)
+                try:
+                    low, high = parse(k.low, a.dimension), parse(k.high, a.dimension)
+                    now = parse(text, a.dimension)
+                    card["position"] = round(min(max((now - low) / (high - low), 0.0), 1.0) * SLIDER_STEPS)
+                    card["range"] = f"{k.low} to {k.high}"
+                except (QuantityError, ZeroDivisionError):
+                    card["position"] = None
+            yield card
+
+    def gauges(self):
+        for g in self.document.gauges:
+            r = self.outputs.get(g.reads)
+            value = self.solution.gauges.get(g.id) if self.solution else None
+            limits = " · ".join(
+                f"{sign} {pretty_text(text)}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text
+            )
+            card = {"id": g.id, "label": g.label or (r.label if r else g.reads), "limits": limits, "mark": "", "state": "none",
+                    "value": show(value, r.dimension, self.display) if r else "–"}  # fmt: skip
+            target = next((t for t in self.document.targets if t.on and t.gauge == g.id), None)
+            met = (
+                next((t.met for t in self.latest.targets if target and t.id == target.id), None)
+                if self.latest
+                else None
+            )
+            if target is not None and r:
+                wanted = target.value if target.sits == "value" else getattr(g, target.sits)
+                card["limits"] = f"target {pretty_text(wanted or '–')}"
+                if met is not None:
+                    card["state"], card["mark"] = ("target", "✓") if met else ("missed", "✕")
+                    card["words"] = "target met" if met else "target not met"
+            elif r and value is not None and limits:
+                inside = self.inside(g, value, r.dimension)
+                card["state"], card["mark"] = ("inside", "✓") if inside else ("outside", "▲")
+                card["words"] = "inside its limits" if inside else "outside its limits"
+            yield card
+
+    @staticmethod
+    def inside(gauge, value, dimension):
+        try:
+            limits = [None if t is None else parse(t, dimension) for t in (gauge.at_least, gauge.at_most)]
+        except QuantityError:
+            return True
+        return beyond(value, *limits) is None

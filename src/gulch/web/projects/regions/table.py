@@ -1,0 +1,27 @@
+"""The ledger under the map."""
+
+from gulch.engine.exchange import COLUMNS, ledger
+from gulch.web.projects.regions.region import Region
+from gulch.web.projects.words import (
+    cell_text,
+)
+
+
+class Table(Region):
+    """The ledger under the map."""
+
+    def ledger(self):
+        columns, rows = ledger(self.document, self.solution)
+        for row in rows:
+            row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns)]
+            row["here"] = row["id"] == self.select
+        across = (
+            [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)]
+            if self.document.ledger.across
+            else []
+        )
+        return {"columns": columns, "rows": rows, "across": across}
+
+    def ledger_choices(self):
+        chosen = self.document.ledger.columns
+        return [(name, words, name in chosen) for name, words in COLUMNS.items()]

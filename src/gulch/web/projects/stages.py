@@ -1,0 +1,10 @@
+"""The stages of a project, in the order of the work."""
+
+STAGES = (
+    ("chemistry", "Chemistry"),
+    ("process", "Process"),
+    ("loops", "Loops"),
+    ("scans", "Scans"),
+    ("variants", "Variants"),
+    ("sizing", "Sizing"),
+)

@@ -1,0 +1,100 @@
+"""Numbers and texts as pages show them."""
+
+import math
+
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.quantities import (
+    DISPLAY_SETS,
+    QuantityError,
+    format_number,
+    parse,
+    pretty_unit,
+    split_text,
+    to_unit,
+)
+from gulch.engine.species import SpeciesError, lookup
+
+SLIDER_STEPS = 1000
+
+
+def is_held(key):
+    """Whether a species stays in the liquid, whatever it is heated to."""
+    try:
+        return lookup(*key).non_volatile
+    except SpeciesError:
+        return False
+
+
+def sentence(text):
+    return text[:1].upper() + text[1:] + "."
+
+
+def gain_words(loop):
+    """The loop gain in words."""
+    if loop.gain is None:
+        return "Nothing of a disturbance comes back, so one pass is enough."
+    g = loop.gain
+    if abs(g) >= 1.0:
+        return (
+            f"{100 * abs(g):.4g} % of a disturbance comes back after one pass: by itself the loop cannot settle."
+            if not loop.settled
+            else f"{100 * abs(g):.4g} % of a disturbance comes back after one pass: only acceleration holds it."
+        )
+    plain = math.ceil(math.log(1e-9) / math.log(max(abs(g), 1e-9))) if abs(g) > 0 else 1
+    return (
+        f"{100 * abs(g):.3g} % of a disturbance comes back after one pass; "
+        f"passing by itself would take {f'about {max(plain, 1)}' if plain < 10_000 else 'more than 10 000'} passes, "
+        f"this took {loop.passes}."
+    )
+
+
+def show_unit(dimension, display):
+    return pretty_unit(DISPLAY_SETS[display].unit(dimension))
+
+
+def power_text(ln, digits=4):
+    """exp(ln) as text, whatever its size."""
+    if ln is None:
+        return "–"
+    return format_number(math.exp(ln), digits) if abs(ln) < 600 else f"10^{ln / math.log(10):.0f}"
+
+
+def pretty_text(text):
+    """Document text as shown in a field; it reads back the same."""
+    return text.replace("degC", "°C").replace("degF", "°F").replace("degR", "°R")
+
+
+def cell_text(value, dimension):
+    """A ledger cell: one decimal for temperatures, four figures else."""
+    if value is None:
+        return "–"
+    if dimension == "temperature":
+        return f"{value:.1f}".replace("-", "−")
+    if abs(value) < 5e-7:
+        return "0"
+    return format_number(value)
+
+
+def field_text(address):
+    """The text of an input's field; a file's bare fraction is shown in per cent, as the field is."""
+    text = address.text or ""
+    try:
+        number, unit = split_text(text)
+    except QuantityError:  # said at the field
+        return pretty_text(text)
+    return f"{100 * number:.10g} %" if address.dimension == "fraction" and not unit else pretty_text(text)
+
+
+def slider_text(document, knob_id, position):
+    """(address, document text, SI value) of a knob at a slider position 0 … SLIDER_STEPS. Raises QuantityError."""
+    knob = document.knob(knob_id)
+    inputs = addresses(document)
+    if knob is None or knob.input not in inputs:
+        raise QuantityError("The knob is gone: reload the page.")
+    a = inputs[knob.input]
+    unit = DISPLAY_SETS[document.display].unit(a.dimension)
+    low, high = (to_unit(parse(t, a.dimension), unit, a.dimension) for t in (knob.low, knob.high))
+    at = low + (high - low) * min(max(position, 0), SLIDER_STEPS) / SLIDER_STEPS
+    places = max(0, 2 - math.floor(math.log10(abs(high - low)))) if high != low else 3
+    text = f"{at:.{places}f}" + ("" if unit == "1" else f" {unit}")
+    return knob.input, text, parse(text, a.dimension)
