@@ -1,10 +1,47 @@
-"""The stages of a project, in the order of the work."""
+"""The stages of a project, in the order of the work.
 
-STAGES = (
-    ("chemistry", "Chemistry"),
-    ("process", "Process"),
-    ("loops", "Loops"),
-    ("scans", "Scans"),
-    ("variants", "Variants"),
-    ("sizing", "Sizing"),
-)
+A stage is one class in one folder: its name, its template, what its page shows, the panel beside it, and which lines of the
+to-do list are its own. Rail, routes and the workspace read it.
+"""
+
+from functools import cache
+from importlib import import_module
+
+FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing")
+
+
+class Stage:
+    """One stage. name: in addresses and files; label: in the rail; template: of its page; aside: of the panel beside it, or "".
+
+    completes: whether formulas are typed on it, so that the browser needs the names to complete.
+    """
+
+    name = ""
+    label = ""
+    template = ""
+    aside = ""
+    completes = False
+
+    def owns(self, where, document):
+        """Whether a message at an address belongs to this stage. where: the address's first word, and the whole."""
+        return False
+
+    def context(self, space, session):
+        """What its templates are given besides the Workspace; may wait for workers. session: the user's, for kept choices."""
+        return {}
+
+
+@cache
+def stages():
+    """{name: Stage} in the order of the rail; a folder's actions are registered with it."""
+    found = {}
+    for folder in FOLDERS:
+        module = import_module(f"gulch.web.{folder}.stage")
+        found[folder] = module.STAGE
+    return found
+
+
+def stage_of(where, document):
+    """The name of the stage to which a message at an address belongs."""
+    head = where.split(".")[0]
+    return next((s.name for s in stages().values() if s.owns(head, document)), "process")

@@ -12,11 +12,6 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-import gulch.web.chemistry.actions
-import gulch.web.loops.actions
-import gulch.web.process.actions
-import gulch.web.scans.actions
-import gulch.web.variants.actions  # noqa: F401  (registers the edits)
 from gulch.demo import figures
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError, loads
@@ -28,22 +23,18 @@ from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.engine.work import Ending, Solve, solution_of
 from gulch.engine.work.job import new_reference
-from gulch.web.chemistry.presenter import ChemistryPage
-from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Project, Revision
 from gulch.web.projects.registry import ACTIONS, WHOLE
-from gulch.web.projects.stages import STAGES
+from gulch.web.projects.stages import stages
 from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs
-from gulch.web.scans.presenter import scan_page
-from gulch.web.scans.sizing import SizingPage
-from gulch.web.variants.presenter import VariantsPage
 
 log = logging.getLogger("gulch.web")
+STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
 MOST_TYPED = 20_000  # characters of one field
 TRY_PATIENCE = 3.0  # s that a slider's position may take
@@ -119,7 +110,9 @@ def show_workspace(request, row, stage, select="", status=200, **more):
         more.setdefault("notice", {"level": "error", "text": trouble})
     space = Workspace(row, stage, select, job=job, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
-    context = _context(request, space)  # outside, since some stages wait for workers
+    shown = STAGES[stage]
+    # outside of the turnstile, since some stages wait for workers
+    context = {"space": space, "row": row, "stage": stage, "shown": shown} | shown.context(space, request.session)
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
     with _drawing.passed(hurry=request.method == "GET"):
         response = render(request, template, context, status=status)
@@ -127,28 +120,10 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     return response
 
 
-def _context(request, space):
-    row, stage = space.row, space.stage
-    context = {"space": space, "row": row, "stage": stage}
-    if stage == "chemistry":
-        context["chem"] = ChemistryPage(space)
-    if stage == "process":
-        context["curves"] = Curves(space)
-    if stage == "loops":
-        context["page"] = LoopsPage(space)
-    if stage == "variants":
-        context["page"] = VariantsPage(space, request.session.get(f"compare-{row.pk}", ""))
-    if stage == "sizing":
-        context["sizing"] = SizingPage(space)
-    if stage == "scans":
-        context["page"] = scan_page(space)
-    return context
-
-
 @login_required
 @require_GET
 def stage(request, pk, stage):
-    if stage not in dict(STAGES):
+    if stage not in STAGES:
         raise Http404
     row = own(request, pk)
     if "compare" in request.GET:
@@ -172,7 +147,7 @@ def _client(request):
 
 def _stage(request):
     stage = request.POST.get("stage", "process")
-    return stage if stage in dict(STAGES) else "process"
+    return stage if stage in STAGES else "process"
 
 
 @login_required
@@ -299,7 +274,7 @@ def progress(request, pk, stage):
         return render(
             request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()}
         )
-    return ended(request, row, stage if stage in dict(STAGES) else "process", request.GET.get("select", ""))
+    return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 
 
 def ended(request, row, stage, select):

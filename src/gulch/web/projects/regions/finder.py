@@ -3,7 +3,7 @@
 from gulch.engine.document import value_of
 from gulch.engine.units import KINDS
 from gulch.web.projects.regions.region import Region
-from gulch.web.projects.stages import STAGES
+from gulch.web.projects.stages import stages
 from gulch.web.projects.words import (
     sentence,
 )
@@ -45,7 +45,10 @@ class Finder(Region):
 
     def commands(self):
         """Entries of the command finder."""
-        rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in STAGES]
+        rows = [
+            {"words": f"Go to {label}", "url": f"../{stage}/"}
+            for stage, label in ((s.name, s.label) for s in stages().values())
+        ]
         rows += [
             {"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"}
             for u in self.document.units

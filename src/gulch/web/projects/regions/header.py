@@ -7,7 +7,7 @@ from gulch.engine.quantities import (
     DISPLAY_SETS,
 )
 from gulch.web.projects.regions.region import Region
-from gulch.web.projects.stages import STAGES
+from gulch.web.projects.stages import stage_of, stages
 
 
 class Header(Region):
@@ -48,27 +48,15 @@ class Header(Region):
         return f"{', '.join(failed)} could not be computed{after}. Everything else stands as it is now."
 
     def rail(self):
-        counts = dict.fromkeys((s for s, _ in STAGES), 0)
+        counts = dict.fromkeys((s for s in stages()), 0)
         for m in self.messages:
-            counts[self.stage_of(m.where)] += 1
-        for name, words in STAGES:
+            counts[stage_of(m.where, self.document)] += 1
+        for name, words in ((s.name, s.label) for s in stages().values()):
             yield {
                 "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
-                "errors": any(m.level == "error" and self.stage_of(m.where) == name for m in self.messages),
+                "errors": any(m.level == "error" and stage_of(m.where, self.document) == name for m in self.messages),
                 "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
             }  # fmt: skip
-
-    def stage_of(self, where):
-        head = where.split(".")[0]
-        if head in ("species", "chemistry", "phase_model", "measures") or any(
-            head == x.id for x in (*self.document.reactions, *self.document.reaction_sets)
-        ):
-            return "chemistry"
-        if head in ("scan", "sizing"):
-            return "scans" if head == "scan" else head
-        if head == "variant":
-            return "variants"
-        return "loops" if head.startswith("loop-") or head in ("tie", "target", "open", "closing") else "process"
 
     def folded(self):
         """The to-do lines; those that say the same of several things stand as one, at the first."""
@@ -92,7 +80,7 @@ class Header(Region):
             select = (
                 f"{head}:{rest.split('.')[0]}"
                 if head in ("gauge", "knob", "species")
-                else (m.where if self.stage_of(m.where) == "loops" else head)
+                else (m.where if stage_of(m.where, self.document) == "loops" else head)
             )
             yield {
                 "level": m.level,
@@ -100,7 +88,7 @@ class Header(Region):
                 "todo": m.todo,
                 "where": m.where,
                 "answers": m.answers,
-                "stage": self.stage_of(m.where),
+                "stage": stage_of(m.where, self.document),
                 "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select),
                 "taken": json.dumps(self.space.fields.taken(m.where)),
                 "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],

@@ -1,0 +1,17 @@
+"""Process: the map over the ledger, and the inspector."""
+
+from gulch.web.process import actions  # noqa: F401  (registers the edits)
+from gulch.web.process.curves import Curves
+from gulch.web.projects.stages import Stage
+
+
+class Process(Stage):
+    name, label = "process", "Process"
+    template, aside = "workspace/_process.html", "workspace/_inspector.html"
+    completes = True
+
+    def context(self, space, session):
+        return {"curves": Curves(space)}
+
+
+STAGE = Process()

@@ -1,0 +1,18 @@
+"""Scans: a knob over a range."""
+
+from gulch.web.projects.stages import Stage
+from gulch.web.scans import actions  # noqa: F401  (registers the edits)
+from gulch.web.scans.presenter import scan_page
+
+
+class Scans(Stage):
+    name, label, template = "scans", "Scans", "workspace/_scans.html"
+
+    def owns(self, where, document):
+        return where == "scan"
+
+    def context(self, space, session):
+        return {"page": scan_page(space)}
+
+
+STAGE = Scans()
