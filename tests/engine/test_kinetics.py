@@ -82,6 +82,18 @@ def test_first_order(k):
     assert converted(kinetic(plug(), r)) == pytest.approx(1.0 - math.exp(-x), rel=1e-7)
 
 
+@pytest.mark.parametrize(
+    ("per", "k", "counts"),
+    [("fluid", "0.5 1/h", 0.4 * 0.5), ("bed", "0.5 1/h", 0.5), ("catalyst", "0.0005 m3/(kg h)", 800.0 * 0.0005)],
+)
+def test_what_a_rate_counts_on(per, k, counts):
+    """First order with k per fluid (40 % of the bed), per bed, or per kg of catalyst (800 kg/m3 of bed): see above."""
+    r, more = [("A = B", law(k, per=per))], {"void": "40 %", "bulk_density": "800 kg/m3"}
+    x = counts * 2.0 / Q
+    assert converted(kinetic(plug(**more), r)) == pytest.approx(1.0 - math.exp(-x), rel=1e-7)
+    assert converted(kinetic(tank(**more), r)) == pytest.approx(x / (1.0 + x), rel=1e-9)
+
+
 @pytest.mark.parametrize("order", [0.5, 1.5, 2.0])
 def test_other_orders_in_plug_flow(order):
     """c^(1−n) − c0^(1−n) = (n − 1) k τ (Levenspiel, ch. 3)."""

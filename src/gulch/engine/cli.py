@@ -61,6 +61,7 @@ def read(path):
 
 
 def solve_command(args):
+    """Solve a file and print a summary, or the whole Solution; 0 when solved, 1 when not."""
     project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
     if args.json:
@@ -128,6 +129,7 @@ def summary(project, solution):
 
 
 def scan_command(args):
+    """Run a scan of a file and print its table; 0 when all points solved, 1 when not."""
     project, lost = chosen(read(args.file), args.variant)
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
     if scan is None:
@@ -143,6 +145,7 @@ def scan_command(args):
 
 
 def check_command(args):
+    """Print the to-do lines of a file; 1 when one of them is an error."""
     project, lost = chosen(read(args.file), args.variant)
     messages = check(project)
     for m in messages:
@@ -153,6 +156,7 @@ def check_command(args):
 
 
 def addresses_command(args):
+    """Print the addresses of a file's inputs and results."""
     project, _ = chosen(read(args.file), args.variant)
     rows = [("input", a.address, a.dimension, a.label) for a in addresses(project).values()]
     rows += [("result", r.address, r.dimension, r.label) for r in readable(project).values()]
@@ -165,6 +169,7 @@ def addresses_command(args):
 
 
 def schema_command(args):
+    """Print the JSON Schema of the project file."""
     print(json.dumps(schema(), indent=1, ensure_ascii=False))
     return SOLVED
 

@@ -416,36 +416,47 @@ class Project(Part):
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
     def unit(self, id_):
+        """The unit of that id, or None."""
         return next((u for u in self.units if u.id == id_), None)
 
     def stream(self, id_):
+        """The stream of that id, or None."""
         return next((s for s in self.streams if s.id == id_), None)
 
     def reaction(self, id_):
+        """The reaction of that id, or None."""
         return next((r for r in self.reactions if r.id == id_), None)
 
     def set(self, id_):
+        """The reaction set of that id, or None."""
         return next((s for s in self.reaction_sets if s.id == id_), None)
 
     def knob(self, id_):
+        """The knob of that id, or None."""
         return next((k for k in self.knobs if k.id == id_), None)
 
     def gauge(self, id_):
+        """The gauge of that id, or None."""
         return next((g for g in self.gauges if g.id == id_), None)
 
     def target(self, id_):
+        """The target of that id, or None."""
         return next((t for t in self.targets if t.id == id_), None)
 
     def tear(self, stream):
+        """What the user decided about a stream's tear, or None."""
         return next((t for t in self.tears if t.stream == stream), None)
 
     def tie(self, address):
+        """The tie that sets an address, or None."""
         return next((t for t in self.ties if t.sets == address), None)
 
     def variant(self, id_):
+        """The variant of that id, or None."""
         return next((v for v in self.variants if v.id == id_), None)
 
     def scan(self, id_):
+        """The scan of that id, or None."""
         return next((s for s in self.scans if s.id == id_), None)
 
     def entries(self):
@@ -457,6 +468,7 @@ class Project(Part):
         return self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
     def to_json(self):
+        """The text of the exported file."""
         return json.dumps(self.dump(), indent=1, ensure_ascii=False)
 
 

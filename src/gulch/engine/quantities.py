@@ -231,6 +231,7 @@ class DisplaySet:
     units: dict
 
     def unit(self, dimension):
+        """The unit in which a dimension is shown."""
         return self.units[dimension]
 
 

@@ -122,12 +122,15 @@ class Renaming:
         return text == self.old and thing is self.thing
 
     def own(self, thing, text):
+        """An entry's own id, followed."""
         return self.new if self._is(thing, text) else text
 
     def ref(self, thing, text):
+        """An id that names a thing, followed."""
         return self.own(thing, text)
 
     def address(self, text):
+        """An address, its head and its item followed."""
         head, dot, rest = text.partition(".")
         name, dot2, item = rest.partition(".")
         if head == "gauge":
@@ -139,6 +142,7 @@ class Renaming:
         return f"{head}{dot}{name}{dot2}{item}"
 
     def formula(self, text):
+        """A formula with the addresses in it followed."""
         # in formulas a dash of an id may be written as underscore, and a dash after it may be a minus
         word = "[-_]".join(re.escape(part) for part in re.split("[-_]", self.old))
         longer = [re.escape(i[len(self.old) :]) for i in self.ids if i.startswith(f"{self.old}-")]
@@ -163,12 +167,15 @@ class Forgetting:
     alive: dict
 
     def own(self, thing, text):
+        """An entry's own id, which stays."""
         return text
 
     def ref(self, thing, text):
+        """An id that names a thing; GONE where that is no more."""
         return text if text in self.alive[thing] else GONE
 
     def address(self, text):
+        """An address; GONE where its head or its item is no more."""
         head, _, rest = text.partition(".")
         name, _, item = rest.partition(".")
         if head == "gauge":
@@ -178,6 +185,7 @@ class Forgetting:
         return text if known and (of is None or item in self.alive[of]) else GONE
 
     def formula(self, text):
+        """A formula, which stays: the checks name what it lacks."""
         return text
 
 

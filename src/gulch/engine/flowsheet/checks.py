@@ -71,6 +71,7 @@ def unique_ids(project):
 
 
 def known_species(project):
+    """Every species has the data that the phase model and the reactions need."""
     for s in project.species:
         try:
             lookup(*s.key)
@@ -130,6 +131,7 @@ def formation_data(project):
 
 
 def equilibrium_constants(project):
+    """What is typed for equilibrium constants can be read."""
     for r in project.reactions:
         if r.equilibrium is None:
             continue
@@ -142,6 +144,7 @@ def equilibrium_constants(project):
 
 
 def polynomials(project):
+    """Conversions over temperature can be read and stay between 0 and 1."""
     for r in project.reactions:
         if r.conversion is not None and r.conversion.polynomial:
             try:
@@ -232,6 +235,7 @@ def kinetic_reactors(project):
 
 
 def measures(project):
+    """The key reactant and the wanted product are in the project and reactions lead from one to the other."""
     m = project.measures
     if m is None:
         return
@@ -253,6 +257,7 @@ def measures(project):
 
 
 def equations(project):
+    """Every equation can be read and is balanced."""
     if not project.reactions:
         return
     entries = project.entries()
@@ -273,6 +278,7 @@ def equations(project):
 
 
 def conversions(project):
+    """Every conversion has a reactant as key and a value that is meant."""
     for r in project.reactions:
         if r.conversion is None or r.conversion.polynomial:
             continue
@@ -314,6 +320,7 @@ def conversion_sums(project):
 
 
 def reaction_sets(project):
+    """Sets name reactions that are there, once each, and units name sets that are there."""
     known = {r.id for r in project.reactions}
     for s in project.reaction_sets:
         listed = [r for step in s.steps for r in step]
@@ -392,6 +399,7 @@ def quantities(project):
 
 
 def feeds(project):
+    """Every feed has a state and carries something."""
     for s in project.streams:
         if not s.is_feed:
             if s.given is not None:
@@ -439,6 +447,7 @@ def feeds(project):
 
 
 def connections(project):
+    """Every port is connected once, and what is connected exists."""
     taken = Counter()
     for s in project.streams:
         if s.source is not None:
@@ -484,12 +493,14 @@ def connections(project):
 
 
 def unit_rules(project):
+    """What the unit kinds themselves check."""
     for u in project.units:
         for name, what, todo in KINDS[u.kind].check(u, project):
             yield Message("error", f"{u.id}.{name}", what, todo)
 
 
 def knobs_and_gauges(project):
+    """Knobs turn inputs that are there, inside their bounds; gauges read results that are there."""
     inputs = addresses(project)
     outputs = readings(project)
     for k in project.knobs:

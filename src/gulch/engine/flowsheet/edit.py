@@ -58,6 +58,7 @@ class EditError(ValueError):
 
 
 def taken(project):
+    """Ids in use among streams, units and reactions, which share one space."""
     return {x.id for x in (*project.streams, *project.units, *project.reactions)}
 
 
@@ -70,6 +71,7 @@ def fresh(prefix, used):
 
 
 def slug(name, fallback="x"):
+    """An id made from a name."""
     text = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_")[:36]
     return text if text[:1].isalpha() else f"{fallback}{text}"[:40]
 
@@ -458,6 +460,7 @@ def add_target(project, gauge, knob, value=None, sits="value"):
 
 
 def need_stream(project, id_):
+    """The stream of that id. Raises EditError where there is none."""
     stream = project.stream(id_)
     if stream is None:
         raise EditError(f"There is no stream {id_}: it may have been removed meanwhile.")
@@ -689,6 +692,7 @@ RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
 
 
 def need_rate(project, id_):
+    """The rate law of a reaction. Raises EditError where there is none."""
     reaction = project.reaction(id_)
     if reaction is None or reaction.rate is None:
         raise EditError("The rate law is gone: reload the page.")
@@ -753,6 +757,7 @@ def set_order(project, id_, species, text, back=False):
 
 
 def add_adsorption(project, id_, species):
+    """Add an adsorption term of a species to a rate law."""
     rate = need_rate(project, id_)
     rate.adsorption = [
         *rate.adsorption,

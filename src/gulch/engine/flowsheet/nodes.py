@@ -35,16 +35,20 @@ OVERALL_NODE = Node(NodeKind.OVERALL, "overall")
 
 
 def feed_node(stream_id):
+    """The Node of a feed."""
     return Node(NodeKind.FEED, stream_id)
 
 
 def unit_node(unit_id):
+    """The Node of a unit."""
     return Node(NodeKind.UNIT, unit_id)
 
 
 def tie_node(address):
+    """The Node of the tie that sets an address."""
     return Node(NodeKind.TIE, address)
 
 
 def target_node(target_id):
+    """The Node of a target."""
     return Node(NodeKind.TARGET, target_id)

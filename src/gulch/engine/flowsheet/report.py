@@ -131,6 +131,7 @@ class Report:
             return
 
     def limits(self, gauge, value, readable):
+        """Warn where a gauge's value [SI] lies beyond a limit."""
         display = self.plan.project.display
         limits = {}
         for name in ("at_least", "at_most"):
@@ -153,6 +154,7 @@ class Report:
             )
 
     def stream_result(self, stream):
+        """A Stream as plain data: SI, amounts by species, its phases."""
         species = self.plan.species
         if stream.is_empty:
             return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0)
@@ -171,6 +173,7 @@ class Report:
         )  # fmt: skip
 
     def unit_outcome(self, unit_id):
+        """What a unit made of what entered it, with its balances. Raises UnitTrouble for an error it bore on the way."""
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
         values = {

@@ -38,6 +38,7 @@ class Run:
         self.readings = Live(self)
 
     def go(self):
+        """Compute all groups in order and write the Solution."""
         plan = self.plan
         for s in plan.feeds:
             self.make_feed(s.id)
@@ -74,6 +75,7 @@ class Run:
         return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
 
     def single(self, node):
+        """Compute a node that depends on nothing behind it; what is wrong there is said."""
         try:
             self.visit(node)
         except (UnitTrouble, StreamTrouble) as trouble:
@@ -121,6 +123,7 @@ class Run:
         return float("nan") if found is None else float(found)
 
     def live(self, address):
+        """SI value of a result as it stands in this run, or None."""
         if address.startswith("gauge."):
             value = formulas.value(self.plan.known[address].formula, self.reading)
             return value if np.isfinite(value) else None
@@ -140,6 +143,7 @@ class Run:
             self.make_feed(head)
 
     def make_feed(self, id_):
+        """Make a feed's Stream from the inputs as they are."""
         plan = self.plan
         s = plan.feed_by_id[id_]
         values = {tail: self.inputs[a] for a, tail in plan.feed_inputs[id_] if a in self.inputs}
@@ -185,6 +189,7 @@ class Run:
         return self.returned.get(id_) or self.streams[id_]
 
     def say(self, level, where, what, todo):
+        """Add a line to the to-do list."""
         self.solution.messages.append(Message(level, where, what, todo))
 
     def trouble(self, node, trouble):

@@ -182,6 +182,7 @@ def add(project, name):
 
 
 def need(project, id_):
+    """The variant of that id. Raises EditError where there is none."""
     variant = project.variant(id_)
     if variant is None:
         raise EditError("The variant is gone: reload the page.")

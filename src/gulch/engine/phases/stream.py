@@ -33,6 +33,7 @@ class Stream:
 
     @classmethod
     def at_temperature(cls, model, n, T, P):
+        """A Stream of amounts n [mol/s], shape (n_species,), at T [K] and P [Pa]."""
         return cls(model, n, P, T=T)
 
     @classmethod

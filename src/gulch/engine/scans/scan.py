@@ -33,6 +33,7 @@ class ScanResult:
     cancelled: bool = False
 
     def to_dict(self):
+        """Plain data, as stored."""
         return asdict(self)
 
 

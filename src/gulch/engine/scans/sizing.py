@@ -43,6 +43,7 @@ class Sizing:
     tank_temperature: float = 0.0
 
     def to_dict(self):
+        """Plain data, as stored."""
         return asdict(self)
 
 

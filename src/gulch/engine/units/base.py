@@ -378,10 +378,12 @@ class Unit:
     @classmethod
     @cache
     def inputs(cls):
+        """Declarations of what is typed or chosen, in the order of the form."""
         return tuple(d for d in cls.declared() if not isinstance(d, Result))
 
     @classmethod
     def results(cls):
+        """Declarations of what is computed."""
         return cls.declared(Result)
 
     @classmethod

@@ -243,6 +243,7 @@ class Column(Unit):
 
     @staticmethod
     def leaving(context, n, P, fraction, guess, what):
+        """PhaseState of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1). Raises UnitTrouble."""
         try:
             state = context.model.saturated(fraction == 1.0, P, n, guess)
         except TemperatureNotFound as error:

@@ -159,9 +159,11 @@ class Sides:
         self.guess = (hot_in.guess, cold_in.guess)  # of the outlets' temperatures
 
     def hot(self, q):
+        """The hot side's outlet after giving q [W]."""
         return self._outlet(0, self.hot_in, -q)
 
     def cold(self, q):
+        """The cold side's outlet after taking q [W]."""
         return self._outlet(1, self.cold_in, q)
 
     def _outlet(self, side, entering, heat):
@@ -267,6 +269,7 @@ class Sides:
         return Stream.at_enthalpy(side.model, side.n, side.enthalpy_flow + heat, P, guess).T
 
     def least(self, q):
+        """Smallest temperature difference [K] anywhere at duty q [W]."""
         return float(min(self.profile(q)[1])) if self.changes_phase(self.hot(q), self.cold(q)) else min(self.ends(q))
 
     def changes_phase(self, hot_out, cold_out):

@@ -48,6 +48,7 @@ class ClusterWatch(Watch):
         return self.reason
 
     def tell(self, item):
+        """Keep an item until it is fetched."""
         self.items.append(item)
 
 
@@ -177,6 +178,7 @@ class Cluster:
         return Ending.DONE, value, ""
 
     def find(self, key):
+        """The Job under a key, or None."""
         with self.lock:
             mine = [j for j in (*self.under_way, *itertools.chain(*self.queue.values())) if j.key == key]
         return mine[0] if mine else self.local.find(key)
@@ -204,6 +206,7 @@ class Cluster:
             log.exception("the cluster could not be told to stop")
 
     def stop_all(self):
+        """Stop everything on the cluster."""
         with self.lock:
             keys = {j.key for j in (*self.under_way, *itertools.chain(*self.queue.values()))}
         for key in keys:
@@ -211,9 +214,11 @@ class Cluster:
         self.local.stop_all()
 
     def load(self):
+        """(running, waiting) jobs here."""
         return self.local.load()
 
     def close(self):
+        """End everything, here and on the cluster."""
         self.stop_all()
         if self.client is not None:
             self.client.close()

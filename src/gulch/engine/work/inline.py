@@ -14,6 +14,7 @@ class InlineWatch(Watch):
         self.job.residual = residual
 
     def tell(self, item):
+        """Hand an item on at once."""
         if self.job.on_item is not None:
             self.job.on_item(self.job, item)
 
@@ -25,6 +26,7 @@ class Inline:
         self.shelf = Shelf()
 
     def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+        """Do a task at once; returns its ended Job. Arguments as of Workers.submit."""
         job = Job(task, key, owner, about, on_item, on_end)
         job.began = job.handed_in
         try:
@@ -36,15 +38,18 @@ class Inline:
         return job
 
     def find(self, key):
+        """None: nothing is ever under way."""
         return None
 
     def stop(self, key, ending=Ending.STOPPED):
+        """Nothing to stop."""
         return 0
 
     def stop_all(self):
         """Nothing is under way."""
 
     def load(self):
+        """(running, waiting): nothing."""
         return 0, 0
 
     def close(self):

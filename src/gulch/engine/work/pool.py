@@ -159,6 +159,7 @@ class Workers:
                 self.change.wait()
 
     def done(self, job):
+        """Take a job that ended out of the books and wake who waits."""
         with self.change:
             self.running.pop(job, None)
 
@@ -189,6 +190,7 @@ class Slot:
             self.ring.send_bytes(b"!")
 
     def go(self):
+        """Work on jobs, one after another, until the pool is closed."""
         while (job := self.workers.take(self)) is not None:
             try:
                 ending, value, words = self.run(job)

@@ -79,6 +79,7 @@ class Solve:
         return document_digest(self.document)
 
     def perform(self, watch, shelf):
+        """(solved, packed Solution)."""
         plan = shelf.plan(self.document)
         options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
         start = start_in(self.start)
@@ -112,6 +113,7 @@ class ScanPart:
     start: bytes | None = None
 
     def perform(self, watch, shelf):
+        """Tell each point as it comes; answers None."""
         plan = ready_plan_on(shelf, self.document)
         start = start_in(self.start)
         for found in walk(plan, plan.project.scan(self.scan), self.indices, start, watch):
@@ -119,6 +121,7 @@ class ScanPart:
 
 
 def ready_plan_on(shelf, document):
+    """The Plan of a dumped document. Raises ScanError, saying what is missing, where it is not ready."""
     plan = shelf.plan(document)
     return plan if plan.ready else ready_plan(plan.project)  # which says what is missing
 
@@ -139,6 +142,7 @@ class Size:
         return _named(["sizing", document_digest(self.document), self.entry])
 
     def perform(self, watch, shelf):
+        """(True, packed sizing, or what stands in its way)."""
         try:
             found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))
             return True, pack({"found": asdict(found)})

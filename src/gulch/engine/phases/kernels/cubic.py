@@ -44,6 +44,7 @@ def residual_gibbs(Z, A, B, d1, d2):
 
 @kernel
 def polish(Z, c2, c1, c0):
+    """A root of Z³ + c2 Z² + c1 Z + c0 after three steps of Newton's method from Z."""
     for _ in range(3):
         f = ((Z + c2) * Z + c1) * Z + c0
         df = (3.0 * Z + 2.0 * c2) * Z + c1
@@ -167,6 +168,7 @@ def cubic_ln_phi_derivatives(T, P, x, Z, par, aij, d1, d2, out):
 
 @kernel
 def pure_ln_phi(T, P, par, aij, d1, d2, i):
+    """ln of the fugacity coefficient of species i alone, at the stable root."""
     rt = R * T
     A = aij[i, i] * P / (rt * rt)
     B = par[i, B_] * P / rt

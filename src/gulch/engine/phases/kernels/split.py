@@ -58,12 +58,14 @@ def rachford_rice(z, K, start):
 
 @kernel
 def k_values(ln_k, K):
+    """K from ln K into K, kept between e^-300 and e^300."""
     for i in range(K.size):
         K[i] = math.exp(min(max(ln_k[i], -300.0), 300.0))
 
 
 @kernel
 def split(z, K, beta, x, y):
+    """Compositions x and y of a split with vapour share beta, from feed z and K; each sums to 1."""
     sx = 0.0
     sy = 0.0
     for i in range(z.size):

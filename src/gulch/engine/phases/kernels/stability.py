@@ -16,6 +16,7 @@ kernel = chapter(__name__)
 
 @kernel
 def wilson_ln_k(T, P, par, ln_k):
+    """ln K by Wilson's equation (1968) into ln_k."""
     for i in range(par.shape[0]):
         ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
 

@@ -190,6 +190,7 @@ class EquilibriumReactor(Reactor):
 
     @staticmethod
     def basis_words(constant):
+        """What a constant's quotient is made of, in words."""
         return (
             "fugacities over 1 bar, in whichever phase reacts"
             if constant.counts_fugacity
@@ -215,6 +216,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def check_reactions(cls, nu, reactions, given, context):
+        """Raise UnitTrouble where the set is dependent, or a constant does not fit the reacting phase or lacks a datum."""
         extra = dependent_reaction(nu)
         if extra is not None:
             raise UnitTrouble(

@@ -60,6 +60,7 @@ class KineticReactor(Reactor):
 
     @staticmethod
     def independent(reactions):
+        """Whether none of the reactions is a combination of the others."""
         return dependent_reaction(np.array([r.nu for r in reactions])) is None
 
     @staticmethod

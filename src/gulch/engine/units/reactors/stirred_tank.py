@@ -313,6 +313,7 @@ class StirredTank(KineticReactor):
 
     @staticmethod
     def pick(found, given):
+        """Temperature [K] of the steady state to run, of those found, coldest first."""
         temperatures = [T for T, _ in found]
         if given.state == "coldest":
             return temperatures[0]

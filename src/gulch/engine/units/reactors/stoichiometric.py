@@ -67,6 +67,7 @@ class StoichiometricReactor(Reactor):
 
     @staticmethod
     def wanted_extent(reaction, entering, T):
+        """Extent [mol/s] that a reaction's conversion asks for of what enters its step at T [K]. Raises UnitTrouble."""
         share = reaction.conversion_at(T)
         if share is None or reaction.key is None:
             raise UnitTrouble(
