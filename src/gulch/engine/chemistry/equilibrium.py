@@ -146,83 +146,90 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
     m = len(nu)
     constants = constants or [Constant()] * m
     way = _prepared(nu.tobytes(), nu.shape, tuple(held or [None] * m))
-    free, link, moves = way.free, way.link, way.moves
     base = way.fixed + way.per_amount @ n0
+    ln_k = np.asarray(ln_k, float)
     in_one = mixture != "split" and model.all_volatile and all(c.counts_fugacity for c in constants)
     phase = VAPOUR if mixture == "gas" else LIQUID
     if near is not None and in_one and n0.min() >= 0.0:
-        found = _from_near(n0, nu, way, base, near, np.asarray(ln_k, float), T, P, model, phase)
+        found = _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase)
         if found is not None:
             return found
-    start = n0 + base @ nu
-    x_free = np.zeros(int(free.sum()))
-    blocked = np.zeros(0, bool)
-    if free.any():
-        x_free, blocked = interior(start, moves)
-        if blocked.all() and free.all():
-            raise EquilibriumTrouble(
-                "No reaction of the set can run from this feed: each has a reactant and a product that are absent "
-                "and cannot be made."
-            )
-    if start.min() < -1e-9 * n0.sum() and not free.any():
-        raise EquilibriumTrouble("The held reactions use up more than there is.")
-    running = np.flatnonzero(free)[~blocked]
-    rows, move = nu[running], moves[~blocked]
-    touched = np.abs(move).sum(axis=0) > 0.0
-    target = np.asarray(ln_k, float)[running]
-    mine = [constants[r] for r in running]
-    x = x_free[~blocked]
-    still, size = float(start[~touched].sum()), float(n0.sum())
-    rows_t, move_t, start_t = (np.ascontiguousarray(a[..., touched]) for a in (rows, move, start))
-    needed = (rows != 0.0).astype(float)
-
-    def done(n, ln_q, passes):
-        extents = base + link @ _spread(x, ~blocked) if free.any() else base
-        extents[free] = _spread(x, ~blocked)
-        return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
-
-    if len(rows) and in_one:
-        outcome, x, n, ln_phi, passes, error = kernels.extents_in_phase(
-            model.code,
-            T,
-            P,
-            start,
-            rows,
-            move,
-            np.flatnonzero(touched),
-            target,
-            x.copy(),
-            phase,
-            model.par,
-            model.kij,
-            MAX_OUTER,
-        )
-        if outcome == kernels.FOUND:
-            return done(n, kernels.ln_quotients(n, nu, ln_phi, math.log(P / P0)), passes)
-
-    def amounts_at(terms):
-        """Amounts in equilibrium while the terms stay as they are, shape (m_running, n)."""
-        nonlocal x
-        if not len(rows):
-            return np.maximum(start, 0.0)
-        effective = target - (rows * terms).sum(axis=1)
-        outcome, x, traced, error = kernels.newton_extents(start_t, rows_t, move_t, effective, still, x.copy())
-        if outcome != kernels.FOUND:
-            raise EquilibriumTrouble(
-                f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
-            )
-        n = start + x @ move
-        n[touched] = np.where(n[touched] > 1e-8 * size, n[touched], traced)
-        return n
-
-    n, terms, missing, passes = _settle_terms(amounts_at, mine, needed, T, P, model, mixture)
+    search = _Search(n0, nu, way, base, ln_k)
+    if in_one and len(search.rows):
+        found = search.in_phase(T, P, model, phase)
+        if found is not None:
+            return found
+    mine = [constants[r] for r in search.running]
+    n, _, missing, passes = _settle_terms(search.amounts_at, mine, search.needed, T, P, model, mixture)
     if missing:
         raise PhaseMissing(missing)
     all_terms, _ = composition_terms(n, constants, T, P, model, mixture)
     with np.errstate(divide="ignore"):
         ln_z = np.log(n / n.sum())
     ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms)])
-    return done(n, ln_q, passes)
+    return search.done(n, ln_q, passes)
+
+
+class _Search:
+    """Extents of the reactions that can run, searched from inside; held reactions follow, blocked ones stand still."""
+
+    def __init__(self, n0, nu, way, base, ln_k):
+        self.nu, self.way, self.base = nu, way, base
+        start = n0 + base @ nu
+        x_free, self.blocked = np.zeros(int(way.free.sum())), np.zeros(0, bool)
+        if way.free.any():
+            x_free, self.blocked = interior(start, way.moves)
+            if self.blocked.all() and way.free.all():
+                raise EquilibriumTrouble(
+                    "No reaction of the set can run from this feed: each has a reactant and a product that are absent "
+                    "and cannot be made."
+                )
+        if start.min() < -1e-9 * n0.sum() and not way.free.any():
+            raise EquilibriumTrouble("The held reactions use up more than there is.")
+        self.start, self.size = start, float(n0.sum())
+        self.running = np.flatnonzero(way.free)[~self.blocked]
+        self.rows, self.move = nu[self.running], way.moves[~self.blocked]
+        self.needed = (self.rows != 0.0).astype(float)
+        self.target = ln_k[self.running]
+        self.x = x_free[~self.blocked]
+        self.touched = np.abs(self.move).sum(axis=0) > 0.0
+        self.still = float(start[~self.touched].sum())
+
+    def done(self, n, ln_q, passes):
+        """Equilibrium with amounts n, at the extents that stand."""
+        extents, way = self.base, self.way
+        if way.free.any():
+            mine = _spread(self.x, ~self.blocked)
+            extents = self.base + way.link @ mine
+            extents[way.free] = mine
+        return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
+
+    def in_phase(self, T, P, model, phase):
+        """Equilibrium with constants for f/P0 in one phase, or None where the fugacities do not come to rest."""
+        outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
+            model.code, T, P, self.start, self.rows, self.move, np.flatnonzero(self.touched), self.target, self.x.copy(),
+            phase, model.par, model.kij, MAX_OUTER,
+        )  # fmt: skip
+        if outcome != kernels.FOUND:
+            return None
+        self.x = x
+        return self.done(n, kernels.ln_quotients(n, self.nu, ln_phi, math.log(P / P0)), passes)
+
+    def amounts_at(self, terms):
+        """Amounts in equilibrium while the terms stay as they are, shape (m_running, n). Raises EquilibriumTrouble."""
+        if not len(self.rows):
+            return np.maximum(self.start, 0.0)
+        touched = self.touched
+        rows, move, start = (np.ascontiguousarray(a[..., touched]) for a in (self.rows, self.move, self.start))
+        effective = self.target - (self.rows * terms).sum(axis=1)
+        outcome, self.x, traced, error = kernels.newton_extents(start, rows, move, effective, self.still, self.x.copy())
+        if outcome != kernels.FOUND:
+            raise EquilibriumTrouble(
+                f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
+            )
+        n = self.start + self.x @ self.move
+        n[touched] = np.where(n[touched] > 1e-8 * self.size, n[touched], traced)
+        return n
 
 
 def _spread(values, where):

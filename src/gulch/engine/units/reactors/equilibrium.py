@@ -25,6 +25,57 @@ USED_UP = 1e-15  # share of the feed below which an amount is rounding, and so i
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
 
+class Contents:
+    """What a reactor of a kind holds at equilibrium, at any temperature; constants and states once found are kept."""
+
+    def __init__(self, kind, feed, given, context, reactions, pressure):
+        self.kind, self.feed, self.given, self.context = kind, feed, given, context
+        self.reactions, self.pressure = reactions, pressure
+        self.nu = np.array([r.nu for r in reactions])
+        self.held = [kind.held(r, given, context) for r in reactions]
+        self.at_equilibrium = [r for r, h in zip(reactions, self.held) if h is None]
+        self.constants = [r.constant for r in reactions]
+        self.seen, self.known = {}, context.memory.setdefault("constants", {})
+
+    def ln_constants(self, T):
+        """ln K of each reaction at its approach to T [K]; 0 for held ones. Raises UnitTrouble."""
+        key = (T, self.given.approach, *self.given.own_approach.values())
+        if key not in self.known:
+            self.known[key] = np.array([self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held)])
+        return self.known[key]
+
+    def _ln_constant(self, reaction, held, T):
+        own = self.given.own_approach.get(reaction.id)
+        here = T + (self.given.approach if own is None else own)
+        if here < 100.0:
+            raise UnitTrouble(
+                f"The approach puts the constant of {reaction.id} at {here:.4g} K, below 100 K.",
+                "Choose an approach nearer to zero.",
+                "approach",
+            )
+        return reaction.constant.ln_k(here, reaction.nu, self.context.model) if held is None else 0.0
+
+    def at(self, T, n0=None, P=None):
+        """(Equilibrium, ln K) at T [K], of the feed at the outlet's pressure unless told otherwise. Raises UnitTrouble."""
+        if n0 is not None or P not in (None, self.pressure):
+            return self._solved(T, self.feed.n if n0 is None else n0, self.pressure if P is None else P)
+        if T not in self.seen:
+            self.seen[T] = self._solved(T, self.feed.n, self.pressure)
+        return self.seen[T]
+
+    def _solved(self, T, n0, P):
+        ln_k, memory = self.ln_constants(T), self.context.memory
+        try:
+            found = by_extents(n0, self.nu, ln_k, T, P, self.context.model, self.constants, self.given.mixture, self.held,
+                               memory.get("extents"))  # fmt: skip
+        except PhaseMissing as error:
+            raise self.kind.missing_phase(error.phase, T, P, self.at_equilibrium, self.context) from None
+        except EquilibriumTrouble as error:
+            raise UnitTrouble(str(error), "Check the feed and the reaction set.", "set") from None
+        memory["extents"] = found.extents
+        return found, ln_k
+
+
 class EquilibriumReactor(Reactor):
     """All reactions of the set together, in whatever steps, at the constants they carry; slow ones may be held."""
 
@@ -87,78 +138,34 @@ class EquilibriumReactor(Reactor):
         reactions = [r for step in context.sets[given.set] for r in step]
         if not reactions:
             raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
-        nu = np.array([r.nu for r in reactions])
         if context.memory.get("checked") != (given.runs, given.mixture):
-            cls.check_reactions(nu, reactions, given, context)
+            cls.check_reactions(np.array([r.nu for r in reactions]), reactions, given, context)
             context.memory["checked"] = (dict(given.runs), given.mixture)
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
             return UnitResult(cls.leaving(empty, given), {"duty": 0.0})
-        held = [cls.held(r, given, context) for r in reactions]
-        at_equilibrium = [r for r, h in zip(reactions, held) if h is None]
-        constants = [r.constant for r in reactions]
-
-        known = context.memory.setdefault("constants", {})
-
-        def ln_constants(T):
-            key = (T, given.approach, *given.own_approach.values())
-            if key not in known:
-                known[key] = fresh_constants(T)
-            return known[key]
-
-        def fresh_constants(T):
-            out = []
-            for r, h in zip(reactions, held):
-                own = given.own_approach.get(r.id)
-                here = T + (given.approach if own is None else own)
-                if here < 100.0:
-                    raise UnitTrouble(
-                        f"The approach puts the constant of {r.id} at {here:.4g} K, below 100 K.",
-                        "Choose an approach nearer to zero.",
-                        "approach",
-                    )
-                out.append(r.constant.ln_k(here, r.nu, context.model) if h is None else 0.0)
-            return np.array(out)
-
-        seen, memory = {}, context.memory
-
-        def at(T, n0=None, P=pressure):
-            if n0 is not None or pressure != P:
-                return solved(T, feed.n if n0 is None else n0, P)
-            if T not in seen:
-                seen[T] = solved(T, feed.n, P)
-            return seen[T]
-
-        def solved(T, n0, P):
-            ln_k = ln_constants(T)
-            try:
-                found = by_extents(
-                    n0, nu, ln_k, T, P, context.model, constants, given.mixture, held, memory.get("extents")
-                )
-                memory["extents"] = found.extents
-                return found, ln_k
-            except PhaseMissing as error:
-                raise cls.missing_phase(error.phase, T, P, at_equilibrium, context) from None
-            except EquilibriumTrouble as error:
-                raise UnitTrouble(str(error), "Check the feed and the reaction set.", "set") from None
-
-        product = cls.settle_heat(feed, given, context, lambda T: at(T)[0].n)
-        found, ln_k = at(product.T)
+        contents = Contents(cls, feed, given, context, reactions, pressure)
+        product = cls.settle_heat(feed, given, context, lambda T: contents.at(T)[0].n)
+        found, ln_k = contents.at(product.T)
         extents = np.array([supported(x, feed.total) for x in found.extents])
         values = cls.account(feed, product, extents, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist()))
         values["constant"] = {
-            r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, held) if h is None
+            r.id: math.exp(k) if abs(k) < 690.0 else None
+            for r, k, h in zip(reactions, ln_k, contents.held)
+            if h is None
         }
         values["why"] = context.later(
-            lambda: cls.why(feed, product, reactions, held, found, at, context), explains=True
+            lambda: cls.why(feed, product, reactions, contents.held, found, contents.at, context), explains=True
         )
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents)]
-        rows = context.later(lambda: cls.rows(feed, reactions, held, extents, ln_k, found, context))
+        rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
 
         def told():
-            return cls.remarks(product, given, context) + cls.disbelief(product.T, at_equilibrium, given, context)
+            return cls.remarks(product, given, context) + cls.disbelief(
+                product.T, contents.at_equilibrium, given, context
+            )
 
         # a gas is refused nowhere, so only the outcome is looked at
         notes = context.later(told) if given.mixture == "gas" else told()
