@@ -193,15 +193,8 @@ class Column(Unit):
 
         with np.errstate(all="ignore"):
             start = np.clip(np.log(near), -LIMIT, LIMIT)
-        settled = settle(
-            once,
-            start,
-            scale=np.ones(n.size),
-            tol=1e-10,
-            max_passes=ROUNDS,
-            secants=memory.get("secants"),
-            method="anderson",
-        )
+        settled = settle(once, start, scale=np.ones(n.size), tol=1e-10, max_passes=ROUNDS, secants=memory.get("secants"),
+                         method="anderson")  # fmt: skip
         if not settled.reason.settled:
             raise UnitTrouble(
                 f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures."

@@ -63,19 +63,7 @@ class GibbsReactor(Reactor):
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
         barred = given.inert >= 1.0 - 1e-12
-        lacking = [
-            s
-            for s, d, out in zip(context.species, context.model.species, barred)
-            if not out and (d.entropy is None or d.formation_enthalpy is None)
-        ]
-        if lacking:
-            first = context.model.species[context.species.index(lacking[0])]
-            datum = "entropy" if first.entropy is None else "formation enthalpy"
-            raise UnitTrouble(
-                f"{lacking[0]} has no {datum}, so its Gibbs energy is unknown.",
-                "Type it in Chemistry, make the species inert, or use another reactor.",
-                f"inert.{lacking[0]}",
-            )
+        cls.check_data(barred, context)
         bypass = feed.n * given.inert
         start, barred = cls.hold(feed.n - bypass, barred, given, context)
 
@@ -119,6 +107,22 @@ class GibbsReactor(Reactor):
         for net in describing_reactions(n - feed.n, n, context.model.species):
             rows.append({"equation": write_equation(net.coefficients, context.names), "extent": net.extent})
         return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows)
+
+    @staticmethod
+    def check_data(barred, context):
+        """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,)."""
+        for id_, species, out in zip(context.species, context.model.species, barred):
+            lacking = [
+                w
+                for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy))
+                if d is None
+            ]
+            if lacking and not out:
+                raise UnitTrouble(
+                    f"{id_} has no {lacking[0]}, so its Gibbs energy is unknown.",
+                    "Type it in Chemistry, make the species inert, or use another reactor.",
+                    f"inert.{id_}",
+                )
 
     @classmethod
     def hold(cls, n, barred, given, context):
