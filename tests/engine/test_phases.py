@@ -19,7 +19,7 @@ from thermo import (
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, cubic, ln_phi_phase
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
-from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound
 
 HYDROCARBONS = ("74-82-8", "74-84-0", "74-98-6", "106-97-8", "109-66-0", "110-54-3")
 ETHANOL = ("74-85-1", "7732-18-5", "64-17-5", "60-29-7", "74-84-0", "74-82-8")

@@ -1,7 +1,8 @@
 """Phase models and flashes."""
 
 from gulch.engine.phases.guide import LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known
-from gulch.engine.phases.model import PhaseModel, PhaseState, phase_model
+from gulch.engine.phases.model import PhaseModel, phase_model
+from gulch.engine.phases.state import PhaseState
 from gulch.engine.phases.stream import Stream, StreamTrouble
 
 __all__ = [

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound
 
 
 class StreamTrouble(ValueError):

@@ -12,7 +12,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
-from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import show
 from gulch.engine.settle import settle
 from gulch.engine.units.base import (

@@ -1,7 +1,7 @@
 """Heater/cooler: bring one stream to a temperature, by a duty, or to a vapour fraction."""
 
 from gulch.engine.phases import Stream
-from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
 

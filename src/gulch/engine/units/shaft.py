@@ -5,7 +5,7 @@ the isentropic efficiency of a vanishingly small step (any turbomachinery text),
 outcome is extrapolated to steps of no size.
 """
 
-from gulch.engine.phases.model import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.units.base import UnitTrouble
 
 STEPS = 6  # of a polytropic path; twice as many are taken to extrapolate

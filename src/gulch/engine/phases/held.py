@@ -1,0 +1,96 @@
+"""Non-volatile species beside the flash: they stay with the liquid as a pure part of its own.
+
+The functions take the PhaseModel; amounts in mol or mol/s, of any scale.
+"""
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.phases import kernels as k
+from gulch.engine.phases.kernels.constants import VAPOUR_SHARE
+from gulch.engine.phases.state import PhaseState, TemperatureNotFound
+
+
+def parted(model, z):
+    """(non-volatile, volatile) amounts."""
+    return np.where(model.volatile, 0.0, z), np.where(model.volatile, z, 0.0)
+
+
+def held_properties(model, held, T):
+    """Enthalpy [J], entropy [J/K] and volume [m3] of amounts of non-volatile species."""
+    volumes = [s.molar_mass.value / s.liquid_density.value if s.liquid_density else 0.0 for s in model.species]
+    return np.array(
+        [held @ model.ideal_gas_enthalpies(T), held @ model.ideal_gas_entropies(T), held @ np.array(volumes)]
+    )
+
+
+def joined(model, state, held, moles, T, P):
+    """A flashed volatile part (moles of it, or None) and the non-volatile amounts as one state."""
+    extra = held_properties(model, held, T)
+    h_moles = float(held.sum())
+    whole = moles + h_moles
+    if state is None:
+        props = (extra / h_moles).tolist()
+        z = held / h_moles
+        return PhaseState(T, P, 0.0, "liquid", "liquid", z, z, *props, tuple(props), tuple(props), False)
+    if h_moles <= 0.0:
+        return state
+    light = state.light_share
+    y, light_properties = state.y, np.array(state.light_properties)
+    if light >= 1.0 and state.light != "vapour":
+        light = 0.0
+    heavy = (1.0 - light) * moles
+    heavy_amounts = heavy * state.x + held
+    heavy_properties = (heavy * np.array(state.heavy_properties) + extra) / (heavy + h_moles)
+    total = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
+    if light <= 0.0:
+        y, light_properties = heavy_amounts / heavy_amounts.sum(), heavy_properties
+    return PhaseState(state.temperature, P, light * moles / whole, state.light if light > 0.0 else "liquid", "liquid",
+                      heavy_amounts / heavy_amounts.sum(), y, *total.tolist(), tuple(heavy_properties.tolist()),
+                      tuple(light_properties.tolist()), state.further_phase)  # fmt: skip
+
+
+def solve_parted(model, column, target, P, z, guess, tolerance, what):
+    """`_solve` with non-volatile species: the temperature at which both parts together reach the target."""
+    held, volatile = parted(model, z)
+    whole, moles = float(z.sum()), float(volatile.sum())
+    if moles <= 0.0:
+        if column == VAPOUR_SHARE:
+            raise TemperatureNotFound("nothing in it can vaporise")
+
+        def own(T):
+            return held_properties(model, held, T)[column] / whole - target
+
+        try:
+            T = scipy.optimize.brentq(own, k.T_LOW, k.T_HIGH, xtol=1e-12, rtol=1e-14)
+        except ValueError:
+            raise TemperatureNotFound(f"no temperature in range has this {what}") from None
+        return joined(model, None, held, 0.0, T, P)
+    if column == VAPOUR_SHARE:
+        share = target * whole / moles
+        if share > 1.0:
+            raise TemperatureNotFound("more vapour is asked for than can vaporise")
+        state = model.solve(VAPOUR_SHARE, min(max(share, 1e-9), 1.0 - 1e-9), P, volatile, guess, tolerance, what)
+        return joined(model, state, held, moles, state.temperature, P)
+
+    def volatile_state(T):
+        own_target = (target * whole - held_properties(model, held, T)[column]) / moles
+        return model.solve(column, own_target, P, volatile, T, tolerance, what)
+
+    def gap(T):
+        try:
+            return volatile_state(T).temperature - T
+        except TemperatureNotFound as error:  # hotter than any: the non-volatile part asks for too much
+            return k.T_HIGH if "above" in str(error) else -k.T_HIGH
+
+    low = high = guess
+    step = 50.0
+    while gap(low) < 0.0 and low > k.T_LOW:
+        low, step = max(k.T_LOW, low - step), 2.0 * step
+    step = 50.0
+    while gap(high) > 0.0 and high < k.T_HIGH:
+        high, step = min(k.T_HIGH, high + step), 2.0 * step
+    if gap(low) < 0.0 or gap(high) > 0.0:
+        raise TemperatureNotFound(f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}")
+    T = scipy.optimize.brentq(gap, low, high, xtol=1e-11, rtol=1e-14) if low < high else low
+    return joined(model, volatile_state(T), held, moles, T, P)

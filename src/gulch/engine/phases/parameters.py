@@ -1,0 +1,49 @@
+"""What the kernels want of a species: its row of numbers."""
+
+import numpy as np
+
+from gulch.engine.phases import kernels as k
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas
+
+
+def parameters(species, code):
+    """Kernel row of one species, shape (N_COLUMNS,)."""
+    row = np.zeros(k.N_COLUMNS)
+    row[k.MW] = species.molar_mass.value
+    if species.has_critical:
+        _critical(row, species, code)
+    elif species.liquid_density:
+        # without critical constants the liquid keeps its one volume: V = R Tc/Pc Z, the exponent being 1 at Tr = 1
+        row[k.TC], row[k.PC] = 1.0, 1e5
+        row[k.ZRA] = species.molar_mass.value / species.liquid_density.value * 1e5 / k.R
+    cp = species.heat_capacity.coefficients
+    row[k.CP0 : k.CP0 + cp.size] = cp
+    fit = species.vapour_pressure
+    if fit is not None:
+        row[k.VP0 : k.VP0 + 5] = fit.coefficients
+        row[k.VP_TMIN], row[k.VP_TMAX] = fit.low, fit.high
+    # Integration constants: formation enthalpy and absolute entropy at 298.15 K.
+    h, s = np.zeros(1), np.zeros(1)
+    ideal_gas(298.15, row[None, :], h, s)
+    row[k.H_CONST] = (species.formation_enthalpy.value if species.formation_enthalpy else 0.0) - h[0]
+    row[k.S_CONST] = (species.entropy.value if species.entropy else 0.0) - s[0]
+    return row
+
+
+def _critical(row, species, code):
+    tc, pc = species.critical_temperature.value, species.critical_pressure.value
+    w = species.acentric_factor.value
+    row[k.TC], row[k.PC], row[k.OMEGA] = tc, pc, w
+    row[k.ZRA] = 0.29056 - 0.08775 * w
+    if species.liquid_density and tc > 298.15:
+        volume = species.molar_mass.value / species.liquid_density.value  # taken to hold at 25 degC
+        row[k.ZRA] = (volume * pc / (k.R * tc)) ** (1.0 / (1.0 + (1.0 - 298.15 / tc) ** (2.0 / 7.0)))
+    if code == k.SOAVE_REDLICH_KWONG:
+        # Exact constants of the Redlich-Kwong form; m(omega) of Soave (1972).
+        row[k.B_] = 0.08664034996495773 * k.R * tc / pc
+        row[k.AC] = 0.42748023354034137 * (k.R * tc) ** 2 / pc
+        row[k.M_] = 0.480 + 1.574 * w - 0.176 * w * w
+    else:
+        row[k.B_] = 0.07779607390388846 * k.R * tc / pc
+        row[k.AC] = 0.45723552892138219 * (k.R * tc) ** 2 / pc
+        row[k.M_] = 0.37464 + 1.54226 * w - 0.26992 * w * w

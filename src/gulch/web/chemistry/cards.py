@@ -1,0 +1,90 @@
+"""Reactions as cards, with their properties."""
+
+from gulch.engine.chemistry import Ambiguous, reaction_properties, write_equation
+from gulch.engine.chemistry.constants import BASES, BASIS_UNITS, SOURCES, gibbs_spread
+from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
+from gulch.engine.flowsheet.inputs import constant_of
+from gulch.engine.phases.kernels import R
+from gulch.engine.quantities import (
+    QuantityError,
+)
+from gulch.web.chemistry.part import Part
+from gulch.web.projects.words import power_text
+
+
+class ReactionCards(Part):
+    """Reactions as cards, with their properties."""
+
+    def reaction_cards(self):
+        for r in self.document.reactions:
+            card = {"id": r.id, "equation": r.equation, "key": r.conversion.key if r.conversion else "",
+                    "value": r.conversion.value if r.conversion else "", "reactants": [],
+                    "polynomial": r.conversion.polynomial if r.conversion else "",
+                    "value_error": self.page.space.errors.get(f"{r.id}.conversion"), "key_error": self.page.space.errors.get(f"{r.id}.key"),
+                    "constant_error": self.page.space.errors.get(f"{r.id}.equilibrium"),
+                    "here": self.page.space.select == r.id,
+                    "knob": next((k.id for k in self.document.knobs if k.input == f"{r.id}.conversion"), None)}  # fmt: skip
+            error = self.problems.get(r.id)
+            if error is not None:
+                card["problem"] = str(error)
+                if isinstance(error, Unbalanced):
+                    card["suggestion"] = error.suggestion
+                    card["elements"] = _elements(error.elements)
+                if isinstance(error, UnknownSpecies):
+                    card["offers"] = [(m.cas, m.name, m.formula) for m in error.matches[:5]]
+                if isinstance(error, Ambiguous):
+                    card["ways"] = error.ways
+            else:
+                found = self.resolved[r.id]
+                card["balanced"] = write_equation(found.coefficients, self.shown)
+                card["elements"] = _elements(found.elements)
+                card["ways"] = found.ways
+                card["reactants"] = [
+                    (self.names[i], self.names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0
+                ]
+                if self.model is not None:
+                    card |= self.properties(r)
+            yield card
+
+    def properties(self, reaction):
+        nu = self.nu(reaction.id)
+        if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
+            return {"no_data": "A formation enthalpy is missing, so nothing is known of its heat."}
+        p = reaction_properties(nu, self.model, self.T)
+        missing = "– (an entropy is missing)"
+        out = {"dh": self.show(p.dh, "molar energy"), "heat": "releases heat" if p.dh < 0 else "takes up heat",
+               "ds": self.show(p.ds, "molar entropy") if p.ds is not None else missing,
+               "dg": self.show(p.dg, "molar energy") if p.dg is not None else missing,
+               "k": power_text(p.ln_k), "sure": self.sure(nu)}  # fmt: skip
+        if reaction.rate is not None:
+            out["rate"] = self.page.detail.rate_detail(reaction, nu)
+        if reaction.equilibrium is not None and reaction.equilibrium.source != "gibbs":
+            try:
+                constant = constant_of(reaction)
+                out["own_k"] = power_text(constant.ln_k(self.T, nu, self.model))
+                out["own_words"] = f"{SOURCES[constant.source]}; {self.basis_words(reaction.equilibrium, nu)}"
+            except QuantityError:
+                pass
+        return out
+
+    def sure(self, nu):
+        """How far the sources of the formation data leave K open at the temperature shown, as a sentence."""
+        spread = gibbs_spread(nu, self.model, self.T)
+        if spread is None or spread.high - spread.low < 50.0:
+            return ""
+        low, high = (power_text(-g / (R * self.T), 2) for g in (spread.high, spread.low))
+        worst = self.document.species[spread.parts[0][0]].shown
+        return (f"Sources differ by {self.show(spread.high - spread.low, 'molar energy', 2)} in ΔG°, most over {worst}: "
+                f"K between {low} and {high}.")  # fmt: skip
+
+    def basis_words(self, entry, nu):
+        words = f"{BASES[entry.basis]} in the {entry.phase}"
+        if entry.basis in BASIS_UNITS:
+            order = nu.sum()
+            unit = entry.unit or BASIS_UNITS[entry.basis][1]
+            words += f", K in ({unit})^{order:g}" if order else f", in {unit} (they cancel)"
+        return words
+
+
+def _elements(elements):
+    return [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in elements.items()]

@@ -1,0 +1,193 @@
+"""One reaction: its constant over temperature and its rate law."""
+
+import math
+from types import SimpleNamespace
+
+import numpy as np
+
+from gulch.engine.chemistry import reaction_properties, write_equation
+from gulch.engine.chemistry.constants import BASES, BASIS_UNITS, SOURCES, gibbs_spread
+from gulch.engine.chemistry.rates import BASES as RATE_BASES
+from gulch.engine.chemistry.rates import PER, half_life, pack, rates, read_rate_constant
+from gulch.engine.document import EquilibriumEntry
+from gulch.engine.flowsheet.inputs import constant_of, rate_of, reactions_of
+from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
+from gulch.engine.quantities import (
+    DIMENSIONS,
+    DISPLAY_SETS,
+    QuantityError,
+    format_number,
+    split_text,
+    to_unit,
+)
+from gulch.web.chemistry.part import Part
+from gulch.web.projects.words import pretty_text, show_unit
+
+
+class ReactionDetail(Part):
+    """One reaction: its constant over temperature and its rate law."""
+
+    def reaction_detail(self):
+        """The selected reaction: its equilibrium constant with every field, its plot and how sure it is."""
+        reaction = self.document.reaction(self.page.space.select)
+        if reaction is None or reaction.id in self.problems or self.model is None:
+            return None
+        e = reaction.equilibrium or EquilibriumEntry()
+        nu = self.nu(reaction.id)
+        out = {
+            "id": reaction.id,
+            "entry": e,
+            "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
+            "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
+            "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
+            "bases": [(v, words, v == e.basis) for v, words in BASES.items()],
+            "units": [
+                (u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered
+            ]
+            if e.basis in BASIS_UNITS
+            else [],
+            "error": self.page.space.errors.get(f"{reaction.id}.equilibrium"),
+            "polynomial": reaction.conversion.polynomial or "" if reaction.conversion else "",
+            "has_conversion": reaction.conversion is not None,
+            "low": pretty_text(e.low or ""),
+            "high": pretty_text(e.high or ""),
+            "polynomial_error": self.page.space.errors.get(f"{reaction.id}.polynomial"),
+            "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
+        }
+        out["rate"] = self.rate_detail(reaction, nu)
+        if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
+            return out
+        out["sure"] = self.page.cards.sure(nu)
+        spread = gibbs_spread(nu, self.model, self.T)
+        if spread:
+            out["parts"] = [
+                (self.document.species[i], self.show(size, "molar energy", 2))
+                for i, size in spread.parts
+                if size > 50.0
+            ]
+        try:
+            out["plot"] = self.constant_plot(reaction, nu, spread is not None)
+            constant = constant_of(reaction)
+            if constant.source != "gibbs":
+                heat = constant.reaction_heat(self.T, nu, self.model)
+                own = reaction_properties(nu, self.model, self.T).dh
+                out["heat_words"] = (
+                    f"The constant itself implies a heat of reaction of {self.show(heat, 'molar energy')} at "
+                    f"{self.at_shown} (van 't Hoff); the formation data give {self.show(own, 'molar energy')}."
+                )
+                out["heat_differs"] = abs(heat - own) > 0.15 * max(abs(own), 1e4)
+        except QuantityError:
+            pass
+        return out
+
+    def rate_detail(self, reaction, nu):
+        """The rate law's fields, and k, rate and half-life where an engineer can check them."""
+        e = reaction.rate
+        if e is None:
+            return None
+        out = {
+            "entry": e, "error": self.page.space.errors.get(f"{reaction.id}.rate"), 
+            "question": self.page.space.errors.get(f"{reaction.id}.energy"),
+            "laws": [(v, w, v == e.law) for v, w in (("power", "power law"), ("formula", "formula of its own"))],
+            "bases": [(v, words, v == e.basis) for v, (words, _, _) in RATE_BASES.items()],
+            "pers": [(v, words, v == e.per) for v, words in PER.items()],
+            "reverses": [(v, w, v == e.reverse) for v, w in
+                         (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))],
+            "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
+            "at": pretty_text(e.forward.at or ""), "back_at": pretty_text(e.backward.at or "") if e.backward else "",
+            "species": [(s.id, s.shown) for s in self.document.species],
+            "names": [f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
+        }  # fmt: skip
+        names = self.names
+        usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}
+        back = {names[i]: f"{v:g}" for i, v in enumerate(nu) if v > 0.0}
+        shown = dict.fromkeys([*(names[i] for i, v in enumerate(nu) if v), *e.orders, *e.reverse_orders])
+        out["orders"] = [
+            (
+                s,
+                e.orders.get(s, "0") if e.orders else usual.get(s, "0"),
+                e.reverse_orders.get(s, "0") if e.reverse_orders else back.get(s, "0"),
+            )
+            for s in shown
+        ]
+        out["others"] = [s for s in names if s not in shown]
+        try:
+            law = rate_of(reaction, self.document, nu)
+        except QuantityError:
+            return out
+        if law.constant is not None:
+            order = float(law.forward.sum())
+            out["order"] = f"{order:g}"
+            number, unit = split_text(e.forward.k)  # shown in the unit typed, so that a slip in it is seen
+            typed = read_rate_constant(e.forward.k, law.basis, law.per, order) / number
+            out["k_text"] = f"{format_number(law.constant.at(self.T) / typed, 4)} {unit}"
+        out["samples"] = self.rate_samples(reaction, law)
+        return out
+
+    def rate_samples(self, reaction, law):
+        """Rate and half-life in streams that are solved: the first reactor's inlet or a feed, there and at the chosen temperature."""
+        solved = self.page.space.solution.streams if self.page.space.solution else {}
+        users = [u.id for u in self.document.units if reaction.id in reactions_of(self.document, u)]
+        order = [
+            *(s.id for s in self.document.streams if s.enters in users),
+            *(s.id for s in self.document.streams if s.is_feed),
+        ]
+        stream = next((i for i in order if i in solved and solved[i].temperature), None)
+        if stream is None or not self.model.all_volatile:
+            return []
+        found = solved[stream]
+        n = np.array([found.flow.get(s, 0.0) for s in self.names])
+        phase = "vapour" if (found.vapour_fraction or 0.0) > 0.5 else "liquid"
+        nu = self.nu(reaction.id)
+        try:
+            laws, _ = pack([SimpleNamespace(nu=nu, rate=law)], [constant_of(reaction)], len(self.names))
+        except QuantityError:
+            return []
+        rows = []
+        dimension = "rate per mass" if law.per == "catalyst" else "rate"
+        for T in dict.fromkeys((found.temperature, self.T)):
+            speed = float(rates(laws, T, found.pressure, n, phase, self.model)[0])
+            half = None
+            if law.forward is not None and law.per != "catalyst":
+                first = next((i for i in np.argsort(-law.forward) if nu[i] < 0.0 and n[i] > 0.0), None)
+                if first is not None:
+                    code = VAPOUR if phase == "vapour" else LIQUID
+                    c = n[first] / n.sum() / self.model.phase_volume(T, found.pressure, n, code)
+                    half = half_life(speed * -nu[first], float(law.forward[first]), c)
+            rows.append({"where": f"{stream}, {phase}, {self.show(T, 'temperature')}", "rate": self.show(speed, dimension, 3),
+                         "half": self.show(half, "time", 3) if half else "–"})  # fmt: skip
+        return rows
+
+    def constant_plot(self, reaction, nu, with_gibbs):
+        """log10 K over 1/T: the constant in use, the band of the sources where it rests on Gibbs energies."""
+        used = [f for v, s in zip(nu, self.model.species) if v for f in [s.heat_capacity]]
+        low, high = max(f.low for f in used), min(f.high for f in used)
+        constant = constant_of(reaction)
+        believed = constant.range()
+        from_T = max(min(low, self.T) if low < 1000 else low, 200.0)
+        to_T = min(max(self.T + 50.0, 1500.0), max(high, self.T + 50.0))
+        T = 1.0 / np.linspace(1.0 / to_T, 1.0 / from_T, 41)
+        unit = DISPLAY_SETS[self.display].unit("temperature")
+
+        def logs(values):
+            return [v / math.log(10) for v in values]
+
+        out = {
+            "x": (1000.0 / T).tolist(), "T": [to_unit(t, unit, "temperature") for t in T], "unit": show_unit("temperature", self.display),
+            "k": logs(constant.ln_k(t, nu, self.model) for t in T) if constant.source != "gibbs" or with_gibbs else [],
+            "valid": [1000.0 / min(high, to_T), 1000.0 / max(low, from_T)], "at": 1000.0 / self.T, "low": [], "high": [],
+            "believed": [1000.0 / (believed[1] or to_T), 1000.0 / (believed[0] or from_T)] if any(believed) else None,
+            "ticks": [], "source": SOURCES[constant.source],
+        }  # fmt: skip
+        if with_gibbs:
+            spreads = [gibbs_spread(nu, self.model, t) for t in T]
+            out["low"] = logs(-s.high / (R * t) for s, t in zip(spreads, T))
+            out["high"] = logs(-s.low / (R * t) for s, t in zip(spreads, T))
+            if constant.source != "gibbs":
+                out["gibbs"] = logs(-s.used / (R * t) for s, t in zip(spreads, T))
+        for t in (0, 50, 100, 200, 300, 400, 600, 1000, 2000):
+            k = t if unit == "K" else t + 273.15 if unit == "degC" else (t + 459.67) / 1.8
+            room = 0.11 * (1000.0 / from_T - 1000.0 / to_T)  # so that the numbers do not touch
+            if from_T <= k <= to_T and (not out["ticks"] or out["ticks"][-1][0] - 1000.0 / k > room):
+                out["ticks"].append([1000.0 / k, f"{t}"])
+        return out
