@@ -7,10 +7,11 @@ from helpers import document, feed, simple
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import edit, solve
-from gulch.engine.phases import phase_model
+from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
+from gulch.engine.units.base import Given
 from gulch.engine.units.column import fenske, gilliland, kirkbride, underwood
-from gulch.engine.units.exchanger import area_integral
+from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
 
 KMOL_H = 1.0 / 3.6
 AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}
@@ -234,6 +235,25 @@ def test_exchanger_holds_its_approach_also_where_it_lies_inside():
     assert min(ends) > 14.0
     taken = solution.streams["co"].enthalpy_flow - solution.streams["c"].enthalpy_flow
     assert taken == pytest.approx(values["exchanged"], rel=1e-10)
+
+
+def test_the_inside_is_looked_at_again_where_it_may_have_changed(monkeypatch):
+    """A pass may leave it out only while nothing changed by as much as the room that was found inside."""
+    model = phase_model("peng-robinson", tuple(AROMATICS.values()))
+    given = Given(mode="approach", approach=12.0)
+    hot = Stream.at_temperature(model, np.array([100.0, 5.0, 0.0]) * KMOL_H, 453.15, 2e5)
+
+    def duty(cold, memory):
+        taker = Stream.at_temperature(model, np.array([0.0, cold, 0.0]) * KMOL_H, 293.15, 5e5)
+        return Exchanger.duty(Sides(hot, taker, (2e5, 5e5)), given, memory)[0]
+
+    looked, inside = [], Sides.inside
+    monkeypatch.setattr(Sides, "inside", lambda self, *a: looked.append(1) or inside(self, *a))
+    memory = {}
+    easy = duty(60.0, memory)
+    assert memory["clear"][1] > 1.0 and len(looked) == 1
+    assert duty(60.001, memory) == pytest.approx(easy, rel=1e-4) and len(looked) == 1
+    assert duty(230.0, memory) == duty(230.0, {}) and len(looked) > 1
 
 
 def test_area_integral_of_a_linear_profile_is_the_logarithmic_mean():

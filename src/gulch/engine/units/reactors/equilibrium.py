@@ -157,7 +157,7 @@ class EquilibriumReactor(Reactor):
             if h is None
         }
         values["why"] = context.later(
-            lambda: cls.why(feed, product, reactions, contents.held, found, contents.at, context), explains=True
+            lambda: why(feed, product, reactions, contents.held, found, contents.at, context), explains=True
         )
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents)]
         rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
@@ -315,49 +315,45 @@ class EquilibriumReactor(Reactor):
                               "Below that range kinetics may freeze; take the extent with caution, or hold the reaction."))  # fmt: skip
         return notes
 
-    @classmethod
-    def why(cls, feed, product, reactions, held, found, at, context):
-        """What holds each reaction back and which way temperature, pressure and feed would move it.
 
-        Computed from solves beside the outlet: 10 K, 10 % of pressure, 10 % of each species fed.
-        """
-        T, P = product.T, product.P
-        try:
-            colder, hotter = (at(T + d)[0].extents for d in (-10.0, 10.0))
-            denser = at(T, P=1.1 * P)[0].extents
-            plain = at(T)[0].extents
-            fed = {}
-            for i in np.flatnonzero(feed.n > 1e-6 * feed.total):
-                more = feed.n.copy()
-                more[i] *= 1.1
-                fed[i] = at(T, n0=more)[0].extents
-        except (UnitTrouble, EquilibriumTrouble):
-            return []
-        lines = []
-        for m, r in enumerate(reactions):
-            flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
-            if held[m] is not None:
-                lines.append(f"{r.id} is held at an extent of {flow[0]}.")
-                continue
-            size = max(abs(plain[m]), 1e-12)
-            sign = 1.0 if plain[m] >= 0.0 else -1.0
-            by_pressure = sign * (denser[m] - plain[m])
-            pressure = "more pressure helps" if by_pressure > 1e-5 * size else (
-                "less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")  # fmt: skip
-            used = [i for i in np.flatnonzero(sign * r.nu < 0.0)]
-            gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
-            stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
-            gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
-            best, worst = (pick(gains, key=gains.get, default=None) for pick in (max, min))
-            text = (f"{r.id} stops at an extent of {flow[0]}: {stop}. "
-                    f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}")  # fmt: skip
-            if best is not None and gains[best] > 1e-5 * size:
-                text += (
-                    f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
-                )
-            if worst is not None and gains[worst] < -1e-5 * size:
-                text += (
-                    f", 10 % more {context.species[worst]} takes {show(-gains[worst], 'molar flow', context.display)}"
-                )
-            lines.append(text + ".")
-        return lines
+def why(feed, product, reactions, held, found, at, context):
+    """What holds each reaction back and which way temperature, pressure and feed would move it.
+
+    Computed from solves beside the outlet: 10 K, 10 % of pressure, 10 % of each species fed.
+    """
+    T, P = product.T, product.P
+    try:
+        colder, hotter = (at(T + d)[0].extents for d in (-10.0, 10.0))
+        denser = at(T, P=1.1 * P)[0].extents
+        plain = at(T)[0].extents
+        fed = {}
+        for i in np.flatnonzero(feed.n > 1e-6 * feed.total):
+            more = feed.n.copy()
+            more[i] *= 1.1
+            fed[i] = at(T, n0=more)[0].extents
+    except (UnitTrouble, EquilibriumTrouble):
+        return []
+    lines = []
+    for m, r in enumerate(reactions):
+        flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
+        if held[m] is not None:
+            lines.append(f"{r.id} is held at an extent of {flow[0]}.")
+            continue
+        size = max(abs(plain[m]), 1e-12)
+        sign = 1.0 if plain[m] >= 0.0 else -1.0
+        by_pressure = sign * (denser[m] - plain[m])
+        pressure = "more pressure helps" if by_pressure > 1e-5 * size else (
+            "less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")  # fmt: skip
+        used = [i for i in np.flatnonzero(sign * r.nu < 0.0)]
+        gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
+        stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
+        gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
+        best, worst = (pick(gains, key=gains.get, default=None) for pick in (max, min))
+        text = (f"{r.id} stops at an extent of {flow[0]}: {stop}. "
+                f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}")  # fmt: skip
+        if best is not None and gains[best] > 1e-5 * size:
+            text += f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
+        if worst is not None and gains[worst] < -1e-5 * size:
+            text += f", 10 % more {context.species[worst]} takes {show(-gains[worst], 'molar flow', context.display)}"
+        lines.append(text + ".")
+    return lines
