@@ -39,7 +39,7 @@ def test_loops_stage_shows_how_everything_closed(client, cyclohexane):
     assert "100.0 kmol/h ✓" in words and "101.4 kmol/h" in words  # the target's gauge and knob
     assert "= 344.7 kmol/h" in re.sub(r"\s+", " ", words.replace("Untie", "")) or "344.7 kmol/h" in words
     html = page(client, cyclohexane, "loops")
-    assert '"name":"target on cyclohexane in product"' in html and '"series":' in html
+    assert '"name": "target on cyclohexane in product"' in html and '"series":' in html
 
 
 def test_closing_settings_and_their_limits(row, act):

@@ -72,7 +72,7 @@ def test_watching_and_turning_keep_what_is_looked_at(client, row, act):
 def test_per_year_less_the_base(client, row):
     html = page(client, row, "variants", "?compare=difference-per-year")
     cells = re.findall(
-        r"<td class=\"num[^>]*>([^<]*)</td>", html.split("row-product.flow.ethanol")[1].split("</tr>")[0]
+        r"<td\s+class=\"num[^>]*>([^<]*)</td>", html.split("row-product.flow.ethanol")[1].split("</tr>")[0]
     )
     assert cells[0][0].isdigit() and all(c[:1] in "+−0" for c in cells[1:])
     assert "kmol" in text_of(html.split("row-product.flow.ethanol")[1].split("</tr>")[0])

@@ -12,13 +12,6 @@ register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026"}
 
 
-@register.simple_tag
-def data_block(value, id_):
-    """A JSON data block (never executed) for the page's scripts."""
-    text = json.dumps(value, separators=(",", ":")).translate(_ESCAPES)
-    return format_html('<script type="application/json" id="{}">{}</script>', id_, mark_safe(text))
-
-
 @register.filter
 def get_item(mapping, key):
     """The value of a key, or None."""
@@ -29,6 +22,19 @@ def get_item(mapping, key):
 def vals(**pairs):
     """An hx-vals attribute of plain values."""
     return format_html("hx-vals='{}'", mark_safe(json.dumps(pairs).translate(_ESCAPES).replace("'", "\\u0027")))
+
+
+@register.simple_tag(takes_context=True)
+def act(context, verb, **pairs):
+    """Attributes of a control that makes an edit of the page's project, with plain values."""
+    sent = format_html(" {}", vals(**pairs)) if pairs else ""
+    return format_html('hx-post="{}"{}', _address("do", (context["row"].pk, verb)), sent)
+
+
+@register.simple_tag(takes_context=True)
+def edit(context, verb, **pairs):
+    """As `act`, of a field: the edit is made when its value changes, and the newest value wins."""
+    return format_html('{} hx-trigger="change" hx-sync="this:replace"', act(context, verb, **pairs))
 
 
 @lru_cache(maxsize=8192)
