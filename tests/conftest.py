@@ -2,4 +2,9 @@
 
 import os
 
+from hypothesis import settings
+
+settings.register_profile("house", deadline=None)  # a busy machine is no fault
+settings.load_profile("house")
+
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
