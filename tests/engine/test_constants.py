@@ -262,7 +262,7 @@ def test_spread_runs_over_every_choice_of_source():
 def test_a_source_that_stands_alone_does_not_widen_the_band():
     datum = Datum(-100e3, "a", {"b": -101e3, "c": -140e3, "d": -100.5e3})
     assert sorted(agreeing(datum, "formation_enthalpy")) == [-101e3, -100.5e3, -100e3]
-    assert agreeing(Datum(-1.0, "typed in this project", {"a": 5e4}), "formation_enthalpy") == [-1.0]
+    assert agreeing(Datum(-1.0, "typed in this project", {"a": 5e4}, typed=True), "formation_enthalpy") == [-1.0]
 
 
 # In a process

@@ -129,7 +129,7 @@ def agreeing(datum, field):
 
     What the user typed, or picked, stands for itself.
     """
-    if datum.source.endswith("typed in this project"):
+    if datum.typed:
         return [datum.value]
     everything = {datum.source: datum.value, **datum.others}
     others = (v for source, v in datum.others.items() if not stands_alone(source, everything, ALONE[field]))

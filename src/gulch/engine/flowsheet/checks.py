@@ -25,7 +25,7 @@ from gulch.engine.flowsheet.inputs import (
 )
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
-from gulch.engine.flowsheet.solution import Message
+from gulch.engine.flowsheet.solution import Code, Message
 from gulch.engine.flowsheet.typed import doubts
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
@@ -700,7 +700,7 @@ def temperature_range(project):
             yield Message("warning", a.address, f"{a.label} ({a.text}) lies outside the heat-capacity data of "
                           f"{', '.join(out[:3])}.",
                           f"Results there are extrapolated; data hold from {show(low, 'temperature', project.display)} "
-                          f"to {show(high, 'temperature', project.display)}.")  # fmt: skip
+                          f"to {show(high, 'temperature', project.display)}.", code=Code.BEYOND_DATA)  # fmt: skip
 
 
 CHECKS = (

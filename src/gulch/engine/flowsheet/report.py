@@ -9,7 +9,7 @@ from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.measures import PER_REACTOR, measured
 from gulch.engine.flowsheet.nodes import feed_node, unit_node
 from gulch.engine.flowsheet.phase_doubts import phase_doubts
-from gulch.engine.flowsheet.solution import Message, OpenLoop, StreamResult, UnitOutcome
+from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, StreamResult, UnitOutcome
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.units import KINDS
@@ -108,7 +108,7 @@ class Report:
         display = plan.project.display
         fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species)))
         shown = {s.id: s.shown for s in plan.project.species}
-        told = {m.where.partition(".")[0] for m in self.solution.messages if "heat-capacity data" in m.what}
+        told = {m.where.partition(".")[0] for m in self.solution.messages if m.code is Code.BEYOND_DATA}
         for id_, stream in self.solution.streams.items():
             if not self.run.explain:
                 told = set()  # a scan turns what the checks have read
@@ -123,11 +123,12 @@ class Report:
             if not out:
                 continue
             low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)
-            self.run.say(
+            self.solution.messages.append(Message(
                 "warning", id_, f"Stream {id_} comes out at {show(T, 'temperature', display)}, outside the heat-capacity data of "
                 f"{', '.join(shown[s] for s in out[:3])}.",
                 f"It is extrapolated; data hold from {show(low, 'temperature', display)} to {show(high, 'temperature', display)}.",
-            )  # fmt: skip
+                code=Code.BEYOND_DATA,
+            ))  # fmt: skip
             return
 
     def limits(self, gauge, value, readable):

@@ -1,8 +1,16 @@
 """What a solve returns. SI units throughout; plain numbers, text and lists, ready for JSON."""
 
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from gulch.engine.flowsheet.start import Start
+
+
+class Code(StrEnum):
+    """What a message is about, where something else hangs on it."""
+
+    NONE = ""
+    BEYOND_DATA = "beyond-data"  # a temperature outside the heat-capacity data
 
 
 @dataclass
@@ -14,6 +22,7 @@ class Message:
     what: str
     todo: str = ""
     answers: list = field(default_factory=list)  # for a question: [(label, document text)]
+    code: Code = Code.NONE
 
 
 @dataclass
@@ -73,7 +82,10 @@ class LoopOutcome:
     findings: list = field(default_factory=list)  # sentences
     rounds: list = field(default_factory=list)  # {"units", "stream", "species", "gain"} of each way material goes round
     first_pass: int = 1  # the pass at which the two records below begin
-    residuals: dict = field(default_factory=dict)  # scaled change by species, pressure, target, ...; one number a pass
+    residuals: dict = field(
+        default_factory=dict
+    )  # scaled change by species, molar enthalpy, pressure; one number a pass
+    coupled: dict = field(default_factory=dict)  # likewise of ties and targets, by words for them
     by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}
     guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
 
@@ -162,5 +174,5 @@ class Solution:
         out.loops = [LoopOutcome(**v) for v in data["loops"]]
         out.targets = [TargetOutcome(**v) for v in data.get("targets", [])]
         out.opened = [OpenLoop(**v) for v in data.get("opened", [])]
-        out.messages = [Message(**v) for v in data["messages"]]
+        out.messages = [Message(**v | {"code": Code(v.get("code", ""))}) for v in data["messages"]]
         return out

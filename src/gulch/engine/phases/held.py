@@ -81,7 +81,7 @@ def solve_parted(model, column, target, P, z, guess, tolerance, what):
         try:
             return volatile_state(T).temperature - T
         except TemperatureNotFound as error:  # hotter than any: the non-volatile part asks for too much
-            return k.T_HIGH if "above" in str(error) else -k.T_HIGH
+            return k.T_HIGH if error.above else -k.T_HIGH
 
     low = high = guess
     step = 50.0

@@ -135,7 +135,8 @@ class PhaseModel:
             raise TemperatureNotFound(
                 f"the temperature for this {what} would lie {bound[outcome]}"
                 if outcome in bound
-                else f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}"
+                else f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}",
+                above=outcome == k.ABOVE_RANGE,
             )
         state = self._wrap(high, P, *found)
         if low == high:

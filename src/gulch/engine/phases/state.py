@@ -32,7 +32,11 @@ class PhaseState:
 
 
 class TemperatureNotFound(ValueError):
-    """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction."""
+    """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction; above: it would lie above."""
+
+    def __init__(self, words, above=False):
+        super().__init__(words)
+        self.above = above
 
 
 def between(below, above, column, target):

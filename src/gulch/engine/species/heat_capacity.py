@@ -7,6 +7,7 @@ fitted range it stays between c0 and its upper limit instead of running away as 
 """
 
 import math
+from dataclasses import replace
 from functools import lru_cache
 from importlib.resources import files
 
@@ -144,4 +145,4 @@ def estimate(atoms, molar_mass):
     T = np.geomspace(200.0, 1500.0, 50)
     similarity = sum(atoms.values()) / (molar_mass * 1000.0)  # mol/g
     cp = np.array([source_data.Lastovka_Shaw(t, similarity, MW=molar_mass * 1000.0) for t in T])
-    return fit(T, cp, ESTIMATE)
+    return replace(fit(T, cp, ESTIMATE), estimated=True)

@@ -63,7 +63,7 @@ def lookup(cas, data=()):
     name = found["name"]
     for field, (label, dimension) in OWN.items():
         if own.get(field):
-            found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)))
+            found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)), typed=True)
         elif own.get(f"source.{field}"):
             found[field] = _taken_from(found.get(field), own[f"source.{field}"])
     non_volatile = found.pop("non_volatile", False) or own.get("non_volatile") == "yes"
@@ -113,7 +113,7 @@ def shortcomings(cas):
         out.append("no formation enthalpy")
     if found.entropy is None:
         out.append("no entropy")
-    if "estimate" in found.heat_capacity.source:
+    if found.heat_capacity.estimated:
         out.append("heat capacity estimated")
     return ", ".join(out)
 
@@ -202,7 +202,7 @@ def _entropy_from_gibbs(found):
         return
     total = sum(n * s for n, s in zip(found["atoms"].values(), elements))
     value = (found["formation_enthalpy"].value - gibbs.value) / 298.15 + total
-    found["entropy"] = Datum(value, "from the formation Gibbs energy " + TYPED, _all(found["entropy"]))
+    found["entropy"] = Datum(value, "from the formation Gibbs energy " + TYPED, _all(found["entropy"]), typed=True)
 
 
 def _points(text, field, name):

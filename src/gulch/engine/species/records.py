@@ -15,6 +15,7 @@ class Datum:
     source: str
     others: dict = field(default_factory=dict)
     disputed: bool = False  # its sources form camps, none of which stands above the others
+    typed: bool = False  # by the user, in this project
 
     @property
     def spread(self):
@@ -32,6 +33,7 @@ class Fit:
     high: float
     worst: float
     source: str
+    estimated: bool = False  # from the atoms, for want of data
 
 
 @dataclass(frozen=True)

@@ -43,9 +43,10 @@ class LoopsPage:
 
     def plot(self, loop):
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
-        rows = sorted(loop.residuals.items(), key=lambda kv: -max(kv[1], default=0.0))
-        first = ("tie on ", "target on ")  # names of species hold no such words
-        rows = [r for r in rows if r[0].startswith(first)] + [r for r in rows if not r[0].startswith(first)]
+        coupled, rest = (
+            sorted(found.items(), key=lambda kv: -max(kv[1], default=0.0)) for found in (loop.coupled, loop.residuals)
+        )
+        rows = [*coupled, *rest]
         series = [{"name": self.names.get(name, name), "y": values} for name, values in rows[:SHOWN_SERIES]]
         first = loop.first_pass if series else 1
         return {"history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}

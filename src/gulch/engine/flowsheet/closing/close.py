@@ -173,9 +173,9 @@ def _record(loop, outcome):
             if worst[:, k].any():
                 outcome.residuals[name] = worst[:, k].tolist()
     for k, tie in enumerate(loop.ties):
-        outcome.residuals[f"tie on {tie.label}"] = u.ties(changes)[:, k].tolist()
+        outcome.coupled[f"tie on {tie.label}"] = u.ties(changes)[:, k].tolist()
     for k, target in enumerate(loop.targets):
-        outcome.residuals[f"target on {target.gauge_label}"] = u.knobs(changes)[:, k].tolist()
+        outcome.coupled[f"target on {target.gauge_label}"] = u.knobs(changes)[:, k].tolist()
     for k, tear in enumerate(loop.group.tears):
         outcome.by_pass[tear] = {s: u.flows(values)[:, k, i].tolist() for i, s in enumerate(species)}
         outcome.guess[tear] = dict(zip(species, u.flows(loop.begin)[k].tolist()))
