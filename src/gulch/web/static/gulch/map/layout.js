@@ -1,0 +1,111 @@
+// Where units and streams stand: laid out by ELK in a worker, anew only when the structure changes.
+const PLATE = { width: 150, height: 74 };
+const STUB = 46; // how far feeds and products are drawn beyond their end, so that names fit
+let elk = null, layoutKey = "", placed = null, serial = 0;
+
+// Widths: area-like, the largest stream 26 px.
+export function widths(map, shows) {
+  const flows = map.streams.map((s) => s[shows] || 0);
+  const top = Math.max(...flows, 1e-30);
+  return Object.fromEntries(map.streams.map((s, i) => [s.id, s[shows] === null ? 3 : Math.max(2.5, 26 * Math.sqrt(flows[i] / top))]));
+}
+
+// Units on a return path are drawn from right to left.
+function returning(map) {
+  const order = Object.fromEntries(map.units.map((u, i) => [u.id, i]));
+  const back = new Set();
+  const into = (id) => map.streams.filter((s) => s.from && s.to === id);
+  const outOf = (id) => map.streams.filter((s) => s.from === id && s.to);
+  for (const u of map.units.slice().reverse()) {
+    const out = outOf(u.id), inn = into(u.id);
+    const allOut = map.streams.filter((s) => s.from === u.id);
+    if (inn.length === 1 && allOut.length === 1 && out.length === 1 && (order[out[0].to] < order[u.id] || back.has(out[0].to))) back.add(u.id);
+  }
+  return { back, order };
+}
+
+function graph(map, w, turned) {
+  const { back, order } = returning(map);
+  const children = [], edges = [];
+  const port = (id, side) => ({ id, width: 1, height: 1, layoutOptions: { "elk.port.side": side } });
+  const fixed = { "elk.portConstraints": "FIXED_SIDE", "elk.spacing.portPort": "16" };
+  for (const s of map.streams) {
+    if (!s.from) children.push({ id: "in:" + s.id, width: STUB, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: fixed });
+  }
+  // the model order decides what runs backwards: units of a return path stand after the unit they return to
+  const arrives = (id) => (back.has(id) ? arrives(map.streams.find((s) => s.from === id).to) : id);
+  const rank = (u) => (back.has(u.id) ? order[arrives(u.id)] + 0.5 - 0.001 * order[u.id] : order[u.id]);
+  for (const u of map.units.slice().sort((a, b) => rank(a) - rank(b))) {
+    const ports = [];
+    for (const s of map.streams.filter((x) => x.to === u.id)) {
+      const isReturn = s.from && (order[s.from] >= order[u.id] || back.has(s.from)) && !back.has(u.id);
+      ports.push(port(s.id + ":t", isReturn ? "SOUTH" : back.has(u.id) ? "EAST" : "WEST"));
+    }
+    for (const s of map.streams.filter((x) => x.from === u.id)) {
+      const draws = u.ports[s.port];
+      const goesBack = s.to && (order[s.to] <= order[u.id] || back.has(s.to)) && !back.has(u.id);
+      const side = back.has(u.id) ? "WEST" : draws === "top" ? "NORTH" : draws === "bottom" || goesBack ? "SOUTH" : "EAST";
+      ports.push(port(s.id + ":f", side));
+    }
+    const sides = ["WEST", "EAST"].map((side) => ports.filter((p) => p.layoutOptions["elk.port.side"] === side).length);
+    children.push({ id: u.id, width: PLATE.width, height: Math.max(PLATE.height, 30 * Math.max(...sides)), ports, layoutOptions: fixed });
+  }
+  for (const s of map.streams) {
+    const end = s.to ? s.to : "out:" + s.id;
+    if (!s.to) children.push({ id: end, width: STUB, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: fixed });
+    // A return path with units on it is laid out from left to right and drawn the other way round,
+    // so that its units stand below the units they return past.
+    const from = s.from ? s.id + ":f" : "in:" + s.id + ":o", to = s.to ? s.id + ":t" : end + ":i";
+    const reversed = back.has(s.from) || back.has(s.to);
+    if (reversed) turned.add(s.id);
+    edges.push({
+      id: s.id, sources: [reversed ? to : from], targets: [reversed ? from : to],
+      layoutOptions: { "elk.edge.thickness": String(w[s.id]) },
+    });
+  }
+  return {
+    id: "root", children, edges,
+    layoutOptions: {
+      "elk.algorithm": "layered", "elk.direction": "RIGHT", "elk.edgeRouting": "ORTHOGONAL",
+      "elk.layered.spacing.nodeNodeBetweenLayers": "44", "elk.spacing.nodeNode": "46", "elk.spacing.edgeNode": "26",
+      "elk.layered.spacing.edgeNodeBetweenLayers": "24", "elk.spacing.edgeEdge": "22", "elk.layered.feedbackEdges": "true",
+      "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX", "elk.layered.considerModelOrder.strategy": "NODES_AND_EDGES",
+      "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
+    },
+  };
+}
+
+// {nodes, edges, width, height} of a map, and whether they are new; null where another layout has overtaken this one.
+export async function place(map, w, shows) {
+  const mine = ++serial;
+  // Figures move nothing: the layout changes only with the structure, and which way of width.
+  const key = JSON.stringify([
+    map.streams.map((s) => [s.id, s.from, s.port, s.to]), map.units.map((u) => u.id), shows, map.streams.every((s) => s[shows] === null),
+  ]);
+  if (key === layoutKey && placed) return { placed, fresh: false };
+  if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
+  const turned = new Set();
+  const result = await elk.layout(graph(map, w, turned));
+  if (mine !== serial) return null;
+  for (const e of result.edges) lead(e, map, turned);
+  const byId = (list) => Object.fromEntries(list.map((x) => [x.id, x]));
+  placed = { nodes: byId(result.children), edges: byId(result.edges), width: result.width, height: result.height };
+  layoutKey = key;
+  return { placed, fresh: true };
+}
+
+export function forget() {
+  serial++;
+  layoutKey = "";
+}
+
+// The points of a stream, in its own direction; ends that lead nowhere are drawn out.
+function lead(e, map, turned) {
+  const section = (e.sections || [])[0];
+  if (!section) return;
+  e.points = [section.startPoint, ...(section.bendPoints || []), section.endPoint];
+  if (turned.has(e.id)) e.points.reverse();
+  const stream = map.streams.find((x) => x.id === e.id), last = e.points.length - 1;
+  if (!stream.from) e.points[0] = { x: e.points[0].x - STUB, y: e.points[0].y };
+  if (!stream.to) e.points[last] = { x: e.points[last].x + STUB - 12, y: e.points[last].y };
+}
