@@ -1,0 +1,51 @@
+import { $, post } from "./page.js";
+
+// Long work and faults are said.
+let timer = null;
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.target.id === "solving" || event.target.id === "pending") return; // they tell of their work themselves
+  clearTimeout(timer);
+  timer = setTimeout(() => ($("busy").hidden = false), 500);
+  $("fault").hidden = true;
+});
+document.addEventListener("htmx:afterRequest", () => {
+  clearTimeout(timer);
+  $("busy").hidden = true;
+});
+function fault(text) {
+  $("fault").textContent = text;
+  $("fault").hidden = false;
+}
+document.addEventListener("htmx:sendError", () =>
+  fault("The server cannot be reached: your last edit was not saved. Start it again and repeat the edit."));
+document.addEventListener("htmx:responseError", (event) => {
+  const { xhr, requestConfig } = event.detail;
+  if (xhr.status === 409 || xhr.status === 422) return;
+  if (xhr.status === 401 || xhr.status === 403) return keep(requestConfig);
+  fault(xhr.getResponseHeader("X-Gulch-Says") ? xhr.responseText
+    : "The server could not do this (" + xhr.status + "); the project is unchanged.");
+});
+
+// The session has ended: what was typed is kept, and applied once the user is signed in again.
+let kept = null;
+function keep(request) {
+  if (request.verb === "post") kept = { path: request.path, values: Object.fromEntries(Object.entries(request.parameters)) };
+  const typed = kept && (kept.values.value || kept.values.equation);
+  $("kept-edit").textContent = typed ? ": “" + typed + "”" : "";
+  if (!$("signed-out").open) $("signed-out").showModal();
+}
+document.addEventListener("click", (event) => {
+  if (event.target.id === "drop-kept") {
+    kept = null;
+    $("signed-out").close();
+    location.reload();
+  }
+  if (event.target.id !== "apply-kept") return;
+  const token = document.cookie.match(/(?:^|; )gulch_csrf=([^;]+)/);
+  if (token) document.body.setAttribute("hx-headers", JSON.stringify({ "X-CSRFToken": token[1] }));
+  $("signed-out").close();
+  const edit = kept;
+  kept = null;
+  if (edit) post(edit.path, edit.values);
+  else location.reload();
+});

@@ -1,0 +1,42 @@
+// Keys, menus and the theme.
+import { $, open, stages } from "./page.js";
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("#theme")) {
+    const root = document.documentElement;
+    root.dataset.bsTheme = root.dataset.bsTheme === "dark" ? "light" : "dark";
+    localStorage.setItem("gulch-theme", root.dataset.bsTheme);
+    document.dispatchEvent(new Event("gulch:theme"));
+  }
+  if (event.target.closest("#open-keys")) $("keys").showModal();
+  for (const menu of document.querySelectorAll("details.menu[open]"))
+    if (!menu.contains(event.target)) menu.open = false;
+  const found = $("found");
+  if (found && !event.target.closest(".search")) found.replaceChildren();
+});
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input:not([type=range]),select,textarea");
+  const key = event.key.toLowerCase();
+  if ((event.ctrlKey || event.metaKey) && key === "z" && !typing) {
+    event.preventDefault();
+    $(event.shiftKey ? "redo" : "undo").click();
+  } else if ((event.ctrlKey || event.metaKey) && key === "y" && !typing) {
+    event.preventDefault();
+    $("redo").click();
+  } else if (event.altKey && stages()[Number(key) - 1]) {
+    event.preventDefault();
+    stages()[Number(key) - 1].click();
+  } else if (event.key === "Escape" && !document.querySelector("dialog[open]")) {
+    const found = $("found");
+    if (found && found.children.length) return found.replaceChildren();
+    if (typing) return typing.blur();
+    if (new URLSearchParams(location.search).get("select")) open(location.pathname);
+  } else if (!typing && !event.ctrlKey && !event.metaKey && !event.altKey && !document.querySelector("dialog[open]")) {
+    if (event.key === "?") $("keys").showModal();
+    if (key === "m" && $("map-canvas")) {
+      const first = document.querySelector("#map-canvas .unit-g.here, #map-canvas .stream-g.here, #map-canvas .unit-g, #map-canvas .stream-g");
+      if (first) first.focus();
+    }
+  }
+});
