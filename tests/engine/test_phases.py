@@ -231,3 +231,16 @@ def test_stream_keeps_what_was_given():
     liquid, H_liquid = hot.phase("liquid")
     np.testing.assert_allclose(gas + liquid, n, rtol=1e-12)
     assert H_gas + H_liquid == pytest.approx(hot.enthalpy_flow)
+
+
+@pytest.mark.parametrize("kind", ["ideal", "peng-robinson", "soave-redlich-kwong"])
+@pytest.mark.parametrize("share", [0.999, 0.97, 0.9, 0.5, 0.1, 0.02])
+@pytest.mark.parametrize("guess", [250.0, 330.0, 450.0, 600.0])
+def test_a_search_that_starts_in_one_phase_ends_where_both_are(kind, share, guess):
+    """A phase followed beyond its boundary reaches the same enthalpy or entropy elsewhere: the flash there must judge."""
+    model = phase_model(kind, ("71-43-2", "100-41-4"))  # benzene, ethylbenzene
+    z, P = np.array([0.4, 0.6]), 1e5
+    state = model.at_vapour_fraction(share, P, z)
+    for found in (model.at_enthalpy(state.enthalpy, P, z, guess), model.at_entropy(state.entropy, P, z, guess)):
+        assert found.temperature == pytest.approx(state.temperature, abs=1e-5)
+        assert found.vapour_fraction == pytest.approx(share, abs=1e-5)

@@ -11,6 +11,7 @@ from typing import Annotated, Any, ClassVar, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
+from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
 from gulch.engine.references import Address, EditOf, FormulaText, OnLoss, Own, Place, Ref, Thing
 from gulch.engine.settle import METHODS
@@ -88,7 +89,7 @@ class Interaction(Part):
 
 
 class PhaseModelEntry(Part):
-    kind: Literal["ideal", "peng-robinson", "soave-redlich-kwong"] = "peng-robinson"
+    kind: Literal[tuple(PHASE_MODELS)] = "peng-robinson"
     interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
 
 
@@ -172,7 +173,7 @@ class SetEntry(Part):
     )
 
 
-BASES = {
+FEED_GIVEN_BY = {
     "molar": "molar flows",
     "mass": "mass flows",
     "mole-fractions": "total and mole fractions",

@@ -12,7 +12,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 MOST_CHARACTERS, MOST_PARTS, LARGEST_EXPONENT = 60, 16, 9
-BASES = ("length", "mass", "time", "temperature", "substance", "current", "luminosity")
+DIMENSION_NAMES = ("length", "mass", "time", "temperature", "substance", "current", "luminosity")
 
 
 class UnitError(ValueError):
@@ -20,7 +20,7 @@ class UnitError(ValueError):
 
 
 class Dims(tuple):
-    """Exponents of the base dimensions, in the order of BASES; multiplied, divided and raised as dimensions are."""
+    """Exponents of the base dimensions, in the order of DIMENSION_NAMES; multiplied, divided and raised as dimensions are."""
 
     __slots__ = ()
 
@@ -35,8 +35,8 @@ class Dims(tuple):
         return Dims(a * power for a in self)
 
     def __str__(self):
-        over = [_power(b, e) for b, e in zip(BASES, self) if e > 0]
-        under = [_power(b, -e) for b, e in zip(BASES, self) if e < 0]
+        over = [_power(b, e) for b, e in zip(DIMENSION_NAMES, self) if e > 0]
+        under = [_power(b, -e) for b, e in zip(DIMENSION_NAMES, self) if e < 0]
         return "*".join(over or ["1"] if under else over) + "".join(f"/{u}" for u in under)
 
 
@@ -44,7 +44,7 @@ def _power(base, exponent):
     return base if exponent == 1 else f"{base}^{float(exponent):g}"
 
 
-NONE = Dims(Fraction(0) for _ in BASES)
+NONE = Dims(Fraction(0) for _ in DIMENSION_NAMES)
 
 
 def dims(**exponents):
@@ -53,7 +53,7 @@ def dims(**exponents):
     >>> str(dims(length=1, time=-2))
     'length/time^2'
     """
-    return Dims(Fraction(exponents.get(b, 0)) for b in BASES)
+    return Dims(Fraction(exponents.get(b, 0)) for b in DIMENSION_NAMES)
 
 
 @dataclass(frozen=True)
@@ -259,7 +259,7 @@ def _asked(name):
         offset = registry.Quantity(0.0, name).to_base_units().magnitude
     except Exception:  # pint raises many kinds; to us each means: no such unit
         return None
-    if not set(kinds) <= set(BASES) or not all(map(_finite, (factor, offset))):
+    if not set(kinds) <= set(DIMENSION_NAMES) or not all(map(_finite, (factor, offset))):
         return None
     return Measure(
         float(factor), float(offset), dims(**{k: Fraction(e).limit_denominator(1000) for k, e in kinds.items()})

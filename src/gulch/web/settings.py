@@ -134,9 +134,7 @@ WHITENOISE_MAX_AGE = 3600
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {
-        "BACKEND": "gulch.web.storage.Hashed"
-        if COLLECTED
-        else "django.contrib.staticfiles.storage.StaticFilesStorage"
+        "BACKEND": "gulch.web.storage.Hashed" if COLLECTED else "django.contrib.staticfiles.storage.StaticFilesStorage"
     },
 }
 

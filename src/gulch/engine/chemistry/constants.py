@@ -15,7 +15,7 @@ SOURCES = {
     "table": "table of T and K",
     "constant": "constant",
 }
-BASES = {
+QUOTIENT_BASES = {
     "activity": "fugacity or activity",
     "partial-pressure": "partial pressure",
     "mole-fraction": "mole fraction",

@@ -404,8 +404,7 @@ def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
     Returns Equilibrium, amounts down to 1e-43 of what reacts; raises EquilibriumTrouble. Elements close to 1e-12.
     """
     aside = np.zeros(n0.size) if aside is None else aside
-    elements = sorted({e for s in model.species for e in s.atoms})
-    atoms = np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float)
+    elements, atoms = model.elements, model.atoms
     solids = np.flatnonzero(~model.volatile & ~inert)
     solid = int(solids[0]) if solids.size else None
     b = atoms[:, ~inert] @ n0[~inert]

@@ -16,7 +16,7 @@ from gulch.engine.chemistry.kernels import rates as k
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, phase_properties
 from gulch.engine.quantities import QuantityError, split_text, unit_factor
 
-BASES = {
+RATE_BASES = {
     "concentration": ("molar concentration", k.CONCENTRATION, "mol/m**3"),
     "partial-pressure": ("partial pressure", k.PARTIAL_PRESSURE, "Pa"),
     "fugacity": ("fugacity", k.FUGACITY, "Pa"),
@@ -69,7 +69,7 @@ class RateLaw:
 
 def rate_unit(basis, per, order):
     """SI unit of a rate constant whose orders add to `order`."""
-    quantity = BASES[basis][2]
+    quantity = RATE_BASES[basis][2]
     return _RATE_UNIT[per] + (f"/({quantity})**{order:.7g}" if quantity and order else "")
 
 
@@ -79,8 +79,8 @@ def read_rate_constant(text, basis, per, order):
     Raises QuantityError that says which unit fits, and which orders the typed unit would fit.
     """
     if not text.strip():
-        raise QuantityError(f"k is empty: the orders add to {order:g} in {BASES[basis][0]} and the rate counts on {PER[per]}, so it needs "
-                            f"{_example(basis, per, order)}.")  # fmt: skip
+        raise QuantityError(f"k is empty: the orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}, "
+                            f"so it needs {_example(basis, per, order)}.")  # fmt: skip
     value, unit = split_text(text)
     if value <= 0.0:
         raise QuantityError(f"The rate constant “{text}” is not above zero.")
@@ -102,7 +102,9 @@ def read_rate_constant(text, basis, per, order):
         None,
     )
     wanted = _example(basis, per, order)
-    words = f"The orders add to {order:g} in {BASES[basis][0]} and the rate counts on {PER[per]}: k needs {wanted}."
+    words = (
+        f"The orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}: k needs {wanted}."
+    )
     if fits is not None:
         words += f" “{unit or 'no unit'}” would fit orders that add to {fits:g}."
     elif other is not None:
@@ -144,7 +146,7 @@ def pack(reactions, constants, n):
             ways[r, k.W_LAW], ways[r, k.W_PROGRAM] = k.FORMULA, len(law.program)
             programs[r, : len(law.program)] = [(_OPS[name], argument) for name, argument in law.program]
             continue
-        ways[r, k.W_BASIS] = BASES[law.basis][1]
+        ways[r, k.W_BASIS] = RATE_BASES[law.basis][1]
         numbers[r, [k.N_LN_K, k.N_E, k.N_POWER]] = law.constant.packed
         forward[r] = law.forward
         if law.reverse == "own":
@@ -172,7 +174,7 @@ def _pack_constant(constant: Constant, ways, numbers, table):
     elif constant.basis == "activity":
         ways[k.W_QUOTIENT], numbers[k.N_SCALE] = k.LIQUID_ACTIVITY, 1.0
     else:
-        ways[k.W_QUOTIENT] = BASES[constant.basis][1]
+        ways[k.W_QUOTIENT] = RATE_BASES[constant.basis][1]
         numbers[k.N_SCALE] = constant.scale
 
 

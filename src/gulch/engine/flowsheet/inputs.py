@@ -10,8 +10,7 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
-from gulch.engine.chemistry.rates import BASES as RATE_BASES
-from gulch.engine.chemistry.rates import RateConstant, RateLaw, read_rate_constant
+from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, read_rate_constant
 from gulch.engine.document import (
     FEED_DEFAULTS,
     assumed_choices,

@@ -69,7 +69,7 @@ class Plan:
         self.method, self.max_passes = project.closing.method, project.closing.max_passes
         self.tolerance = number(project.closing.tolerance, "the tolerance")
         self.groups = graph.groups(project, tuple(self.ties.values()), tuple(self.targets.values()))
-        self.atoms, self.elements = _element_matrix(self.model)
+        self.atoms, self.elements = self.model.atoms, self.model.elements
         self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
         self.feeds = [s for s in project.streams if s.is_feed]
         self.feed_by_id = {s.id: s for s in self.feeds}
@@ -241,9 +241,3 @@ def _leaving(project, unit):
         if s.source is not None and source == unit.id:
             found[port or ports[0]] = s.id
     return found
-
-
-def _element_matrix(model):
-    """(atoms, elements): atoms of shape (n_elements, n_species)."""
-    elements = sorted({e for s in model.species for e in s.atoms})
-    return np.array([[s.atoms.get(e, 0) for s in model.species] for e in elements], float), elements

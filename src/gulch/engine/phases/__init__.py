@@ -1,12 +1,13 @@
 """Phase models and flashes."""
 
 from gulch.engine.phases.guide import LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known
-from gulch.engine.phases.model import PhaseModel, phase_model
+from gulch.engine.phases.model import PHASE_MODELS, PhaseModel, phase_model
 from gulch.engine.phases.state import PhaseState
 from gulch.engine.phases.stream import Stream, StreamTrouble
 
 __all__ = [
     "LIQUID_PAIRS_NEED",
+    "PHASE_MODELS",
     "PhaseModel",
     "PhaseState",
     "Stream",

@@ -13,7 +13,7 @@ from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
 
-KINDS = {
+PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
     "peng-robinson": ("Peng–Robinson", k.PENG_ROBINSON),
     "soave-redlich-kwong": ("Soave–Redlich–Kwong", k.SOAVE_REDLICH_KWONG),
@@ -24,15 +24,15 @@ NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 class PhaseModel:
     """Species data as arrays for the kernels.
 
-    species : tuple of Species; kind : key of KINDS; kij : ((i, j, value), ...) that replace the
-    shipped interaction parameters. Amounts are arrays of shape (n,).
+    species : tuple of Species; kind : key of PHASE_MODELS; kij : ((i, j, value), ...) that replace the
+    shipped interaction parameters. Amounts are arrays of shape (n,); `atoms` of `elements` in them, shape (n_elements, n).
     Non-volatile species stay with the heavier phase as a pure part of their own: they neither mix with
     the liquid nor lower its vapour pressure. Raises SpeciesError for a species the model cannot use.
     """
 
     def __init__(self, kind, species, kij=()):
         self.kind = kind
-        self.code = KINDS[kind][1]
+        self.code = PHASE_MODELS[kind][1]
         self.species = tuple(species)
         self.n = len(self.species)
         self.volatile = np.array([not s.non_volatile for s in self.species], bool)
@@ -40,7 +40,7 @@ class PhaseModel:
         for s in self.species:
             if self.code != k.IDEAL and not s.has_critical and not s.non_volatile:
                 raise SpeciesError(
-                    f"{s.name} has no critical constants, which {KINDS[kind][0]} needs: type them, or use the ideal model."
+                    f"{s.name} has no critical constants, which {PHASE_MODELS[kind][0]} needs: type them, or use the ideal model."
                 )
         self.par = np.array([parameters(s, self.code) for s in self.species]).reshape(self.n, k.N_COLUMNS)
         self.kij = np.zeros((self.n, self.n))
@@ -51,6 +51,8 @@ class PhaseModel:
         for i, j, value in kij:
             self.kij[i, j] = self.kij[j, i] = value
         self.molar_mass = self.par[:, k.MW].copy()
+        self.elements = sorted({e for s in self.species for e in s.atoms})
+        self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
 
     def active(self, z):
         """Indices of species present, their normalised fractions and their parameters."""

@@ -108,10 +108,6 @@ class Stream:
         return 0.0 if self.is_empty else self.state.enthalpy * self.total
 
     @property
-    def entropy_flow(self):
-        return 0.0 if self.is_empty else self.state.entropy * self.total
-
-    @property
     def volume_flow(self):
         return 0.0 if self.is_empty else self.state.volume * self.total
 

@@ -1,7 +1,7 @@
 """Reactions as cards, with their properties."""
 
 from gulch.engine.chemistry import Ambiguous, reaction_properties, write_equation
-from gulch.engine.chemistry.constants import BASES, BASIS_UNITS, SOURCES, gibbs_spread
+from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
 from gulch.engine.flowsheet.inputs import constant_of
 from gulch.engine.phases.kernels import R
@@ -78,7 +78,7 @@ class ReactionCards(Part):
                 f"K between {low} and {high}.")  # fmt: skip
 
     def basis_words(self, entry, nu):
-        words = f"{BASES[entry.basis]} in the {entry.phase}"
+        words = f"{QUOTIENT_BASES[entry.basis]} in the {entry.phase}"
         if entry.basis in BASIS_UNITS:
             order = nu.sum()
             unit = entry.unit or BASIS_UNITS[entry.basis][1]

@@ -6,9 +6,8 @@ from types import SimpleNamespace
 import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, write_equation
-from gulch.engine.chemistry.constants import BASES, BASIS_UNITS, SOURCES, gibbs_spread
-from gulch.engine.chemistry.rates import BASES as RATE_BASES
-from gulch.engine.chemistry.rates import PER, half_life, pack, rates, read_rate_constant
+from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
+from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
 from gulch.engine.flowsheet.inputs import constant_of, rate_of, reactions_of
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
@@ -40,7 +39,7 @@ class ReactionDetail(Part):
             "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
             "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
             "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
-            "bases": [(v, words, v == e.basis) for v, words in BASES.items()],
+            "bases": [(v, words, v == e.basis) for v, words in QUOTIENT_BASES.items()],
             "units": [
                 (u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered
             ]

@@ -1,5 +1,6 @@
 """Species: the table, one in detail, interaction parameters."""
 
+from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
@@ -39,6 +40,11 @@ class SpeciesRows(Part):
                 "range": " … ".join(f"{to_unit(t, unit, 'temperature'):.0f}".replace("-", "−")
                                     for t in (d.heat_capacity.low, d.heat_capacity.high)),
             }  # fmt: skip
+
+    def phase_models(self):
+        """(kind, name, whether chosen) of every phase model."""
+        chosen = self.document.phase_model.kind
+        return [(kind, words, kind == chosen) for kind, (words, _) in PHASE_MODELS.items()]
 
     def species_units(self):
         return {k: show_unit(d, self.display) for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"),

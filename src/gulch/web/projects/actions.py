@@ -137,11 +137,6 @@ def stand_on_current(row):
     solving.know(row)
 
 
-def document_of(row):
-    """The document of a project as it is worked on: the base, or a variant."""
-    return worked(load(row.current.document))
-
-
 def undo(row, version, client=""):
     """Back to the parent revision. Returns the label of what was undone, or None."""
     return _step(row, version, client, lambda r: (r.current.parent, r.current.label))

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.chemistry.constants import BASES
+from gulch.engine.chemistry.constants import QUOTIENT_BASES
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import show
@@ -201,7 +201,7 @@ class EquilibriumReactor(Reactor):
         return (
             "fugacities over 1 bar, in whichever phase reacts"
             if constant.counts_fugacity
-            else f"{BASES[constant.basis]}, {constant.phase}"
+            else f"{QUOTIENT_BASES[constant.basis]}, {constant.phase}"
         )
 
     @classmethod

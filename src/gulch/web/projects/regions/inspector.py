@@ -1,6 +1,6 @@
 """What is selected: its form, results and account."""
 
-from gulch.engine.document import BASES, source_of
+from gulch.engine.document import FEED_GIVEN_BY, source_of
 from gulch.engine.exchange import COLUMNS
 from gulch.engine.flowsheet.edit import AIR
 from gulch.engine.flowsheet.inputs import FEED_BASES, feed_addresses
@@ -102,7 +102,7 @@ class Inspector(Region):
         }  # fmt: skip
         if stream.is_feed and stream.given is not None:
             out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
-            out["basis"] = [(b, words, b == stream.given.basis) for b, words in BASES.items()]
+            out["basis"] = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
             ratios = stream.given.basis == "mole-ratios"
             labels = {"temperature": "Temperature", "pressure": "Pressure",
                       "total": f"Flow of {stream.given.to_species}" if ratios else "Total flow"}  # fmt: skip
