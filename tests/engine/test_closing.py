@@ -14,6 +14,8 @@ from gulch.engine.flowsheet.closing import loop as closing_module
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.settle import METHODS, PassFailed, Reason, settle
 
+pytestmark = pytest.mark.slow
+
 KMOL_H = 1.0 / 3.6
 GAS = {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}
 

@@ -10,6 +10,8 @@ from gulch.engine.scans import blocks, run_scan
 from gulch.engine.work import Ending, ScanPart, Solve
 from gulch.engine.work.cluster import Cluster
 
+pytestmark = pytest.mark.slow
+
 distributed = pytest.importorskip("distributed")
 
 

@@ -8,6 +8,7 @@ from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution, solve
 from gulch.engine.flowsheet.graph import groups
+from gulch.engine.flowsheet.measures import measured
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import Reason, Watch, settle
@@ -259,3 +260,10 @@ def test_reports_what_it_could_not_do():
     late = Ends(3, Reason.OUT_OF_TIME)
     found = settle(lambda x: x + 1.0, np.zeros(1), scale=np.ones(1), watch=late)
     assert found.reason is Reason.OUT_OF_TIME and len(found.history) == 3 and late.residuals == [1.0] * 3
+
+
+def test_selectivity_and_yield_count_the_key_reactant_in_the_product():
+    """2 A → P, 10 A in and 4 out, 2 P made: X = 0.6, S = 2·2/6, Y = 2·2/10 (by hand); P fed with A does not count as made."""
+    before, after = {"A": 10.0, "P": 1.0}, {"A": 4.0, "P": 3.0}
+    assert measured(2.0, "A", "P", before, after) == pytest.approx((0.6, 4.0 / 6.0, 0.4))
+    assert measured(2.0, "A", "P", {"A": 0.0}, {"P": 1.0}) == (None, None, None)

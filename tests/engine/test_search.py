@@ -6,6 +6,8 @@ from gulch.engine.species import find, lookup, shortcomings
 from gulch.engine.species.databank import known, usable
 from gulch.engine.species.search import index
 
+pytestmark = pytest.mark.slow
+
 # typed -> CAS number expected first
 EXPECTED = """
 water 7732-18-5|H2O 7732-18-5|steam 7732-18-5|hydrogen 1333-74-0|H2 1333-74-0|oxygen 7782-44-7|O2 7782-44-7|nitrogen 7727-37-9

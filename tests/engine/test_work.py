@@ -29,6 +29,8 @@ from gulch.engine.work import (
 )
 from gulch.engine.work.tasks import Shelf
 
+pytestmark = pytest.mark.slow
+
 LONG = 60.0
 
 

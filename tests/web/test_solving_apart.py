@@ -39,6 +39,7 @@ def settled(row, seconds=60.0):
     while time.monotonic() < until:
         row.refresh_from_db()
         if row.outcome() is not None:
+            row.refresh_from_db()  # it may have come between the two looks above
             return row
         time.sleep(0.02)
     raise AssertionError("no outcome came")
