@@ -225,3 +225,18 @@ def test_equilibrium_reactor_says_what_is_wrong(change, words):
     solution = solve(project)
     assert not solution.solved
     assert any(words in m.what and m.todo for m in solution.messages), solution.messages
+
+
+def test_a_constant_that_a_target_turns_counts_in_every_pass():
+    """A + B = C + D from equal moles at K: x²/(1 − x)² = K, so half converted wants K = 1 (by hand)."""
+    shift = {"co": "630-08-0", "water": "7732-18-5", "co2": "124-38-9", "hydrogen": "1333-74-0"}
+    project = document(
+        shift, [{"id": "R", "kind": "equilibrium-reactor", "set": "main", "mixture": "gas"}],
+        [feed("f", "R", {"co": "10 kmol/h", "water": "10 kmol/h"}, T="400 degC", P="1 bar"), {"id": "p", "from": "R"}],
+        [{"id": "shift", "equation": "co + water = co2 + hydrogen", "equilibrium": {"source": "constant", "value": "0.3"}}],
+        [{"id": "main", "steps": [["shift"]]}],
+        gauges=[{"id": "made", "reads": "p.flow.hydrogen"}], knobs=[{"id": "k", "input": "shift.constant", "low": "0.1", "high": "10"}],
+        targets=[{"id": "t", "gauge": "made", "value": "5 kmol/h", "knob": "k"}],
+    )  # fmt: skip
+    solution = solve(project)
+    assert solution.complete and solution.found["shift.constant"] == pytest.approx(1.0, rel=1e-5)

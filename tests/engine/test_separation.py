@@ -256,6 +256,24 @@ def test_the_inside_is_looked_at_again_where_it_may_have_changed(monkeypatch):
     assert duty(230.0, memory) == duty(230.0, {}) and len(looked) > 1
 
 
+def test_the_inside_is_looked_at_again_after_a_phase_or_the_approach_changed():
+    """A first pass without any change of phase says nothing of a later one, nor does a smaller approach of a larger."""
+    model = phase_model("peng-robinson", tuple(AROMATICS.values()))
+
+    def duty(hot_flow, approach, memory):
+        hot = Stream.at_temperature(model, np.array([hot_flow, 5.0, 0.0]) * KMOL_H, 453.15, 2e5)
+        cold = Stream.at_temperature(model, np.array([0.0, 230.0, 0.0]) * KMOL_H, 293.15, 5e5)
+        given = Given(mode="approach", approach=approach)
+        return Exchanger.duty(Sides(hot, cold, (2e5, 5e5)), given, memory)[0]
+
+    memory = {}
+    duty(100.0, 150.0, memory)  # so little heat that the vapour stays one
+    assert duty(100.0, 12.0, memory) == duty(100.0, 12.0, {})
+    memory = {}
+    duty(40.0, 12.0, memory)
+    assert duty(40.0, 60.0, memory) == duty(40.0, 60.0, {})
+
+
 def test_area_integral_of_a_linear_profile_is_the_logarithmic_mean():
     """ΔT from 10 to 40 K over 100 kW: mean 30/ln 4 = 21.64 K, UA = 4.621 kW/K; constant ΔT 20 K: 5 kW/K."""
     assert area_integral(np.array([0.0, 1e5]), np.array([10.0, 40.0])) == pytest.approx(1e5 / (30 / np.log(4)))

@@ -117,11 +117,12 @@ def groups(project, ties=(), targets=()):
     tears = tuple((t.stream, t.chosen, bool(t.flow)) for t in project.tears)
     held = tuple((t.id, t.node) for t in targets)
     key = (tuple(place.items()), tuple(graph), tuple(graph.edges(keys=True)), len(project.units), tears, held)
-    if key not in _found:
+    found = _found.get(key)  # once: another thread may clear them
+    if found is None:
         if len(_found) >= MOST_KEPT:
             _found.clear()
-        _found[key] = _groups(project, graph, place, targets)
-    return list(_found[key])
+        found = _found[key] = _groups(project, graph, place, targets)
+    return list(found)
 
 
 def _groups(project, graph, place, targets):

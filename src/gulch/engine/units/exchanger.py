@@ -11,6 +11,7 @@ from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResul
 
 ROUGH = 5  # temperatures of a side at which a look inside is taken
 STEPS = np.linspace(0.0, 1.0, ROUGH)
+MOST_ROOM = 2.0  # counted on [K]: far from the approach the look inside is a rough one
 SEGMENTS = 8  # of equal duty, between which the temperatures are looked at
 
 
@@ -111,12 +112,13 @@ class Exchanger(Unit):
         if given.mode == "approach":
             # the ends alone first, which decide unless a side boils or condenses
             duty = sides.by_ends(given.approach)
-            if duty <= 0.0 or sides.like(memory.get("clear"), duty):
+            if duty <= 0.0 or sides.like(memory.get("clear"), duty, given.approach):
                 return duty, False
-            room = sides.inside(duty, given.approach) - given.approach
-            if room < -1e-9:
+            least = sides.inside(duty, given.approach)
+            if least < given.approach - 1e-9:
                 return sides.until(lambda q: sides.least(q) - given.approach, duty), False
-            memory["clear"] = (sides.nature(duty), room)
+            if np.isfinite(least):  # where no phase changes now, nothing is known of where one will
+                memory["clear"] = (sides.nature(duty), least)
             return duty, False
         most = sides.most()
         if given.mode == "conductance":
@@ -206,19 +208,19 @@ class Sides:
             cold.n / cold.total,
         )
 
-    def like(self, known, q):
+    def like(self, known, q, approach):
         """Whether these sides differ so little from known ones that the room between them inside cannot be used up.
 
-        known: (nature, room [K]) or None. Temperatures move by far less than 1000 K for a doubling of flows or duty.
+        known: (nature, smallest difference inside [K]) or None. Temperatures move by far less than 1000 K for a doubling of flows or duty.
         """
         if known is None:
             return False
-        (T, sizes, hot, cold), room = known
+        (T, sizes, hot, cold), least = known
         now = self.nature(q)
         moved = 2.0 * float(np.abs(now[0] - T).max())
         moved += 1000.0 * float((np.abs(now[1] - sizes) / sizes).max())
         moved += 1000.0 * max(float(np.abs(now[2] - hot).max()), float(np.abs(now[3] - cold).max()))
-        return moved < room
+        return moved < min(least - approach, MOST_ROOM)
 
     def inside(self, q, approach):
         """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.

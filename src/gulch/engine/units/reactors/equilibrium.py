@@ -35,7 +35,15 @@ class Contents:
         self.held = [kind.held(r, given, context) for r in reactions]
         self.at_equilibrium = [r for r, h in zip(reactions, self.held) if h is None]
         self.constants = [r.constant for r in reactions]
-        self.seen, self.known = {}, context.memory.setdefault("constants", {})
+        self.seen, self.known = {}, self._known(context.memory)
+
+    def _known(self, memory):
+        """ln K found in earlier passes with these very constants, which a target or a tie may turn between passes."""
+        constants, known = memory.get("constants", ((), {}))
+        if len(constants) != len(self.constants) or any(a is not b for a, b in zip(constants, self.constants)):
+            known = {}
+            memory["constants"] = (self.constants, known)
+        return known
 
     def ln_constants(self, T):
         """ln K of each reaction at its approach to T [K]; 0 for held ones. Raises UnitTrouble."""
