@@ -19,6 +19,8 @@ from thermo import (
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
+import itertools
+
 from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
 from gulch.engine.document import load
@@ -167,7 +169,7 @@ def nested(depth=3, per_loop=10):
     ids = [u["id"] for u in units]
     streams = [
         {"id": f"s{k}", "from": f"{a}.rest" if a[0] == "X" else a, "to": b}
-        for k, (a, b) in enumerate(zip(ids, ids[1:]))
+        for k, (a, b) in enumerate(itertools.pairwise(ids))
     ]
     streams += [{"id": f"back{k}", "from": f"X{k}.drawn", "to": f"IN{k}"} for k in range(depth)]
     fed = {"temperature": "30 degC", "pressure": "20 bar", "flow": {s["id"]: "50 kmol/h" for s in FIVE["species"]}}

@@ -88,7 +88,7 @@ def test_null_space_is_exact_and_complete(rows):
     basis = null_space(matrix, 5)
     assert len(basis) == 5 - np.linalg.matrix_rank(np.array(rows, float))
     for vector in basis:
-        assert all(sum(a * b for a, b in zip(row, vector)) == 0 for row in matrix)
+        assert all(sum(a * b for a, b in zip(row, vector, strict=True)) == 0 for row in matrix)
 
 
 def properties(nu, T):

@@ -1,5 +1,7 @@
 """Loops, ties, targets and variants: analytic answers, random linear processes, and what is said when it goes wrong."""
 
+import itertools
+
 import numpy as np
 import pytest
 from helpers import LIGHT, demo, document, feed
@@ -121,7 +123,7 @@ def nested(depth=3, per_loop=10):
         units.append({"id": f"L{level}X", "kind": "splitter", "drawn": f"{75 - 5 * level} %"})
         chain.append(f"L{level}X")
         streams.append({"id": f"back{level}", "from": f"L{level}X.drawn", "to": f"L{level}U0"})
-    for k, (a, b) in enumerate(zip(chain, chain[1:])):
+    for k, (a, b) in enumerate(itertools.pairwise(chain)):
         streams.append({"id": f"s{k}", "from": a if not a.endswith("X") else f"{a}.rest", "to": b})
     streams.append({"id": "out", "from": f"{chain[-1]}.rest"})
     return document(

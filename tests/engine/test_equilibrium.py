@@ -127,7 +127,7 @@ def test_what_is_set_aside_dilutes():
 
 def test_conversions_of_a_set_do_not_bind_an_equilibrium_reactor():
     data = reformer("equilibrium-reactor", {"mode": "isothermal", "temperature": "800 degC"}).dump()
-    for r, key in zip(data["reactions"], ("water", "water")):
+    for r, key in zip(data["reactions"], ("water", "water"), strict=True):
         r["conversion"] = {"key": key, "value": "80 %"}
     from gulch.engine.document import load
 

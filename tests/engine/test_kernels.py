@@ -109,7 +109,7 @@ def test_compiled_and_plain_agree(plain):
             function = getattr(plain[module.__name__], name)
             assert not hasattr(function, "py_func")
             a, b = getattr(module, name)(*compiled), function(*same)
-            for x, y in [(a, b)] * (a is not None) + list(zip(compiled, same)):
+            for x, y in [(a, b)] * (a is not None) + list(zip(compiled, same, strict=True)):
                 if not isinstance(x, str):
                     np.testing.assert_allclose(
                         numbers(x), numbers(y), rtol=1e-7, atol=1e-9, err_msg=f"{name} {arguments[:3]}"

@@ -73,7 +73,9 @@ def test_hydrocarbon_flash_matches_thermo(kind, T, P):
         assert ours.volume == pytest.approx(theirs.V(), rel=1e-8)
     departure = theirs.H() - sum(
         x * h
-        for x, h in zip(z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases))
+        for x, h in zip(
+            z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases), strict=True
+        )
     )
     ideal = float(z @ model.ideal_gas_enthalpies(T))
     assert ours.enthalpy - ideal == pytest.approx(departure, rel=1e-4, abs=0.5)

@@ -5,10 +5,11 @@ from helpers import demo, document, feed
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
+from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.edit import add_feed, append_unit, take_assumed
-from gulch.engine.flowsheet.inputs import addresses, assumed, write
-from gulch.engine.flowsheet.typed import ALWAYS_PERCENT, ALWAYS_SHARE, answer, place_of, typed, typed_tie
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.typed import ALWAYS_PERCENT, ALWAYS_SHARE, answer, typed, typed_text, typed_tie
 
 SPECIES = {"ethanol": "64-17-5", "water": "7732-18-5"}
 
@@ -123,12 +124,12 @@ def test_a_bare_share_takes_the_unit_shown_and_is_asked_about_once(place):
         project.tie("COL1.light_recovery").formula = typed_tie(project, "COL1.light_recovery", "0.28", "fraction")
         assert project.tie("COL1.light_recovery").formula == "0.28[%]"
     else:
-        place_of(project, place).write(typed(project, place, "0.28", "fraction"))
-        assert place_of(project, place).text == "0.28 %"
+        typed_text(project, place).write(typed(project, place, "0.28", "fraction"))
+        assert typed_text(project, place).text == "0.28 %"
     (question,) = [m for m in check(project) if m.level == "question"]
     assert question.where == place and "Was 28 % meant?" in question.what
     answer(project, place, "28 %")
-    assert place_of(project, place).text.replace(" ", "") == "28%"
+    assert typed_text(project, place).text.replace(" ", "") == "28%"
     assert not [m for m in check(project) if m.level == "question"]
 
 
@@ -145,9 +146,9 @@ def test_only_what_could_be_meant_as_a_fraction_is_asked(text, asks):
 def test_an_answer_can_be_kept_for_the_project(kept, text):
     project = full()
     for place in PLACES[:2]:
-        place_of(project, place).write(typed(project, place, "0.28", "fraction"))
+        typed_text(project, place).write(typed(project, place, "0.28", "fraction"))
     answer(project, PLACES[0], kept)
-    assert [place_of(project, p).text for p in PLACES[:2]] == [text, text] and not project.doubtful
+    assert [typed_text(project, p).text for p in PLACES[:2]] == [text, text] and not project.doubtful
     assert typed(project, PLACES[3], "0.28", "fraction") == text and not project.doubtful
 
 
@@ -164,4 +165,4 @@ def test_typing_again_with_a_unit_ends_the_doubt():
 def test_places_that_a_file_made_up_are_passed_over(place):
     project = full()
     project.doubtful = [place]
-    assert place_of(project, place) is None and not [m for m in check(project) if m.level == "question"]
+    assert typed_text(project, place) is None and not [m for m in check(project) if m.level == "question"]

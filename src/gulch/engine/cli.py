@@ -99,7 +99,10 @@ def summary(project, solution):
     widths = [max(len(row[i]) for row in table) for i in range(len(head))]
     lines += [
         "",
-        *("  ".join(c.rjust(w) if i else c.ljust(w) for i, (c, w) in enumerate(zip(r, widths))) for r in table),
+        *(
+            "  ".join(c.rjust(w) if i else c.ljust(w) for i, (c, w) in enumerate(zip(r, widths, strict=True)))
+            for r in table
+        ),
     ]
     for loop in solution.loops:
         gain = "" if loop.gain is None else f", loop gain {loop.gain:.3f}"

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
-from gulch.engine.references import Address, EditOf, FormulaText, OnLoss, Own, Place, Ref, Thing
+from gulch.engine.references import Address, EditOf, FormulaText, OnLoss, Own, PlaceText, Ref, Thing
 from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
@@ -390,7 +390,7 @@ class Project(Part):
     bare_shares: Literal["ask", "fraction", "per cent"] = Field(
         "ask", description="what a share typed as a bare number up to 1 means"
     )
-    doubtful: list[Annotated[str, Place()]] = Field(
+    doubtful: list[Annotated[str, PlaceText()]] = Field(
         [], max_length=500, description="places of such numbers that are still to be asked about"
     )
     species: list[SpeciesEntry] = Field([], max_length=80)

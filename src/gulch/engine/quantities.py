@@ -3,6 +3,7 @@
 Every unit of the engine is declared here; the rest of the engine sees SI floats only.
 """
 
+import itertools
 import math
 import re
 from dataclasses import dataclass
@@ -211,7 +212,7 @@ def parse_points(text, first, second):
         ys.append(parse(match[2], second))
     if not xs:
         raise QuantityError("No point is given: write for example “25 degC 0.03 bar; 100 degC 1.01 bar”.")
-    if any(b <= a for a, b in zip(xs, xs[1:])):
+    if any(b <= a for a, b in itertools.pairwise(xs)):
         raise QuantityError("The points are not in rising order of their first value: sort them.")
     return xs, ys
 

@@ -65,7 +65,7 @@ class Address:
 
 
 @dataclass(frozen=True)
-class Place:
+class PlaceText:
     """Where a message stands: an address; tie. and the address that a tie sets; knob.ID, gauge.ID, …, with a field."""
 
     loss: OnLoss = OnLoss.EMPTY
@@ -81,7 +81,7 @@ class EditOf:
     """A model of differences: `at`, a path by ids, `to`, what stands there, `after`, the id of an entry before."""
 
 
-MARKERS = (Own, Ref, Address, Place, FormulaText)
+MARKERS = (Own, Ref, Address, PlaceText, FormulaText)
 _PROCESS = (Thing.STREAM, Thing.UNIT, Thing.REACTION)
 
 
@@ -249,7 +249,7 @@ class _Walker:
             head, dot, port = text.partition(".") if marker.port else (text, "", "")
             found = change.ref(marker.thing, head)
             found = found if found is GONE else f"{found}{dot}{port}"
-        elif isinstance(marker, Place):
+        elif isinstance(marker, PlaceText):
             found = self.place(text)
         else:
             found = change.address(text)

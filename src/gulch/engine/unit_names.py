@@ -25,18 +25,18 @@ class Dims(tuple):
     __slots__ = ()
 
     def __mul__(self, other):
-        return Dims(a + b for a, b in zip(self, other))
+        return Dims(a + b for a, b in zip(self, other, strict=True))
 
     def __truediv__(self, other):
-        return Dims(a - b for a, b in zip(self, other))
+        return Dims(a - b for a, b in zip(self, other, strict=True))
 
     def __pow__(self, power):
         power = Fraction(power).limit_denominator(1000)
         return Dims(a * power for a in self)
 
     def __str__(self):
-        over = [_power(b, e) for b, e in zip(DIMENSION_NAMES, self) if e > 0]
-        under = [_power(b, -e) for b, e in zip(DIMENSION_NAMES, self) if e < 0]
+        over = [_power(b, e) for b, e in zip(DIMENSION_NAMES, self, strict=True) if e > 0]
+        under = [_power(b, -e) for b, e in zip(DIMENSION_NAMES, self, strict=True) if e < 0]
         return "*".join(over or ["1"] if under else over) + "".join(f"/{u}" for u in under)
 
 

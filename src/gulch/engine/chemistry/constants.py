@@ -107,12 +107,12 @@ def gibbs_spread(nu, model, T):
     Sources that stand alone against two others that agree are left out, as in the databank's own choice.
     Returns a Spread, or None when an entropy is missing.
     """
-    if any(v and (s.entropy is None or s.formation_enthalpy is None) for v, s in zip(nu, model.species)):
+    if any(v and (s.entropy is None or s.formation_enthalpy is None) for v, s in zip(nu, model.species, strict=True)):
         return None
     used = -R * T * float(ln_equilibrium_constants(np.asarray(nu, float)[None, :], T, model)[0])
     low = high = used
     parts = []
-    for i, (v, species) in enumerate(zip(nu, model.species)):
+    for i, (v, species) in enumerate(zip(nu, model.species, strict=True)):
         if v == 0.0:
             continue
         h = [x - species.formation_enthalpy.value for x in agreeing(species.formation_enthalpy, "formation_enthalpy")]

@@ -66,7 +66,7 @@ def parse_equation(text):
     if len(sides) != 2:
         found = "no" if len(sides) < 2 else "more than one"
         raise EquationError(f"“{text}” has {found} equals sign: write reactants = products.")
-    left, right = (_terms(side, where) for side, where in zip(sides, ("left", "right")))
+    left, right = (_terms(side, where) for side, where in zip(sides, ("left", "right"), strict=True))
     if len(left) + len(right) > MOST_SPECIES:
         raise EquationError(f"The equation holds more than {MOST_SPECIES} species: write it as several reactions.")
     return left, right
@@ -132,11 +132,11 @@ def balance(sides, compositions):
     """
     elements = sorted({e for c in compositions for e in c})
     for e in elements:
-        where = {s for s, c in zip(sides, compositions) if e in c}
+        where = {s for s, c in zip(sides, compositions, strict=True) if e in c}
         if len(where) == 1:
             side = "left" if -1 in where else "right"
             raise EquationError(f"{e} stands only on the {side} side, so no coefficients can balance the equation.")
-    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
     basis = null_space(rows, len(sides))
     if not basis:
         raise EquationError(
@@ -158,7 +158,7 @@ def balance(sides, compositions):
     scale = lcm(*(v.denominator for v in vector))
     whole = [int(v * scale) for v in vector]
     common = gcd(*whole)
-    return [Fraction(w // common) * s for w, s in zip(whole, sides)]
+    return [Fraction(w // common) * s for w, s in zip(whole, sides, strict=True)]
 
 
 def null_space(rows, n):
@@ -176,7 +176,7 @@ def null_space(rows, n):
         for r in range(len(rows)):
             if r != at and rows[r][column] != 0:
                 factor = rows[r][column]
-                rows[r] = [a - factor * b for a, b in zip(rows[r], rows[at])]
+                rows[r] = [a - factor * b for a, b in zip(rows[r], rows[at], strict=True)]
         pivots.append(column)
         at += 1
     basis = []
@@ -193,8 +193,8 @@ def element_balance(coefficients, compositions):
     """Element -> (atoms on the left, atoms on the right) for signed coefficients."""
     out = {}
     for e in sorted({e for c in compositions for e in c}):
-        left = sum((-v * c.get(e, 0) for v, c in zip(coefficients, compositions) if v < 0), Fraction(0))
-        right = sum((v * c.get(e, 0) for v, c in zip(coefficients, compositions) if v > 0), Fraction(0))
+        left = sum((-v * c.get(e, 0) for v, c in zip(coefficients, compositions, strict=True) if v < 0), Fraction(0))
+        right = sum((v * c.get(e, 0) for v, c in zip(coefficients, compositions, strict=True) if v > 0), Fraction(0))
         out[e] = (left, right)
     return out
 
@@ -212,7 +212,7 @@ def ways_to_balance(sides, compositions, names, limit=8):
 def _ways(sides, compositions, names, limit):
     compositions = [dict(c) for c in compositions]
     elements = sorted({e for c in compositions for e in c})
-    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
     n, found, looked = len(sides), [], 0
     for size in range(2, n + 1):
         for chosen in combinations(range(n), size):
@@ -229,7 +229,7 @@ def _ways(sides, compositions, names, limit):
                 scale = lcm(*(v.denominator for v in vector))
                 whole = [int(v * scale) for v in vector]
                 common = gcd(*whole)
-                signed = {i: Fraction(w // common) * sides[i] for i, w in zip(chosen, whole)}
+                signed = {i: Fraction(w // common) * sides[i] for i, w in zip(chosen, whole, strict=True)}
                 found.append((chosen, write_equation(signed, names, ones=True)))
                 if len(found) >= limit:
                     return [text for _, text in found]
@@ -269,7 +269,7 @@ def _resolved(text, entries):
     terms = [(-1, t) for t in left] + [(1, t) for t in right]
     positions = [find_in_project(t.name, entries) for _, t in terms]
     for side, word in ((-1, "left"), (1, "right")):
-        here = [p for p, (s, _) in zip(positions, terms) if s == side]
+        here = [p for p, (s, _) in zip(positions, terms, strict=True) if s == side]
         for p in here:
             if here.count(p) > 1:
                 raise EquationError(f"{entries[p][0]} stands twice on the {word} side: write it once.")
@@ -304,13 +304,13 @@ def _resolved(text, entries):
     ways = ()
     if not typed and len(terms) <= 10 and degrees_of_freedom(sides, compositions) > 1:
         ways = tuple(ways_to_balance(sides, compositions, [t.name for _, t in terms]))
-    return Resolved(dict(zip(positions, coefficients)), elements, typed, ways)
+    return Resolved(dict(zip(positions, coefficients, strict=True)), elements, typed, ways)
 
 
 def degrees_of_freedom(sides, compositions):
     """How many independent reactions balance between these species."""
     elements = sorted({e for c in compositions for e in c})
-    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions)] for e in elements]
+    rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
     return len(null_space(rows, len(sides)))
 
 

@@ -166,7 +166,7 @@ def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=No
     all_terms, _ = composition_terms(n, constants, T, P, model, mixture)
     with np.errstate(divide="ignore"):
         ln_z = np.log(n / n.sum())
-    ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms)])
+    ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms, strict=True)])
     return search.done(n, ln_q, passes)
 
 
@@ -460,7 +460,7 @@ def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
     out[gas] = np.exp(ln_n)
     if with_solid:
         out[solid] = formed
-    named = {elements[k]: float(v) for k, v in zip(independent, potentials)}
+    named = {elements[k]: float(v) for k, v in zip(independent, potentials, strict=True)}
     return Equilibrium(out, potentials=named, solid=formed, passes=number)
 
 
@@ -521,7 +521,7 @@ def describing_reactions(change, amounts, species):
         rows = [[Fraction(species[i].atoms.get(e, 0)) for i in chosen] for e in elements]
         (vector,) = null_space(rows, len(chosen))
         factor = -1.0 if float(vector[-1]) * change[at[k]] < 0.0 else 1.0
-        coefficients = {int(i): factor * float(v) for i, v in zip(chosen, vector) if v != 0}
+        coefficients = {int(i): factor * float(v) for i, v in zip(chosen, vector, strict=True) if v != 0}
         out.append(NetReaction(coefficients, float(change[at[k]] / coefficients[int(at[k])])))
     return out
 

@@ -137,7 +137,7 @@ def pack(reactions, constants, n):
     adsorption, table = np.zeros((m, max(deepest, 1), 5)), np.ones((m, 2, max(points, 1)))
     programs = np.zeros((m, max(longest, 1), 2))
     per = np.zeros(m, np.int64)
-    for r, (reaction, constant) in enumerate(zip(reactions, constants)):
+    for r, (reaction, constant) in enumerate(zip(reactions, constants, strict=True)):
         law = reaction.rate
         nu[r] = reaction.nu
         per[r] = list(PER).index(law.per)

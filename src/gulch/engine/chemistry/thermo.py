@@ -31,7 +31,7 @@ def reaction_properties(nu, model, T=298.15):
     """
     nu = np.asarray(nu, float)
     dh = float(nu @ model.ideal_gas_enthalpies(T))
-    if any(v and s.entropy is None for v, s in zip(nu, model.species)):
+    if any(v and s.entropy is None for v, s in zip(nu, model.species, strict=True)):
         return ReactionProperties(T, dh, None, None, None)
     ds = float(nu @ model.ideal_gas_entropies(T))
     dg = dh - T * ds

@@ -67,7 +67,10 @@ def scan_csv(result, display):
     writer.writerow([*head, "Remark"])
     for p in result["points"]:
         numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
-        cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns)]
+        cells = [
+            "" if v is None else f"{to_unit(v, units.unit(d), d):.10g}"
+            for v, (_, d) in zip(numbers, columns, strict=True)
+        ]
         writer.writerow(
             [*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))]
         )

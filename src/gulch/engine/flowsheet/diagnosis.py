@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from gulch.engine.flowsheet.places import at_loop
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import show
 from gulch.engine.settle import METHODS
@@ -131,7 +132,7 @@ def go_round(account, outcome):
     place = {u.id: i for i, u in enumerate(plan.project.units)}
     for streams in plan.rounds(account.units):
         share = np.ones(len(plan.species))
-        for before, after in zip(streams, [*streams[1:], streams[0]]):
+        for before, after in zip(streams, [*streams[1:], streams[0]], strict=True):
             unit = plan.sources[after]
             entering = account.streams[before] if plan.inlet[before] else account.entered[unit]
             with np.errstate(all="ignore"):
@@ -151,13 +152,13 @@ def go_round(account, outcome):
 def _say(outcome, advice):
     outcome.advice = advice
     what = f"Loop {' → '.join(outcome.units)} did not settle in {outcome.passes} passes: {outcome.reason}."
-    return [Message("error", outcome.id, what, advice)]
+    return [Message("error", at_loop(str(outcome.number)), what, advice)]
 
 
 def returns(species, fullest, lost):
     """{species: share that comes back of what passes the fullest place of the loop}; lost: what does not [mol/s]."""
     enough = 1e-9 * max(float(fullest.sum()), 1e-300)
-    return {s: float(max(0.0, 1.0 - b / n)) for s, b, n in zip(species, lost, fullest) if n > enough}
+    return {s: float(max(0.0, 1.0 - b / n)) for s, b, n in zip(species, lost, fullest, strict=True) if n > enough}
 
 
 def passes_left(found, tolerance):
@@ -323,7 +324,7 @@ def unmet_target(plan, target, outcome, why):
         moves = sensitivity_words(target, outcome, display)
         if moves:
             todo = f"There {moves}. " + todo
-    return Message("error", target.node.where, what, todo)
+    return Message("error", target.node.place, what, todo)
 
 
 def sensitivity_words(target, outcome, display):

@@ -31,18 +31,12 @@ from gulch.engine.document import (
     set_value,
     source_of,
 )
+from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
-from gulch.engine.flowsheet.inputs import (
-    FEED_BASES,
-    addresses,
-    assumed,
-    feed_addresses,
-    feed_amounts,
-    number,
-    total_dimension,
-    write,
-)
+from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
+from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
+from gulch.engine.flowsheet.reading import number
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.references import Forgetting, Renaming, Thing, followed
@@ -513,7 +507,9 @@ def set_basis(project, stream_id, basis):
     molar, mass = ("molar flow", n), ("mass flow", n * masses)
 
     def by_species(values, dimension):
-        return {i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values) if v > 0.0}
+        return {
+            i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values, strict=True) if v > 0.0
+        }
 
     if basis in ("molar", "mass"):
         dimension, amounts = molar if basis == "molar" else mass

@@ -94,7 +94,7 @@ def rounds(project, units, most=12):
         if not graph.has_edge(here, s.to):
             graph.add_edge(here, s.to, stream=s.id)
     for nodes in islice(nx.simple_cycles(graph), most):
-        yield [graph.edges[a, b]["stream"] for a, b in zip(nodes, [*nodes[1:], nodes[0]])]
+        yield [graph.edges[a, b]["stream"] for a, b in zip(nodes, [*nodes[1:], nodes[0]], strict=True)]
 
 
 def reaches(project, address, result, ties=()):
@@ -186,7 +186,7 @@ def _smallest_cut(part, place, project):
     order = sorted(ways, key=dear)
     cycles = []
     for nodes in islice(nx.simple_cycles(nx.DiGraph(part)), MAX_CYCLES):
-        cycles.append({e for e in zip(nodes, [*nodes[1:], nodes[0]]) if e in ways})
+        cycles.append({e for e in zip(nodes, [*nodes[1:], nodes[0]], strict=True) if e in ways})
     for size in (1, 2, 3):
         if len(order) ** size > 60_000:
             break

@@ -26,12 +26,12 @@ def overall_values(run):
     left_open = 10.0 * plan.tolerance * n_in.sum() if run.solution.loops else ROUNDING * n_in
     n_out = np.where(np.abs(n_out - n_in) <= left_open, n_in, n_out)
     out = {
-        "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out) if a > 0.0},
-        "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out)},
+        "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out, strict=True) if a > 0.0},
+        "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out, strict=True)},
     }
     if plan.measures:
-        before, after = (dict(zip(plan.species, n.tolist())) for n in (n_in, n_out))
-        out |= dict(zip(OVERALL, measured(*plan.measures, before, after)))
+        before, after = (dict(zip(plan.species, n.tolist(), strict=True)) for n in (n_in, n_out))
+        out |= dict(zip(OVERALL, measured(*plan.measures, before, after), strict=True))
     return out
 
 
@@ -69,8 +69,8 @@ class _LiveValues:
         plan = self.run.plan
         if name in PER_REACTOR and plan.measures:
             sides = (inlets, result.outlets.values())
-            amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist())) for side in sides]
-            return dict(zip(PER_REACTOR, measured(*plan.measures, *amounts)))[name]
+            amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist(), strict=True)) for side in sides]
+            return dict(zip(PER_REACTOR, measured(*plan.measures, *amounts), strict=True))[name]
         return None
 
 
@@ -91,7 +91,7 @@ class _LiveStream:
 
     @property
     def flow(self):
-        return dict(zip(self._species, self._stream.n.tolist()))
+        return dict(zip(self._species, self._stream.n.tolist(), strict=True))
 
     @property
     def temperature(self):

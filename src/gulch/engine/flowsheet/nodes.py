@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from enum import Enum
 
+from gulch.engine.flowsheet.places import About, Place
+
 
 class NodeKind(Enum):
     """What a node stands for."""
@@ -26,11 +28,18 @@ class Node:
         return self.name if self.kind in (NodeKind.FEED, NodeKind.UNIT) else f"{self.kind.value}:{self.name}"
 
     @property
-    def where(self):
-        """The address at which messages about it stand."""
-        return f"{self.kind.value}.{self.name}" if self.kind in (NodeKind.TIE, NodeKind.TARGET) else self.name
+    def place(self):
+        """The Place at which messages about it stand."""
+        return Place(_ABOUT[self.kind], self.name)
 
 
+_ABOUT = {
+    NodeKind.FEED: About.STREAM,
+    NodeKind.UNIT: About.UNIT,
+    NodeKind.TIE: About.TIE,
+    NodeKind.TARGET: About.TARGET,
+    NodeKind.OVERALL: About.PROCESS,
+}
 OVERALL_NODE = Node(NodeKind.OVERALL, "overall")
 
 

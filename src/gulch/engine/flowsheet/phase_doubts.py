@@ -1,5 +1,6 @@
 """Where the phases of a solved stream are in doubt: a second liquid, a third phase, pairs that the model knows too little of."""
 
+from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
 from gulch.engine.units import KINDS
@@ -28,7 +29,7 @@ def _on_streams(plan, found):
     for what in dict.fromkeys(found.values()):
         ids = [i for i in found if found[i] == what]
         for id_ in ids:
-            yield Message("warning", id_, f"{id_}: {what}.",
+            yield Message("warning", at_stream(id_), f"{id_}: {what}.",
                           "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.")  # fmt: skip
 
 
@@ -39,7 +40,7 @@ def _on_units(run, found):
         outcome = run.solution.units.get(unit_id)
         heat = outcome.values.get("duty") if outcome and outcome.solved else None
         if touching and heat and any(r.name == "duty" for r in KINDS[plan.units[unit_id].kind].results()):
-            yield Message("warning", unit_id, f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
+            yield Message("warning", at_unit(unit_id), f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
                           "Take the duty with caution.")  # fmt: skip
 
 
@@ -66,6 +67,6 @@ def _on_pairs(run):
         listed = ", ".join(f"{names[a]} with {names[b]}" for a, b in told[:3]) + (
             " and others" if len(told) > 3 else ""
         )
-        yield Message("warning", at, f"{at}: the phase model is a poor guide for liquids of {listed}.",
+        yield Message("warning", at_stream(at), f"{at}: the phase model is a poor guide for liquids of {listed}.",
                       "Boiling points and splits of such liquids may be far off: type interaction parameters fitted to data, "
                       "or part by shares that you know.")  # fmt: skip

@@ -13,9 +13,10 @@ from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
-from gulch.engine.flowsheet.inputs import addresses, constant_of, model_of, number, polynomial_of, rate_of, scope_of
+from gulch.engine.flowsheet.inputs import addresses, scope_of
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
+from gulch.engine.flowsheet.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Message, Solution
 from gulch.engine.flowsheet.start import Start
@@ -70,7 +71,7 @@ class Plan:
         self.tolerance = number(project.closing.tolerance, "the tolerance")
         self.groups = graph.groups(project, tuple(self.ties.values()), tuple(self.targets.values()))
         self.atoms, self.elements = self.model.atoms, self.model.elements
-        self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist()))
+        self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist(), strict=True))
         self.feeds = [s for s in project.streams if s.is_feed]
         self.feed_by_id = {s.id: s for s in self.feeds}
         self.feed_inputs = {

@@ -9,6 +9,7 @@ from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.measures import PER_REACTOR, measured
 from gulch.engine.flowsheet.nodes import feed_node, unit_node
 from gulch.engine.flowsheet.phase_doubts import phase_doubts
+from gulch.engine.flowsheet.places import at_gauge, at_stream, at_tear, at_unit
 from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, StreamResult, UnitOutcome
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
@@ -106,9 +107,9 @@ class Report:
         """Warn of computed temperatures outside the heat-capacity data of what matters there; given ones the checks warn of."""
         plan = self.plan
         display = plan.project.display
-        fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species)))
+        fits = dict(zip(plan.species, (s.heat_capacity for s in plan.model.species), strict=True))
         shown = {s.id: s.shown for s in plan.project.species}
-        told = {m.where.partition(".")[0] for m in self.solution.messages if m.code is Code.BEYOND_DATA}
+        told = {m.place.id for m in self.solution.messages if m.code is Code.BEYOND_DATA}
         for id_, stream in self.solution.streams.items():
             if not self.run.explain:
                 told = set()  # a scan turns what the checks have read
@@ -123,12 +124,16 @@ class Report:
             if not out:
                 continue
             low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)
-            self.solution.messages.append(Message(
-                "warning", id_, f"Stream {id_} comes out at {show(T, 'temperature', display)}, outside the heat-capacity data of "
-                f"{', '.join(shown[s] for s in out[:3])}.",
-                f"It is extrapolated; data hold from {show(low, 'temperature', display)} to {show(high, 'temperature', display)}.",
-                code=Code.BEYOND_DATA,
-            ))  # fmt: skip
+            self.solution.messages.append(
+                Message(
+                    "warning",
+                    at_stream(id_),
+                    f"Stream {id_} comes out at {show(T, 'temperature', display)}, outside the heat-capacity data of "
+                    f"{', '.join(shown[s] for s in out[:3])}.",
+                    f"It is extrapolated; data hold from {show(low, 'temperature', display)} to {show(high, 'temperature', display)}.",
+                    code=Code.BEYOND_DATA,
+                )
+            )
             return
 
     def limits(self, gauge, value, readable):
@@ -147,7 +152,7 @@ class Report:
             self.solution.messages.append(
                 Message(
                     "warning",
-                    f"gauge.{gauge.id}",
+                    at_gauge(gauge.id),
                     f"{gauge.label or readable.label} is "
                     f"{show(value, readable.dimension, display)}, {words} its limit of {getattr(gauge, broken)}.",
                     "Turn a knob, or scan one.",
@@ -166,10 +171,10 @@ class Report:
             (state.heavy, 1 - state.light_share, state.x),
         ):
             if share > 0.0:
-                phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist()))})
+                phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))})
         return StreamResult(
             temperature=stream.T, pressure=stream.P, vapour_fraction=state.vapour_fraction,
-            flow=dict(zip(species, stream.n.tolist())), total=stream.total, mass_flow=stream.mass_flow,
+            flow=dict(zip(species, stream.n.tolist(), strict=True)), total=stream.total, mass_flow=stream.mass_flow,
             enthalpy_flow=stream.enthalpy_flow, volume_flow=stream.volume_flow, phases=phases,
         )  # fmt: skip
 
@@ -186,18 +191,18 @@ class Report:
         h_in = sum(s.enthalpy_flow for s in inlets)
         h_out = sum(s.enthalpy_flow for s in result.outlets.values())
         outcome = UnitOutcome(
-            True, values, dict(zip(species, n_in.tolist())), dict(zip(species, n_out.tolist())),
-            [(label, dict(zip(species, np.asarray(c).tolist()))) for label, c in result.changes], plain(result.reactions),
+            True, values, dict(zip(species, n_in.tolist(), strict=True)), dict(zip(species, n_out.tolist(), strict=True)),
+            [(label, dict(zip(species, np.asarray(c).tolist(), strict=True))) for label, c in result.changes], plain(result.reactions),
             self.balances(n_in, n_out, h_in, h_out, heat), None, self.run.taken[unit_id],
         )  # fmt: skip
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
                 found = measured(*plan_measures, outcome.inlet, outcome.outlet)
-                outcome.values |= dict(zip(PER_REACTOR, found))
+                outcome.values |= dict(zip(PER_REACTOR, found, strict=True))
         for level, what, todo in self.run.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)
-            self.solution.messages.append(Message(level, unit_id, f"{unit_id}: {what}", todo))
+            self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo))
         return outcome
 
     def balances(self, n_in, n_out, h_in, h_out, heat):
@@ -209,7 +214,8 @@ class Report:
         return {
             "mass": (mass_out - mass_in) / mass_in if mass_in > 0.0 else 0.0,
             "elements": {
-                e: float((b - a) / a) if a > 0.0 else 0.0 for e, a, b in zip(plan.elements, atoms_in, atoms_out)
+                e: float((b - a) / a) if a > 0.0 else 0.0
+                for e, a, b in zip(plan.elements, atoms_in, atoms_out, strict=True)
             },
             "energy": float((h_out - h_in - heat) / size),
         }
@@ -218,16 +224,16 @@ class Report:
         """Report a loop left open: what was guessed and what comes back."""
         display, species = self.plan.project.display, self.plan.species
         guess, back = self.run.streams[id_], self.run.returned.get(id_)
-        outcome = OpenLoop(id_, dict(zip(species, guess.n.tolist())), None)
+        outcome = OpenLoop(id_, dict(zip(species, guess.n.tolist(), strict=True)), None)
         self.solution.opened.append(outcome)
         if back is None:
             return
-        outcome.returned = dict(zip(species, back.n.tolist()))
+        outcome.returned = dict(zip(species, back.n.tolist(), strict=True))
         outcome.temperature, outcome.pressure = (guess.T, back.T), (guess.P, back.P)
         away = np.abs(back.n - guess.n)
         i = int(np.argmax(away))
         self.run.say(
-            "warning", f"open.{id_}",
+            "warning", at_tear(id_),
             f"The loop is open at {id_}: {show(float(guess.n[i]), 'molar flow', display)} {species[i]} is guessed, "
             f"{show(float(back.n[i]), 'molar flow', display)} comes back.", "Close it when the single pass is right.",
         )  # fmt: skip

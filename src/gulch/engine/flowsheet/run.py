@@ -1,12 +1,14 @@
 """One run over a prepared process: units are computed in order, loops closed, and the outcome is written down."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet import results
 from gulch.engine.flowsheet.closing import close
 from gulch.engine.flowsheet.couplings import nodes_of_input
-from gulch.engine.flowsheet.inputs import feed_amounts, total_dimension
+from gulch.engine.flowsheet.feeds import feed_amounts, total_dimension
 from gulch.engine.flowsheet.live import Live
 from gulch.engine.flowsheet.nodes import NodeKind
 from gulch.engine.flowsheet.report import Report
@@ -64,7 +66,7 @@ class Run:
             first = self.plan.sources[missing[0]]
             return self.waiting.get(first, first)
         by = self.blocked_by.get(group.nodes[0])
-        return by.where if by else ""
+        return str(by.place) if by else ""
 
     def waits(self, units, cause):
         """Mark units as not computed, because of what failed before them."""
@@ -188,20 +190,20 @@ class Run:
         """A stream as its source gives it, which differs from what goes on where a loop is open."""
         return self.returned.get(id_) or self.streams[id_]
 
-    def say(self, level, where, what, todo):
+    def say(self, level, place, what, todo):
         """Add a line to the to-do list."""
-        self.solution.messages.append(Message(level, where, what, todo))
+        self.solution.messages.append(Message(level, place, what, todo))
 
     def trouble(self, node, trouble):
         """Say what is wrong at a node, and count it as failed."""
-        where, field = node.where, getattr(trouble, "where", "")
+        field = getattr(trouble, "field", "")
         what, todo = getattr(trouble, "what", str(trouble)), getattr(trouble, "todo", "")
         if node.kind in (NodeKind.TIE, NodeKind.TARGET):
-            self.say("error", where, what, todo)
+            self.say("error", node.place, what, todo)
         else:
-            self.say("error", f"{where}.{field}" if field else where, f"{node.name}: {what}", todo)
+            self.say("error", replace(node.place, field=field), f"{node.name}: {what}", todo)
         self.failed_ties |= node.kind is NodeKind.TIE
-        self.failed.add(node.where)
+        self.failed.add(str(node.place))
 
     def notes(self, unit_id):
         """What a unit's last solve remarked: (level, sentence, what to do) each."""

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from gulch.engine.flowsheet.places import WHOLE, Place, stored
 from gulch.engine.flowsheet.start import Start
 
 
@@ -18,11 +19,27 @@ class Message:
     """A to-do line. level: error (nothing computed there), question, warning, or assumed (values that nobody typed)."""
 
     level: str
-    where: str  # address of what it concerns, "" for the whole project
+    place: Place
     what: str
     todo: str = ""
     answers: list = field(default_factory=list)  # for a question: [(label, document text)]
     code: Code = Code.NONE
+
+    @property
+    def where(self):
+        """The address of what it concerns, "" for the whole project."""
+        return str(self.place)
+
+    def to_dict(self):
+        """Plain data."""
+        return {"level": self.level, "where": self.where, "about": self.place.about.value, "what": self.what, "todo": self.todo,
+                "answers": self.answers, "code": self.code.value}  # fmt: skip
+
+    @classmethod
+    def from_dict(cls, data):
+        """Rebuild what `to_dict` wrote."""
+        place = stored(data["where"], data.get("about"))
+        return cls(data["level"], place, data["what"], data["todo"], data["answers"], Code(data.get("code", "")))
 
 
 @dataclass
@@ -57,9 +74,9 @@ class UnitOutcome:
 
 @dataclass
 class LoopOutcome:
-    """How one recycle loop converged."""
+    """How one recycle loop converged. number: from 1, in the order of calculation."""
 
-    id: str
+    number: int
     units: list
     tears: list
     settled: bool
@@ -88,6 +105,14 @@ class LoopOutcome:
     coupled: dict = field(default_factory=dict)  # likewise of ties and targets, by words for them
     by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}
     guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
+
+    @classmethod
+    def from_dict(cls, data):
+        """Rebuild from plain data; older ones hold the number in an `id`."""
+        data = dict(data)
+        if "id" in data:
+            data["number"] = int(data.pop("id").removeprefix("loop-"))
+        return cls(**data)
 
 
 @dataclass
@@ -149,7 +174,7 @@ class Solution:
         self.solved, self.broken_off = False, reason.value
         self.messages = [m for m in self.messages if m.level != "error"]
         self.messages.insert(
-            0, Message("error", "", f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard.")
+            0, Message("error", WHOLE, f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard.")
         )
 
     def to_dict(self):
@@ -157,8 +182,9 @@ class Solution:
         out = dict(vars(self))
         for name in ("streams", "units"):
             out[name] = {k: dict(vars(v)) for k, v in out[name].items()}
-        for name in ("loops", "targets", "opened", "messages"):
+        for name in ("loops", "targets", "opened"):
             out[name] = [dict(vars(v)) for v in out[name]]
+        out["messages"] = [m.to_dict() for m in self.messages]
         out["start"] = out["start"].to_dict()
         return out
 
@@ -171,8 +197,8 @@ class Solution:
         out.start = Start.from_dict(data.get("start"))
         out.streams = {k: StreamResult(**v) for k, v in data["streams"].items()}
         out.units = {k: UnitOutcome(**v) for k, v in data["units"].items()}
-        out.loops = [LoopOutcome(**v) for v in data["loops"]]
+        out.loops = [LoopOutcome.from_dict(v) for v in data["loops"]]
         out.targets = [TargetOutcome(**v) for v in data.get("targets", [])]
         out.opened = [OpenLoop(**v) for v in data.get("opened", [])]
-        out.messages = [Message(**v | {"code": Code(v.get("code", ""))}) for v in data["messages"]]
+        out.messages = [Message.from_dict(v) for v in data["messages"]]
         return out

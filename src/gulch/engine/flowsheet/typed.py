@@ -7,6 +7,7 @@ A place is where a typed number stands in the document: the address of an input,
 from dataclasses import dataclass
 
 from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.places import Place
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, complete, split_text
 
@@ -15,7 +16,7 @@ LIMITS = {"low": "low end", "high": "high end", "at_least": "lower limit", "at_m
 
 
 @dataclass(frozen=True)
-class Place:
+class TypedText:
     """One typed number: words for it, how it reads now, and a function that writes it."""
 
     label: str
@@ -23,15 +24,15 @@ class Place:
     write: object
 
 
-def place_of(project, place):
-    """The Place at an address, or None where nothing stands now."""
+def typed_text(project, place):
+    """The TypedText at an address, or None where nothing stands now."""
     head, _, rest = place.partition(".")
     if head == "tie":
         tie = project.tie(rest)
         if tie is None:
             return None
         bare = tie.formula.replace("[", " ").replace("]", "")
-        return Place(f"The tie on {rest}", bare, lambda text: setattr(tie, "formula", _in_brackets(text)))
+        return TypedText(f"The tie on {rest}", bare, lambda text: setattr(tie, "formula", _in_brackets(text)))
     if head in ("knob", "gauge", "target", "scan"):
         id_, _, field = rest.rpartition(".")
         entry = getattr(project, head)(id_)
@@ -39,15 +40,15 @@ def place_of(project, place):
         if field not in LIMITS or not hasattr(holder, field):
             return None  # a place that a file made up
         label = getattr(entry, "label", None) or id_
-        return Place(
+        return TypedText(
             f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text)
         )
     if head == "sizing" and hasattr(project.sizing, rest):
-        return Place(
+        return TypedText(
             f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text)
         )
     found = addresses(project).get(place)
-    return None if found is None else Place(found.label, found.text, lambda text: write(project, place, text))
+    return None if found is None else TypedText(found.label, found.text, lambda text: write(project, place, text))
 
 
 def _in_brackets(text):
@@ -109,7 +110,7 @@ def as_fraction(text):
 def doubts(project):
     """Questions about shares typed without a unit that may have been meant as fractions."""
     for place in project.doubtful:
-        found = place_of(project, place)
+        found = typed_text(project, place)
         if found is None or not found.text:
             continue
         try:
@@ -121,7 +122,7 @@ def doubts(project):
         meant, now = f"{100.0 * number:.10g} %", f"{number:.10g} %"
         yield Message(
             "question",
-            place,
+            Place.of(project, place),
             f"{found.label} was typed as {number:.10g} without a unit and is taken as {now}. Was {meant} meant?",
             "Answer here, or type it with its unit.",
             [
@@ -141,7 +142,7 @@ def answer(project, place, value):
     else:
         settled = [place]
     for p in settled:
-        found = place_of(project, p)
+        found = typed_text(project, p)
         reaction = project.reaction(p.removesuffix(".conversion")) if p.endswith(".conversion") else None
         if reaction is not None and reaction.conversion is not None:
             reaction.conversion.meant = True  # small conversions are asked about however they are typed
@@ -149,5 +150,5 @@ def answer(project, place, value):
             continue
         found.write(as_fraction(found.text.split("%")[0].strip()))
     project.doubtful = [p for p in project.doubtful if p not in settled]
-    last = place_of(project, place)
+    last = typed_text(project, place)
     return f"Settle {last.label[:1].lower() + last.label[1:]} as {last.text}" if last else f"Settle {place}"

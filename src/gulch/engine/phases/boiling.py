@@ -1,6 +1,7 @@
 """Bubble and dew points, and every temperature of a vapour fraction. The functions take the PhaseModel."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -86,7 +87,7 @@ def all_at_vapour_fraction(model, fraction, P, z, guess=350.0):
     grid = np.geomspace(k.T_LOW, HOTTEST_BOILING, GRID)
     shares = np.array([model.at_temperature(T, P, z).vapour_fraction for T in grid]) - edge
     found = []
-    for low, high, f_low, f_high in zip(grid, grid[1:], shares, shares[1:]):
+    for (low, high), (f_low, f_high) in zip(pairwise(grid), pairwise(shares), strict=True):
         if f_low == 0.0 or f_low * f_high >= 0.0:
             continue
         T = scipy.optimize.brentq(

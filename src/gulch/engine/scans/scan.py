@@ -7,6 +7,7 @@ import numpy as np
 
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.places import About
 from gulch.engine.flowsheet.plan import Plan
 from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import QuantityError, parse, show
@@ -175,7 +176,7 @@ def point_warnings(solution, plan):
     return [
         m.what
         for m in solution.messages[len(plan.messages) :]
-        if m.level == "warning" and not m.where.startswith("gauge.")
+        if m.level == "warning" and m.place.about is not About.GAUGE
     ]
 
 
@@ -187,7 +188,7 @@ def windows(points, gauges):
     """
     good = [p["solved"] and all(_limit(p, g) is None for g in gauges) for p in points]
     out, low = [], None
-    for i, (p, inside) in enumerate(zip(points, good)):
+    for i, (p, inside) in enumerate(zip(points, good, strict=True)):
         if inside and low is None:
             low = p["value"] if i == 0 else _crossing(p, points[i - 1], gauges)
         last = i + 1 == len(points)

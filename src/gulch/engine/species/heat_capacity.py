@@ -60,7 +60,7 @@ def reference():
         if line and not line.startswith("#"):
             cas, T, cp = line.split("\t")
             out.setdefault(cas, []).append((float(T), float(cp)))
-    return {cas: tuple(np.array(v) for v in zip(*rows)) for cas, rows in out.items()}
+    return {cas: tuple(np.array(v) for v in zip(*rows, strict=True)) for cas, rows in out.items()}
 
 
 def tables(cas):

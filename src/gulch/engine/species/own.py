@@ -5,6 +5,7 @@ fields of OWN, points ("25 degC 135 J/(mol K); 200 degC 170 J/(mol K)") for thos
 "source.<field>", and "yes" for "non_volatile".
 """
 
+import itertools
 import math
 from functools import lru_cache
 
@@ -200,7 +201,7 @@ def _entropy_from_gibbs(found):
     elements = [element_entropy(e) for e in found["atoms"]]
     if None in elements:
         return
-    total = sum(n * s for n, s in zip(found["atoms"].values(), elements))
+    total = sum(n * s for n, s in zip(found["atoms"].values(), elements, strict=True))
     value = (found["formation_enthalpy"].value - gibbs.value) / 298.15 + total
     found["entropy"] = Datum(value, "from the formation Gibbs energy " + TYPED, _all(found["entropy"]), typed=True)
 
@@ -237,7 +238,7 @@ def _typed_vapour_pressure(own, found, name):
         P.append(pc.value)
     if len(T) < 2:
         raise SpeciesError(f"The vapour pressure of {name} needs two points, or one and the critical point.")
-    if any(b <= a for a, b in zip(P, P[1:])):
+    if any(b <= a for a, b in itertools.pairwise(P)):
         raise SpeciesError(f"The vapour pressure of {name} does not rise from point to point: check them.")
     return through_points(np.array(T), np.array(P), TYPED)
 

@@ -71,5 +71,5 @@ class Species:
         elements = [element_entropy(e) for e in self.atoms]
         if None in elements:
             return None
-        entropy = self.entropy.value - sum(n * s for n, s in zip(self.atoms.values(), elements))
+        entropy = self.entropy.value - sum(n * s for n, s in zip(self.atoms.values(), elements, strict=True))
         return self.formation_enthalpy.value - 298.15 * entropy

@@ -166,7 +166,7 @@ def find(query, limit=12):
 def _by_words(text, tight, common, names, squeezed_names):
     """(rank, position, name) of the best place where the text stands in a species' names, or None."""
     best = None
-    for position, (name, close) in enumerate(zip(names, squeezed_names)):
+    for position, (name, close) in enumerate(zip(names, squeezed_names, strict=True)):
         if tight not in close:
             continue
         first = position == 0

@@ -17,11 +17,11 @@ from gulch.engine.quantities import parse, show
 
 
 class UnitTrouble(ValueError):
-    """A unit that cannot be computed: `what` is wrong and what to do, as sentences."""
+    """A unit that cannot be computed: `what` is wrong and what to do, as sentences; `field` to mend."""
 
-    def __init__(self, what, todo="", where=""):
+    def __init__(self, what, todo="", field=""):
         super().__init__(what)
-        self.what, self.todo, self.where = what, todo, where
+        self.what, self.todo, self.field = what, todo, field
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al., Int. Chem. Eng.
 Petrol. Refiner 23 (1944) 321.
 """
 
+import itertools
 import math
 
 import numpy as np
@@ -329,7 +330,7 @@ def underwood(alpha, f, d, q, light):
     ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
     roots = [
         scipy.optimize.brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14)
-        for a, b in zip(ends, ends[1:])
+        for a, b in itertools.pairwise(ends)
     ]
     kept = list(range(len(roots)))  # root k lies above species between[k]
     while True:
@@ -341,13 +342,13 @@ def underwood(alpha, f, d, q, light):
             rows.append([*(-weights[i] for i in free), 1.0])
             right.append(float(weights @ top))
         *found, boilup = np.linalg.solve(np.array(rows), np.array(right))
-        away = [(max(-x, x - f[i]) / f[i], i, x) for i, x in zip(free, found)]
+        away = [(max(-x, x - f[i]) / f[i], i, x) for i, x in zip(free, found, strict=True)]
         worst, i, x = max(away, default=(0.0, None, 0.0))
         if worst <= 1e-12:
             break
         amounts[i] = 0.0 if x < 0.0 else float(f[i])
         kept.remove(_other_root(kept, between.index(i), x < 0.0))
-    amounts.update(zip(free, (float(min(max(x, 0.0), f[i])) for i, x in zip(free, found))))
+    amounts.update(zip(free, (float(min(max(x, 0.0), f[i])) for i, x in zip(free, found, strict=True)), strict=True))
     D = float(sum(top[i] for i in range(len(top)) if i not in amounts) + sum(amounts.values()))
     return max(0.0, boilup / D - 1.0), amounts
 

@@ -1,6 +1,7 @@
 """Two-sided heat exchanger: one stream heats another, counter-current."""
 
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -146,7 +147,7 @@ class Exchanger(Unit):
 def area_integral(Q, differences):
     """UA [W/K] = ∫ dQ/ΔT over segments, by the logarithmic mean in each. Q [W], differences [K], shape (n,)."""
     total = 0.0
-    for q0, q1, a, b in zip(Q, Q[1:], differences, differences[1:]):
+    for (q0, q1), (a, b) in zip(pairwise(Q), pairwise(differences), strict=True):
         mean = 0.5 * (a + b) if abs(a - b) < 1e-6 * max(a, b) else (a - b) / np.log(a / b)
         total += (q1 - q0) / mean
     return float(total)

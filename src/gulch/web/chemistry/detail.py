@@ -9,7 +9,8 @@ from gulch.engine.chemistry import reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
-from gulch.engine.flowsheet.inputs import constant_of, rate_of, reactions_of
+from gulch.engine.flowsheet.inputs import reactions_of
+from gulch.engine.flowsheet.reading import constant_of, rate_of
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -159,7 +160,7 @@ class ReactionDetail(Part):
 
     def constant_plot(self, reaction, nu, with_gibbs):
         """log10 K over 1/T: the constant in use, the band of the sources where it rests on Gibbs energies."""
-        used = [f for v, s in zip(nu, self.model.species) if v for f in [s.heat_capacity]]
+        used = [f for v, s in zip(nu, self.model.species, strict=True) if v for f in [s.heat_capacity]]
         low, high = max(f.low for f in used), min(f.high for f in used)
         constant = constant_of(reaction)
         believed = constant.range()
@@ -180,10 +181,10 @@ class ReactionDetail(Part):
         }  # fmt: skip
         if with_gibbs:
             spreads = [gibbs_spread(nu, self.model, t) for t in T]
-            out["low"] = logs(-s.high / (R * t) for s, t in zip(spreads, T))
-            out["high"] = logs(-s.low / (R * t) for s, t in zip(spreads, T))
+            out["low"] = logs(-s.high / (R * t) for s, t in zip(spreads, T, strict=True))
+            out["high"] = logs(-s.low / (R * t) for s, t in zip(spreads, T, strict=True))
             if constant.source != "gibbs":
-                out["gibbs"] = logs(-s.used / (R * t) for s, t in zip(spreads, T))
+                out["gibbs"] = logs(-s.used / (R * t) for s, t in zip(spreads, T, strict=True))
         for t in (0, 50, 100, 200, 300, 400, 600, 1000, 2000):
             k = t if unit == "K" else t + 273.15 if unit == "degC" else (t + 459.67) / 1.8
             room = 0.11 * (1000.0 / from_T - 1000.0 / to_T)  # so that the numbers do not touch

@@ -3,7 +3,7 @@
 import numpy as np
 
 from gulch.engine.chemistry import EquationError, resolve_equation
-from gulch.engine.flowsheet.inputs import model_of
+from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.quantities import (
     QuantityError,
     parse,

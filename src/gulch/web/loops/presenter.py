@@ -4,7 +4,7 @@ from gulch.engine.document import source_of
 from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
 from gulch.engine.quantities import QuantityError, parse, show, to_unit
 from gulch.engine.settle import METHODS
-from gulch.web.projects.words import gain_words, pretty_text, show_unit
+from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
 
 SHOWN_SERIES = 8
 SHOWN_PASSES = 40
@@ -27,19 +27,37 @@ class LoopsPage:
     # Loops
 
     def loops(self):
-        for number, loop in enumerate(self.latest.loops if self.latest else []):
+        for loop in self.latest.loops if self.latest else []:
             mode = sorted(loop.mode.items(), key=lambda kv: -kv[1])[:4]
             yield {
-                "loop": loop, "letter": letter(number), "gain": f"{loop.gain:.3f}" if loop.gain is not None else "–",
-                "tolerance": f"{loop.tolerance:.0e}", "distance": f"{loop.distance:.1e}" if loop.distance is not None else "–",
+                "loop": loop,
+                "letter": letter(loop.number),
+                "gain": f"{loop.gain:.3f}" if loop.gain is not None else "–",
+                "tolerance": f"{loop.tolerance:.0e}",
+                "distance": f"{loop.distance:.1e}" if loop.distance is not None else "–",
                 "mode": [(self.names.get(s, s), f"{100 * v:.0f} %") for s, v in mode],
-                "returns": [(self.names.get(s, s), show(v, "fraction", self.display)) for s, v in
-                            sorted(loop.returns.items(), key=lambda kv: -kv[1])],
-                "rounds": [(" → ".join([*r["units"], r["units"][0]]), self.names.get(r["species"], r["species"]), f"{r['gain']:.3f}")
-                           for r in loop.rounds] if len(loop.rounds) > 1 else [],
-                "reading": gain_words(loop), "data": self.plot(loop), "tears": list(self.tears(loop)),
-                "cuts": self.cuts(loop), "purge": self.purge(loop), "joined": ",".join(loop.tears),
-            }  # fmt: skip
+                "returns": [
+                    (self.names.get(s, s), show(v, "fraction", self.display))
+                    for s, v in sorted(loop.returns.items(), key=lambda kv: -kv[1])
+                ],
+                "rounds": [
+                    (
+                        " → ".join([*r["units"], r["units"][0]]),
+                        self.names.get(r["species"], r["species"]),
+                        f"{r['gain']:.3f}",
+                    )
+                    for r in loop.rounds
+                ]
+                if len(loop.rounds) > 1
+                else [],
+                "reading": gain_words(loop),
+                "data": self.plot(loop),
+                "data_id": f"loop-{loop.number}-data",
+                "tears": list(self.tears(loop)),
+                "cuts": self.cuts(loop),
+                "purge": self.purge(loop),
+                "joined": ",".join(loop.tears),
+            }
 
     def plot(self, loop):
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
@@ -222,7 +240,3 @@ class LoopsPage:
     def inputs(self):
         """(address, words) that a tie can set."""
         return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]
-
-
-def letter(number):
-    return chr(ord("A") + number) if number < 26 else str(number + 1)

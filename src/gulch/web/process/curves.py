@@ -170,6 +170,6 @@ class Curves:
         for g in self.groups():
             columns += [(s["label"], g["axes"][s["axis"]]["unit"], s["y"]) for s in g["series"]]
         writer.writerow([safe(f"{label} [{unit}]" if unit else label) for label, unit, _ in columns])
-        for row in zip(*(c[2] for c in columns)):
+        for row in zip(*(c[2] for c in columns), strict=True):
             writer.writerow(["" if v is None else f"{v:.8g}" for v in row])
         return text.getvalue()

@@ -12,6 +12,7 @@ from django.db import DatabaseError, connection, transaction
 
 from gulch.engine.document import Project as Document
 from gulch.engine.flowsheet import Solution
+from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.variants import worked
 from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, pack
@@ -184,7 +185,7 @@ def leave_thread():
 def broken_off(job):
     """Packed Solution of a job that brought none."""
     why = job.words or f"Not solved: {job.ending.value}."
-    message = Message("error", "", why, "Solve it again, or change what makes it hard.")
+    message = Message("error", WHOLE, why, "Solve it again, or change what makes it hard.")
     return pack(Solution(False, [], messages=[message], broken_off=job.ending.value).to_dict())
 
 

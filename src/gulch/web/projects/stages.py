@@ -13,7 +13,8 @@ FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing")
 class Stage:
     """One stage. name: in addresses and files; label: in the rail; template: of its page; aside: of the panel beside it, or "".
 
-    completes: whether formulas are typed on it, so that the browser needs the names to complete.
+    completes: whether formulas are typed on it, so that the browser needs the names to complete; about: whose lines of the to-do
+    list are its own (Process takes the rest).
     """
 
     name = ""
@@ -21,10 +22,7 @@ class Stage:
     template = ""
     aside = ""
     completes = False
-
-    def owns(self, where, document):
-        """Whether a message at an address belongs to this stage. where: the address's first word, and the whole."""
-        return False
+    about = frozenset()
 
     def context(self, space, session):
         """What its templates are given besides the Workspace; may wait for workers. session: the user's, for kept choices."""
@@ -41,7 +39,6 @@ def stages():
     return found
 
 
-def stage_of(where, document):
-    """The name of the stage to which a message at an address belongs."""
-    head = where.split(".")[0]
-    return next((s.name for s in stages().values() if s.owns(head, document)), "process")
+def stage_of(place):
+    """The name of the stage to which a message at a Place belongs."""
+    return next((s.name for s in stages().values() if place.about in s.about), "process")

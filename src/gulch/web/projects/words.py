@@ -98,3 +98,8 @@ def slider_text(document, knob_id, position):
     places = max(0, 2 - math.floor(math.log10(abs(high - low)))) if high != low else 3
     text = f"{at:.{places}f}" + ("" if unit == "1" else f" {unit}")
     return knob.input, text, parse(text, a.dimension)
+
+
+def letter(number):
+    """What the loop of a number, from 1, is called."""
+    return chr(ord("A") + number - 1) if number <= 26 else str(number)

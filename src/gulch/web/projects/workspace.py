@@ -3,6 +3,7 @@
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.places import at_variant
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.variants import misfits
 from gulch.engine.work import Ending
@@ -49,7 +50,7 @@ class Workspace:
             self.messages[:0] = [
                 Message(
                     "error",
-                    f"variant.{self.variant.id}",
+                    at_variant(self.variant.id),
                     line,
                     "Take the edit back in Variants, or bring its place back.",
                 )

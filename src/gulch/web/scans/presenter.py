@@ -103,7 +103,7 @@ def table(result, display):
     heads = [(result["label"], show_unit(result["dimension"], display))]
     heads += [(g["label"], show_unit(g["dimension"], display)) for g in result["gauges"]]
     rows = []
-    for p, own in zip(result["points"], own_remarks(result)):
+    for p, own in zip(result["points"], own_remarks(result), strict=True):
         cells = [
             (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g))
             for g in result["gauges"]

@@ -1,5 +1,6 @@
 """Scans: a knob over a range."""
 
+from gulch.engine.flowsheet.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.scans import actions  # noqa: F401  (registers the edits)
 from gulch.web.scans.presenter import scan_page
@@ -7,9 +8,7 @@ from gulch.web.scans.presenter import scan_page
 
 class Scans(Stage):
     name, label, template = "scans", "Scans", "workspace/_scans.html"
-
-    def owns(self, where, document):
-        return where == "scan"
+    about = frozenset({About.SCAN})
 
     def context(self, space, session):
         return {"page": scan_page(space)}

@@ -2,7 +2,7 @@
 
 from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import model_of
+from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import applied, lost, words
 from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
@@ -98,7 +98,7 @@ class VariantsPage:
 
     def values(self, document, solution):
         """{address: SI value} of the figures compared."""
-        masses = dict(zip([s.id for s in document.species], model_of(document).molar_mass.tolist()))
+        masses = dict(zip([s.id for s in document.species], model_of(document).molar_mass.tolist(), strict=True))
         return {
             a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses)
             for a in set(self.addresses(document))
@@ -182,7 +182,7 @@ class VariantsPage:
         if self.way == "per-cent":
             unit = "%"
         return {"label": label, "address": address, "unit": "" if unit == "1" else unit.replace("degC", "°C").replace("degF", "°F"),
-                "cells": list(zip(cells, [c["here"] for c in self.columns]))}  # fmt: skip
+                "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True))}  # fmt: skip
 
     def inputs(self):
         """[(where, what the base has, [what each variant has])] of all inputs that differ."""

@@ -1,5 +1,6 @@
 """Variants: the base and its differences side by side."""
 
+from gulch.engine.flowsheet.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.variants import actions  # noqa: F401  (registers the edits)
 from gulch.web.variants.presenter import VariantsPage
@@ -7,9 +8,7 @@ from gulch.web.variants.presenter import VariantsPage
 
 class Variants(Stage):
     name, label, template = "variants", "Variants", "workspace/_variants.html"
-
-    def owns(self, where, document):
-        return where == "variant"
+    about = frozenset({About.VARIANT})
 
     def context(self, space, session):
         return {"page": VariantsPage(space, session.get(f"compare-{space.row.pk}", ""))}

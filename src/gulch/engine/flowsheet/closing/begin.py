@@ -3,16 +3,17 @@
 import numpy as np
 
 from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.flowsheet.places import Place, at_unit
 
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
 
 
 class NoBeginning(Exception):
-    """A group that cannot begin: where, what is wrong and what to do, as sentences."""
+    """A group that cannot begin: at which Place, what is wrong and what to do, as sentences."""
 
-    def __init__(self, where, what, todo):
+    def __init__(self, place, what, todo):
         super().__init__(what)
-        self.where, self.what, self.todo = where, what, todo
+        self.place, self.what, self.todo = place, what, todo
 
 
 def begin(loop):
@@ -24,9 +25,11 @@ def begin(loop):
             run.make_feed(node.name)
     entering, template = loop.entering()
     if group.tears and (template is None or entering.sum() <= 0.0):
-        raise NoBeginning(group.units[0], f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it.")
+        raise NoBeginning(
+            at_unit(group.units[0]), f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it."
+        )
     if group.tears and not loop.ways_out():
-        raise NoBeginning(group.units[0], f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
+        raise NoBeginning(at_unit(group.units[0]), f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
                           "Take a product out of it, or draw a purge with a splitter.")  # fmt: skip
     loop.fed, loop.scale_flow = entering, max(float(entering.sum()), 1e-12)
     x, scale = u.filled(0.0), u.filled(1.0)
@@ -57,7 +60,7 @@ def _set_knobs_and_ties(loop):
         if kept is not None:
             run.set_input(tie.address, kept)
         elif tie.address not in run.inputs:
-            raise NoBeginning(tie.address, f"{tie.label} is tied to a result that depends on it.",
+            raise NoBeginning(Place.of(loop.plan.project, tie.address), f"{tie.label} is tied to a result that depends on it.",
                               "Type a value for it, from which the search can start.")  # fmt: skip
 
 

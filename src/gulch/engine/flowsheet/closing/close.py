@@ -23,7 +23,7 @@ def close(run, group):
     try:
         loop = Loop(run, group)
     except NoBeginning as reason:
-        run.say("error", reason.where, reason.what, reason.todo)
+        run.say("error", reason.place, reason.what, reason.todo)
         run.failed.update(group.units)
         return
     aim = Aim(loop) if loop.targets else None
@@ -55,7 +55,7 @@ def _broken_off(loop, remarks):
     found = loop.plain()
     if found is None or found.reason.settled:
         run.trouble(node, trouble)
-        run.waits(_behind(loop, node), node.where)
+        run.waits(_behind(loop, node), str(node.place))
         loop.keep(loop.begin, ())
         return None
     # plain passes go on where the search broke off, so it is the loop that is at fault, not the unit
@@ -114,7 +114,7 @@ def _judge_targets(loop, aim, found):
         )  # fmt: skip
         run.solution.targets.append(outcome)
         if not settled and not (loop.group.tears or loop.ties):
-            run.say("error", target.node.where, f"The search for the target on {target.gauge_label} did not settle: "
+            run.say("error", target.node.place, f"The search for the target on {target.gauge_label} did not settle: "
                     f"{found.reason.value}.", "Narrow the knob's range, or begin from another value.")  # fmt: skip
         if not outcome.met and settled:
             run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id)))
@@ -130,7 +130,7 @@ def _judge_loop(loop, found, remarks, method_failed):
     """Write the loop's outcome and, where it did not settle, why."""
     run, group, plan = loop.run, loop.group, loop.plan
     outcome = LoopOutcome(
-        id=f"loop-{len(run.solution.loops) + 1}", units=plan.loop_units(group.units), tears=list(group.tears),
+        number=len(run.solution.loops) + 1, units=plan.loop_units(group.units), tears=list(group.tears),
         settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=loop.passes,
         history=list(loop.history), gain=found.gain, distance=found.distance, tolerance=loop.tolerance,
         mode=_mode(loop, found), method=loop.method, findings=list(remarks), ties=list(group.ties), targets=list(group.targets),
@@ -155,7 +155,11 @@ def _mode(loop, found):
         return {}
     parts = np.abs(loop.unknowns.flows(found.mode)).sum(axis=0)
     total = parts.sum()
-    return {s: float(v) for s, v in zip(loop.plan.species, parts / total) if v > 1e-4 * total} if total > 0.0 else {}
+    return (
+        {s: float(v) for s, v in zip(loop.plan.species, parts / total, strict=True) if v > 1e-4 * total}
+        if total > 0.0
+        else {}
+    )
 
 
 def _record(loop, outcome):
@@ -178,4 +182,4 @@ def _record(loop, outcome):
         outcome.coupled[f"target on {target.gauge_label}"] = u.knobs(changes)[:, k].tolist()
     for k, tear in enumerate(loop.group.tears):
         outcome.by_pass[tear] = {s: u.flows(values)[:, k, i].tolist() for i, s in enumerate(species)}
-        outcome.guess[tear] = dict(zip(species, u.flows(loop.begin)[k].tolist()))
+        outcome.guess[tear] = dict(zip(species, u.flows(loop.begin)[k].tolist(), strict=True))

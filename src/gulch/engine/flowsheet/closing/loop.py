@@ -96,10 +96,10 @@ class Loop:
     def _set(self, x):
         """Give the run the streams and inputs that the unknowns stand for."""
         run, model, u = self.run, self.plan.model, self.unknowns
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x)):
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
             flow = flow.copy()
             run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), float(P), self.guesses[tear])
-        for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x))):
+        for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x)), strict=True):
             run.set_input(entry.address, float(value))
 
     def _read_targets(self, x):
@@ -178,11 +178,11 @@ class Loop:
         """Store where the search ended, as the next start."""
         u, start, plan = self.unknowns, self.run.solution.start, self.plan
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x)):
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
-            start.tears[tear] = TearStart(dict(zip(plan.species, flow.tolist())), float(h), float(P),
+            start.tears[tear] = TearStart(dict(zip(plan.species, flow.tolist(), strict=True)), float(h), float(P),
                                           float(self.guesses[tear]), typed.signature if typed else None)  # fmt: skip
-        start.ties |= zip(self.group.ties, u.ties(x).tolist())
-        start.knobs |= zip(self.group.targets, u.knobs(x).tolist())
+        start.ties |= zip(self.group.ties, u.ties(x).tolist(), strict=True)
+        start.knobs |= zip(self.group.targets, u.knobs(x).tolist(), strict=True)
         if self.slope is not None:
             start.slopes.append(Slope(list(self.group.targets), self.slope.tolist()))

@@ -1,5 +1,7 @@
 """Bringing gauges to what they must read: knobs and loops in one search where that works, knobs outside where not."""
 
+import itertools
+
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
@@ -103,7 +105,7 @@ class Aim:
         loop.slope, loop.records = None, []
         found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
         base, k0 = found.tear, self.knobs(x)
-        pairs = list(zip(loop.records[-9:], loop.records[-8:]))
+        pairs = list(itertools.pairwise(loop.records[-9:]))
         dx, dg, dr = (np.array([getattr(b, name) - getattr(a, name) for a, b in pairs]).reshape(-1, width).T
                       for name, width in (("x", x.size), ("passed", x.size), ("residual", len(k0))))  # fmt: skip
         df = (dg - dx) / loop.scale[:, None]
@@ -145,14 +147,14 @@ class Aim:
         loop.slope = slope
         step = np.linalg.lstsq(slope * loop.ranges, r0, rcond=1e-10)[0] * loop.ranges
         k1 = np.clip(k0 - np.clip(step, -0.3 * loop.ranges, 0.3 * loop.ranges), loop.low, loop.high)
-        x = base + sum((m * (b - a) for m, a, b in zip(moved, k0, k1)), np.zeros_like(base))
+        x = base + sum((m * (b - a) for m, a, b in zip(moved, k0, k1, strict=True)), np.zeros_like(base))
         self.knobs(x)[:] = k1
         return np.clip(x, loop.floor, loop.ceiling), self.learnt()
 
     def learnt(self):
         """Secants of the whole system from the passes made with fixed knobs, now that the sensitivities are known."""
         loop, dx, df = self.loop, [], []
-        for a, b in zip(loop.records[-9:], loop.records[-8:]):
+        for a, b in itertools.pairwise(loop.records[-9:]):
             change = ((b.passed - b.x) - (a.passed - a.x)) / loop.scale
             self.knobs(change)[:] = -np.linalg.lstsq(loop.slope * loop.ranges, b.residual - a.residual, rcond=1e-10)[0]
             dx.append((b.x - a.x) / loop.scale)
@@ -317,7 +319,7 @@ class Outside:
             if known[k] == 0.0:
                 return
             got = [k for k in points if known.get(k) is not None]
-            for a, b in zip(got, got[1:]):
+            for a, b in itertools.pairwise(got):
                 if known[a] * known[b] <= 0.0:
                     # a jump between the ends is no root: the search ends beside it, and the target is not met
                     if root_between(self.value, a, known[a], b, known[b], 1e-11 * (high - low)):

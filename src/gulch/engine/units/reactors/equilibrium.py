@@ -33,14 +33,16 @@ class Contents:
         self.reactions, self.pressure = reactions, pressure
         self.nu = np.array([r.nu for r in reactions])
         self.held = [kind.held(r, given, context) for r in reactions]
-        self.at_equilibrium = [r for r, h in zip(reactions, self.held) if h is None]
+        self.at_equilibrium = [r for r, h in zip(reactions, self.held, strict=True) if h is None]
         self.constants = [r.constant for r in reactions]
         self.seen, self.known = {}, self._known(context.memory)
 
     def _known(self, memory):
         """ln K found in earlier passes with these very constants, which a target or a tie may turn between passes."""
         constants, known = memory.get("constants", ((), {}))
-        if len(constants) != len(self.constants) or any(a is not b for a, b in zip(constants, self.constants)):
+        if len(constants) != len(self.constants) or any(
+            a is not b for a, b in zip(constants, self.constants, strict=True)
+        ):
             known = {}
             memory["constants"] = (self.constants, known)
         return known
@@ -49,7 +51,9 @@ class Contents:
         """ln K of each reaction at its approach to T [K]; 0 for held ones. Raises UnitTrouble."""
         key = (T, self.given.approach, *self.given.own_approach.values())
         if key not in self.known:
-            self.known[key] = np.array([self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held)])
+            self.known[key] = np.array(
+                [self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held, strict=True)]
+            )
         return self.known[key]
 
     def _ln_constant(self, reaction, held, T):
@@ -158,16 +162,16 @@ class EquilibriumReactor(Reactor):
         found, ln_k = contents.at(product.T)
         extents = np.array([supported(x, feed.total) for x in found.extents])
         values = cls.account(feed, product, extents, reactions, context)
-        values["extent"] = dict(zip((r.id for r in reactions), extents.tolist()))
+        values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         values["constant"] = {
             r.id: math.exp(k) if abs(k) < 690.0 else None
-            for r, k, h in zip(reactions, ln_k, contents.held)
+            for r, k, h in zip(reactions, ln_k, contents.held, strict=True)
             if h is None
         }
         values["why"] = context.later(
             lambda: why(feed, product, reactions, contents.held, found, contents.at, context), explains=True
         )
-        changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents)]
+        changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents, strict=True)]
         rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
 
         def told():
@@ -183,7 +187,7 @@ class EquilibriumReactor(Reactor):
     def rows(cls, feed, reactions, held, extents, ln_k, found, context):
         """The reactor's account: each reaction with its extent, constant and quotient, or how it is held."""
         rows = []
-        for r, h, x, k, q in zip(reactions, held, extents, ln_k, found.ln_q):
+        for r, h, x, k, q in zip(reactions, held, extents, ln_k, found.ln_q, strict=True):
             gone = [i for i in np.flatnonzero(r.nu) if found.n[i] < USED_UP * feed.total]
             row = {"reaction": r.id, "extent": float(x), "key": context.species[r.key] if r.key is not None else None}
             if h is None:

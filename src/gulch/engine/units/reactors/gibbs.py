@@ -111,7 +111,7 @@ class GibbsReactor(Reactor):
     @staticmethod
     def check_data(barred, context):
         """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,)."""
-        for id_, species, out in zip(context.species, context.model.species, barred):
+        for id_, species, out in zip(context.species, context.model.species, barred, strict=True):
             lacking = [
                 w
                 for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy))

@@ -136,7 +136,7 @@ class Reactor(Unit):
 
         def heat():
             h = context.model.standard_enthalpies(T_STANDARD, phase_of(product))
-            return float(sum(x * (r.nu @ h) for x, r in zip(extents, reactions)))
+            return float(sum(x * (r.nu @ h) for x, r in zip(extents, reactions, strict=True)))
 
         def words():
             at = show(T_STANDARD, "temperature", context.display)

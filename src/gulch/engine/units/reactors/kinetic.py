@@ -49,7 +49,7 @@ class KineticReactor(Reactor):
                     "Type how much catalyst a volume of bed holds.",
                     "bulk_density",
                 )
-        held = [s for s, v, n in zip(context.species, context.model.volatile, feed.n) if not v and n > 0.0]
+        held = [s for s, v, n in zip(context.species, context.model.volatile, feed.n, strict=True) if not v and n > 0.0]
         if held:
             raise UnitTrouble(
                 f"{held[0]} is non-volatile, which reactors by rates cannot carry yet.",

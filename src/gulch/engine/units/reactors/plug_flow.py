@@ -107,10 +107,17 @@ class PlugFlow(KineticReactor):
         if extents is None:  # the reactions depend on one another
             values |= {"heat_of_reaction": None, "extent": {}}
             return UnitResult({"product": product}, values, [("net change", product.n - feed.n)], notes)
-        values["extent"] = dict(zip((r.id for r in reactions), extents.tolist()))
-        rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, extents)]
+        values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
+        rows = [
+            {"reaction": r.id, "extent": float(e), "key": context.species[key]}
+            for r, e in zip(reactions, extents, strict=True)
+        ]
         return UnitResult(
-            {"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, extents)], notes, rows
+            {"product": product},
+            values,
+            [(r.id, e * r.nu) for r, e in zip(reactions, extents, strict=True)],
+            notes,
+            rows,
         )
 
     @staticmethod

@@ -82,7 +82,7 @@ class StirredTank(KineticReactor):
         xi, volume = run.at(T)
         product = Stream.at_temperature(context.model, np.maximum(feed.n + xi @ laws.nu, 0.0), T, pressure)
         values = cls.account(feed, product, xi, reactions, context)
-        values["extent"] = dict(zip((r.id for r in reactions), xi.tolist()))
+        values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
         values["volume_result"] = volume
         outflow = cls.contents(product, given, phase, context.model)[1]
         values["residence_time"] = volume * given.void / outflow if outflow > 0.0 else None
@@ -96,10 +96,10 @@ class StirredTank(KineticReactor):
             notes += cls.phase_remarks(product, given, context)
         rows = [
             {"reaction": r.id, "extent": float(e), "rate": float(q), "per": r.rate.per, "key": context.species[run.key]}
-            for r, e, q in zip(reactions, xi, xi / (volume * run.share))
+            for r, e, q in zip(reactions, xi, xi / (volume * run.share), strict=True)
         ]
         outlets = product.parted() if given.phase == "both" else {"product": product}
-        return UnitResult(outlets, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi)], notes, rows)
+        return UnitResult(outlets, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
 
     @staticmethod
     def of_several(found, T, context):

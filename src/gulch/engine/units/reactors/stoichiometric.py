@@ -49,7 +49,7 @@ class StoichiometricReactor(Reactor):
             entering = n.copy()
             wanted = np.array([cls.wanted_extent(r, entering, T) for r in step])
             reached, limits = run_step(np.array([r.nu for r in step]).reshape(len(step), n.size), wanted, entering)
-            for r, asked, extent, limit in zip(step, wanted, reached, limits):
+            for r, asked, extent, limit in zip(step, wanted, reached, limits, strict=True):
                 change = extent * r.nu
                 n = n + change
                 changes.append((r.id, change))

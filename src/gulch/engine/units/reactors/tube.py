@@ -3,6 +3,7 @@
 import math
 import warnings
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -45,7 +46,7 @@ def refined(grid, steps):
         return None
     pieces = [
         np.linspace(a, b, min(int(t), 2 * CROWDED) + 1)[:-1] if t > CROWDED else [a]
-        for a, b, t in zip(grid, grid[1:], taken)
+        for (a, b), t in zip(pairwise(grid), taken, strict=True)
     ]
     return np.unique(np.r_[np.concatenate(pieces), grid[-1]])
 
@@ -241,7 +242,7 @@ class Tube:
         model, names = self.model, self.context.species
         n = np.maximum(along.y[:, : model.n], 0.0)
         speeds = []
-        for row, T, P in zip(n, along.T, along.P):
+        for row, T, P in zip(n, along.T, along.P, strict=True):
             x = row / row.sum()
             v = k.phase_properties(model.code, T, P, x, self.phase, model.par, model.kij)[2]
             speeds.append(k.reaction_rates(model.code, T, P, x, v, self.phase, model.par, model.kij, self.laws))

@@ -1,12 +1,14 @@
 """The map's data for the browser."""
 
 from gulch.engine.document import source_of
+from gulch.engine.flowsheet.places import About
 from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
+    letter,
     show_unit,
 )
 
@@ -26,8 +28,8 @@ class Drawing(Region):
         for u in self.document.units:
             kind = KINDS[u.kind]
             outcome = self.solution.units.get(u.id) if self.solution else None
-            bad = any(m.level == "error" and m.where.split(".")[0] == u.id for m in self.messages)
-            doubtful = any(m.level in ("warning", "question") and m.where.split(".")[0] == u.id for m in self.messages)
+            said = {m.level for m in self.messages if m.place.about is About.UNIT and m.place.id == u.id}
+            bad, doubtful = "error" in said, bool(said & {"warning", "question"})
             units.append({
                 "id": u.id, "kind": kind.label, "headline": self.headline(u, outcome),
                 "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
@@ -49,7 +51,7 @@ class Drawing(Region):
             })  # fmt: skip
         loops = [
             {
-                "id": lo.id,
+                "letter": letter(lo.number),
                 "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}"
                 + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
                 "units": lo.units,

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 
+from gulch.engine.flowsheet.places import About
 from gulch.engine.quantities import (
     DISPLAY_SETS,
 )
@@ -50,11 +51,11 @@ class Header(Region):
     def rail(self):
         counts = dict.fromkeys((s for s in stages()), 0)
         for m in self.messages:
-            counts[stage_of(m.where, self.document)] += 1
+            counts[stage_of(m.place)] += 1
         for name, words in ((s.name, s.label) for s in stages().values()):
             yield {
                 "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
-                "errors": any(m.level == "error" and stage_of(m.where, self.document) == name for m in self.messages),
+                "errors": any(m.level == "error" and stage_of(m.place) == name for m in self.messages),
                 "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
             }  # fmt: skip
 
@@ -76,23 +77,24 @@ class Header(Region):
 
     def todo_lines(self, messages):
         for m in messages:
-            head, _, rest = m.where.partition(".")
-            select = (
-                f"{head}:{rest.split('.')[0]}"
-                if head in ("gauge", "knob", "species")
-                else (m.where if stage_of(m.where, self.document) == "loops" else head)
-            )
             yield {
                 "level": m.level,
                 "what": m.what,
                 "todo": m.todo,
                 "where": m.where,
                 "answers": m.answers,
-                "stage": stage_of(m.where, self.document),
-                "select": {"scan": rest.split(".")[0], "sizing": ""}.get(head, select),
+                "stage": stage_of(m.place),
+                "select": selection(m.place),
                 "taken": json.dumps(self.space.fields.taken(m.where)),
                 "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
             }
 
     def displays(self):
         return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]
+
+
+def selection(place):
+    """What a to-do line's link selects: an id, a kind of thing with its id, or in Loops the whole address."""
+    if place.about in (About.GAUGE, About.KNOB, About.SPECIES):
+        return f"{place.about}:{place.id}"
+    return str(place) if stage_of(place) == "loops" else place.id

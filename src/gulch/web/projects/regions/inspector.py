@@ -3,8 +3,10 @@
 from gulch.engine.document import FEED_GIVEN_BY, source_of
 from gulch.engine.exchange import COLUMNS
 from gulch.engine.flowsheet.edit import AIR
-from gulch.engine.flowsheet.inputs import FEED_BASES, feed_addresses
+from gulch.engine.flowsheet.feeds import FEED_BASES
+from gulch.engine.flowsheet.inputs import feed_addresses
 from gulch.engine.flowsheet.measures import OVERALL
+from gulch.engine.flowsheet.places import at_gauge, at_knob
 from gulch.engine.quantities import (
     DIMENSIONS,
     dimensions_of,
@@ -27,7 +29,7 @@ class Inspector(Region):
         head, _, rest = self.select.partition(":")
         if head == "knob" and self.document.knob(rest):
             k = self.document.knob(rest)
-            return {"what": "knob", "id": k.id, "knob": k, "said": self.said(f"knob.{k.id}"),
+            return {"what": "knob", "id": k.id, "knob": k, "said": self.said(at_knob(k.id)),
                     "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
         if head == "gauge" and self.document.gauge(rest):
             g = self.document.gauge(rest)
@@ -42,7 +44,7 @@ class Inspector(Region):
                 "id": g.id,
                 "gauge": g,
                 "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
-                "said": self.said(f"gauge.{g.id}"),
+                "said": self.said(at_gauge(g.id)),
                 "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
             }
         unit = self.document.unit(self.select)
@@ -52,8 +54,8 @@ class Inspector(Region):
         return self.inspect_stream(stream) if stream is not None else None
 
     def said(self, place):
-        """To-do lines of a knob, gauge, target or scan and of its parts."""
-        return [m for m in self.messages if m.where == place or m.where.startswith(place + ".")]
+        """To-do lines of a knob, gauge, target or scan and of its parts; place: that of the whole."""
+        return [m for m in self.messages if (m.place.about, m.place.id) == (place.about, place.id)]
 
     def own_messages(self, id_):
         """To-do lines of one thing; those of a single field stand at the field instead."""

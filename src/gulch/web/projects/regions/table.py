@@ -13,7 +13,7 @@ class Table(Region):
     def ledger(self):
         columns, rows = ledger(self.document, self.solution)
         for row in rows:
-            row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns)]
+            row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns, strict=True)]
             row["here"] = row["id"] == self.select
         across = (
             [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)]

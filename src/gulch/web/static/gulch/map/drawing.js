@@ -112,7 +112,7 @@ function unit(u, map, placed, plates) {
 }
 
 function chip(loop, map, placed, w, tops) {
-  const text = "Loop " + String.fromCharCode(64 + Number(loop.id.replace("loop-", ""))) + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
+  const text = "Loop " + loop.letter + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
   // under the lowest level stretch of the loop that is long enough, else under its longest
   let l = null, under = null;
   const better = (a, b) => {

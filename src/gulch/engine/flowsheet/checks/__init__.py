@@ -1,0 +1,46 @@
+"""Checks before solving: each is a small function that yields to-do lines (Message).
+
+They read the document only; the interface renders what they say, the solver refuses to start while there are errors.
+"""
+
+from gulch.engine.flowsheet.checks import chemistry, closing, process, whole
+from gulch.engine.flowsheet.once import standing
+from gulch.engine.flowsheet.typed import doubts
+
+CHECKS = (
+    whole.beginnings,
+    whole.unique_ids,
+    chemistry.known_species,
+    chemistry.phase_model_fits,
+    chemistry.equations,
+    chemistry.formation_data,
+    chemistry.equilibrium_constants,
+    chemistry.polynomials,
+    chemistry.rate_laws,
+    process.kinetic_reactors,
+    chemistry.measures,
+    process.quantities,
+    chemistry.conversions,
+    chemistry.conversion_sums,
+    process.reaction_sets,
+    process.feeds,
+    process.connections,
+    process.unit_rules,
+    process.temperature_range,
+    closing.knobs_and_gauges,
+    closing.closing,
+    closing.couplings,
+    closing.tears,
+    doubts,
+    process.assumptions,
+)
+
+
+def check(project):
+    """All to-do lines of a document, errors first."""
+    found = []
+    with standing(project):
+        for one in CHECKS:
+            found.extend(one(project))
+    order = {"error": 0, "question": 1, "warning": 2, "assumed": 3}
+    return sorted(found, key=lambda m: order[m.level])

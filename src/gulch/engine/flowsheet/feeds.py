@@ -1,0 +1,42 @@
+"""What a feed is typed by: the bases of its amounts, and molar flows from them."""
+
+import numpy as np
+
+from gulch.engine.quantities import QuantityError, parse
+
+FEED_BASES = {
+    "molar": ("flow", "molar flow", "Flow of"),
+    "mass": ("mass_flow", "mass flow", "Mass flow of"),
+    "mole-fractions": ("fraction", "fraction", "Mole fraction of"),
+    "mass-fractions": ("mass_fraction", "fraction", "Mass fraction of"),
+    "mole-ratios": ("ratio", "ratio", "Mole ratio of"),
+}
+
+
+def total_dimension(text):
+    """Dimension of a feed's typed total: molar or mass flow. Raises QuantityError."""
+    try:
+        parse(text, "molar flow")
+        return "molar flow"
+    except QuantityError as error:
+        try:
+            parse(text, "mass flow")
+            return "mass flow"
+        except QuantityError:
+            raise error from None
+
+
+def feed_amounts(given, basis, values, species, molar_mass):
+    """Molar flows [mol/s] of a feed, shape (n,), from its basis and SI values by address tail."""
+    key = FEED_BASES[basis][0]
+    numbers = np.array([values.get(f"{key}.{s}", 0.0) for s in species])
+    if basis == "molar":
+        return numbers
+    if basis == "mass":
+        return numbers / molar_mass
+    if basis == "mole-ratios":
+        return values["total"] * np.where(np.array(species) == given["to_species"], 1.0, numbers)
+    total, dimension = values["total"], given["total_dimension"]
+    numbers = numbers / numbers.sum()
+    mole = numbers if basis == "mole-fractions" else (numbers / molar_mass) / (numbers / molar_mass).sum()
+    return mole * (total if dimension == "molar flow" else total / float(mole @ molar_mass))

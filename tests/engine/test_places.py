@@ -1,0 +1,50 @@
+"""Places of messages: what they are about, as text and back."""
+
+import pytest
+
+from gulch.engine.document import load
+from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet.places import PLAIN, About, Place, at_gauge, at_loop, at_tie, at_unit, stored
+from gulch.engine.flowsheet.solution import Code, LoopOutcome, Message
+
+PLACES = [
+    Place(About.PROJECT),
+    Place(About.MEASURES),
+    Place(About.CLOSING, field="tolerance"),
+    Place(About.STREAM, "feed", "flow.water"),
+    Place(About.REACTION, "hydration", "conversion"),
+    Place(About.SET, "main", "steps"),
+    at_unit("R1", "temperature"),
+    at_gauge("purity", "at_least"),
+    at_tie("feed.flow.water"),
+    at_loop("2"),
+]
+
+
+@pytest.mark.parametrize("place", PLACES, ids=str)
+def test_a_place_survives_its_text_and_a_message_its_storing(place):
+    assert Place.read(str(place), place.about) == place
+    message = Message("error", place, "Wrong.", "Mend it.", [["yes", "1"]], Code.BEYOND_DATA)
+    assert Message.from_dict(message.to_dict()) == message
+
+
+def test_messages_and_loops_stored_before_places_were_typed_are_read():
+    assert stored("loop-1", None).about is About.LOOP and stored("", None).about is About.PROJECT
+    assert stored("tie.feed.flow.water", None) == at_tie("feed.flow.water")
+    assert stored("R1.temperature", None).id == "R1"
+    old = {k: None for k in ("settled", "reason", "passes", "history", "gain", "distance", "tolerance")}
+    assert LoopOutcome.from_dict({"id": "loop-3", "units": [], "tears": [], **old}).number == 3
+
+
+@pytest.mark.parametrize("name", [a.value for a in About if a not in PLAIN and a.value])
+def test_a_unit_may_bear_the_name_of_anything(name):
+    """A unit called “species” is still a unit."""
+    project = load({
+        "format": "gulch-project", "version": 1, "name": "P", "species": [{"id": "water", "cas": "7732-18-5"}],
+        "streams": [{"id": "feed", "to": name, "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
+                    {"id": "out", "from": name}],
+        "units": [{"id": name, "kind": "heater", "temperature": "9000 K"}],
+    })  # fmt: skip
+    said = [m for m in check(project) if m.level == "error"]
+    assert [m.place for m in said] == [at_unit(name, "temperature")]
+    assert {m.place.about for m in solve(project).messages if m.level == "error"} == {About.UNIT}
