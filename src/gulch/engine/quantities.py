@@ -107,6 +107,15 @@ def conversion(unit, dimension):
     return found.factor, found.offset if dimension == "temperature" else 0.0
 
 
+def difference_of(dimension):
+    """The dimension of a difference of two values of a dimension.
+
+    >>> difference_of("temperature"), difference_of("molar flow")
+    ('temperature difference', 'molar flow')
+    """
+    return f"{dimension} difference" if f"{dimension} difference" in DIMENSIONS else dimension
+
+
 def dimensions_of(unit):
     """Dims of a unit; can be multiplied, divided, raised and compared."""
     return read_unit(unit).dims

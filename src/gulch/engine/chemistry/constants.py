@@ -6,6 +6,7 @@ from itertools import product
 
 import numpy as np
 
+from gulch.engine.chemistry.kernels.rates import between_points
 from gulch.engine.phases.kernels import R
 from gulch.engine.species.sources import ALONE, stands_alone
 
@@ -48,7 +49,7 @@ class Constant:
         if self.source == "gibbs":
             return float(ln_equilibrium_constants(nu[None, :], T, model)[0])
         if self.source == "table":
-            return _between_points(T, *self.points)
+            return between_points(T, *(np.array(p) for p in self.points))
         a, b, c, d = self.coefficients
         return a + b / T + c * math.log(T) + d * T
 
@@ -78,17 +79,6 @@ def ln_equilibrium_constants(nu, T, model):
     """ln K of reactions from Gibbs energies, ideal gas at 1 bar. nu: shape (m, n); T [K]. Returns shape (m,)."""
     h, s = model.ideal_gas_properties(T)
     return -(nu @ (h - T * s)) / (R * T)
-
-
-def _between_points(T, temperatures, ln_k):
-    """ln K on straight lines over 1/T (van 't Hoff), the last lines drawn on beyond the ends."""
-    if len(temperatures) == 1:
-        return ln_k[0]
-    at = int(np.searchsorted(temperatures, T))
-    i = min(max(at, 1), len(temperatures) - 1)
-    x0, x1 = 1.0 / temperatures[i - 1], 1.0 / temperatures[i]
-    w = (1.0 / T - x0) / (x1 - x0)
-    return (1.0 - w) * ln_k[i - 1] + w * ln_k[i]
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,8 @@ from functools import lru_cache
 from itertools import combinations
 from math import gcd, lcm
 
+import numpy as np
+
 from gulch.engine.species import lookup, resolve_name
 from gulch.engine.species.search import formula_key, plain
 
@@ -244,6 +246,18 @@ class Resolved:
     elements: dict  # element -> (left, right)
     typed: bool  # the user typed coefficients
     ways: tuple = ()  # other balanced equations between the same species, where there are any
+
+    def nu(self, n):
+        """Signed coefficients by position, shape (n,)."""
+        out = np.zeros(n)
+        for i, v in self.coefficients.items():
+            out[i] = float(v)
+        return out
+
+    @property
+    def reactants(self):
+        """Positions of what is used up."""
+        return [i for i, v in self.coefficients.items() if v < 0]
 
 
 class Unbalanced(EquationError):

@@ -6,7 +6,7 @@ import numpy as np
 
 from gulch.engine.flowsheet.places import at_loop
 from gulch.engine.flowsheet.solution import Message
-from gulch.engine.quantities import show
+from gulch.engine.quantities import difference_of, show
 from gulch.engine.settle import METHODS
 
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
@@ -333,9 +333,8 @@ def sensitivity_words(target, outcome, display):
     if slope is None or not math.isfinite(slope):
         return ""
     step = 0.01 * (target.high - target.low)
-    kind = {"temperature": "temperature difference", "pressure": "pressure difference"}
-    turned = show(step, kind.get(target.knob_dimension, target.knob_dimension), display, 3)
-    moved = show(slope * step, kind.get(target.dimension, target.dimension), display, 3)
+    turned = show(step, difference_of(target.knob_dimension), display, 3)
+    moved = show(slope * step, difference_of(target.dimension), display, 3)
     return f"{turned} more on {target.knob_label} changes it by {moved}"
 
 

@@ -118,10 +118,7 @@ class Plan:
         return [(d.name, d.reader(unit.id, value_of(unit, d), scope)) for d in KINDS[unit.kind].inputs()]
 
     def _reaction(self, entry):
-        resolved = resolve_equation(entry.equation, self.project.entries())
-        nu = np.zeros(len(self.species))
-        for i, v in resolved.coefficients.items():
-            nu[i] = float(v)
+        nu = resolve_equation(entry.equation, self.project.entries()).nu(len(self.species))
         c = entry.conversion
         return Reaction(
             entry.id, nu, self.species.index(c.key) if c else None, None, reaction_properties(nu, self.model).dh,

@@ -145,7 +145,7 @@ def conversion(document, form):
     if not key and text:
         try:
             found = resolve_equation(reaction.equation, document.entries())
-            key = next(document.species[i].id for i, v in found.coefficients.items() if v < 0)
+            key = document.species[found.reactants[0]].id
         except EquationError as error:
             raise EditError(f"Mend the equation first. {error}") from None
     text = typed(document, f"{id_}.conversion", text, "fraction")

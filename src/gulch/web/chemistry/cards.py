@@ -39,9 +39,7 @@ class ReactionCards(Part):
                 card["balanced"] = write_equation(found.coefficients, self.shown)
                 card["elements"] = _elements(found.elements)
                 card["ways"] = found.ways
-                card["reactants"] = [
-                    (self.names[i], self.names[i] == card["key"]) for i, v in found.coefficients.items() if v < 0
-                ]
+                card["reactants"] = [(self.names[i], self.names[i] == card["key"]) for i in found.reactants]
                 if self.model is not None:
                     card |= self.properties(r)
             yield card

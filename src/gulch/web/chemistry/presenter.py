@@ -1,7 +1,5 @@
 """What the chemistry page shows: species, reactions with what follows from their data, sets."""
 
-import numpy as np
-
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.quantities import (
@@ -56,7 +54,4 @@ class ChemistryPage:
         return self.show(self.T, "temperature")
 
     def nu(self, id_):
-        nu = np.zeros(len(self.names))
-        for i, v in self.resolved[id_].coefficients.items():
-            nu[i] = float(v)
-        return nu
+        return self.resolved[id_].nu(len(self.names))

@@ -2,7 +2,7 @@
 
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
-from gulch.engine.quantities import QuantityError, parse, show, to_unit
+from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit
 from gulch.engine.settle import METHODS
 from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
 
@@ -174,18 +174,17 @@ class LoopsPage:
                 "message": self.space.errors.get(f"target.{entry.id}"), "found": "", "began": "–",
             }  # fmt: skip
             if found is not None and r is not None and a is not None:
-                difference = {"temperature": "temperature difference", "pressure": "pressure difference"}
                 row |= {
                     "reads": show(found.reached, r.dimension, self.display),
-                    "error": show(found.error, difference.get(r.dimension, r.dimension), self.display, 2),
+                    "error": show(found.error, difference_of(r.dimension), self.display, 2),
                     "at": show(found.knob_value, a.dimension, self.display),
                     "began": show(found.began, a.dimension, self.display), "state": "met" if found.met else "unmet",
                     "found": repr(found.knob_value),
                 }  # fmt: skip
                 if found.sensitivity is not None:
                     step = 0.01 * self.span(knob, a)
-                    moved = show(found.sensitivity * step, difference.get(r.dimension, r.dimension), self.display, 3)
-                    turned = show(step, difference.get(a.dimension, a.dimension), self.display, 3)
+                    moved = show(found.sensitivity * step, difference_of(r.dimension), self.display, 3)
+                    turned = show(step, difference_of(a.dimension), self.display, 3)
                     row["slope"] = f"{moved} for {turned}"
             elif not entry.on and gauge is not None and r is not None and self.space.solution is not None:
                 row |= self.off_target(entry, gauge, r)
@@ -200,10 +199,7 @@ class LoopsPage:
             away = value - parse(text, readable.dimension) if value is not None and text else None
         except QuantityError:
             away = None
-        kind = {"temperature": "temperature difference", "pressure": "pressure difference"}.get(
-            readable.dimension, readable.dimension
-        )
-        return out | {"error": show(away, kind, self.display, 2)}
+        return out | {"error": show(away, difference_of(readable.dimension), self.display, 2)}
 
     @staticmethod
     def span(knob, address):

@@ -5,7 +5,7 @@ from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import applied, lost, words
-from gulch.engine.quantities import DISPLAY_SETS, format_number, show, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, show, to_unit
 from gulch.engine.work import Solve
 from gulch.web.projects import solving
 
@@ -172,10 +172,7 @@ class VariantsPage:
                 elif k == 0:
                     cells.append(show(v, dimension, self.display, unit=False))
                 else:
-                    kind = {"temperature": "temperature difference", "pressure": "pressure difference"}.get(
-                        dimension, dimension
-                    )
-                    text = show(abs(v - base), kind, self.display, unit=False)
+                    text = show(abs(v - base), difference_of(dimension), self.display, unit=False)
                     cells.append(
                         "0" if abs(v - base) <= 1e-9 * max(abs(v), abs(base)) else ("+ " if v > base else "− ") + text
                     )

@@ -109,6 +109,23 @@ def ln_quantities(basis, T, P, v, ln_phi, ln_pure, scale, i):
 
 
 @kernel
+def between_points(T, temperatures, ln_k):
+    """ln K at T [K] on straight lines over 1/T (van 't Hoff), the last lines drawn on beyond the ends.
+
+    temperatures: rising [K], shape (n,); ln_k: shape (n,).
+    """
+    n = temperatures.size
+    if n == 1:
+        return ln_k[0]
+    at = 1
+    while at < n - 1 and temperatures[at] < T:
+        at += 1
+    x0, x1 = 1.0 / temperatures[at - 1], 1.0 / temperatures[at]
+    w = (1.0 / T - x0) / (x1 - x0)
+    return (1.0 - w) * ln_k[at - 1] + w * ln_k[at]
+
+
+@kernel
 def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
     """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
 
@@ -163,14 +180,7 @@ def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
                 ln_k = numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * ln_t + numbers[r, N_D] * T
             else:
                 count = ways[r, W_TABLE]
-                k = 1
-                while k < count - 1 and table[r, 0, k] < T:
-                    k += 1
-                if count == 1:
-                    ln_k = table[r, 1, 0]
-                else:
-                    w = (1.0 / T - 1.0 / table[r, 0, k - 1]) / (1.0 / table[r, 0, k] - 1.0 / table[r, 0, k - 1])
-                    ln_k = (1.0 - w) * table[r, 1, k - 1] + w * table[r, 1, k]
+                ln_k = between_points(T, table[r, 0, :count], table[r, 1, :count])
             ln_reverse = ln_forward - ln_k
         stop = 1.0
         for i in range(n):

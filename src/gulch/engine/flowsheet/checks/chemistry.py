@@ -1,7 +1,5 @@
 """What is typed of species, phase model, reactions, constants, rate laws and sets."""
 
-import numpy as np
-
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import value_of
 from gulch.engine.flowsheet.checks.numbers import read
@@ -68,7 +66,7 @@ def equations(project):
             continue  # said by known_species
         if r.conversion is None:
             continue
-        reactants = [entries[i][0] for i, v in resolved.coefficients.items() if v < 0]
+        reactants = [entries[i][0] for i in resolved.reactants]
         if r.conversion.key not in reactants:
             yield Message("error", at_reaction(r.id, "key"), f"Reaction {r.id}: the key species {r.conversion.key or '–'} is not one "
                           "of its reactants.", f"Choose {' or '.join(reactants)}.")  # fmt: skip
@@ -142,11 +140,8 @@ def rate_laws(project):
             resolved = resolve_equation(r.equation, entries)
         except (EquationError, SpeciesError):
             continue
-        nu = np.zeros(len(entries))
-        for i, v in resolved.coefficients.items():
-            nu[i] = float(v)
         try:
-            law = rate_of(r, project, nu)
+            law = rate_of(r, project, resolved.nu(len(entries)))
         except QuantityError as error:
             yield Message("error", at_reaction(r.id, "rate"), f"Rate law of {r.id}: {error}", "Mend it in Chemistry.")
             continue
@@ -168,9 +163,7 @@ def rate_laws(project):
                     f"Give {r.id} a constant, or a reverse of its own.",
                 )
         if r.rate.orders:
-            vanish = [
-                s for i, v in resolved.coefficients.items() if v < 0 and (s := entries[i][0]) not in r.rate.orders
-            ]
+            vanish = [s for i in resolved.reactants if (s := entries[i][0]) not in r.rate.orders]
             if vanish:
                 yield Message("warning", at_reaction(r.id, "rate"), f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
                               "The reaction then stops when it is exhausted; give an order if the rate depends on it.")  # fmt: skip
