@@ -1,7 +1,9 @@
 """Measured times beside `thermo` and scipy, in one run, as ratios. Best of several repeats each."""
 
+import itertools
 import sys
 import time
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -19,8 +21,6 @@ from thermo import (
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
-import itertools
-
 from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
 from gulch.engine.document import load
@@ -34,21 +34,45 @@ from gulch.engine.scans import run_scan
 from gulch.engine.settle import UNWATCHED, PassFailed
 
 FIVE = {
-    "format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"},
-    "species": [{"id": "ethylene", "cas": "74-85-1"}, {"id": "water", "cas": "7732-18-5"}, {"id": "ethanol", "cas": "64-17-5"},
-                {"id": "ether", "cas": "60-29-7"}, {"id": "ethane", "cas": "74-84-0"}, {"id": "methane", "cas": "74-82-8"}],
+    "format": "gulch-project",
+    "version": 1,
+    "phase_model": {"kind": "peng-robinson"},
+    "species": [
+        {"id": "ethylene", "cas": "74-85-1"},
+        {"id": "water", "cas": "7732-18-5"},
+        {"id": "ethanol", "cas": "64-17-5"},
+        {"id": "ether", "cas": "60-29-7"},
+        {"id": "ethane", "cas": "74-84-0"},
+        {"id": "methane", "cas": "74-82-8"},
+    ],
     "reactions": [{"id": "hydration", "equation": "C2H4 + H2O = ethanol", "conversion": {"key": "ethylene", "value": "5 %"}}],
     "reaction_sets": [{"id": "s", "steps": [["hydration"]]}],
-    "units": [{"id": "MIX", "kind": "mixer"}, {"id": "H", "kind": "heater", "temperature": "300 degC"},
-              {"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "300 degC"}},
-              {"id": "DRUM", "kind": "flash-drum", "mode": "temperature", "temperature": "50 degC"},
-              {"id": "SPLIT", "kind": "splitter", "drawn": "6.5 %"}],
-    "streams": [{"id": "feed", "to": "MIX", "given": {"temperature": "150 degC", "pressure": "68 bar", "flow": {
-                    "ethylene": "100 kmol/h", "water": "130 kmol/h", "ethane": "2 kmol/h", "methane": "1 kmol/h"}}},
-                {"id": "a", "from": "MIX", "to": "H"}, {"id": "b", "from": "H", "to": "R"}, {"id": "c", "from": "R", "to": "DRUM"},
-                {"id": "gas", "from": "DRUM.vapour", "to": "SPLIT"}, {"id": "product", "from": "DRUM.liquid"},
-                {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}],
-}  # fmt: skip
+    "units": [
+        {"id": "MIX", "kind": "mixer"},
+        {"id": "H", "kind": "heater", "temperature": "300 degC"},
+        {"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "300 degC"}},
+        {"id": "DRUM", "kind": "flash-drum", "mode": "temperature", "temperature": "50 degC"},
+        {"id": "SPLIT", "kind": "splitter", "drawn": "6.5 %"},
+    ],
+    "streams": [
+        {
+            "id": "feed",
+            "to": "MIX",
+            "given": {
+                "temperature": "150 degC",
+                "pressure": "68 bar",
+                "flow": {"ethylene": "100 kmol/h", "water": "130 kmol/h", "ethane": "2 kmol/h", "methane": "1 kmol/h"},
+            },
+        },
+        {"id": "a", "from": "MIX", "to": "H"},
+        {"id": "b", "from": "H", "to": "R"},
+        {"id": "c", "from": "R", "to": "DRUM"},
+        {"id": "gas", "from": "DRUM.vapour", "to": "SPLIT"},
+        {"id": "product", "from": "DRUM.liquid"},
+        {"id": "purge", "from": "SPLIT.drawn"},
+        {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+    ],
+}
 
 
 def best(function, repeats):
@@ -64,15 +88,20 @@ def reference(model):
     """thermo's two-phase flash with the same constants."""
     s = model.species
     constants = ChemicalConstantsPackage(
-        Tcs=[x.critical_temperature.value for x in s], Pcs=[x.critical_pressure.value for x in s],
-        omegas=[x.acentric_factor.value for x in s], MWs=[x.molar_mass.value * 1e3 for x in s],
-        CASs=[x.cas for x in s], names=[x.name for x in s], Hfgs=[x.formation_enthalpy.value for x in s],
-    )  # fmt: skip
+        Tcs=[x.critical_temperature.value for x in s],
+        Pcs=[x.critical_pressure.value for x in s],
+        omegas=[x.acentric_factor.value for x in s],
+        MWs=[x.molar_mass.value * 1e3 for x in s],
+        CASs=[x.cas for x in s],
+        names=[x.name for x in s],
+        Hfgs=[x.formation_enthalpy.value for x in s],
+    )
     heat = [HeatCapacityGas(CASRN=x.cas) for x in s]
     properties = PropertyCorrelationsPackage(constants=constants, HeatCapacityGases=heat, skip_missing=True)
     form = {"Tcs": constants.Tcs, "Pcs": constants.Pcs, "omegas": constants.omegas, "kijs": model.kij.tolist()}
-    return FlashVL(constants, properties, liquid=CEOSLiquid(PRMIX, form, HeatCapacityGases=heat),
-                   gas=CEOSGas(PRMIX, form, HeatCapacityGases=heat))  # fmt: skip
+    return FlashVL(
+        constants, properties, liquid=CEOSLiquid(PRMIX, form, HeatCapacityGases=heat), gas=CEOSGas(PRMIX, form, HeatCapacityGases=heat)
+    )
 
 
 def scripted_loop(flash, tolerance=1e-9):
@@ -132,8 +161,13 @@ def main():
     gas, passes = scripted_loop(theirs)
     other = best(lambda: scripted_loop(theirs), 1)
     error = np.abs(gas - np.array(list(cold.streams["gas"].flow.values()))).max() / gas.sum()
-    row("five-unit loop, cold", ours, other, "thermo + numpy script",
-        f"{cold.loops[0].passes} passes beside {passes}, same answer to {error:.0e}")  # fmt: skip
+    row(
+        "five-unit loop, cold",
+        ours,
+        other,
+        "thermo + numpy script",
+        f"{cold.loops[0].passes} passes beside {passes}, same answer to {error:.0e}",
+    )
     warm = best(lambda: plan.run(start=cold.start, overrides={"SPLIT.drawn": 0.067}), 20)
     again = plan.run(start=cold.start, overrides={"SPLIT.drawn": 0.067})
     row("the same, warm after an edit", warm, ours, "cold", f"{again.loops[0].passes} passes")
@@ -161,16 +195,10 @@ def main():
 def nested(depth=3, per_loop=10):
     """`depth` loops one inside the other round `per_loop` units each, as one document."""
     units = [{"id": f"IN{k}", "kind": "mixer"} for k in range(depth)]
-    units += [
-        {"id": f"H{k}", "kind": "heater", "temperature": f"{40 + 5 * (k % 7)} degC"}
-        for k in range(depth * (per_loop - 2))
-    ]
+    units += [{"id": f"H{k}", "kind": "heater", "temperature": f"{40 + 5 * (k % 7)} degC"} for k in range(depth * (per_loop - 2))]
     units += [{"id": f"X{k}", "kind": "splitter", "drawn": f"{75 - 5 * k} %"} for k in reversed(range(depth))]
     ids = [u["id"] for u in units]
-    streams = [
-        {"id": f"s{k}", "from": f"{a}.rest" if a[0] == "X" else a, "to": b}
-        for k, (a, b) in enumerate(itertools.pairwise(ids))
-    ]
+    streams = [{"id": f"s{k}", "from": f"{a}.rest" if a[0] == "X" else a, "to": b} for k, (a, b) in enumerate(itertools.pairwise(ids))]
     streams += [{"id": f"back{k}", "from": f"X{k}.drawn", "to": f"IN{k}"} for k in range(depth)]
     fed = {"temperature": "30 degC", "pressure": "20 bar", "flow": {s["id"]: "50 kmol/h" for s in FIVE["species"]}}
     return FIVE | {
@@ -216,9 +244,7 @@ def closing():
 
             def change(u):
                 x = u * system.scale
-                return (
-                    system.one_pass(np.maximum(x, np.where(system.floor > -1e300, system.floor, x))) - x
-                ) / system.scale
+                return (system.one_pass(np.maximum(x, np.where(system.floor > -1e300, system.floor, x))) - x) / system.scale
 
             # hybr wants somewhere to begin: two direct passes, which ours makes too
             x = system.one_pass(system.one_pass(x0))
@@ -241,8 +267,13 @@ def closing():
     row("cyclohexane, loops + target, cold", time_cold, time_cold, "itself", f"{cold.loops[0].passes} passes")
     moved = {"SPLIT.drawn": 0.085}
     warm = plan.run(start=cold.start, overrides=moved)
-    row("the same, warm after an edit", best(lambda: plan.run(start=cold.start, overrides=moved), 10), time_cold, "cold",
-        f"{warm.loops[0].passes} passes")  # fmt: skip
+    row(
+        "the same, warm after an edit",
+        best(lambda: plan.run(start=cold.start, overrides=moved), 10),
+        time_cold,
+        "cold",
+        f"{warm.loops[0].passes} passes",
+    )
 
 
 def minimised(flash, model, n0, T, P, atoms, start, bounds_low=1e-12):
@@ -258,10 +289,23 @@ def minimised(flash, model, n0, T, P, atoms, start, bounds_low=1e-12):
         return float(n @ (g0 + np.log(x) + np.array(gas.lnphis()) + np.log(P / 1e5)))
 
     scale = 1.0 / n0.sum()
-    found = minimize(lambda n: scale * gibbs(n), start, method="SLSQP", bounds=[(bounds_low, None)] * n0.size,
-                     constraints=[{"type": "eq", "fun": lambda n: atoms @ n - b, "jac": lambda n: atoms}],
-                     options={"ftol": 1e-13, "maxiter": 400})  # fmt: skip
+    found = minimize(
+        lambda n: scale * gibbs(n),
+        start,
+        method="SLSQP",
+        bounds=[(bounds_low, None)] * n0.size,
+        constraints=[{"type": "eq", "fun": lambda n: atoms @ n - b, "jac": lambda n: atoms}],
+        options={"ftol": 1e-13, "maxiter": 400},
+    )
     return found.x
+
+
+def extents_amounts(n0, nu, T, P, model):
+    return by_extents(n0, nu, ln_equilibrium_constants(nu, T, model), T, P, model).n
+
+
+def gibbs_amounts(n0, T, P, model):
+    return by_elements(n0, np.zeros(n0.size, bool), T, P, model).n
 
 
 def equilibria():
@@ -285,25 +329,20 @@ def equilibria():
         species = model.species
         atoms = np.array([[s.atoms.get(e, 0) for s in species] for e in ("C", "H", "O", "N")], float)
         atoms = atoms[(atoms @ n0) > 0.0]
-        nu = np.array(
-            [[-1.0, -1.0, 1.0, 0.0, 3.0, 0.0], [0.0, -1.0, -1.0, 1.0, 1.0, 0.0], [0.0, 0.0, -1.0, 0.0, -2.0, 1.0]]
-        )
-        if count == 6:
-
-            def ours():
-                return by_extents(n0, nu, ln_equilibrium_constants(nu, T, model), T, P, model).n  # noqa: B023
-        else:
-
-            def ours():
-                return by_elements(n0, np.zeros(count, bool), T, P, model).n  # noqa: B023
-
+        nu = np.array([[-1.0, -1.0, 1.0, 0.0, 3.0, 0.0], [0.0, -1.0, -1.0, 1.0, 1.0, 0.0], [0.0, 0.0, -1.0, 0.0, -2.0, 1.0]])
+        ours = partial(extents_amounts, n0, nu, T, P, model) if count == 6 else partial(gibbs_amounts, n0, T, P, model)
         flash = reference(model)
         answer = ours()
         start = np.maximum(n0, 0.05)
         theirs = minimised(flash, model, n0, T, P, atoms, start)
         error = np.abs(theirs - answer).max() / n0.sum()
-        row(what, best(ours, 200), best(lambda: minimised(flash, model, n0, T, P, atoms, start), 2), "scipy on thermo",  # noqa: B023
-            f"same answer to {error:.0e}")  # fmt: skip
+        row(
+            what,
+            best(ours, 200),
+            best(partial(minimised, flash, model, n0, T, P, atoms, start), 2),
+            "scipy on thermo",
+            f"same answer to {error:.0e}",
+        )
 
 
 KINETIC = {
@@ -378,9 +417,7 @@ def kinetics():
     def scripted(adiabatic):
         def change(V, y):
             r, state = speeds(y[:8], y[8])
-            dT = (
-                -(r @ dh) / (state.Cp() * y[:8].sum()) if adiabatic else 0.0
-            )  # heat of reaction at 25 degC: the script's shortcut
+            dT = -(r @ dh) / (state.Cp() * y[:8].sum()) if adiabatic else 0.0  # heat of reaction at 25 degC: the script's shortcut
             return np.r_[r @ nu, dT]
 
         return solve_ivp(change, (0.0, 3.0), np.r_[n0, T0], "LSODA", rtol=1e-8, atol=1e-10).y[:, -1]

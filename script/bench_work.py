@@ -53,8 +53,16 @@ def chain(n=30):
     streams = [{"id": "feed", "to": "H0", "given": given}]
     streams += [{"id": f"S{i}", "from": f"H{i}", **({"to": f"H{i + 1}"} if i + 1 < n else {})} for i in range(n)]
     species = [{"id": "ethylene", "cas": "74-85-1"}, {"id": "water", "cas": "7732-18-5"}]
-    return load({"format": "gulch-project", "version": 1, "phase_model": {"kind": "peng-robinson"}, "species": species,
-                 "units": units, "streams": streams})  # fmt: skip
+    return load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "phase_model": {"kind": "peng-robinson"},
+            "species": species,
+            "units": units,
+            "streams": streams,
+        }
+    )
 
 
 def passes():

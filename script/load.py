@@ -33,8 +33,12 @@ class User:
     def ask(self, method, path, body=None):
         """(status, seconds, text) of one request."""
         token = "a" * 32
-        headers = {"Cookie": f"gulch_session={self.session}; gulch_csrf={token}", "X-CSRFToken": token, "HX-Request": "true",
-                   "Content-Type": "application/x-www-form-urlencoded"}  # fmt: skip
+        headers = {
+            "Cookie": f"gulch_session={self.session}; gulch_csrf={token}",
+            "X-CSRFToken": token,
+            "HX-Request": "true",
+            "Content-Type": "application/x-www-form-urlencoded",
+        }
         began = time.perf_counter()
         try:
             self.line.request(method, path, body, headers)
@@ -51,8 +55,11 @@ class User:
         return answer.status, time.perf_counter() - began, text
 
     def edit(self, address, value, client="load"):
-        status, seconds, text = self.ask("POST", f"/p/{self.project}/do/set/", f"address={address}&value={value}&version={self.version}"
-                                         f"&client={client}&stage=process&select=SPLIT")  # fmt: skip
+        status, seconds, text = self.ask(
+            "POST",
+            f"/p/{self.project}/do/set/",
+            f"address={address}&value={value}&version={self.version}&client={client}&stage=process&select=SPLIT",
+        )
         self.times.append(seconds)
         self.kept += status == 200
         self.solving += 'id="solving"' in text
@@ -176,8 +183,9 @@ def main():
     users = set_up()
     hard = hard_project(users[-1])
     log = (HOME / "log").open("w")
-    server = subprocess.Popen([sys.executable, "-c", "from gulch.main import main; main()", "serve", "--port", str(PORT)],
-                              stdout=subprocess.DEVNULL, stderr=log)  # fmt: skip
+    server = subprocess.Popen(
+        [sys.executable, "-c", "from gulch.main import main; main()", "serve", "--port", str(PORT)], stdout=subprocess.DEVNULL, stderr=log
+    )
     try:
         for _ in range(600):
             time.sleep(0.2)
@@ -196,8 +204,12 @@ def main():
             pages = crowd(users, slow * every, SECONDS)
             time.sleep(5.0)
             after = fixed_loop() / NOMINAL
-            report(f"{USERS} users, two scans, {title} for a machine {slow:.2f} to {after:.2f} × slower than nominal "
-                   f"({USERS / (slow * every):.1f} edits a second)", users[:-1], pages)  # fmt: skip
+            report(
+                f"{USERS} users, two scans, {title} for a machine {slow:.2f} to {after:.2f} × slower than nominal "
+                f"({USERS / (slow * every):.1f} edits a second)",
+                users[:-1],
+                pages,
+            )
         worker = User(users[-1].session, hard)
         worker.look()
         pages = []

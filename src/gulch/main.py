@@ -11,9 +11,7 @@ def main(argv=None):
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(encoding="utf-8", errors="replace")
-    parser = argparse.ArgumentParser(
-        prog="gulch", description="Reactors, recycle loops and scans for reaction engineers."
-    )
+    parser = argparse.ArgumentParser(prog="gulch", description="Reactors, recycle loops and scans for reaction engineers.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     cli.add_commands(commands)
     demo = commands.add_parser("demo", help="serve the web application with the demo project on this computer")

@@ -10,8 +10,16 @@ from gulch.engine.species.search import find
 from gulch.web.projects import solving
 from gulch.web.projects.actions import create_project
 
-FLAGS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]  # fmt: skip
+FLAGS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 expect.set_options(timeout=10_000)
 
 
@@ -59,9 +67,7 @@ def row(user):
 @pytest.fixture
 def page(browser, live_server, user):
     """A page that fails the test on script errors, breaches of the content policy and answers of 500."""
-    context = browser.new_context(
-        base_url=live_server.url, viewport={"width": 1280, "height": 800}, accept_downloads=True
-    )
+    context = browser.new_context(base_url=live_server.url, viewport={"width": 1280, "height": 800}, accept_downloads=True)
     page = context.new_page()
     faults = []
     page.on("pageerror", lambda error: faults.append(str(error)))

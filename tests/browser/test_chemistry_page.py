@@ -76,9 +76,7 @@ def test_network_limits_and_measures(page, row):
     page.goto(f"/p/{row.pk}/chemistry/")
     network = page.locator("#set-main svg.network")
     assert network.locator(".pill").count() == 4 and network.locator(".mark").count() == 2
-    expect(page.locator("#set-main")).to_contain_text(
-        "In series over ethanol: hydration makes it, etherification uses it."
-    )
+    expect(page.locator("#set-main")).to_contain_text("In series over ethanol: hydration makes it, etherification uses it.")
     expect(page.locator("#set-main .preview")).to_contain_text("water")
     post(page, lambda: page.select_option("#measures select[name=product]", "ether"))
     expect(page.locator(".measures")).to_contain_text("Overall selectivity")

@@ -103,9 +103,7 @@ def test_open_a_loop_compare_and_close_it(page, user):
     post(page, lambda: page.click("#open-at-back"))
     expect(page.locator("#state")).to_contain_text("single pass, a loop is open")
     first = page.locator("#open-back tr", has_text="hydrogen").first
-    assert (
-        first.locator("td").nth(0).inner_text() == first.locator("td").nth(1).inner_text()
-    )  # opened where it had settled
+    assert first.locator("td").nth(0).inner_text() == first.locator("td").nth(1).inner_text()  # opened where it had settled
     page.fill("#guess-back", "temperature 40 C\nhydrogen 50")
     post(page, lambda: page.click("#open-back form.guess button"))
     # 350 kmol/h hydrogen, 60 % reacts, 10 % drawn: 126 come back

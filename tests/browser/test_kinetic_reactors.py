@@ -81,9 +81,7 @@ def test_sizing_and_putting_it_on_the_map(page, acid):
     expect(page.locator("main")).to_contain_text("Press “Size it”")
     post(
         page,
-        lambda: (
-            page.fill("#sizing-form [name=temperature]", "90") or page.press("#sizing-form [name=temperature]", "Tab")
-        ),
+        lambda: page.fill("#sizing-form [name=temperature]", "90") or page.press("#sizing-form [name=temperature]", "Tab"),
     )
     expect(page.locator("#sizing-plot .scatterlayer .trace")).to_have_count(2)
     expect(page.locator("#sizes")).to_contain_text("3 equal tanks in series")

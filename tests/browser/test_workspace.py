@@ -156,12 +156,20 @@ def test_unbalanced_equation_is_mended_by_its_offer(page, row):
 def test_loop_that_cannot_settle_names_the_species_and_goes_on(page, user):
     project = document(
         LIGHT,
-        [{"id": "MIX", "kind": "mixer"}, {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %", "nitrogen": "90 %"}},
-         {"id": "SPLIT", "kind": "splitter", "drawn": "0 %"}],
-        [feed("fresh", "MIX", {"hydrogen": "1 kmol/h", "nitrogen": "1 kmol/h"}), {"id": "m", "from": "MIX", "to": "SEP"},
-         {"id": "gas", "from": "SEP.first", "to": "SPLIT"}, {"id": "out", "from": "SEP.second"},
-         {"id": "purge", "from": "SPLIT.drawn"}, {"id": "back", "from": "SPLIT.rest", "to": "MIX"}],
-    )  # fmt: skip
+        [
+            {"id": "MIX", "kind": "mixer"},
+            {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %", "nitrogen": "90 %"}},
+            {"id": "SPLIT", "kind": "splitter", "drawn": "0 %"},
+        ],
+        [
+            feed("fresh", "MIX", {"hydrogen": "1 kmol/h", "nitrogen": "1 kmol/h"}),
+            {"id": "m", "from": "MIX", "to": "SEP"},
+            {"id": "gas", "from": "SEP.first", "to": "SPLIT"},
+            {"id": "out", "from": "SEP.second"},
+            {"id": "purge", "from": "SPLIT.drawn"},
+            {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+        ],
+    )
     row = create_project(user, project, "Start")
     page.goto(f"/p/{row.pk}/loops/")
     expect(page.locator("#advice")).to_contain_text("hydrogen builds up: 1.000 kmol/h")
@@ -223,9 +231,7 @@ def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
     process.evaluate("void window.gulch.open(location.pathname + '?select=COOL')")
     fill(process, "#knob-value-purge_share", "8")
     expect(process.locator(".history")).to_contain_text("revision 2")
-    held[0].fulfill(
-        status=200, headers={"X-Gulch-Version": "1", "Content-Type": "text/html"}, body='<div id="workspace">old</div>'
-    )
+    held[0].fulfill(status=200, headers={"X-Gulch-Version": "1", "Content-Type": "text/html"}, body='<div id="workspace">old</div>')
     process.wait_for_timeout(400)
     expect(process.locator(".history")).to_contain_text("revision 2")
     expect(process.locator("#knob-value-purge_share")).to_have_value("8 %")

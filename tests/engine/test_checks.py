@@ -12,9 +12,7 @@ def changed(path, value):
     data = demo().dump()
     place = data
     for key in path[:-1]:
-        place = (
-            next(x for x in place if x["id"] == key) if isinstance(place, list) and isinstance(key, str) else place[key]
-        )
+        place = next(x for x in place if x["id"] == key) if isinstance(place, list) and isinstance(key, str) else place[key]
     if value is None:
         del place[path[-1]]
     else:
@@ -50,12 +48,10 @@ BAD = [
     (("units", "H1", "id"), "R1", "R1", "more than one"),
     (("knobs", "drum_T", "high"), "1 degC", "knob.drum_T", "low end"),
     (("gauges", "purity", "at_least"), "5 bar", "gauge.purity", "unit of pressure"),
-]  # fmt: skip
+]
 
 
-@pytest.mark.parametrize(
-    ("path", "value", "where", "words"), BAD, ids=lambda v: "-".join(map(str, v)) if isinstance(v, tuple) else None
-)
+@pytest.mark.parametrize(("path", "value", "where", "words"), BAD, ids=lambda v: "-".join(map(str, v)) if isinstance(v, tuple) else None)
 def test_bad_input_gets_a_sentence(path, value, where, words):
     import re
 
@@ -75,9 +71,7 @@ def test_deleted_species_still_used_by_a_reaction():
     assert found and "ether" in found[0]
 
 
-@pytest.mark.parametrize(
-    ("typed", "asks"), [("0.75 %", True), ("0.0075", True), ("75 %", False), ("1 %", False), ("0 %", False)]
-)
+@pytest.mark.parametrize(("typed", "asks"), [("0.75 %", True), ("0.0075", True), ("75 %", False), ("1 %", False), ("0 %", False)])
 def test_a_conversion_below_one_per_cent_is_asked_about(typed, asks):
     project = changed(("reactions", "hydration", "conversion", "value"), typed)
     found = [m for m in check(project) if m.level == "question"]
@@ -100,9 +94,7 @@ def test_conversions_of_one_step_add_up_to_more_than_100():
     data["reactions"][-1]["equation"] = "C2H4 + H2O = ethanol"
     data["reactions"][0]["conversion"]["value"] = "60 %"
     data["reaction_sets"][0]["steps"] = [["hydration", "cracking"]]
-    assert {m.level for m in check(load(data)) if m.where == "main.steps"} == {
-        "warning"
-    }  # an equilibrium reactor asks none
+    assert {m.level for m in check(load(data)) if m.where == "main.steps"} == {"warning"}  # an equilibrium reactor asks none
     data["units"][2] = {"id": "R1", "kind": "stoichiometric-reactor", "set": "main"}
     found = [m for m in check(load(data)) if m.where == "main.steps"]
     assert found and found[0].level == "error" and "110 %" in found[0].what
@@ -136,10 +128,13 @@ def test_all_four_bases_describe_the_same_feed():
         {"basis": "molar", "flow": {"ethylene": "98 kmol/h", "ethane": "2 kmol/h"}},
         {"basis": "mass", "mass_flow": {s: f"{m} kg/h" for s, m in mass.items()}},
         {"basis": "mole-fractions", "total": "100 kmol/h", "fraction": {"ethylene": "98 %", "ethane": "2 %"}},
-        {"basis": "mass-fractions", "total": f"{sum(mass.values())} kg/h",
-         "mass_fraction": {s: str(m / sum(mass.values())) for s, m in mass.items()}},
+        {
+            "basis": "mass-fractions",
+            "total": f"{sum(mass.values())} kg/h",
+            "mass_fraction": {s: str(m / sum(mass.values())) for s, m in mass.items()},
+        },
         {"basis": "mole-fractions", "total": f"{sum(mass.values())} kg/h", "fraction": {"ethylene": "0.98", "ethane": "0.02"}},
-    ):  # fmt: skip
+    ):
         data = demo().dump()
         data["streams"][0]["given"] = {"temperature": "25 degC", "pressure": "70 bar"} | given
         flows.append(solve(load(data)).streams["ethylene_feed"].flow["ethylene"])
@@ -166,7 +161,7 @@ def test_outside_the_heat_capacity_data_is_warned_of():
         ("[" * 100000, "not readable JSON"),
         (b"\xff\xfe\x00", "not readable JSON"),
     ],
-)  # fmt: skip
+)
 def test_corrupt_and_foreign_files(text, words):
     with pytest.raises(DocumentError, match=words):
         loads(text)

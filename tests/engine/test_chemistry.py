@@ -13,10 +13,19 @@ from gulch.engine.phases import phase_model
 from gulch.engine.species import lookup
 
 CAS = {
-    "methane": "74-82-8", "oxygen": "7782-44-7", "carbon_dioxide": "124-38-9", "water": "7732-18-5", "isopentane": "78-78-4",
-    "toluene": "108-88-3", "hydrogen": "1333-74-0", "benzene": "71-43-2", "carbon_monoxide": "630-08-0", "ethylene": "74-85-1",
-    "ethanol": "64-17-5", "butene": "590-18-1",
-}  # fmt: skip
+    "methane": "74-82-8",
+    "oxygen": "7782-44-7",
+    "carbon_dioxide": "124-38-9",
+    "water": "7732-18-5",
+    "isopentane": "78-78-4",
+    "toluene": "108-88-3",
+    "hydrogen": "1333-74-0",
+    "benzene": "71-43-2",
+    "carbon_monoxide": "630-08-0",
+    "ethylene": "74-85-1",
+    "ethanol": "64-17-5",
+    "butene": "590-18-1",
+}
 ENTRIES = [(i, c, "2-butene" if i == "butene" else i, ()) for i, c in CAS.items()]
 NAMES = list(CAS)
 
@@ -112,9 +121,7 @@ def test_hydration_of_ethylene():
 
 def test_heat_of_combustion_of_methane():
     """-802.3 kJ/mol to water vapour (any handbook)."""
-    assert properties({"methane": -1, "oxygen": -2, "carbon_dioxide": 1, "water": 2}, 298.15).dh == pytest.approx(
-        -802.3e3, rel=1e-3
-    )
+    assert properties({"methane": -1, "oxygen": -2, "carbon_dioxide": 1, "water": 2}, 298.15).dh == pytest.approx(-802.3e3, rel=1e-3)
 
 
 def test_no_entropy_no_gibbs_energy():

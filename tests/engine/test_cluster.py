@@ -31,8 +31,17 @@ def done(job, seconds=300.0):
 def test_scans_run_on_the_cluster_and_edits_here(cluster):
     project, points = demo(), {}
     whole, scan = run_scan(project, project.scans[0]), project.scans[0]
-    jobs = [cluster.submit(ScanPart(project.dump(), scan.id, part), lane="later", key="scan", replaces=False, owner="a",
-                           on_item=lambda job, item: points.update([item])) for part in blocks(project, 13)]  # fmt: skip
+    jobs = [
+        cluster.submit(
+            ScanPart(project.dump(), scan.id, part),
+            lane="later",
+            key="scan",
+            replaces=False,
+            owner="a",
+            on_item=lambda job, item: points.update([item]),
+        )
+        for part in blocks(project, 13)
+    ]
     edit = cluster.submit(Solve(project.dump()))
     assert all(done(j).ending is Ending.DONE for j in jobs) and sorted(points) == list(range(13))
     for i, point in enumerate(whole.points):

@@ -88,14 +88,10 @@ def test_concentration_of_a_gas():
     """Kc = Kp/(R T) for one mole more of gas: both give the same conversion in an ideal gas."""
     m = phase_model("ideal", ("10544-72-6", "10102-44-0"))
     nu, T = np.array([[-1.0, 2.0]]), 350.0
-    kp = by_extents(
-        np.array([1.0, 0.0]), nu, np.log([2.0]), T, 3e5, m, [Constant("constant", basis="partial-pressure", scale=1e5)]
-    )
+    kp = by_extents(np.array([1.0, 0.0]), nu, np.log([2.0]), T, 3e5, m, [Constant("constant", basis="partial-pressure", scale=1e5)])
     kc = 2e5 / (8.31446261815324 * T)
     c = Constant("constant", basis="concentration", scale=1.0)
-    assert by_extents(np.array([1.0, 0.0]), nu, np.log([kc]), T, 3e5, m, [c]).extents[0] == pytest.approx(
-        kp.extents[0], rel=1e-9
-    )
+    assert by_extents(np.array([1.0, 0.0]), nu, np.log([kc]), T, 3e5, m, [c]).extents[0] == pytest.approx(kp.extents[0], rel=1e-9)
 
 
 @pytest.mark.parametrize("kind", ["ideal", "peng-robinson"])
@@ -131,9 +127,7 @@ def test_gibbs_energies_hold_in_either_phase():
 def test_missing_phase_is_said():
     m = phase_model("ideal", tuple(ESTER.values()))
     with pytest.raises(PhaseMissing) as caught:
-        by_extents(
-            np.array([1.0, 1.0, 0.0, 0.0]), NU, np.log([4.0]), 500.0, 1e5, m, [liquid(basis="mole-fraction")], "split"
-        )
+        by_extents(np.array([1.0, 1.0, 0.0, 0.0]), NU, np.log([4.0]), 500.0, 1e5, m, [liquid(basis="mole-fraction")], "split")
     assert caught.value.phase == "liquid"
 
 
@@ -221,9 +215,7 @@ def test_methane_over_graphite_by_the_quadratic():
     T, P = 900.0, 2e5
     h, s = m.ideal_gas_properties(T)
     k = math.exp(-np.array([-1.0, 2.0, 1.0]) @ (h - T * s) / (8.31446261815324 * T))
-    expected = brentq(
-        lambda x: (2 * x / (1 + x)) ** 2 * (P / 1e5) / ((1 - x) / (1 + x)) - k, 1e-9, 1 - 1e-9, xtol=1e-14
-    )
+    expected = brentq(lambda x: (2 * x / (1 + x)) ** 2 * (P / 1e5) / ((1 - x) / (1 + x)) - k, 1e-9, 1 - 1e-9, xtol=1e-14)
     found = by_elements(np.array([1.0, 0.0, 0.0]), np.zeros(3, bool), T, P, m)
     assert found.solid == pytest.approx(expected, rel=1e-8)
 
@@ -251,11 +243,7 @@ def test_spread_runs_over_every_choice_of_source():
     found = gibbs_spread(nu, m, 500.0)
     base = -8.31446261815324 * 500.0 * ln_equilibrium_constants(nu[None, :], 500.0, m)[0]
     assert found.low <= base <= found.high and found.used == pytest.approx(base)
-    ethanol = [
-        formation.Hfg("64-17-5", method=k)
-        for k in formation.Hfg_methods("64-17-5")
-        if k in ("ATCT_G", "CRC", "WEBBOOK")
-    ]
+    ethanol = [formation.Hfg("64-17-5", method=k) for k in formation.Hfg_methods("64-17-5") if k in ("ATCT_G", "CRC", "WEBBOOK")]
     assert found.high - found.low >= max(ethanol) - min(ethanol) - 1.0
 
 
@@ -272,18 +260,42 @@ def ester(mixture="liquid", equilibrium=None, heat=None, runs=None, P="2 bar", *
     ports = ["vapour", "liquid"] if mixture == "split" else [None]
     return document(
         ESTER,
-        [{"id": "R", "kind": "equilibrium-reactor", "set": "s", "mixture": mixture, "runs": runs or {},
-          "heat": heat or {"mode": "isothermal", "temperature": "60 degC"}, **unit}],
-        [feed("f", "R", {"acid": "10 kmol/h", "ethanol": "10 kmol/h"}, P=P),
-         *({"id": f"out{k}", "from": "R" + (f".{p}" if p else "")} for k, p in enumerate(ports))],
-        [{"id": "r", "equation": "acid + ethanol = ester + water", "conversion": {"key": "acid", "value": "40 %"},
-          "equilibrium": equilibrium or {"source": "constant", "value": "4", "phase": "liquid", "basis": "mole-fraction"}}],
+        [
+            {
+                "id": "R",
+                "kind": "equilibrium-reactor",
+                "set": "s",
+                "mixture": mixture,
+                "runs": runs or {},
+                "heat": heat or {"mode": "isothermal", "temperature": "60 degC"},
+                **unit,
+            }
+        ],
+        [
+            feed("f", "R", {"acid": "10 kmol/h", "ethanol": "10 kmol/h"}, P=P),
+            *({"id": f"out{k}", "from": "R" + (f".{p}" if p else "")} for k, p in enumerate(ports)),
+        ],
+        [
+            {
+                "id": "r",
+                "equation": "acid + ethanol = ester + water",
+                "conversion": {"key": "acid", "value": "40 %"},
+                "equilibrium": equilibrium or {"source": "constant", "value": "4", "phase": "liquid", "basis": "mole-fraction"},
+            }
+        ],
         [{"id": "s", "steps": [["r"]]}],
-    )  # fmt: skip
+    )
 
 
-@pytest.mark.parametrize("mode", [{"mode": "isothermal", "temperature": "60 degC"}, {"mode": "feed-temperature"}, {"mode": "adiabatic"},
-                                  {"mode": "duty", "duty": "50 kW"}])  # fmt: skip
+@pytest.mark.parametrize(
+    "mode",
+    [
+        {"mode": "isothermal", "temperature": "60 degC"},
+        {"mode": "feed-temperature"},
+        {"mode": "adiabatic"},
+        {"mode": "duty", "duty": "50 kW"},
+    ],
+)
 @pytest.mark.parametrize("mixture", ["liquid", "split"])
 def test_every_thermal_mode_closes(mode, mixture):
     s = solve(ester(mixture, heat=mode))
@@ -318,9 +330,7 @@ def test_held_ways_in_a_process():
     held = solve(ester(runs={"r": "extent"}, held_extent={"r": "3 kmol/h"}))
     assert held.units["R"].values["conversion"]["acid"] == pytest.approx(0.3)
     plan = Plan(ester(runs={"r": "extent"}, held_extent={"r": "3 kmol/h"}))
-    assert plan.run(overrides={"R.held_extent.r": 5.0 / 3.6}).units["R"].values["conversion"]["acid"] == pytest.approx(
-        0.5
-    )
+    assert plan.run(overrides={"R.held_extent.r": 5.0 / 3.6}).units["R"].values["conversion"]["acid"] == pytest.approx(0.5)
 
 
 def test_outlets_of_a_boiling_reactor_hold_each_phase():
@@ -409,7 +419,7 @@ def gibbs(**unit):
         [feed("f", "R", {"methane": "2 kmol/h", "water": "3 kmol/h"}, T="800 K", P="1 bar"), {"id": "p", "from": "R"}],
         [{"id": "reforming", "equation": "CH4 + H2O = CO + 3 H2"}, {"id": "shift", "equation": "CO + H2O = CO2 + H2"}],
         [{"id": "s", "steps": [["reforming", "shift"]]}],
-    )  # fmt: skip
+    )
 
 
 def test_gibbs_reactor_with_a_reaction_held_at_an_extent():

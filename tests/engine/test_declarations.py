@@ -25,13 +25,18 @@ BOILING = {"temperature": "92 degC", "pressure": "1 bar", "flow": {"benzene": "4
 WET = {"temperature": "75 degC", "pressure": "2 bar", "flow": {"methanol": "30 kmol/h", "water": "70 kmol/h"}}
 DRY = {"temperature": "150 degC", "pressure": "2 bar", "flow": {"methanol": "30 kmol/h", "water": "70 kmol/h"}}
 HYDRATION = {
-    "id": "hydration", "equation": "ethylene + water = ethanol", "conversion": {"key": "ethylene", "value": "5 %"},
-    "rate": {"basis": "concentration", "per": "fluid", "reverse": "equilibrium",
-             "forward": {"k": "2e-6 m3/(mol s)", "energy": "60 kJ/mol", "at": "300 degC"}},
-}  # fmt: skip
+    "id": "hydration",
+    "equation": "ethylene + water = ethanol",
+    "conversion": {"key": "ethylene", "value": "5 %"},
+    "rate": {
+        "basis": "concentration",
+        "per": "fluid",
+        "reverse": "equilibrium",
+        "forward": {"k": "2e-6 m3/(mol s)", "energy": "60 kJ/mol", "at": "300 degC"},
+    },
+}
 PER_CATALYST = HYDRATION | {
-    "rate": HYDRATION["rate"]
-    | {"per": "catalyst", "forward": HYDRATION["rate"]["forward"] | {"k": "2e-9 m^6/(mol kg s)"}}
+    "rate": HYDRATION["rate"] | {"per": "catalyst", "forward": HYDRATION["rate"]["forward"] | {"k": "2e-9 m^6/(mol kg s)"}}
 }
 
 # kind -> (species, feed, what the unit needs to run)
@@ -54,7 +59,7 @@ BASE = {
     "valve": (ALCOHOL, WET, {}),
     "mixer": (ALCOHOL, WET, {}),
     "splitter": (ALCOHOL, WET, {}),
-}  # fmt: skip
+}
 
 # (kind, input) -> (what else the unit needs for it to count, one value, another); None for "left out"
 CHANGES = {
@@ -123,7 +128,7 @@ CHANGES = {
     ("splitter", "drawn"): ({}, "10 %", "20 %"),
     ("splitter", "second"): ({}, "10 %", "20 %"),
     ("splitter", "third"): ({"second": "10 %"}, "10 %", "20 %"),
-}  # fmt: skip
+}
 # Inputs that only say where something is looked for: test_kinetics.py turns them.
 ELSEWHERE = {
     ("plug-flow", "limit"),
@@ -172,11 +177,7 @@ def figures(solution):
     assert solution.solved, [m.what for m in solution.messages if m.level == "error"]
     out = {}
     for name, value in solution.units["U"].values.items():
-        out |= {
-            (name, k): v
-            for k, v in (value.items() if isinstance(value, dict) else [("", value)])
-            if isinstance(v, float)
-        }
+        out |= {(name, k): v for k, v in (value.items() if isinstance(value, dict) else [("", value)]) if isinstance(v, float)}
     for id_, s in solution.streams.items():
         out |= {(id_, "T"): s.temperature, (id_, "P"): s.pressure, (id_, "H"): s.enthalpy_flow}
         out |= {(id_, i): n for i, n in s.flow.items()}
@@ -186,9 +187,7 @@ def figures(solution):
 def inputs():
     for kind, cls in KINDS.items():
         for d in cls.inputs():
-            if not isinstance(d, Choice | ReactionSet | SpeciesChoice) and not (
-                isinstance(d, PerReaction) and d.options
-            ):
+            if not isinstance(d, Choice | ReactionSet | SpeciesChoice) and not (isinstance(d, PerReaction) and d.options):
                 yield kind, d
 
 
@@ -208,11 +207,7 @@ def test_every_input_moves_some_result(kind, declared):
             more = {name: text} if text else {}
         found.append(figures(solve(project(kind, dict(with_) | more, reaction=reaction))))
     one, other = found
-    moved = [
-        k
-        for k in one.keys() | other.keys()
-        if not math.isclose(one.get(k, 0.0), other.get(k, 0.0), rel_tol=1e-5, abs_tol=1e-9)
-    ]
+    moved = [k for k in one.keys() | other.keys() if not math.isclose(one.get(k, 0.0), other.get(k, 0.0), rel_tol=1e-5, abs_tol=1e-9)]
     assert moved, f"{name} of {kind} changes nothing"
 
 
@@ -221,9 +216,7 @@ def test_every_input_is_turned_here_or_named():
     assert not [
         (k, d.name)
         for k, d in inputs()
-        if (k, d.name.removesuffix("_given")) not in CHANGES
-        and d.name.removesuffix("_given") not in known
-        and (k, d.name) not in ELSEWHERE
+        if (k, d.name.removesuffix("_given")) not in CHANGES and d.name.removesuffix("_given") not in known and (k, d.name) not in ELSEWHERE
     ]
 
 
@@ -261,8 +254,7 @@ def test_balances_close_on_random_feeds(kind):
     solved = 0
     for _ in range(6):
         flow = {
-            s: f"{random.uniform(1.0, 100.0):.6g} kmol/h"
-            for s in (feed["flow"] if kind != "shortcut-column" else ("benzene", "toluene"))
+            s: f"{random.uniform(1.0, 100.0):.6g} kmol/h" for s in (feed["flow"] if kind != "shortcut-column" else ("benzene", "toluene"))
         }
         T = float(feed["temperature"].split()[0]) + random.uniform(-8.0, 8.0)
         solution = solve(project(kind, given=feed | {"flow": flow, "temperature": f"{T:.6g} degC"}))

@@ -165,9 +165,15 @@ def reformer(kind, heat, **more):
     )
 
 
-@pytest.mark.parametrize("heat", [{"mode": "isothermal", "temperature": "850 degC"}, {"mode": "adiabatic"}, {"mode": "duty",
-"duty": "900 kW"},
-                                  {"mode": "feed-temperature"}])  # fmt: skip
+@pytest.mark.parametrize(
+    "heat",
+    [
+        {"mode": "isothermal", "temperature": "850 degC"},
+        {"mode": "adiabatic"},
+        {"mode": "duty", "duty": "900 kW"},
+        {"mode": "feed-temperature"},
+    ],
+)
 def test_both_reactors_agree_in_every_thermal_mode(heat):
     a, b = solve(reformer("equilibrium-reactor", heat)), solve(reformer("gibbs-reactor", heat))
     assert a.solved and b.solved, (a.messages, b.messages)
@@ -186,9 +192,7 @@ def test_both_reactors_agree_in_every_thermal_mode(heat):
 def test_approach_temperature_moves_the_constant():
     at_800 = solve(reformer("equilibrium-reactor", {"mode": "isothermal", "temperature": "800 degC"}))
     lag = solve(reformer("equilibrium-reactor", {"mode": "isothermal", "temperature": "820 degC"}, approach="-20 K"))
-    assert lag.units["R"].values["constant"]["reforming"] == pytest.approx(
-        at_800.units["R"].values["constant"]["reforming"], rel=1e-9
-    )
+    assert lag.units["R"].values["constant"]["reforming"] == pytest.approx(at_800.units["R"].values["constant"]["reforming"], rel=1e-9)
 
 
 def test_why_no_further_comes_from_solves():
@@ -209,11 +213,14 @@ def test_carbon_activity_warns_where_graphite_would_form():
     assert wet.units["R"].values["carbon_activity"] < 1.0
 
 
-@pytest.mark.parametrize(("change", "words"), [
-    (lambda p: p.reaction_sets[0].steps.append(["both"]), "combination of the others"),
-    (lambda p: setattr(p.streams[0].given, "flow", {"hydrogen": "1 kmol/h"}), "can run from this feed"),
-    (lambda p: setattr(p.units[0].heat, "duty", "-90000 kW"), "no solution"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda p: p.reaction_sets[0].steps.append(["both"]), "combination of the others"),
+        (lambda p: setattr(p.streams[0].given, "flow", {"hydrogen": "1 kmol/h"}), "can run from this feed"),
+        (lambda p: setattr(p.units[0].heat, "duty", "-90000 kW"), "no solution"),
+    ],
+)
 def test_equilibrium_reactor_says_what_is_wrong(change, words):
     project = reformer("equilibrium-reactor", {"mode": "duty", "duty": "0 kW"}).model_copy(deep=True)
     data = project.dump()
@@ -231,12 +238,14 @@ def test_a_constant_that_a_target_turns_counts_in_every_pass():
     """A + B = C + D from equal moles at K: x²/(1 − x)² = K, so half converted wants K = 1 (by hand)."""
     shift = {"co": "630-08-0", "water": "7732-18-5", "co2": "124-38-9", "hydrogen": "1333-74-0"}
     project = document(
-        shift, [{"id": "R", "kind": "equilibrium-reactor", "set": "main", "mixture": "gas"}],
+        shift,
+        [{"id": "R", "kind": "equilibrium-reactor", "set": "main", "mixture": "gas"}],
         [feed("f", "R", {"co": "10 kmol/h", "water": "10 kmol/h"}, T="400 degC", P="1 bar"), {"id": "p", "from": "R"}],
         [{"id": "shift", "equation": "co + water = co2 + hydrogen", "equilibrium": {"source": "constant", "value": "0.3"}}],
         [{"id": "main", "steps": [["shift"]]}],
-        gauges=[{"id": "made", "reads": "p.flow.hydrogen"}], knobs=[{"id": "k", "input": "shift.constant", "low": "0.1", "high": "10"}],
+        gauges=[{"id": "made", "reads": "p.flow.hydrogen"}],
+        knobs=[{"id": "k", "input": "shift.constant", "low": "0.1", "high": "10"}],
         targets=[{"id": "t", "gauge": "made", "value": "5 kmol/h", "knob": "k"}],
-    )  # fmt: skip
+    )
     solution = solve(project)
     assert solution.complete and solution.found["shift.constant"] == pytest.approx(1.0, rel=1e-5)

@@ -88,9 +88,7 @@ def test_methanol_recycle_worked_by_hand():
 @pytest.mark.parametrize("purge", [0.5, 0.1, 0.02, 0.005])
 def test_inert_accumulates_to_feed_over_purge(purge):
     """At steady state p · n = feed, so n = feed/p before the splitter (hand calculation)."""
-    solution = solve(
-        methanol_loop(f"{100 * purge} %", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"})
-    )
+    solution = solve(methanol_loop(f"{100 * purge} %", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}))
     assert solution.solved
     assert solution.streams["gas"].flow["nitrogen"] == pytest.approx(1 / purge * KMOL_H, rel=1e-7)
     loop = solution.loops[0]
@@ -119,11 +117,7 @@ def test_pressure_that_falls_round_the_loop_is_named():
     base = methanol_loop("10 %", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h"}).dump()
     base["units"][1]["pressure_drop"] = "0.01 bar"
     solution = solve(load(base))
-    assert (
-        not solution.solved
-        and "pressure falls" in solution.loops[0].advice
-        and "compressor" in solution.loops[0].advice
-    )
+    assert not solution.solved and "pressure falls" in solution.loops[0].advice and "compressor" in solution.loops[0].advice
 
 
 @pytest.mark.parametrize("project", projects(), ids=lambda p: p.name)
@@ -171,14 +165,16 @@ def test_tear_is_the_returning_stream_and_order_follows():
 
 
 def test_nested_loops_find_a_small_tear_set():
-    units = [{"id": i, "kind": "mixer"} for i in ("A", "B")] + [
-        {"id": i, "kind": "splitter", "drawn": "40 %"} for i in ("C", "D")
-    ]
+    units = [{"id": i, "kind": "mixer"} for i in ("A", "B")] + [{"id": i, "kind": "splitter", "drawn": "40 %"} for i in ("C", "D")]
     streams = [
-        feed("f", "A", {"water": "1 kmol/h"}), {"id": "ab", "from": "A", "to": "B"}, {"id": "bc", "from": "B", "to": "C"},
-        {"id": "inner", "from": "C.drawn", "to": "B"}, {"id": "cd", "from": "C.rest", "to": "D"},
-        {"id": "outer", "from": "D.drawn", "to": "A"}, {"id": "out", "from": "D.rest"},
-    ]  # fmt: skip
+        feed("f", "A", {"water": "1 kmol/h"}),
+        {"id": "ab", "from": "A", "to": "B"},
+        {"id": "bc", "from": "B", "to": "C"},
+        {"id": "inner", "from": "C.drawn", "to": "B"},
+        {"id": "cd", "from": "C.rest", "to": "D"},
+        {"id": "outer", "from": "D.drawn", "to": "A"},
+        {"id": "out", "from": "D.rest"},
+    ]
     project = document({"water": "7732-18-5"}, units, streams)
     assert [g.tears for g in groups(project) if g.iterates] == [("bc",)]  # cutting bc opens both loops
     solution = solve(project)
@@ -193,9 +189,14 @@ def test_two_separate_units_fail_alone():
     project = document(
         {"water": "7732-18-5"},
         [{"id": "GOOD", "kind": "heater", "temperature": "80 degC"}, {"id": "BAD", "kind": "flash-drum", "pressure": "50 bar"}],
-        [feed("f", "GOOD", {"water": "1 kmol/h"}), {"id": "g", "from": "GOOD"}, feed("h", "BAD", {"water": "1 kmol/h"}),
-         {"id": "v", "from": "BAD.vapour"}, {"id": "l", "from": "BAD.liquid"}],
-    )  # fmt: skip
+        [
+            feed("f", "GOOD", {"water": "1 kmol/h"}),
+            {"id": "g", "from": "GOOD"},
+            feed("h", "BAD", {"water": "1 kmol/h"}),
+            {"id": "v", "from": "BAD.vapour"},
+            {"id": "l", "from": "BAD.liquid"},
+        ],
+    )
     solution = solve(project)
     assert not solution.solved and solution.units["GOOD"].solved and not solution.units["BAD"].solved
     assert solution.streams["g"].temperature == pytest.approx(353.15) and "v" not in solution.streams
@@ -206,10 +207,17 @@ def test_override_outside_bounds_is_refused():
     assert not solution.solved and any("outside its bounds" in m.what for m in solution.messages)
 
 
-@pytest.mark.parametrize(("value", "least", "most", "broken"), [
-    (-500.0, -500.0, None, None), (-501.0, -500.0, None, "at_least"), (-499.0, None, -500.0, "at_most"),
-    (0.0, 0.0, 0.0, None), (5.0, None, None, None), (1.0 - 1e-12, 1.0, None, None),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("value", "least", "most", "broken"),
+    [
+        (-500.0, -500.0, None, None),
+        (-501.0, -500.0, None, "at_least"),
+        (-499.0, None, -500.0, "at_most"),
+        (0.0, 0.0, 0.0, None),
+        (5.0, None, None, None),
+        (1.0 - 1e-12, 1.0, None, None),
+    ],
+)
 def test_limits_hold_for_negative_values_too(value, least, most, broken):
     assert beyond(value, least, most) == broken
 
@@ -231,9 +239,7 @@ def test_settles_linear_maps_of_any_gain(gain):
 
 def test_stops_on_the_distance_and_not_on_the_last_change():
     """At gain 0.9 the last change is nine times too kind."""
-    found = settle(
-        lambda x: 0.9 * x + 1.0, np.zeros(1), scale=np.ones(1), depth=1, direct=10**6, tol=1e-6, max_passes=400
-    )
+    found = settle(lambda x: 0.9 * x + 1.0, np.zeros(1), scale=np.ones(1), depth=1, direct=10**6, tol=1e-6, max_passes=400)
     assert found.reason is Reason.SETTLED
     assert abs(found.tear[0] - 10.0) < 1.01e-6
     assert found.distance == pytest.approx(found.history[-1] * 9.0, rel=1e-3)

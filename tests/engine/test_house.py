@@ -17,10 +17,17 @@ SOURCE = Path(gulch.__file__).parent
 LONGEST_FUNCTION, LONGEST_CLASS = 60, 250
 # Better whole: numerical loops over arrays that parts would have to hand to and fro, and one table of units.
 WHOLE = {
-    "split.py:newton_split", "temperature.py:solve_temperature", "equilibrium.py:newton_extents", "equilibrium.py:newton_elements",
-    "rates.py:reaction_rates", "tank.py:tank", "settle.py:_accelerated", "equilibrium.py:by_elements", "sizing.py:_size",
+    "split.py:newton_split",
+    "temperature.py:solve_temperature",
+    "equilibrium.py:newton_extents",
+    "equilibrium.py:newton_elements",
+    "rates.py:reaction_rates",
+    "tank.py:tank",
+    "settle.py:_accelerated",
+    "equilibrium.py:by_elements",
+    "sizing.py:_size",
     "unit_names.py:_table",
-}  # fmt: skip
+}
 
 
 def test_no_import_circle():
@@ -38,18 +45,14 @@ def definitions():
 
 
 def test_functions_and_classes_stay_short():
-    long = {
-        name for name, is_class, lines in definitions() if lines > (LONGEST_CLASS if is_class else LONGEST_FUNCTION)
-    }
+    long = {name for name, is_class, lines in definitions() if lines > (LONGEST_CLASS if is_class else LONGEST_FUNCTION)}
     assert long <= WHOLE, sorted(long - WHOLE)
     assert long >= WHOLE, f"no longer long: {sorted(WHOLE - long)}"
 
 
 def modules():
     return [
-        importlib.import_module(m.name)
-        for m in pkgutil.walk_packages(gulch.engine.__path__, "gulch.engine.")
-        if "preload" not in m.name
+        importlib.import_module(m.name) for m in pkgutil.walk_packages(gulch.engine.__path__, "gulch.engine.") if "preload" not in m.name
     ]
 
 
@@ -62,16 +65,12 @@ def public(module):
             yield name, getattr(value, "py_func", value)
         if inspect.isclass(value):
             for part, method in vars(value).items():
-                if not part.startswith("_") and (
-                    inspect.isfunction(method) or isinstance(method, classmethod | staticmethod)
-                ):
+                if not part.startswith("_") and (inspect.isfunction(method) or isinstance(method, classmethod | staticmethod)):
                     yield f"{name}.{part}", getattr(value, part)
 
 
 @pytest.mark.parametrize("module", modules(), ids=lambda m: m.__name__.removeprefix("gulch.engine."))
 def test_what_is_public_says_what_it_is(module):
     """A dataclass's own signature is no docstring."""
-    lacking = [
-        n for n, value in public(module) if not inspect.getdoc(value) or inspect.getdoc(value).startswith(f"{n}(")
-    ]
+    lacking = [n for n, value in public(module) if not inspect.getdoc(value) or inspect.getdoc(value).startswith(f"{n}(")]
     assert lacking == []

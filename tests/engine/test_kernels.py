@@ -28,8 +28,9 @@ def model(kind):
 
 
 def laws(model):
-    law = RateLaw(constant=RateConstant(np.log(2e-5), 0.0, 2e4), forward=np.array([1.0, 1.0, 0.0]), basis="concentration",
-                  reverse="equilibrium")  # fmt: skip
+    law = RateLaw(
+        constant=RateConstant(np.log(2e-5), 0.0, 2e4), forward=np.array([1.0, 1.0, 0.0]), basis="concentration", reverse="equilibrium"
+    )
     reaction = Reaction("r", NU[0], 0, None, -45e3, Constant(), rate=law)
     return pack([reaction], [reaction.constant], model.n)
 
@@ -47,8 +48,11 @@ def cases():
                 yield phase, "ln_phi_phase", (m.code, T, P, N / N.sum(), name, m.par, m.kij)
         for column, target in ((ENTHALPY, -1.2e5), (ENTROPY, 200.0), (VAPOUR_SHARE, 0.7)):
             yield temperature, "flash_amounts_to", (m.code, 2e6, target, column, N, m.par, m.kij, 330.0, 1e-6)
-        yield equilibrium, "extents_in_phase", (m.code, 550.0, 7e6, N.copy(), NU, NU, np.arange(3), np.array([-4.0]),
-                                                np.array([0.1]), VAPOUR, m.par, m.kij, 50)  # fmt: skip
+        yield (
+            equilibrium,
+            "extents_in_phase",
+            (m.code, 550.0, 7e6, N.copy(), NU, NU, np.arange(3), np.array([-4.0]), np.array([0.1]), VAPOUR, m.par, m.kij, 50),
+        )
         pack_, per = laws(m)
         yield rates, "reaction_rates", (m.code, 600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, m.par, m.kij, pack_)
         yield (
@@ -59,8 +63,24 @@ def cases():
         fixed = np.zeros(12)
         fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_LIMIT]] = 600.0, 0.4, 2000.0
         y = np.r_[N, 0.0, 25e12, 400.0]
-        yield plug_flow, "plug_change", (y, m.code, VAPOUR, plug_flow.ISOTHERMAL, plug_flow.LEVEL, fixed, m.par, m.kij,
-                                         pack_, per, m.molar_mass, np.array([600.0, 0.0]))  # fmt: skip
+        yield (
+            plug_flow,
+            "plug_change",
+            (
+                y,
+                m.code,
+                VAPOUR,
+                plug_flow.ISOTHERMAL,
+                plug_flow.LEVEL,
+                fixed,
+                m.par,
+                m.kij,
+                pack_,
+                per,
+                m.molar_mass,
+                np.array([600.0, 0.0]),
+            ),
+        )
     A = np.array([[2.0, 0.0, 2.0], [4.0, 2.0, 6.0], [0.0, 1.0, 1.0]])
     yield (
         equilibrium,
@@ -96,9 +116,7 @@ def plain():
 
 
 def numbers(value):
-    return (
-        np.concatenate([numbers(v) for v in value]) if isinstance(value, tuple) else np.ravel(np.asarray(value, float))
-    )
+    return np.concatenate([numbers(v) for v in value]) if isinstance(value, tuple) else np.ravel(np.asarray(value, float))
 
 
 def test_compiled_and_plain_agree(plain):
@@ -111,9 +129,7 @@ def test_compiled_and_plain_agree(plain):
             a, b = getattr(module, name)(*compiled), function(*same)
             for x, y in [(a, b)] * (a is not None) + list(zip(compiled, same, strict=True)):
                 if not isinstance(x, str):
-                    np.testing.assert_allclose(
-                        numbers(x), numbers(y), rtol=1e-7, atol=1e-9, err_msg=f"{name} {arguments[:3]}"
-                    )
+                    np.testing.assert_allclose(numbers(x), numbers(y), rtol=1e-7, atol=1e-9, err_msg=f"{name} {arguments[:3]}")
             seen.add(name)
     assert len(seen) == 14
 
@@ -124,9 +140,7 @@ def test_searches_of_the_cases_find_something():
     outcome, low, high, *_ = temperature.flash_amounts_to(m.code, 2e6, -1.2e5, ENTHALPY, N, m.par, m.kij, 330.0, 1e-6)
     assert outcome == FOUND and high - low < 1e-9
     pack_, per = laws(m)
-    outcome, xi, volume = tank.tank(
-        600.0, 5e6, N, 2.0, False, m.code, VAPOUR, m.par, m.kij, pack_, per, 0.4, 800.0, np.zeros(1)
-    )
+    outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, m.code, VAPOUR, m.par, m.kij, pack_, per, 0.4, 800.0, np.zeros(1))
     assert outcome == FOUND and -1.0 < xi[0] < -0.01 and volume == 2.0  # ethanol goes back at 600 K
 
 

@@ -78,9 +78,7 @@ def test_outlets_follow_a_choice_and_come_back():
     assert project.stream("out").source == "R.vapour" and made[0].source == "R.liquid"
     with edit.outlets_kept(project, unit):
         unit.phase = "liquid"
-    assert [s.id for s in project.streams if (s.source or "").startswith("R")] == ["out"] and project.stream(
-        "out"
-    ).to == "H"
+    assert [s.id for s in project.streams if (s.source or "").startswith("R")] == ["out"] and project.stream("out").to == "H"
     with pytest.raises(EditError, match="cannot leave by"):
         edit.exchange_outlet(project, "out", "vapour")
 
@@ -91,8 +89,9 @@ def test_outlets_follow_a_choice_and_come_back():
 @pytest.mark.parametrize("basis", ["mass", "mole-fractions", "mass-fractions", "mole-ratios", "molar"])
 def test_another_basis_keeps_the_amounts(basis):
     """36 kmol/h methanol (32.042 g/mol) and 72 kmol/h water (18.015): 1153.5 and 1297.1 kg/h."""
-    project = document(LIGHT, [{"id": "M", "kind": "mixer"}],
-                       [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}])  # fmt: skip
+    project = document(
+        LIGHT, [{"id": "M", "kind": "mixer"}], [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}]
+    )
     edit.set_basis(project, "f", basis)
     flow = solve(project).streams["f"].flow
     assert (flow["methanol"], flow["water"]) == (pytest.approx(10.0, rel=1e-9), pytest.approx(20.0, rel=1e-9))
@@ -100,9 +99,7 @@ def test_another_basis_keeps_the_amounts(basis):
         assert float(project.stream("f").given.mass_flow["methanol"].split()[0]) == pytest.approx(1153.5, abs=0.1)
 
 
-@pytest.mark.parametrize(
-    ("text", "n"), [("1000 kg/h", 31.21), ("1 t/h", 31.21), ("5 kmol/h", 5.0), ("2 barrels", None)]
-)
+@pytest.mark.parametrize(("text", "n"), [("1000 kg/h", 31.21), ("1 t/h", 31.21), ("5 kmol/h", 5.0), ("2 barrels", None)])
 def test_a_flow_in_the_other_basis_is_converted(text, n):
     project = document(LIGHT, [], [feed("f", None, {"methanol": "1 kmol/h"})])
     got = edit.in_basis(project, "f.flow.methanol", text, "molar flow")
@@ -124,10 +121,23 @@ def test_air_is_filled_in():
 
 
 def test_what_does_not_depend_on_a_failure_stands_and_the_rest_says_on_what():
-    units = [{"id": "H", "kind": "heater", "temperature": "60 degC"}, {"id": "V", "kind": "valve", "pressure": "90 bar"},
-             {"id": "C", "kind": "heater", "temperature": "30 degC"}]  # fmt: skip
-    s = solve(document(LIGHT, units, [feed("f", "H", {"water": "10 kmol/h"}), {"id": "a", "from": "H", "to": "V"},
-                                      {"id": "b", "from": "V", "to": "C"}, {"id": "c", "from": "C"}]))  # fmt: skip
+    units = [
+        {"id": "H", "kind": "heater", "temperature": "60 degC"},
+        {"id": "V", "kind": "valve", "pressure": "90 bar"},
+        {"id": "C", "kind": "heater", "temperature": "30 degC"},
+    ]
+    s = solve(
+        document(
+            LIGHT,
+            units,
+            [
+                feed("f", "H", {"water": "10 kmol/h"}),
+                {"id": "a", "from": "H", "to": "V"},
+                {"id": "b", "from": "V", "to": "C"},
+                {"id": "c", "from": "C"},
+            ],
+        )
+    )
     assert not s.solved and s.units["H"].solved and s.streams["a"].temperature == pytest.approx(333.15)
     assert not s.units["V"].solved and s.units["V"].waits_for is None and s.units["C"].waits_for == "V"
     assert "b" not in s.streams and "c" not in s.streams
@@ -156,10 +166,14 @@ def test_a_gauge_reads_a_ratio_and_can_be_a_target():
     assert aimed.complete and aimed.gauges["per"] == pytest.approx(wanted, rel=1e-5), [m.what for m in aimed.messages]
 
 
-@pytest.mark.parametrize(("formula", "said"), [
-    ("product.flow.ethanol + product.temperature", "formula of gauge"), ("nowhere.flow", "formula of gauge"),
-    ("product.flow.ethanol * product.flow.ethanol", "in a unit that no quantity here has"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("formula", "said"),
+    [
+        ("product.flow.ethanol + product.temperature", "formula of gauge"),
+        ("nowhere.flow", "formula of gauge"),
+        ("product.flow.ethanol * product.flow.ethanol", "in a unit that no quantity here has"),
+    ],
+)
 def test_a_gauge_formula_that_cannot_be_read_is_refused(formula, said):
     with pytest.raises(EditError, match=said):
         edit.gauge_on_formula(demo(), formula)
@@ -239,14 +253,17 @@ def test_a_typed_constant_in_fugacities_serves_a_liquid_like_one_from_gibbs_ener
 # Files and commands
 
 
-@pytest.mark.parametrize(("change", "said"), [
-    (lambda d: d["units"][2].__setitem__("heat", "adiabatic"), 'write for example {"mode": "adiabatic"}'),
-    (lambda d: d["units"][1].__setitem__("temperature", 300), "the number 300 stands bare"),
-    (lambda d: d["units"][2]["heat"].__setitem__("mode", "hot"), '"hot" is not one of'),
-    (lambda d: d.__setitem__("streams", {}), "list in square brackets"),
-    (lambda d: d["closing"].__setitem__("max_passes", 0), "must be at least 1"),
-    (lambda d: d["units"][0].__setitem__("id", "9x"), "beginning with a letter"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda d: d["units"][2].__setitem__("heat", "adiabatic"), 'write for example {"mode": "adiabatic"}'),
+        (lambda d: d["units"][1].__setitem__("temperature", 300), "the number 300 stands bare"),
+        (lambda d: d["units"][2]["heat"].__setitem__("mode", "hot"), '"hot" is not one of'),
+        (lambda d: d.__setitem__("streams", {}), "list in square brackets"),
+        (lambda d: d["closing"].__setitem__("max_passes", 0), "must be at least 1"),
+        (lambda d: d["units"][0].__setitem__("id", "9x"), "beginning with a letter"),
+    ],
+)
 def test_a_mistake_in_a_file_is_a_sentence(change, said):
     data = demo().dump()
     change(data)
@@ -288,9 +305,7 @@ def test_output_may_be_cut_short(file):
 
 
 def test_a_tie_between_two_inputs_is_no_loop():
-    project = load(
-        demo().dump() | {"ties": [{"sets": "water_feed.flow.water", "formula": "1.3 * ethylene_feed.flow.ethylene"}]}
-    )
+    project = load(demo().dump() | {"ties": [{"sets": "water_feed.flow.water", "formula": "1.3 * ethylene_feed.flow.ethylene"}]})
     solution = solve(project)
     assert solution.solved and len(solution.loops) == 1 and solution.loops[0].tears
 
@@ -301,16 +316,15 @@ def test_sentences_name_species_as_the_user_does():
         {"id": "h2", "cas": "1333-74-0"},
         {"id": "meoh", "cas": "67-56-1"},
     ]
-    data = document({}, [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
-                    [feed("co_gas_feed", "R", {"co_gas": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "p", "from": "R"}],
-                    [{"id": "r1", "equation": "co_gas + 2 h2 = meoh", "conversion": {"key": "h2", "value": "80 %"}}],
-                    [{"id": "main", "steps": [["r1"]]}]).dump() | {"species": species}  # fmt: skip
+    data = document(
+        {},
+        [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
+        [feed("co_gas_feed", "R", {"co_gas": "1 kmol/h", "h2": "9 kmol/h"}), {"id": "p", "from": "R"}],
+        [{"id": "r1", "equation": "co_gas + 2 h2 = meoh", "conversion": {"key": "h2", "value": "80 %"}}],
+        [{"id": "main", "steps": [["r1"]]}],
+    ).dump() | {"species": species}
     said = " ".join(f"{m.what} {m.todo}" for m in solve(load(data)).messages)
-    assert (
-        "carbon monoxide is used up" in said
-        and "co_gas_feed" not in said.replace("co_gas_feed:", "")
-        and "co_gas " not in said
-    )
+    assert "carbon monoxide is used up" in said and "co_gas_feed" not in said.replace("co_gas_feed:", "") and "co_gas " not in said
 
 
 def test_a_name_that_holds_its_own_id_is_not_written_twice():

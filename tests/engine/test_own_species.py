@@ -10,8 +10,15 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.phases import phase_model
 from gulch.engine.species import SpeciesError, lacking, lookup
 
-LYE = (("formula", "NaOH"), ("name", "lye"), ("non_volatile", "yes"), ("liquid_density", "2130 kg/m3"),
-       ("heat_capacity", "60 J/(mol K)"), ("formation_enthalpy", "-425.6 kJ/mol"), ("entropy", "64.5 J/(mol K)"))  # fmt: skip
+LYE = (
+    ("formula", "NaOH"),
+    ("name", "lye"),
+    ("non_volatile", "yes"),
+    ("liquid_density", "2130 kg/m3"),
+    ("heat_capacity", "60 J/(mol K)"),
+    ("formation_enthalpy", "-425.6 kJ/mol"),
+    ("entropy", "64.5 J/(mol K)"),
+)
 
 
 def test_own_value_and_chosen_source_replace_the_databanks():
@@ -36,9 +43,7 @@ def test_text_book_hydration_with_its_own_formation_data():
     from gulch.engine.chemistry import reaction_properties
 
     def key(cas, enthalpy, gibbs, a, b, c, d):
-        points = "; ".join(
-            f"{T} K {8.314 * (a + b * T + c * T * T + d / T / T):.5f} J/(mol K)" for T in range(280, 640, 20)
-        )
+        points = "; ".join(f"{T} K {8.314 * (a + b * T + c * T * T + d / T / T):.5f} J/(mol K)" for T in range(280, 640, 20))
         return cas, (
             ("formation_enthalpy", f"{enthalpy} J/mol"),
             ("formation_gibbs", f"{gibbs} J/mol"),
@@ -59,8 +64,13 @@ def test_text_book_hydration_with_its_own_formation_data():
 
 
 def test_points_make_heat_capacity_and_vapour_pressure():
-    own = (("formula", "C9H12O2"), ("name", "x"), ("vapour_pressure", "80 degC 0.05 bar; 180 degC 1.013 bar"),
-           ("liquid_density", "950 kg/m3"), ("heat_capacity", "25 degC 180 J/(mol K); 225 degC 250 J/(mol K)"))  # fmt: skip
+    own = (
+        ("formula", "C9H12O2"),
+        ("name", "x"),
+        ("vapour_pressure", "80 degC 0.05 bar; 180 degC 1.013 bar"),
+        ("liquid_density", "950 kg/m3"),
+        ("heat_capacity", "25 degC 180 J/(mol K); 225 degC 250 J/(mol K)"),
+    )
     m = phase_model("ideal", ((None, own),))
     assert m.at_vapour_fraction(0.5, 101300.0, np.ones(1)).temperature == pytest.approx(453.15, abs=0.01)
     h = [m.ideal_gas_enthalpies(t)[0] for t in (298.15, 398.15, 498.15)]
@@ -116,18 +126,28 @@ def test_non_volatile_species_stay_in_the_liquid(kind):
 
 
 def washer(**data):
-    return load(document(
-        {"water": "7732-18-5", "acid": "64-19-7"},
-        [{"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "adiabatic"}}, {"id": "D", "kind": "flash-drum"}],
-        [feed("f", "R", {"water": "100 kmol/h", "acid": "1 kmol/h", "lye": "2 kmol/h"}, P="1 bar"), {"id": "m", "from": "R", "to": "D"},
-         {"id": "gas", "from": "D.vapour"}, {"id": "brine", "from": "D.liquid"}],
-        [{"id": "neutralise", "equation": "acid + lye = acetate + water", "conversion": {"key": "acid", "value": "100 %"}}],
-        [{"id": "s", "steps": [["neutralise"]]}],
-    ).dump() | {"species": [
-        {"id": "water", "cas": "7732-18-5"}, {"id": "acid", "cas": "64-19-7"},
-        {"id": "lye", "data": {"formula": "NaOH", "non_volatile": True, "formation_enthalpy": "-470 kJ/mol", **data}},
-        {"id": "acetate", "data": {"formula": "C2H3NaO2", "non_volatile": True, "formation_enthalpy": "-726 kJ/mol"}},
-    ]})  # fmt: skip
+    return load(
+        document(
+            {"water": "7732-18-5", "acid": "64-19-7"},
+            [{"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "adiabatic"}}, {"id": "D", "kind": "flash-drum"}],
+            [
+                feed("f", "R", {"water": "100 kmol/h", "acid": "1 kmol/h", "lye": "2 kmol/h"}, P="1 bar"),
+                {"id": "m", "from": "R", "to": "D"},
+                {"id": "gas", "from": "D.vapour"},
+                {"id": "brine", "from": "D.liquid"},
+            ],
+            [{"id": "neutralise", "equation": "acid + lye = acetate + water", "conversion": {"key": "acid", "value": "100 %"}}],
+            [{"id": "s", "steps": [["neutralise"]]}],
+        ).dump()
+        | {
+            "species": [
+                {"id": "water", "cas": "7732-18-5"},
+                {"id": "acid", "cas": "64-19-7"},
+                {"id": "lye", "data": {"formula": "NaOH", "non_volatile": True, "formation_enthalpy": "-470 kJ/mol", **data}},
+                {"id": "acetate", "data": {"formula": "C2H3NaO2", "non_volatile": True, "formation_enthalpy": "-726 kJ/mol"}},
+            ]
+        }
+    )
 
 
 def test_neutralising_leaves_the_salt_in_the_brine():
@@ -147,9 +167,7 @@ def test_reaction_over_a_species_without_enthalpy_is_refused():
 def test_phase_model_that_cannot_use_a_species_is_refused():
     data = washer().dump()
     data["phase_model"]["kind"] = "peng-robinson"
-    assert not [
-        m for m in check(load(data)) if m.level == "error"
-    ]  # what stays in the liquid needs no critical constants
+    assert not [m for m in check(load(data)) if m.level == "error"]  # what stays in the liquid needs no critical constants
     data["species"][2]["data"] |= {
         "non_volatile": False,
         "vapour_pressure": "100 degC 1 bar; 200 degC 9 bar",

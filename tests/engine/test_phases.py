@@ -30,10 +30,13 @@ def reference(kind, cas):
     model = phase_model(kind, cas)
     species = model.species
     constants = ChemicalConstantsPackage(
-        Tcs=[s.critical_temperature.value for s in species], Pcs=[s.critical_pressure.value for s in species],
-        omegas=[s.acentric_factor.value for s in species], MWs=[s.molar_mass.value * 1e3 for s in species],
-        CASs=list(cas), names=list(cas),
-    )  # fmt: skip
+        Tcs=[s.critical_temperature.value for s in species],
+        Pcs=[s.critical_pressure.value for s in species],
+        omegas=[s.acentric_factor.value for s in species],
+        MWs=[s.molar_mass.value * 1e3 for s in species],
+        CASs=list(cas),
+        names=list(cas),
+    )
     heat = [HeatCapacityGas(CASRN=c) for c in cas]
     properties = PropertyCorrelationsPackage(constants=constants, HeatCapacityGases=heat, skip_missing=True)
     form = {"Tcs": constants.Tcs, "Pcs": constants.Pcs, "omegas": constants.omegas, "kijs": model.kij.tolist()}
@@ -50,11 +53,10 @@ def shared(kind, cas):
     return REFERENCES.setdefault((kind, cas), reference(kind, cas))
 
 
-STATES = [
-    (T, P)
-    for T in (220.0, 280.0, 330.0, 400.0)
-    for P in (1e5, 8e5, 30e5)
-] + [(373.0, 75e5), (390.0, 68e5)]  # the last two near the mixture's critical region  # fmt: skip
+STATES = [(T, P) for T in (220.0, 280.0, 330.0, 400.0) for P in (1e5, 8e5, 30e5)] + [
+    (373.0, 75e5),
+    (390.0, 68e5),
+]  # the last two near the mixture's critical region
 
 
 @pytest.mark.parametrize("kind", ["peng-robinson", "soave-redlich-kwong"])
@@ -72,28 +74,26 @@ def test_hydrocarbon_flash_matches_thermo(kind, T, P):
         assert ours.light_share in (0.0, 1.0)
         assert ours.volume == pytest.approx(theirs.V(), rel=1e-8)
     departure = theirs.H() - sum(
-        x * h
-        for x, h in zip(
-            z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases), strict=True
-        )
+        x * h for x, h in zip(z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases), strict=True)
     )
     ideal = float(z @ model.ideal_gas_enthalpies(T))
     assert ours.enthalpy - ideal == pytest.approx(departure, rel=1e-4, abs=0.5)
 
 
-@pytest.mark.parametrize(("T", "P", "z"), [
-    (420.0, 60e5, [0.45, 0.3, 0.1, 0.02, 0.1, 0.03]),
-    (573.0, 68e5, [0.45, 0.3, 0.1, 0.02, 0.1, 0.03]),
-    (323.15, 67.5e5, [0.82, 0.09, 0.05, 0.008, 0.03, 0.002]),
-    (260.0, 40e5, [0.3, 0.0001, 0.0003, 0.2, 0.3, 0.2]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("T", "P", "z"),
+    [
+        (420.0, 60e5, [0.45, 0.3, 0.1, 0.02, 0.1, 0.03]),
+        (573.0, 68e5, [0.45, 0.3, 0.1, 0.02, 0.1, 0.03]),
+        (323.15, 67.5e5, [0.82, 0.09, 0.05, 0.008, 0.03, 0.002]),
+        (260.0, 40e5, [0.3, 0.0001, 0.0003, 0.2, 0.3, 0.2]),
+    ],
+)
 def test_water_rich_flash_matches_thermo(T, P, z):
     model, flash = shared("peng-robinson", ETHANOL)
     z = np.array(z) / sum(z)
     ours, theirs = model.at_temperature(T, P, z), flash.flash(T=T, P=P, zs=z.tolist())
-    assert ours.light_share == pytest.approx(
-        theirs.betas[theirs.phases.index(max(theirs.phases, key=lambda p: p.V()))], abs=1e-6
-    )
+    assert ours.light_share == pytest.approx(theirs.betas[theirs.phases.index(max(theirs.phases, key=lambda p: p.V()))], abs=1e-6)
 
 
 def test_dense_gas_over_water_separates():
@@ -149,9 +149,7 @@ def test_heat_of_vaporisation_against_coolprop(cas, name):
 def test_real_gas_enthalpy_against_coolprop():
     """Ethylene from 1 to 60 bar at 320 K, within a few per cent of the departure."""
     model = phase_model("peng-robinson", ("74-85-1",))
-    ours = (
-        model.at_temperature(320.0, 60e5, np.ones(1)).enthalpy - model.at_temperature(320.0, 1e5, np.ones(1)).enthalpy
-    )
+    ours = model.at_temperature(320.0, 60e5, np.ones(1)).enthalpy - model.at_temperature(320.0, 1e5, np.ones(1)).enthalpy
     theirs = PropsSI("Hmolar", "T", 320, "P", 60e5, "Ethylene") - PropsSI("Hmolar", "T", 320, "P", 1e5, "Ethylene")
     assert ours == pytest.approx(theirs, rel=0.05)
 
@@ -178,9 +176,11 @@ def test_jacobian_of_fugacities_matches_differences():
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.lists(st.floats(1e-6, 1.0), min_size=6, max_size=6), st.floats(230.0, 520.0), st.floats(1e5, 60e5),
+    st.lists(st.floats(1e-6, 1.0), min_size=6, max_size=6),
+    st.floats(230.0, 520.0),
+    st.floats(1e5, 60e5),
     st.sampled_from(["ideal", "peng-robinson", "soave-redlich-kwong"]),
-)  # fmt: skip
+)
 def test_enthalpy_and_entropy_flashes_return_to_the_state(amounts, T, P, kind):
     model = phase_model(kind, ETHANOL)
     z = np.array(amounts)
@@ -217,9 +217,7 @@ def test_impossible_enthalpy_is_said():
 
 def test_azeotrope_of_ethanol_and_water():
     """78.15 °C at 89.4 mol % ethanol and 1.013 bar (CRC Handbook); fixes the shipped k_ij."""
-    state = phase_model("peng-robinson", ("64-17-5", "7732-18-5")).at_vapour_fraction(
-        0.5, 101325.0, np.array([0.894, 0.106])
-    )
+    state = phase_model("peng-robinson", ("64-17-5", "7732-18-5")).at_vapour_fraction(0.5, 101325.0, np.array([0.894, 0.106]))
     assert state.temperature == pytest.approx(351.3, abs=0.5)
 
 

@@ -39,12 +39,19 @@ def test_messages_and_loops_stored_before_places_were_typed_are_read():
 @pytest.mark.parametrize("name", [a.value for a in About if a not in PLAIN and a.value])
 def test_a_unit_may_bear_the_name_of_anything(name):
     """A unit called “species” is still a unit."""
-    project = load({
-        "format": "gulch-project", "version": 1, "name": "P", "species": [{"id": "water", "cas": "7732-18-5"}],
-        "streams": [{"id": "feed", "to": name, "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
-                    {"id": "out", "from": name}],
-        "units": [{"id": name, "kind": "heater", "temperature": "9000 K"}],
-    })  # fmt: skip
+    project = load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "name": "P",
+            "species": [{"id": "water", "cas": "7732-18-5"}],
+            "streams": [
+                {"id": "feed", "to": name, "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
+                {"id": "out", "from": name},
+            ],
+            "units": [{"id": name, "kind": "heater", "temperature": "9000 K"}],
+        }
+    )
     said = [m for m in check(project) if m.level == "error"]
     assert [m.place for m in said] == [at_unit(name, "temperature")]
     assert {m.place.about for m in solve(project).messages if m.level == "error"} == {About.UNIT}

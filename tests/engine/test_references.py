@@ -18,10 +18,7 @@ def everything():
             "format": "gulch-project",
             "version": 1,
             "working": "v1",
-            "species": [
-                {"id": s, "cas": c}
-                for s, c in (("ethylene", "74-85-1"), ("water", "7732-18-5"), ("ethanol", "64-17-5"))
-            ],
+            "species": [{"id": s, "cas": c} for s, c in (("ethylene", "74-85-1"), ("water", "7732-18-5"), ("ethanol", "64-17-5"))],
             "phase_model": {"kind": "peng-robinson", "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}]},
             "doubtful": ["R1.conversion", "tie.SEP.share.water", "knob.k1.low", "r-1.conversion"],
             "reactions": [
@@ -107,9 +104,7 @@ def models(part=Part):
 def marked(annotation):
     """Whether a marker stands inside a type."""
     return any(
-        isinstance(a, MARKERS) or (get_origin(a) and marked(a))
-        for a in (annotation, *get_args(annotation))
-        if a is not annotation
+        isinstance(a, MARKERS) or (get_origin(a) and marked(a)) for a in (annotation, *get_args(annotation)) if a is not annotation
     ) or any(isinstance(a, MARKERS) for a in getattr(annotation, "__metadata__", ()))
 
 
@@ -151,8 +146,18 @@ def test_renaming_reaches_everything_and_can_be_taken_back(old):
     assert back == json.dumps(before).replace("r_1-R1", "r-1-R1")
 
 
-@pytest.mark.parametrize(("thing", "old"), [(Thing.KNOB, "k1"), (Thing.GAUGE, "g2"), (Thing.SET, "main"), (Thing.SPECIES, "water"),
-                                            (Thing.VARIANT, "v1"), (Thing.SCAN, "s1"), (Thing.TARGET, "t1")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("thing", "old"),
+    [
+        (Thing.KNOB, "k1"),
+        (Thing.GAUGE, "g2"),
+        (Thing.SET, "main"),
+        (Thing.SPECIES, "water"),
+        (Thing.VARIANT, "v1"),
+        (Thing.SCAN, "s1"),
+        (Thing.TARGET, "t1"),
+    ],
+)
 def test_every_kind_of_thing_can_be_followed(thing, old):
     before = everything().dump()
     after = followed(type(everything()), before, Renaming(thing, old, "other"))
@@ -186,9 +191,5 @@ def test_a_removed_stream_is_named_nowhere():
 
 
 def test_items_of_addresses_are_told_apart():
-    assert (
-        item_thing("extent") is Thing.REACTION
-        and item_thing("flow") is Thing.SPECIES
-        and item_thing("potential") is None
-    )
+    assert item_thing("extent") is Thing.REACTION and item_thing("flow") is Thing.SPECIES and item_thing("potential") is None
     assert any(isinstance(m, Own) for m in type(everything().units[0]).model_fields["id"].metadata)

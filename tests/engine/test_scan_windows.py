@@ -18,14 +18,17 @@ def gauge(at_least=None, at_most=None):
     return [{"id": "g", "at_least": at_least, "at_most": at_most}]
 
 
-@pytest.mark.parametrize(("rows", "limits", "expected"), [
-    (((0, 0), (10, 10), (20, 20), (30, 30)), {"at_least": 14, "at_most": 27}, [(14, 27)]),  # a straight line: exact
-    (((0, 5), (10, 15), (20, 5)), {"at_least": 10}, [(5, 15)]),
-    (((0, 15), (10, 5), (20, 15)), {"at_least": 10}, [(0, 5), (15, 20)]),
-    (((0, 5), (10, 5)), {"at_least": 10}, []),
-    (((0, 12), (10, 12), (20, None)), {"at_least": 10}, [(0, 10)]),  # nothing is known behind the last point that solved
-    (((0, -5), (10, -15)), {"at_least": -10}, [(0, 5)]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("rows", "limits", "expected"),
+    [
+        (((0, 0), (10, 10), (20, 20), (30, 30)), {"at_least": 14, "at_most": 27}, [(14, 27)]),  # a straight line: exact
+        (((0, 5), (10, 15), (20, 5)), {"at_least": 10}, [(5, 15)]),
+        (((0, 15), (10, 5), (20, 15)), {"at_least": 10}, [(0, 5), (15, 20)]),
+        (((0, 5), (10, 5)), {"at_least": 10}, []),
+        (((0, 12), (10, 12), (20, None)), {"at_least": 10}, [(0, 10)]),  # nothing is known behind the last point that solved
+        (((0, -5), (10, -15)), {"at_least": -10}, [(0, 5)]),
+    ],
+)
 def test_a_window_ends_where_its_limit_is_crossed(rows, limits, expected):
     assert [pytest.approx(w) for w in expected] == windows(points(*rows), gauge(**limits))
 

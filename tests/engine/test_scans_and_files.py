@@ -64,9 +64,7 @@ def test_ledger_and_csv_agree_with_the_solution():
     table = list(csv.reader(io.StringIO(csv_text(project, solution))))
     assert table[0][:4] == ["Stream", "Temperature [°C]", "Pressure [bar]", "Vapour fraction [%]"]
     product = next(r for r in table if r[0] == "product")
-    assert float(product[table[0].index("ethanol [kmol/h]")]) == pytest.approx(
-        solution.streams["product"].flow["ethanol"] * 3.6
-    )
+    assert float(product[table[0].index("ethanol [kmol/h]")]) == pytest.approx(solution.streams["product"].flow["ethanol"] * 3.6)
     assert len(table) == len(rows) + 1 == len(project.streams) + 1 and len(table[0]) == len(columns) + 1
     project.species[2].name = "=1+1"
     assert "'=1+1" in csv_text(project, solution)

@@ -87,22 +87,30 @@ def test_no_species_of_two_sources_lacks_the_datum():
 def _sources(cas, field):
     from chemicals import critical, reaction
 
-    methods = {"formation_enthalpy": reaction.Hfg_methods, "entropy": reaction.S0g_methods,
-               "critical_temperature": critical.Tc_methods, "critical_pressure": critical.Pc_methods}[field](cas)  # fmt: skip
+    methods = {
+        "formation_enthalpy": reaction.Hfg_methods,
+        "entropy": reaction.S0g_methods,
+        "critical_temperature": critical.Tc_methods,
+        "critical_pressure": critical.Pc_methods,
+    }[field](cas)
     return len(set(methods) - {"JOBACK", "WILSON_JASPERSON", "TRC"})
 
 
-@pytest.mark.parametrize(("cas", "expected"), [
-    ("50-00-0", -109.2), ("75-01-4", 22.0), ("115-11-7", -17.5), ("115-10-6", -184.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("cas", "expected"),
+    [
+        ("50-00-0", -109.2),
+        ("75-01-4", 22.0),
+        ("115-11-7", -17.5),
+        ("115-10-6", -184.0),
+    ],
+)
 def test_reviewed_formation_enthalpies_are_preferred(cas, expected):
     """kJ/mol at 298.15 K of the Active Thermochemical Tables (Ruscic et al.); from memory to 0.5."""
     assert lookup(cas).formation_enthalpy.value / 1000.0 == pytest.approx(expected, abs=0.6)
 
 
-@pytest.mark.parametrize(
-    "fluid", ["Dichloroethane", "DimethylEther", "Methane", "Ethanol", "n-Butane", "Water", "Toluene"]
-)
+@pytest.mark.parametrize("fluid", ["Dichloroethane", "DimethylEther", "Methane", "Ethanol", "n-Butane", "Water", "Toluene"])
 def test_heat_capacities_within_two_per_cent_of_reference_equations(fluid):
     """CoolProp's reference equations of state."""
     from CoolProp.CoolProp import PropsSI, get_fluid_param_string
@@ -119,10 +127,5 @@ def test_heat_capacities_within_two_per_cent_of_reference_equations(fluid):
 def test_a_species_kept_in_the_liquid_takes_its_condensed_datum():
     """NaOH: −425.8 kJ/mol as a solid (CRC Handbook), not the gas's −197.8."""
     held = lookup("1310-73-2", (("non_volatile", "yes"),))
-    assert (
-        held.formation_enthalpy.value == pytest.approx(-425.8e3, abs=500.0)
-        and "solid" in held.formation_enthalpy.source
-    )
-    assert lookup("471-34-1").non_volatile and lookup("471-34-1").formation_enthalpy.value == pytest.approx(
-        -1207e3, rel=2e-3
-    )
+    assert held.formation_enthalpy.value == pytest.approx(-425.8e3, abs=500.0) and "solid" in held.formation_enthalpy.source
+    assert lookup("471-34-1").non_volatile and lookup("471-34-1").formation_enthalpy.value == pytest.approx(-1207e3, rel=2e-3)

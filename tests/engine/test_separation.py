@@ -77,12 +77,24 @@ def test_a_species_between_the_keys_that_does_not_distribute_stays_whole():
 
 def test_keys_that_are_not_neighbours():
     """Ethylene over n-octane with isobutane between, as an alkylation's effluent: nearly no reflux is needed."""
-    unit = {"id": "COL", "kind": "shortcut-column", "light_key": "ethylene", "heavy_key": "octane", "top_pressure": "8 bar",
-            "bottom_pressure": "8 bar", "condenser": "partial", "light_recovery": "99 %", "heavy_recovery": "99 %"}  # fmt: skip
+    unit = {
+        "id": "COL",
+        "kind": "shortcut-column",
+        "light_key": "ethylene",
+        "heavy_key": "octane",
+        "top_pressure": "8 bar",
+        "bottom_pressure": "8 bar",
+        "condenser": "partial",
+        "light_recovery": "99 %",
+        "heavy_recovery": "99 %",
+    }
     flows = {"ethylene": "5 kmol/h", "isobutane": "75 kmol/h", "octane": "20 kmol/h"}
-    project = document({"ethylene": "74-85-1", "isobutane": "75-28-5", "octane": "111-65-9"}, [unit],
-                       [feed("f", "COL", flows, T="40 degC", P="8 bar"), {"id": "top", "from": "COL.distillate"},
-                        {"id": "bottom", "from": "COL.bottoms"}], phase_model="peng-robinson")  # fmt: skip
+    project = document(
+        {"ethylene": "74-85-1", "isobutane": "75-28-5", "octane": "111-65-9"},
+        [unit],
+        [feed("f", "COL", flows, T="40 degC", P="8 bar"), {"id": "top", "from": "COL.distillate"}, {"id": "bottom", "from": "COL.bottoms"}],
+        phase_model="peng-robinson",
+    )
     solution = solve(project)
     values = solution.units["COL"].values
     assert solution.solved, solution.messages
@@ -107,13 +119,18 @@ def test_a_column_above_its_feeds_pressure_is_refused_with_both_pressures():
 
 
 def test_a_mixer_says_what_it_does_to_uneven_pressures():
-    project = document({"water": "7732-18-5"}, [{"id": "M", "kind": "mixer"}],
-                       [feed("a", "M", {"water": "10 kmol/h"}, P="36 psi"), feed("b", "M", {"water": "10 kmol/h"}, P="14.7 psi"),
-                        {"id": "p", "from": "M"}], display="us-customary")  # fmt: skip
+    project = document(
+        {"water": "7732-18-5"},
+        [{"id": "M", "kind": "mixer"}],
+        [
+            feed("a", "M", {"water": "10 kmol/h"}, P="36 psi"),
+            feed("b", "M", {"water": "10 kmol/h"}, P="14.7 psi"),
+            {"id": "p", "from": "M"},
+        ],
+        display="us-customary",
+    )
     said = [m.what for m in solve(project).messages]
-    assert said == [
-        "M: Its inlets are at 36.00 psi and 14.70 psi: it runs at 14.70 psi, and what comes at more is throttled to that."
-    ]
+    assert said == ["M: Its inlets are at 36.00 psi and 14.70 psi: it runs at 14.70 psi, and what comes at more is throttled to that."]
     project.streams[1].given.pressure = "35.8 psi"
     assert solve(project).messages == []
 
@@ -144,9 +161,7 @@ def test_column_by_hand_at_its_own_volatilities():
     # the heavy third species stays below: d/b = (1.2/38.8) α_x^N, α_x from CoolProp's vapour pressures at both ends
     ends = (values["top_temperature"], values["bottom_temperature"])
     ratios = [PropsSI("P", "T", T, "Q", 0, "o-Xylene") / PropsSI("P", "T", T, "Q", 0, "Toluene") for T in ends]
-    assert top.flow["xylene"] / bottom.flow["xylene"] == pytest.approx(
-        1.2 / 38.8 * np.sqrt(np.prod(ratios)) ** N, rel=0.15
-    )
+    assert top.flow["xylene"] / bottom.flow["xylene"] == pytest.approx(1.2 / 38.8 * np.sqrt(np.prod(ratios)) ** N, rel=0.15)
     assert values["reflux_used"] == pytest.approx(1.3 * values["minimum_reflux"])
     assert values["stages"] == pytest.approx(gilliland(N, values["minimum_reflux"], values["reflux_used"]))
     assert values["minimum_stages"] < values["stages"] < 3 * values["minimum_stages"]
@@ -160,9 +175,7 @@ def test_column_by_hand_at_its_own_volatilities():
 
 
 def test_column_by_compositions_and_with_a_partial_condenser():
-    solution = solve(
-        column(keys_by="composition", light_in_bottoms="2 %", heavy_in_distillate="1 %", condenser="partial")
-    )
+    solution = solve(column(keys_by="composition", light_in_bottoms="2 %", heavy_in_distillate="1 %", condenser="partial"))
     assert solution.solved, solution.messages
     top, bottom = solution.streams["top"], solution.streams["bottom"]
     assert bottom.flow["benzene"] / bottom.total == pytest.approx(0.02, rel=1e-9)
@@ -170,14 +183,17 @@ def test_column_by_compositions_and_with_a_partial_condenser():
     assert top.vapour_fraction == pytest.approx(1.0, abs=1e-6)
 
 
-@pytest.mark.parametrize(("more", "said"), [
-    ({"light_key": "toluene", "heavy_key": "benzene"}, "From light to heavy the feed holds benzene, toluene, xylene"),
-    ({"reflux_by": "ratio", "reflux": "0.3"}, "below its minimum of"),
-    ({"light_key": None}, "has no light key"),
-    ({"heavy_key": "benzene"}, "are the same species"),
-    ({"top_pressure": "2 bar", "bottom_pressure": "1 bar"}, "at the bottom lies below"),
-    ({"keys_by": "composition", "light_in_bottoms": "50 %", "heavy_in_distillate": "50 %"}, "cannot be reached"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        ({"light_key": "toluene", "heavy_key": "benzene"}, "From light to heavy the feed holds benzene, toluene, xylene"),
+        ({"reflux_by": "ratio", "reflux": "0.3"}, "below its minimum of"),
+        ({"light_key": None}, "has no light key"),
+        ({"heavy_key": "benzene"}, "are the same species"),
+        ({"top_pressure": "2 bar", "bottom_pressure": "1 bar"}, "at the bottom lies below"),
+        ({"keys_by": "composition", "light_in_bottoms": "50 %", "heavy_in_distillate": "50 %"}, "cannot be reached"),
+    ],
+)
 def test_column_says_what_is_wrong(more, said):
     solution = solve(column(**more))
     assert not solution.solved and any(said in m.what + m.todo for m in solution.messages), solution.messages
@@ -191,10 +207,14 @@ def exchanger(T_hot="200 degC", **more):
     return document(
         {"water": "7732-18-5", "nitrogen": "7727-37-9"},
         [{"id": "HX", "kind": "exchanger", **more}],
-        [feed("h", "HX.hot", {"nitrogen": "100 kmol/h"}, T=T_hot, P="2 bar"), {"id": "ho", "from": "HX.hot"},
-         feed("c", "HX.cold", {"nitrogen": "80 kmol/h"}, T="20 degC", P="2 bar"), {"id": "co", "from": "HX.cold"}],
+        [
+            feed("h", "HX.hot", {"nitrogen": "100 kmol/h"}, T=T_hot, P="2 bar"),
+            {"id": "ho", "from": "HX.hot"},
+            feed("c", "HX.cold", {"nitrogen": "80 kmol/h"}, T="20 degC", P="2 bar"),
+            {"id": "co", "from": "HX.cold"},
+        ],
         phase_model="peng-robinson",
-    )  # fmt: skip
+    )
 
 
 def test_exchanger_by_ua_against_the_effectiveness_formula():
@@ -209,9 +229,7 @@ def test_exchanger_by_ua_against_the_effectiveness_formula():
     effectiveness = (1 - np.exp(-n * (1 - c))) / (1 - c * np.exp(-n * (1 - c)))
     values = solution.units["HX"].values
     assert values["exchanged"] == pytest.approx(effectiveness * c_min * 180, rel=0.01)
-    assert values["ua"] == pytest.approx(1200) and values["mean_difference"] == pytest.approx(
-        values["exchanged"] / 1200
-    )
+    assert values["ua"] == pytest.approx(1200) and values["mean_difference"] == pytest.approx(values["exchanged"] / 1200)
 
 
 def test_exchanger_holds_its_approach_also_where_it_lies_inside():
@@ -277,15 +295,18 @@ def test_the_inside_is_looked_at_again_after_a_phase_or_the_approach_changed():
 def test_area_integral_of_a_linear_profile_is_the_logarithmic_mean():
     """ΔT from 10 to 40 K over 100 kW: mean 30/ln 4 = 21.64 K, UA = 4.621 kW/K; constant ΔT 20 K: 5 kW/K."""
     assert area_integral(np.array([0.0, 1e5]), np.array([10.0, 40.0])) == pytest.approx(1e5 / (30 / np.log(4)))
-    assert area_integral(np.linspace(0, 1e5, 13), np.linspace(10, 40, 13)) == pytest.approx(
-        1e5 / (30 / np.log(4)), rel=1e-9
-    )
+    assert area_integral(np.linspace(0, 1e5, 13), np.linspace(10, 40, 13)) == pytest.approx(1e5 / (30 / np.log(4)), rel=1e-9)
     assert area_integral(np.array([0.0, 1e5]), np.array([20.0, 20.0])) == pytest.approx(5e3)
 
 
-@pytest.mark.parametrize("more", [
-    {"mode": "cold", "cold_outlet": "210 degC"}, {"mode": "hot", "hot_outlet": "10 degC"}, {"mode": "duty", "duty": "5 MW"},
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "more",
+    [
+        {"mode": "cold", "cold_outlet": "210 degC"},
+        {"mode": "hot", "hot_outlet": "10 degC"},
+        {"mode": "duty", "duty": "5 MW"},
+    ],
+)
 def test_crossing_temperatures_are_refused(more):
     solution = solve(exchanger(**more))
     assert not solution.solved and "co" not in {s for s, v in solution.streams.items() if v is None}
@@ -347,9 +368,7 @@ def test_decanter_by_shares_and_by_equilibrium():
     solution = solve(base)
     assert solution.solved, solution.messages
     light, heavy = solution.streams["l"], solution.streams["h"]
-    assert (
-        light.flow["hexane"] / light.total > 0.97 and heavy.flow["water"] / heavy.total > 0.999
-    )  # hardly soluble (common practice)
+    assert light.flow["hexane"] / light.total > 0.97 and heavy.flow["water"] / heavy.total > 0.999  # hardly soluble (common practice)
     ideal = load(base.dump() | {"phase_model": {"kind": "ideal"}})
     assert any("only one liquid" in m.what for m in solve(ideal).messages)
 
@@ -366,15 +385,22 @@ def test_washer_neutralises():
     project = document(
         {k: v for k, v in species.items() if k != "salt"},
         [{"id": "WASH", "kind": "washer", "set": "s", "share": {"nitrogen": "100 %"}, "temperature": "30 degC"}],
-        [feed("gas", "WASH", {"nitrogen": "100 kmol/h", "acid": "10 kmol/h"}, T="60 degC", P="1.5 bar"),
-         feed("liquor", "WASH", {"water": "200 kmol/h", "ammonia": "12 kmol/h"}, P="2 bar"),
-         {"id": "clean", "from": "WASH.gas"}, {"id": "spent", "from": "WASH.liquid"}],
+        [
+            feed("gas", "WASH", {"nitrogen": "100 kmol/h", "acid": "10 kmol/h"}, T="60 degC", P="1.5 bar"),
+            feed("liquor", "WASH", {"water": "200 kmol/h", "ammonia": "12 kmol/h"}, P="2 bar"),
+            {"id": "clean", "from": "WASH.gas"},
+            {"id": "spent", "from": "WASH.liquid"},
+        ],
         [{"id": "neutralise", "equation": "acid + ammonia = salt", "conversion": {"key": "acid", "value": "100 %"}}],
         [{"id": "s", "steps": [["neutralise"]]}],
-    )  # fmt: skip
+    )
     edit.add_own_species(project, "salt", "C2H7NO2", non_volatile=True)
-    for field, text in (("formation_enthalpy", "-616 kJ/mol"), ("heat_capacity", "140 J/(mol K)"), ("liquid_density", "1170 kg/m3"),
-                        ("entropy", "200 J/(mol K)")):  # fmt: skip
+    for field, text in (
+        ("formation_enthalpy", "-616 kJ/mol"),
+        ("heat_capacity", "140 J/(mol K)"),
+        ("liquid_density", "1170 kg/m3"),
+        ("entropy", "200 J/(mol K)"),
+    ):
         edit.set_species_datum(project, "salt", field, text)
     solution = solve(project)
     assert solution.solved, solution.messages
@@ -426,8 +452,10 @@ def alkylation(purge):
         {"id": "purge", "from": "SPLIT.drawn"},
         {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
     ]
-    reactions = [{"id": "r1", "equation": "isobutane + ethylene = hexane", "conversion": {"key": "ethylene", "value": "95 %"}},
-                 {"id": "r2", "equation": "hexane + ethylene = octane", "conversion": {"key": "hexane", "value": "10 %"}}]  # fmt: skip
+    reactions = [
+        {"id": "r1", "equation": "isobutane + ethylene = hexane", "conversion": {"key": "ethylene", "value": "95 %"}},
+        {"id": "r2", "equation": "hexane + ethylene = octane", "conversion": {"key": "hexane", "value": "10 %"}},
+    ]
     return document(species, units, streams, reactions, [{"id": "main", "steps": [["r1"], ["r2"]]}], "peng-robinson")
 
 

@@ -12,10 +12,20 @@ from gulch.engine.species.databank import choose
 
 @pytest.mark.parametrize(
     ("query", "cas"),
-    [("ethylene", "74-85-1"), ("ethene", "74-85-1"), ("C2H4", "74-85-1"), ("74-85-1", "74-85-1"), ("water", "7732-18-5"),
-     ("H2O", "7732-18-5"), ("diethyl ether", "60-29-7"), ("styrene", "100-42-5"), ("CO2", "124-38-9"), ("hydrogen", "1333-74-0"),
-     ("wood alcohol", "67-56-1")],
-)  # fmt: skip
+    [
+        ("ethylene", "74-85-1"),
+        ("ethene", "74-85-1"),
+        ("C2H4", "74-85-1"),
+        ("74-85-1", "74-85-1"),
+        ("water", "7732-18-5"),
+        ("H2O", "7732-18-5"),
+        ("diethyl ether", "60-29-7"),
+        ("styrene", "100-42-5"),
+        ("CO2", "124-38-9"),
+        ("hydrogen", "1333-74-0"),
+        ("wood alcohol", "67-56-1"),
+    ],
+)
 def test_finds_by_name_synonym_formula_cas(query, cas):
     assert find(query)[0].cas == cas
 

@@ -13,15 +13,18 @@ from gulch.engine.flowsheet.edit import complete_streams
 from gulch.engine.phases import phase_model
 
 COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
-BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2",
-        "rate": {"forward": {"k": "1e7 1/s", "energy": "110 kJ/mol"}, "orders": {"co": "1"}}}  # fmt: skip
+BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2", "rate": {"forward": {"k": "1e7 1/s", "energy": "110 kJ/mol"}, "orders": {"co": "1"}}}
 
 
 def burner(unit, co="20 kmol/h"):
     flow = {"co": co, "o2": "15 kmol/h", "n2": "65 kmol/h"}
-    return document(COMBUSTION, [{"id": "R", "set": "main", "phase": "vapour", **unit}],
-                    [feed("F", "R", flow, T="326.85 degC", P="1.5 bar"), {"id": "P", "from": "R"}], [BURN],
-                    [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+    return document(
+        COMBUSTION,
+        [{"id": "R", "set": "main", "phase": "vapour", **unit}],
+        [feed("F", "R", flow, T="326.85 degC", P="1.5 bar"), {"id": "P", "from": "R"}],
+        [BURN],
+        [{"id": "main", "steps": [["r1"]]}],
+    )
 
 
 @pytest.mark.parametrize(("volume", "T"), [("0.05 m3", 2206.4), ("2 m3", 2208.2)])
@@ -40,8 +43,12 @@ def test_the_hot_spot_does_not_hide_between_the_points_of_the_profile():
     """The same tube cut to a hundredth, with U A per volume kept, shows its hot spot with a hundred times the points."""
 
     def hottest(share):
-        unit = {"kind": "plug-flow", "volume": f"{500 * share} m3", "limit": "4000 degC",
-                "heat": {"mode": "coolant", "coolant": "300 degC", "conductance": f"{2 * share} kW/K"}}  # fmt: skip
+        unit = {
+            "kind": "plug-flow",
+            "volume": f"{500 * share} m3",
+            "limit": "4000 degC",
+            "heat": {"mode": "coolant", "coolant": "300 degC", "conductance": f"{2 * share} kW/K"},
+        }
         return solve(burner(unit, "8 kmol/h")).units["R"].values
 
     long, short = hottest(1.0), hottest(0.05)
@@ -53,9 +60,14 @@ LIQUID = {"A": "106-97-8", "B": "75-28-5"}
 
 
 def liquid_reactor(unit, rate, T="350 K"):
-    return document(LIQUID, [{"id": "R", "set": "main", "phase": "liquid", **unit}],
-                    [feed("F", "R", {"A": "36 kmol/h"}, T=T, P="40 bar"), {"id": "P", "from": "R"}],
-                    [{"id": "r1", "equation": "A = B", "rate": rate}], [{"id": "main", "steps": [["r1"]]}], "peng-robinson")  # fmt: skip
+    return document(
+        LIQUID,
+        [{"id": "R", "set": "main", "phase": "liquid", **unit}],
+        [feed("F", "R", {"A": "36 kmol/h"}, T=T, P="40 bar"), {"id": "P", "from": "R"}],
+        [{"id": "r1", "equation": "A = B", "rate": rate}],
+        [{"id": "main", "steps": [["r1"]]}],
+        "peng-robinson",
+    )
 
 
 @pytest.mark.parametrize("power", ["0", "2.5", "-1"])
@@ -108,9 +120,15 @@ def test_a_quotient_of_a_burnt_up_reactant_is_not_shown():
         "mixture": "gas",
         "heat": {"mode": "isothermal", "temperature": "25 degC"},
     }
-    s = solve(document({"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5"}, [{"id": "R", **unit}],
-                       [feed("F", "R", {"h2": "10 kmol/h", "o2": "100 kmol/h"}, T="25 degC", P="0.1 bar"), {"id": "P", "from": "R"}],
-                       [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}], [{"id": "main", "steps": [["r1"]]}]))  # fmt: skip
+    s = solve(
+        document(
+            {"h2": "1333-74-0", "o2": "7782-44-7", "h2o": "7732-18-5"},
+            [{"id": "R", **unit}],
+            [feed("F", "R", {"h2": "10 kmol/h", "o2": "100 kmol/h"}, T="25 degC", P="0.1 bar"), {"id": "P", "from": "R"}],
+            [{"id": "r1", "equation": "2 h2 + o2 = 2 h2o"}],
+            [{"id": "main", "steps": [["r1"]]}],
+        )
+    )
     (row,) = s.units["R"].reactions
     assert s.solved and row["ln_k"] > 150.0 and row["ln_q"] is None and row["gone"] == "h2"
     assert np.isfinite(s.streams["P"].temperature) and math.isfinite(row["extent"])
@@ -123,16 +141,21 @@ def washed(temperature=None):
     """HCl gas into caustic soda: the formation enthalpies of what is dissolved are a handbook's (CRC), −470.1 and −407.3."""
     own = {"naoh": ("NaOH", "-470.1 kJ/mol"), "nacl": ("NaCl", "-407.3 kJ/mol")}
     species = [{"id": "hcl", "cas": "7647-01-0"}, {"id": "water", "cas": "7732-18-5"}]
-    species += [
-        {"id": i, "data": {"formula": f, "non_volatile": True, "formation_enthalpy": h}} for i, (f, h) in own.items()
-    ]
+    species += [{"id": i, "data": {"formula": f, "non_volatile": True, "formation_enthalpy": h}} for i, (f, h) in own.items()]
     unit = {"id": "W", "kind": "washer", "set": "main", "share": {"hcl": "100 %"}}
     flow = {"water": "100 kmol/h", "naoh": "5 kmol/h"}
-    project = document({}, [unit | ({"temperature": temperature} if temperature else {})],
-                       [feed("gas", "W", {"hcl": "1 kmol/h"}, P="1.5 bar"), feed("lye", "W", flow, P="1.5 bar"),
-                        {"id": "out", "from": "W.gas"}, {"id": "spent", "from": "W.liquid"}],
-                       [{"id": "r1", "equation": "hcl + naoh = nacl + water", "conversion": {"key": "hcl", "value": "100 %"}}],
-                       [{"id": "main", "steps": [["r1"]]}])  # fmt: skip
+    project = document(
+        {},
+        [unit | ({"temperature": temperature} if temperature else {})],
+        [
+            feed("gas", "W", {"hcl": "1 kmol/h"}, P="1.5 bar"),
+            feed("lye", "W", flow, P="1.5 bar"),
+            {"id": "out", "from": "W.gas"},
+            {"id": "spent", "from": "W.liquid"},
+        ],
+        [{"id": "r1", "equation": "hcl + naoh = nacl + water", "conversion": {"key": "hcl", "value": "100 %"}}],
+        [{"id": "main", "steps": [["r1"]]}],
+    )
     return load(project.dump() | {"species": species})
 
 
@@ -160,8 +183,14 @@ def test_a_vapour_fraction_has_one_answer_wherever_the_feed_comes_from(T):
         "toluene": "24.00 kmol/h",
     }
     species = {"h2": "1333-74-0", "ch4": "74-82-8", "benzene": "71-43-2", "ch": "110-82-7", "toluene": "108-88-3"}
-    s = solve(document(species, [{"id": "H", "kind": "heater", "vapour_fraction": "10.73 %"}],
-                       [feed("F", "H", flow, T=T, P="83.4 bar"), {"id": "P", "from": "H"}], phase_model="peng-robinson"))  # fmt: skip
+    s = solve(
+        document(
+            species,
+            [{"id": "H", "kind": "heater", "vapour_fraction": "10.73 %"}],
+            [feed("F", "H", flow, T=T, P="83.4 bar"), {"id": "P", "from": "H"}],
+            phase_model="peng-robinson",
+        )
+    )
     assert s.solved and s.streams["P"].temperature == pytest.approx(273.15 + 161.9, abs=3.0)  # flat there: 1 K is 2e-5
     assert s.streams["P"].vapour_fraction == pytest.approx(0.1073, abs=1e-7)
     assert any("as well" in m.what for m in s.messages)
@@ -174,18 +203,19 @@ EFFLUENT = {"h2": "1333-74-0", "eb": "100-41-4", "st": "100-42-5", "water": "773
 
 def effluent(unit):
     flow = {"h2": "54 kmol/h", "eb": "50 kmol/h", "st": "50 kmol/h", "water": "900 kmol/h"}
-    project = document(EFFLUENT, [{"id": "C", "kind": "heater", "temperature": "40 degC"}, unit],
-                       [feed("F", "C", flow, T="600 degC", P="1.5 bar"), {"id": "S", "from": "C", "to": unit["id"]}],
-                       phase_model="peng-robinson")  # fmt: skip
+    project = document(
+        EFFLUENT,
+        [{"id": "C", "kind": "heater", "temperature": "40 degC"}, unit],
+        [feed("F", "C", flow, T="600 degC", P="1.5 bar"), {"id": "S", "from": "C", "to": unit["id"]}],
+        phase_model="peng-robinson",
+    )
     complete_streams(project)
     return project
 
 
 def test_a_third_phase_is_said_on_the_stream_and_on_what_rests_on_it():
     said = [m for m in solve(effluent({"id": "M", "kind": "mixer"})).messages if m.level == "warning"]
-    assert {"S", "C"} <= {m.where for m in said} and any(
-        "third phase" in m.what or "two liquids" in m.what for m in said
-    )
+    assert {"S", "C"} <= {m.where for m in said} and any("third phase" in m.what or "two liquids" in m.what for m in said)
     assert any("poor guide" in m.what and "water with" in m.what for m in said)
 
 
@@ -214,9 +244,7 @@ def test_the_model_is_called_a_poor_guide_only_where_it_is(pair, told):
     assert any("poor guide" in m.what for m in s.messages) == told
 
 
-@pytest.mark.parametrize(
-    "phase, heat, words", [("vapour", -45.8e3, "of gases at 25"), ("liquid", -44.0e3, "of pure liquids at 25")]
-)
+@pytest.mark.parametrize("phase, heat, words", [("vapour", -45.8e3, "of gases at 25"), ("liquid", -44.0e3, "of pure liquids at 25")])
 def test_the_heat_of_reaction_says_where_it_holds(phase, heat, words):
     """C2H4 + H2O = C2H5OH: −45.8 kJ/mol of gases; with liquid water and ethanol (heats of vaporisation 44.0 and 42.3 kJ/mol,
     handbooks) −44.1. Ethylene is no liquid at 25 °C."""
@@ -250,9 +278,7 @@ def said(project):
 def test_a_steep_rate_is_asked_about_at_the_temperatures_in_use():
     """280 kJ/mol is usual for cracking at 850 °C (any text); the same rate at 25 °C would look absurd."""
     rate = {"forward": {"k": "1e14 1/s", "energy": "280 kJ/mol"}}
-    hot = burner(
-        {"kind": "plug-flow", "volume": "1 m3", "heat": {"mode": "isothermal", "temperature": "850 degC"}}
-    ).dump()
+    hot = burner({"kind": "plug-flow", "volume": "1 m3", "heat": {"mode": "isothermal", "temperature": "850 degC"}}).dump()
     hot["reactions"][0]["rate"] = rate | {"orders": {"co": "1"}}
     assert not [m for m in check(load(hot)) if m.level == "question"]
     hot["reactions"][0]["rate"]["forward"]["energy"] = "280000 kJ/mol"
@@ -266,8 +292,11 @@ def test_cold_argon_is_inside_its_heat_capacity_and_a_hot_trace_is_left_out():
         [feed("F", "M", {"ar": "1 kmol/h"}, T="-20 degC"), {"id": "P", "from": "M"}],
     )
     assert said(cold) == []
-    hot = document({"n2": "7727-37-9", "dme": "115-10-6"}, [{"id": "H", "kind": "heater", "duty": "40 kW"}],
-                   [feed("F", "H", {"n2": "3.6 kmol/h", "dme": "1e-4 kmol/h"}), {"id": "P", "from": "H"}])  # fmt: skip
+    hot = document(
+        {"n2": "7727-37-9", "dme": "115-10-6"},
+        [{"id": "H", "kind": "heater", "duty": "40 kW"}],
+        [feed("F", "H", {"n2": "3.6 kmol/h", "dme": "1e-4 kmol/h"}), {"id": "P", "from": "H"}],
+    )
     assert said(hot) == []
     hot.streams[0].given.flow["dme"] = "0.1 kmol/h"
     assert any("heat-capacity data of dme" in what for what in said(hot))

@@ -31,8 +31,9 @@ def test_a_new_feed_invents_no_flow_and_counts_its_state_as_assumed():
     assert any("carries nothing" in what for what in lines(project, "error"))
 
 
-@pytest.mark.parametrize("display, T, P", [("process-metric", "25 degC", "1 bar"), ("us-customary", "77 degF", "14.5 psi"),
-                                           ("si", "298.1 K", "1e+05 Pa")])  # fmt: skip
+@pytest.mark.parametrize(
+    "display, T, P", [("process-metric", "25 degC", "1 bar"), ("us-customary", "77 degF", "14.5 psi"), ("si", "298.1 K", "1e+05 Pa")]
+)
 def test_assumed_values_are_in_the_units_of_the_project(display, T, P):
     found = addresses(started(display=display))
     assert (found["feed1.temperature"].text, found["feed1.pressure"].text) == (T, P)
@@ -40,10 +41,13 @@ def test_assumed_values_are_in_the_units_of_the_project(display, T, P):
 
 def test_a_reactor_counts_what_nobody_typed_and_takes_feed_temperature_and_phase():
     project = document(
-        {"a": "106-97-8", "b": "75-28-5"}, [{"id": "R1", "kind": "plug-flow", "set": "main", "volume": "1 m3"}],
+        {"a": "106-97-8", "b": "75-28-5"},
+        [{"id": "R1", "kind": "plug-flow", "set": "main", "volume": "1 m3"}],
         [feed("F", "R1", {"a": "10 kmol/h"}, T="20 degC", P="10 bar"), {"id": "P", "from": "R1"}],
-        [{"id": "r1", "equation": "a = b", "rate": {"forward": {"k": "1e-3 1/s"}}}], [{"id": "main", "steps": [["r1"]]}], "peng-robinson",
-    )  # fmt: skip
+        [{"id": "r1", "equation": "a = b", "rate": {"forward": {"k": "1e-3 1/s"}}}],
+        [{"id": "main", "steps": [["r1"]]}],
+        "peng-robinson",
+    )
     (line,) = [what for what in lines(project, "assumed") if what.startswith("R1:")]
     assert "r1: 1 assumed: activation energy, as zero." in lines(project, "assumed")
     assert line.startswith("R1: ") and all(w in line for w in ("phase", "heat", "pressure")) and "volume" not in line
@@ -90,8 +94,11 @@ def test_every_kind_can_be_taken_over_whole():
 
 
 def with_column():
-    return document(SPECIES, [{"id": "COL1", "kind": "shortcut-column", "light_key": "ethanol", "heavy_key": "water"}],
-                    [feed("F", "COL1", {"ethanol": "50 kmol/h", "water": "50 kmol/h"})])  # fmt: skip
+    return document(
+        SPECIES,
+        [{"id": "COL1", "kind": "shortcut-column", "light_key": "ethanol", "heavy_key": "water"}],
+        [feed("F", "COL1", {"ethanol": "50 kmol/h", "water": "50 kmol/h"})],
+    )
 
 
 PLACES = [
@@ -133,9 +140,7 @@ def test_a_bare_share_takes_the_unit_shown_and_is_asked_about_once(place):
     assert not [m for m in check(project) if m.level == "question"]
 
 
-@pytest.mark.parametrize(
-    "text, asks", [("0.28 %", False), ("28", False), ("1", True), ("0", False), ("0.1 ppm", False)]
-)
+@pytest.mark.parametrize("text, asks", [("0.28 %", False), ("28", False), ("1", True), ("0", False), ("0.1 ppm", False)])
 def test_only_what_could_be_meant_as_a_fraction_is_asked(text, asks):
     project = full()
     typed(project, PLACES[0], text, "fraction")
@@ -159,9 +164,7 @@ def test_typing_again_with_a_unit_ends_the_doubt():
     assert project.doubtful == []
 
 
-@pytest.mark.parametrize(
-    "place", ["knob.k1.foo", "gauge.g1.low", "sizing.nothing", "knob", "tie.nowhere", "nothing.at.all"]
-)
+@pytest.mark.parametrize("place", ["knob.k1.foo", "gauge.g1.low", "sizing.nothing", "knob", "tie.nowhere", "nothing.at.all"])
 def test_places_that_a_file_made_up_are_passed_over(place):
     project = full()
     project.doubtful = [place]

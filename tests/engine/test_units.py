@@ -68,8 +68,14 @@ def reactor(conversions, flows, steps, heat=None, **more):
         "full": "CH4 + 2 O2 = CO2 + 2 H2O",
         "shift": "CO + H2O = CO2 + H2",
     }
-    species = {"methane": "74-82-8", "oxygen": "7782-44-7", "co": "630-08-0", "co2": "124-38-9", "water": "7732-18-5",
-               "hydrogen": "1333-74-0"}  # fmt: skip
+    species = {
+        "methane": "74-82-8",
+        "oxygen": "7782-44-7",
+        "co": "630-08-0",
+        "co2": "124-38-9",
+        "water": "7732-18-5",
+        "hydrogen": "1333-74-0",
+    }
     keys = {"partial": "methane", "full": "methane", "shift": "co"}
     return document(
         species,
@@ -83,10 +89,7 @@ def reactor(conversions, flows, steps, heat=None, **more):
             }
         ],
         [feed("feed", "R", flows, T="500 degC"), {"id": "out", "from": "R"}],
-        [
-            {"id": i, "equation": equations[i], "conversion": {"key": keys[i], "value": v}}
-            for i, v in conversions.items()
-        ],
+        [{"id": i, "equation": equations[i], "conversion": {"key": keys[i], "value": v}} for i, v in conversions.items()],
         [{"id": "s", "steps": steps}],
     )
 
@@ -100,9 +103,7 @@ def test_80_per_cent_of_50_leaves_10_and_makes_40():
     assert out["oxygen"] == pytest.approx(120 * KMOL_H)
 
 
-@pytest.mark.parametrize(
-    ("oxygen", "achieved"), [("1440 kg/h", 0.6), ("1600 kg/h", 0.6), ("720 kg/h", 0.3), ("144 kg/h", 0.06)]
-)
+@pytest.mark.parametrize(("oxygen", "achieved"), [("1440 kg/h", 0.6), ("1600 kg/h", 0.6), ("720 kg/h", 0.3), ("144 kg/h", 0.06)])
 def test_oxygen_limits_partial_oxidation(oxygen, achieved):
     """150 kmol/h CH4 at 60 % needs 150 · 0.6 / 2 = 45 kmol/h = 1440 kg/h O2; below that it falls in proportion (hand calculation)."""
     base = reactor({"partial": "60 %"}, {"methane": "150 kmol/h", "oxygen": "1 kmol/h"}, [["partial"]]).dump()
@@ -134,9 +135,7 @@ def test_step_stops_reactions_that_share_a_used_up_reactant():
 
 
 def test_products_of_a_step_are_not_consumed_in_it():
-    reached, _ = run_step(
-        np.array([[-1.0, 1.0, 0.0], [0.0, -1.0, 1.0]]), np.array([5.0, 3.0]), np.array([10.0, 1.0, 0.0])
-    )
+    reached, _ = run_step(np.array([[-1.0, 1.0, 0.0], [0.0, -1.0, 1.0]]), np.array([5.0, 3.0]), np.array([10.0, 1.0, 0.0]))
     np.testing.assert_allclose(reached, [5.0, 1.0])
 
 
@@ -148,9 +147,7 @@ def test_adiabatic_reactor_heats_by_the_heat_of_reaction():
     assert hot.streams["out"].temperature > 900.0
     assert hot.units["R"].values["duty"] == pytest.approx(0.0, abs=1e-3)
     assert held.units["R"].values["duty"] == pytest.approx(-802.3e3 * 10 * KMOL_H, rel=0.01)  # 500 °C against 25 °C
-    given = solve(
-        reactor({"full": "100 %"}, flows, [["full"]], {"mode": "duty", "duty": f"{held.units['R'].values['duty']} W"})
-    )
+    given = solve(reactor({"full": "100 %"}, flows, [["full"]], {"mode": "duty", "duty": f"{held.units['R'].values['duty']} W"}))
     assert given.streams["out"].temperature == pytest.approx(773.15, abs=1e-4)
     same = solve(reactor({"full": "100 %"}, flows, [["full"]], {"mode": "feed-temperature"}, pressure_drop="2 bar"))
     assert same.streams["out"].temperature == pytest.approx(773.15)
@@ -177,11 +174,7 @@ def test_compressor_against_coolprop():
     """Nitrogen from 2 to 8 bar at 25 °C, isentropic."""
     s = PropsSI("S", "T", 298.15, "P", 2e5, "Nitrogen")
     T = PropsSI("T", "S", s, "P", 8e5, "Nitrogen")
-    work = (
-        (PropsSI("Hmolar", "T", T, "P", 8e5, "Nitrogen") - PropsSI("Hmolar", "T", 298.15, "P", 2e5, "Nitrogen"))
-        * 100
-        * KMOL_H
-    )
+    work = (PropsSI("Hmolar", "T", T, "P", 8e5, "Nitrogen") - PropsSI("Hmolar", "T", 298.15, "P", 2e5, "Nitrogen")) * 100 * KMOL_H
     ideal = solve(compressor("8 bar"))
     assert ideal.streams["out"].temperature == pytest.approx(T, abs=0.5)
     assert ideal.units["K"].values["work"] == pytest.approx(work, rel=3e-3)
@@ -210,9 +203,11 @@ def test_units_say_what_is_wrong(unit, words):
 
 def nitrogen(unit, T="400 K", P="4 bar"):
     return document(
-        {"nitrogen": "7727-37-9"}, [{"id": "K", **unit}],
-        [feed("f", "K", {"nitrogen": "3.6 kmol/h"}, T=T, P=P), {"id": "p", "from": "K"}], phase_model="peng-robinson",
-    )  # fmt: skip
+        {"nitrogen": "7727-37-9"},
+        [{"id": "K", **unit}],
+        [feed("f", "K", {"nitrogen": "3.6 kmol/h"}, T=T, P=P), {"id": "p", "from": "K"}],
+        phase_model="peng-robinson",
+    )
 
 
 @pytest.mark.parametrize(("kind", "P"), [("compressor", "16 bar"), ("expander", "1 bar")])
@@ -233,9 +228,11 @@ def test_shaft_work_against_coolprop(kind, P, efficiency):
 def test_polytropic_path_of_an_ideal_gas(kind, P, sign):
     """T2/T1 = (P2/P1)^((k − 1)/(k η)) compressing, with η in place of 1/η expanding; argon has k = 5/3."""
     project = document(
-        {"argon": "7440-37-1"}, [{"id": "K", "kind": kind, "pressure": f"{P} Pa", "path": "polytropic", "efficiency": "80 %"}],
-        [feed("f", "K", {"argon": "3.6 kmol/h"}, T="400 K", P="4 bar"), {"id": "p", "from": "K"}], phase_model="ideal",
-    )  # fmt: skip
+        {"argon": "7440-37-1"},
+        [{"id": "K", "kind": kind, "pressure": f"{P} Pa", "path": "polytropic", "efficiency": "80 %"}],
+        [feed("f", "K", {"argon": "3.6 kmol/h"}, T="400 K", P="4 bar"), {"id": "p", "from": "K"}],
+        phase_model="ideal",
+    )
     exponent = 0.4 / 0.8 if sign > 0 else 0.4 * 0.8
     assert solve(project).streams["p"].temperature == pytest.approx(400.0 * (P / 4e5) ** exponent, rel=1e-3)
 
@@ -253,8 +250,13 @@ def test_stages_with_cooling_between_them_save_work():
 
 def test_pump_by_hand():
     """W = V ΔP/η (any fluid-mechanics text)."""
-    s = solve(document({"water": "7732-18-5"}, [{"id": "P", "kind": "pump", "pressure": "51 bar", "efficiency": "50 %"}],
-                       [feed("f", "P", {"water": "3.6 kmol/h"}, P="1 bar"), {"id": "p", "from": "P"}]))  # fmt: skip
+    s = solve(
+        document(
+            {"water": "7732-18-5"},
+            [{"id": "P", "kind": "pump", "pressure": "51 bar", "efficiency": "50 %"}],
+            [feed("f", "P", {"water": "3.6 kmol/h"}, P="1 bar"), {"id": "p", "from": "P"}],
+        )
+    )
     assert s.units["P"].values["work"] == pytest.approx(s.streams["f"].volume_flow * 50e5 / 0.5, rel=1e-9)
     assert abs(s.units["P"].balances["energy"]) < 1e-9
 
@@ -269,9 +271,7 @@ def test_valve_flashes_at_the_same_enthalpy():
             phase_model="peng-robinson",
         )
     )
-    h1, liquid, vapour = (
-        PropsSI("Hmolar", *a, "Propane") for a in (("T", 318.15, "P", 18e5), ("Q", 0, "P", 2e5), ("Q", 1, "P", 2e5))
-    )
+    h1, liquid, vapour = (PropsSI("Hmolar", *a, "Propane") for a in (("T", 318.15, "P", 18e5), ("Q", 0, "P", 2e5), ("Q", 1, "P", 2e5)))
     assert s.streams["p"].vapour_fraction == pytest.approx((h1 - liquid) / (vapour - liquid), rel=0.03)
     assert s.streams["p"].enthalpy_flow == pytest.approx(s.streams["f"].enthalpy_flow, rel=1e-12)
 

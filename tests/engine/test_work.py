@@ -170,8 +170,9 @@ def test_parts_of_a_scan_make_the_whole_scan(workers):
     whole, scan, points = run_scan(project, project.scans[0]), project.scans[0], {}
     parts = blocks(project, scan.over[0].points)
     assert len(parts) == 2 and sorted(i for p in parts for i in p) == list(range(13))
-    jobs = [workers.submit(ScanPart(project.dump(), scan.id, p), lane="later", on_item=lambda j, item: points.update([item]))
-            for p in parts]  # fmt: skip
+    jobs = [
+        workers.submit(ScanPart(project.dump(), scan.id, p), lane="later", on_item=lambda j, item: points.update([item])) for p in parts
+    ]
     for job in jobs:
         done(job)
     for i, point in enumerate(whole.points):

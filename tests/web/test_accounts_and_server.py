@@ -44,9 +44,7 @@ def test_the_list_reads_no_solution_and_asks_few_questions(client, user, row, dj
 def test_revisions_come_in_pages(client, act, row):
     from gulch.web.projects.models import Revision
 
-    Revision.objects.bulk_create(
-        Revision(project=row, number=n, label=f"r{n}", document={}, parent=row.current) for n in range(2, 252)
-    )
+    Revision.objects.bulk_create(Revision(project=row, number=n, label=f"r{n}", document={}, parent=row.current) for n in range(2, 252))
     html = client.get(f"/p/{row.pk}/revisions/").content.decode()
     assert "r251" in html and "r120" not in html and "page 1 of 3" in html
     assert "r120" in client.get(f"/p/{row.pk}/revisions/?page=2").content.decode()
@@ -103,10 +101,16 @@ def test_pages_are_compressed_and_small(client, row):
 
 
 def test_behind_https_cookies_are_secure_and_origins_trusted(tmp_path):
-    code = ("from django.conf import settings as s; import json; print(json.dumps([s.SESSION_COOKIE_SECURE, s.CSRF_COOKIE_SECURE,"
-            "s.CSRF_TRUSTED_ORIGINS, oct(s.HOME.stat().st_mode)[-3:]]))")  # fmt: skip
-    environment = os.environ | {"GULCH_HOME": str(tmp_path / "home"), "GULCH_HTTPS": "1", "GULCH_HOSTS": "gulch.example.org",
-                                "DJANGO_SETTINGS_MODULE": "gulch.web.settings"}  # fmt: skip
+    code = (
+        "from django.conf import settings as s; import json; print(json.dumps([s.SESSION_COOKIE_SECURE, s.CSRF_COOKIE_SECURE,"
+        "s.CSRF_TRUSTED_ORIGINS, oct(s.HOME.stat().st_mode)[-3:]]))"
+    )
+    environment = os.environ | {
+        "GULCH_HOME": str(tmp_path / "home"),
+        "GULCH_HTTPS": "1",
+        "GULCH_HOSTS": "gulch.example.org",
+        "DJANGO_SETTINGS_MODULE": "gulch.web.settings",
+    }
     said = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True)
     assert json.loads(said.stdout) == [True, True, ["https://gulch.example.org"], "700"]
     assert oct((tmp_path / "home" / "secret-key").stat().st_mode)[-3:] == "600"
@@ -123,9 +127,7 @@ def test_every_table_that_goes_out_is_made_harmless(client, act, row):
     act("gauge-edit", id="overall", field="label", value="=cmd()")
     run = start(row, "scan1")
     text = client.get(f"/p/{row.pk}/scan-run/{run.pk}.csv").content.decode()
-    assert "'=cmd()" in text and not any(
-        cell.startswith("=") for cells in csv.reader(io.StringIO(text)) for cell in cells
-    )
+    assert "'=cmd()" in text and not any(cell.startswith("=") for cells in csv.reader(io.StringIO(text)) for cell in cells)
 
 
 def test_variants_are_solved_once(client, act, row, monkeypatch):

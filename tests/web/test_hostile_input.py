@@ -48,9 +48,20 @@ def test_hostile_files(client, user, name):
     assert json.loads(client.get(f"/p/{row.pk}/export.json").content)["format"] == "gulch-project"
 
 
-@pytest.mark.parametrize("text", ["1 9**9**9*bar", "1 bar**(9**9)", "1 " + "(" * 30 + "bar" + ")" * 30, "1 a" + " " * 30_000 + "b",
-                                  "9" * 200_000, "1 " + "m/" * 5000 + "s", "1 m^9^9^9", "1 bar^99999999",
-                                  "1 __import__('os')"])  # fmt: skip
+@pytest.mark.parametrize(
+    "text",
+    [
+        "1 9**9**9*bar",
+        "1 bar**(9**9)",
+        "1 " + "(" * 30 + "bar" + ")" * 30,
+        "1 a" + " " * 30_000 + "b",
+        "9" * 200_000,
+        "1 " + "m/" * 5000 + "s",
+        "1 m^9^9^9",
+        "1 bar^99999999",
+        "1 __import__('os')",
+    ],
+)
 def test_units_are_read_by_a_grammar_that_evaluates_nothing(text):
     for read in (
         lambda: parse(text, "pressure"),
@@ -114,15 +125,11 @@ def test_an_action_on_the_wrong_kind_of_thing_gets_a_sentence(client, act, row):
     }.items():
         if name in ACTIONS:
             before = row.current.document
-            response = client.post(
-                f"/p/{row.pk}/do/{name}/", form | {"version": row.version}, headers={"HX-Request": "true"}
-            )
+            response = client.post(f"/p/{row.pk}/do/{name}/", form | {"version": row.version}, headers={"HX-Request": "true"})
             assert response.status_code in (200, 422)
             row.refresh_from_db()
             assert response.status_code == 200 or row.current.document == before
-    response = client.post(
-        f"/p/{row.pk}/do/set/", {"address": "x", "value": "1" * 100_000}, headers={"HX-Request": "true"}
-    )
+    response = client.post(f"/p/{row.pk}/do/set/", {"address": "x", "value": "1" * 100_000}, headers={"HX-Request": "true"})
     assert response.status_code == 422 and "longer than" in response.content.decode()
 
 
@@ -150,8 +157,14 @@ def test_a_stored_document_that_cannot_be_shown_lists_exports_and_goes_back(clie
 
 
 @pytest.mark.parametrize(
-    ("fault", "words"), [("database or disk is full", "disk is full"), ("attempt to write a readonly database", "may only be read"),
-                         ("database is locked", "busy"), ("database disk image is malformed", "damaged")])  # fmt: skip
+    ("fault", "words"),
+    [
+        ("database or disk is full", "disk is full"),
+        ("attempt to write a readonly database", "may only be read"),
+        ("database is locked", "busy"),
+        ("database disk image is malformed", "damaged"),
+    ],
+)
 def test_a_database_that_refuses_gets_a_sentence(client, row, monkeypatch, fault, words):
     def refuse(*args, **kwargs):
         raise OperationalError(fault) from sqlite3.OperationalError(fault)

@@ -26,9 +26,7 @@ def cyclohexane(user):
 
 def test_loops_and_variants_open_for_an_empty_project(client, user):
     row = create_project(user, document({}), "Start")
-    assert "No recycle loop yet" in page(client, row, "loops") and "needs a gauge and a knob" in page(
-        client, row, "loops"
-    )
+    assert "No recycle loop yet" in page(client, row, "loops") and "needs a gauge and a knob" in page(client, row, "loops")
     assert "No variant yet" in page(client, row, "variants")
 
 
@@ -110,10 +108,7 @@ def test_tie_by_its_edits(row, act):
 def test_purge_target_in_one_step(row, act):
     act("purge-target", splitter="SPLIT", species="ethane", share="3.9 %")
     document = now(row)
-    assert (
-        document.targets[-1].value == "3.9 %"
-        and document.gauge(document.targets[-1].gauge).reads == "gas.fraction.ethane"
-    )
+    assert document.targets[-1].value == "3.9 %" and document.gauge(document.targets[-1].gauge).reads == "gas.fraction.ethane"
     assert row.latest["targets"][0]["met"]
     gas = row.latest["streams"]["gas"]
     assert gas["flow"]["ethane"] / gas["total"] == pytest.approx(0.039, rel=1e-5)
@@ -149,9 +144,7 @@ def test_variants_are_worked_on_compared_and_made_the_base(client, user, act, ro
     act("variant-add", name="drawn 9 %")
     id_ = now(row).working
     html = act("set", address="SPLIT.drawn", value="9 %", stage="process")
-    assert now(row).unit("SPLIT").drawn == "6.5 %" and [e.at for e in now(row).variant(id_).edits] == [
-        "units/SPLIT/drawn"
-    ]
+    assert now(row).unit("SPLIT").drawn == "6.5 %" and [e.at for e in now(row).variant(id_).edits] == ["units/SPLIT/drawn"]
     assert 'id="variant-chip"' in html and "9 % drawn" in html
     at_nine = row.latest["gauges"]["recycle_flow"]
     words = text_of(page(client, row, "variants"))
@@ -164,15 +157,11 @@ def test_variants_are_worked_on_compared_and_made_the_base(client, user, act, ro
     per_cent = re.search(r'id="row-recycle.flow".*?</tr>', page(client, row, "variants", "?compare=per-cent"), re.S)[0]
     assert f"{100 * at_nine * 3.6 / 648.9:.4g}"[:4] in per_cent
     act("operating-hours", value="7500 h")
-    yearly = re.search(
-        r'id="row-product.flow.ethanol".*?</tr>', page(client, row, "variants", "?compare=per-year"), re.S
-    )[0]
+    yearly = re.search(r'id="row-product.flow.ethanol".*?</tr>', page(client, row, "variants", "?compare=per-year"), re.S)[0]
     made = row.latest["gauges"]["made"] * 3.6 * 7500
     assert f"{made:.0f}" in re.sub(r"[\s\u202f]", "", re.sub("<[^>]+>", "", yearly)) and "kmol" in yearly
     act("variant-make-base", id=id_)
-    assert now(row).unit("SPLIT").drawn == "9 %" and row.latest["gauges"]["recycle_flow"] == pytest.approx(
-        at_nine, rel=1e-6
-    )
+    assert now(row).unit("SPLIT").drawn == "9 %" and row.latest["gauges"]["recycle_flow"] == pytest.approx(at_nine, rel=1e-6)
     act("variant-name", id=id_, value="as it was")
     assert "cannot be the variant" in act("variant-name", 422, id=id_, value="base")
     act("variant-remove", id=id_)

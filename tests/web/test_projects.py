@@ -82,9 +82,7 @@ def test_edit_undo_redo_and_history(client, row, act):
     assert row.current.number == 2 and row.good["gauges"]["overall"] == pytest.approx(before, rel=1e-7)
     client.post(f"/p/{row.pk}/undo/", {"version": row.version})
     act("set", address="SPLIT.drawn", value="9 %")
-    assert (
-        row.current.number == 3 and row.current.parent.number == 1
-    )  # nothing is lost: revision 2 stays in the history
+    assert row.current.number == 3 and row.current.parent.number == 1  # nothing is lost: revision 2 stays in the history
     assert "revision 1" not in client.get(f"/p/{row.pk}/revisions/").content.decode().split("</h1>")[0]
     client.post(f"/p/{row.pk}/restore/2/")
     row.refresh_from_db()
@@ -101,15 +99,9 @@ def test_second_tab_is_told_and_nothing_is_lost(client, row, act):
     act("set", address="SPLIT.drawn", value="8 %")
     html = act("set", status=409, version=first, address="COOL.temperature", value="61 degC", stage="process")
     assert "changed in another tab" in html and "61 degC" in html and "Apply my edit" in html
-    assert (
-        row.current.document["units"][3]["temperature"] == "50 degC"
-        and row.current.document["units"][5]["drawn"] == "8 %"
-    )
+    assert row.current.document["units"][3]["temperature"] == "50 degC" and row.current.document["units"][5]["drawn"] == "8 %"
     act("set", address="COOL.temperature", value="61 degC")  # what the banner's button posts
-    assert (
-        row.current.document["units"][3]["temperature"] == "61 degC"
-        and row.current.document["units"][5]["drawn"] == "8 %"
-    )
+    assert row.current.document["units"][3]["temperature"] == "61 degC" and row.current.document["units"][5]["drawn"] == "8 %"
 
 
 def test_invalid_edit_is_kept_and_the_last_good_state_stands(client, row, act):
@@ -147,7 +139,7 @@ def test_invalid_edit_is_kept_and_the_last_good_state_stands(client, row, act):
         ("display", {"value": "furlongs"}, "display"),
         ("phase-model", {"value": "magic"}, "kind"),
     ],
-)  # fmt: skip
+)
 def test_edits_that_cannot_be_made_get_a_sentence(act, row, name, form, words):
     number = row.current.number
     html = act(name, status=422, **form)

@@ -75,11 +75,7 @@ def test_slider_tries_without_saving_and_saves_when_let_go(client, row, act):
     words = text_of(response.content.decode())
     row.refresh_from_db()
     alone = Plan(demo()).run(overrides={"SPLIT.drawn": 0.11})
-    assert (
-        row.current.number == 1
-        and show(alone.gauges["overall"], "fraction") in words
-        and "11.0 %" in response.content.decode()
-    )
+    assert row.current.number == 1 and show(alone.gauges["overall"], "fraction") in words and "11.0 %" in response.content.decode()
     act("turn", id="purge_share", position="500")
     assert row.current.document["units"][5]["drawn"] == "11.0 %"
 
@@ -125,9 +121,7 @@ def test_unbalanced_reaction_is_shown_with_its_balance(client, row, act):
 
 def test_conversion_question_and_its_answers(client, row, act):
     html = act("conversion", id="hydration", key="ethylene", value="0.75", stage="chemistry")
-    assert (
-        "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
-    )
+    assert "Was 75 % meant?" in text_of(html) and row.current.document["reactions"][0]["conversion"]["value"] == "0.75 %"
     act("answer", where="hydration.conversion", value="75 %")
     assert row.current.document["reactions"][0]["conversion"]["value"] == "75 %"
     act("conversion", id="hydration", key="ethylene", value="0.75")
@@ -147,9 +141,13 @@ def test_loop_page_and_going_on(client, user):
     project = document(
         LIGHT,
         [{"id": "MIX", "kind": "mixer"}, {"id": "SEP", "kind": "species-separator", "share": {"hydrogen": "100 %"}}],
-        [feed("f", "MIX", {"hydrogen": "1 kmol/h", "water": "1 kmol/h"}), {"id": "m", "from": "MIX", "to": "SEP"},
-         {"id": "back", "from": "SEP.first", "to": "MIX"}, {"id": "out", "from": "SEP.second"}],
-    )  # fmt: skip
+        [
+            feed("f", "MIX", {"hydrogen": "1 kmol/h", "water": "1 kmol/h"}),
+            {"id": "m", "from": "MIX", "to": "SEP"},
+            {"id": "back", "from": "SEP.first", "to": "MIX"},
+            {"id": "out", "from": "SEP.second"},
+        ],
+    )
     row = create_project(user, project, "Start")
     words = text_of(page(client, row, "loops"))
     assert "did not settle" in words and "hydrogen builds up" in words and "Go on from here" in words
@@ -308,20 +306,14 @@ def test_mole_ratios_by_the_form(row, act):
     act("set", address="ethylene_feed.total", value="90")
     assert row.latest["streams"]["ethylene_feed"]["flow"]["ethane"] == pytest.approx(2.7 / 3.6)
     html = act("set", address="ethylene_feed.to_species", value="water", select="ethylene_feed")
-    assert (
-        row.latest["streams"]["ethylene_feed"]["flow"]["water"] == pytest.approx(90 / 3.6) and "Ratios are to" in html
-    )
+    assert row.latest["streams"]["ethylene_feed"]["flow"]["water"] == pytest.approx(90 / 3.6) and "Ratios are to" in html
 
 
 def test_interaction_parameters_are_typed_and_taken_back(client, row, act):
     before = row.latest["gauges"]["purity"]
     html = act("interaction", a="ethylene", b="water", value="0.3", stage="chemistry")
     assert row.current.document["phase_model"]["interaction"] == [{"pair": ["ethylene", "water"], "value": 0.3}]
-    assert (
-        row.latest["gauges"]["purity"] != before
-        and "1 of your own" in text_of(html)
-        and "ethylene – water" in text_of(html)
-    )
+    assert row.latest["gauges"]["purity"] != before and "1 of your own" in text_of(html) and "ethylene – water" in text_of(html)
     act("interaction", a="water", b="ethylene", value="")
     assert row.latest["gauges"]["purity"] == pytest.approx(before, rel=1e-7)
     for a, b, value, words in (

@@ -71,9 +71,7 @@ def test_watching_and_turning_keep_what_is_looked_at(client, row, act):
 
 def test_per_year_less_the_base(client, row):
     html = page(client, row, "variants", "?compare=difference-per-year")
-    cells = re.findall(
-        r"<td\s+class=\"num[^>]*>([^<]*)</td>", html.split("row-product.flow.ethanol")[1].split("</tr>")[0]
-    )
+    cells = re.findall(r"<td\s+class=\"num[^>]*>([^<]*)</td>", html.split("row-product.flow.ethanol")[1].split("</tr>")[0])
     assert cells[0][0].isdigit() and all(c[:1] in "+−0" for c in cells[1:])
     assert "kmol" in text_of(html.split("row-product.flow.ethanol")[1].split("</tr>")[0])
 
@@ -98,9 +96,7 @@ def test_a_variant_that_lost_a_place_says_so_while_it_is_worked_on(client, user)
     document = document.model_copy(deep=True)
     from gulch.engine.document import VariantEdit, VariantEntry
 
-    document.variants = [
-        VariantEntry(id="v", name="hotter", edits=[VariantEdit(at="units/R9/heat/temperature", to="300 degC")])
-    ]
+    document.variants = [VariantEntry(id="v", name="hotter", edits=[VariantEdit(at="units/R9/heat/temperature", to="300 degC")])]
     document.working = "v"
     row = create_project(user, document, "Made")
     html = page(client, row)
@@ -126,9 +122,7 @@ def test_sizing_asks_where_the_reactor_goes(client, user, act, row, where, words
     sized = create_project(user, projects()[3], "Demo project")
     form = {"set": "tank", "stream": "feed", "target": "80 %", "stage": "sizing"}
     client.post(f"/p/{sized.pk}/do/sizing/", form)
-    answer = client.post(
-        f"/p/{sized.pk}/do/sizing-place/", {"way": "plug", "volume": "1 m3", "where": where, "stage": "process"}
-    )
+    answer = client.post(f"/p/{sized.pk}/do/sizing-place/", {"way": "plug", "volume": "1 m3", "where": where, "stage": "process"})
     sized.refresh_from_db()
     kinds = [u["kind"] for u in sized.current.document["units"]]
     if words:

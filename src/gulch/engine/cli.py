@@ -35,9 +35,7 @@ def add_commands(commands):
     one.add_argument("file", type=Path)
     _with_variant(one)
     one.set_defaults(run=check_command)
-    one = commands.add_parser(
-        "addresses", help="list the inputs and results of a project file that formulas and gauges can name"
-    )
+    one = commands.add_parser("addresses", help="list the inputs and results of a project file that formulas and gauges can name")
     one.add_argument("file", type=Path)
     one.add_argument("words", nargs="*", help="show only lines that hold all of these words")
     _with_variant(one)
@@ -99,10 +97,7 @@ def summary(project, solution):
     widths = [max(len(row[i]) for row in table) for i in range(len(head))]
     lines += [
         "",
-        *(
-            "  ".join(c.rjust(w) if i else c.ljust(w) for i, (c, w) in enumerate(zip(r, widths, strict=True)))
-            for r in table
-        ),
+        *("  ".join(c.rjust(w) if i else c.ljust(w) for i, (c, w) in enumerate(zip(r, widths, strict=True))) for r in table),
     ]
     for loop in solution.loops:
         gain = "" if loop.gain is None else f", loop gain {loop.gain:.3f}"
@@ -119,14 +114,10 @@ def summary(project, solution):
         lines += ["", f"Target {t.id}: {state} with {t.address} at {at}"]
     for tie in project.ties:
         if tie.sets in solution.found:
-            lines.append(
-                f"Tie {tie.sets} = {show(solution.found[tie.sets], inputs[tie.sets].dimension, project.display)}"
-            )
+            lines.append(f"Tie {tie.sets} = {show(solution.found[tie.sets], inputs[tie.sets].dimension, project.display)}")
     for g in project.gauges:
         if g.reads in known:
-            lines.append(
-                f"{g.label or known[g.reads].label}: {show(solution.gauges.get(g.id), known[g.reads].dimension, project.display)}"
-            )
+            lines.append(f"{g.label or known[g.reads].label}: {show(solution.gauges.get(g.id), known[g.reads].dimension, project.display)}")
     lines += [f"{m.level}: {m.what} {m.todo}".rstrip() for m in solution.messages]
     return "\n".join(lines)
 

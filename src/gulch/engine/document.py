@@ -165,12 +165,8 @@ class ReactionEntry(Part):
 
 class SetEntry(Part):
     id: Annotated[Id, Own(Thing.SET)]
-    steps: list[list[ReactionId]] = Field(
-        [], description="reactions by step: together inside a step, steps one after another"
-    )
-    preview: Annotated[str | None, Ref(Thing.STREAM)] = Field(
-        None, description="stream whose limiting species are shown beside the set"
-    )
+    steps: list[list[ReactionId]] = Field([], description="reactions by step: together inside a step, steps one after another")
+    preview: Annotated[str | None, Ref(Thing.STREAM)] = Field(None, description="stream whose limiting species are shown beside the set")
 
 
 FEED_GIVEN_BY = {
@@ -236,9 +232,7 @@ class KnobEntry(Part):
 class GaugeEntry(Part):
     id: Annotated[Id, Own(Thing.GAUGE)]
     reads: Annotated[str, Address()] = Field("", description="address of the result to watch")
-    formula: Annotated[str | None, FormulaText()] = Field(
-        None, max_length=400, description="over addresses, in place of one result"
-    )
+    formula: Annotated[str | None, FormulaText()] = Field(None, max_length=400, description="over addresses, in place of one result")
     dimension: str | None = Field(None, description="what the formula's value is; the one its units give when left out")
     label: str | None = Field(None, max_length=60)
     at_least: Quantity | None = None
@@ -317,9 +311,7 @@ class MeasuresEntry(Part):
 
     key: SpeciesNamed = Field(description="key reactant")
     product: SpeciesNamed = Field(description="wanted product")
-    ratio: Quantity | None = Field(
-        None, description="moles of key reactant in one mole of product; from the reactions when left out"
-    )
+    ratio: Quantity | None = Field(None, description="moles of key reactant in one mole of product; from the reactions when left out")
 
 
 class VariantEdit(Part):
@@ -330,9 +322,7 @@ class VariantEdit(Part):
     at: str = Field(description='where, by ids: "units/R1/heat/temperature"')
     to: Any = Field(None, description="what stands there in the variant")
     gone: bool = Field(False, description="what stands there in the base is left out")
-    after: str | None = Field(
-        None, description="of an entry that the base lacks: the entry before it; first when left out"
-    )
+    after: str | None = Field(None, description="of an entry that the base lacks: the entry before it; first when left out")
 
 
 class VariantEntry(Part):
@@ -345,9 +335,7 @@ class VariantEntry(Part):
 class LedgerEntry(Part):
     columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
     species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
-    also: Literal["flow", "mass_flow", "fraction", "mass_fraction"] | None = Field(
-        None, description="a second figure of each species"
-    )
+    also: Literal["flow", "mass_flow", "fraction", "mass_fraction"] | None = Field(None, description="a second figure of each species")
     pinned: list[Annotated[str, Ref(Thing.STREAM)]] = Field([], description="streams that stand first, side by side")
     only_pinned: bool = False
     across: bool = Field(False, description="streams as columns")
@@ -387,9 +375,7 @@ class Project(Part):
     name: str = Field("Untitled project", min_length=1, max_length=120)
     remarks: str = Field("", max_length=20000)
     display: Literal["process-metric", "us-customary", "si"] = "process-metric"
-    bare_shares: Literal["ask", "fraction", "per cent"] = Field(
-        "ask", description="what a share typed as a bare number up to 1 means"
-    )
+    bare_shares: Literal["ask", "fraction", "per cent"] = Field("ask", description="what a share typed as a bare number up to 1 means")
     doubtful: list[Annotated[str, PlaceText()]] = Field(
         [], max_length=500, description="places of such numbers that are still to be asked about"
     )
@@ -411,9 +397,7 @@ class Project(Part):
     sizing: SizingEntry | None = None
     operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
     variants: list[VariantEntry] = Field([], max_length=40)
-    working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(
-        None, description="the variant that is worked on; the base when left out"
-    )
+    working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
     def unit(self, id_):
@@ -495,9 +479,7 @@ def choices_of(unit):
 
 
 def _implied(unit, choice, declared):
-    return next(
-        (d.when[1] for d in declared if d.when and d.when[0] == choice.name and value_of(unit, d)), choice.default
-    )
+    return next((d.when[1] for d in declared if d.when and d.when[0] == choice.name and value_of(unit, d)), choice.default)
 
 
 def assumed_choices(unit):
@@ -538,8 +520,7 @@ def load(data):
         raise DocumentError(f"This is not a Gulch project: its “format” should read “{FORMAT}”.")
     if data.get("version") != VERSION:
         raise DocumentError(
-            f"This project has version {data.get('version')!r}, but this Gulch reads version {VERSION}: "
-            "open it with a newer Gulch."
+            f"This project has version {data.get('version')!r}, but this Gulch reads version {VERSION}: open it with a newer Gulch."
         )
     try:
         return Project.model_validate(data)
@@ -592,11 +573,7 @@ def _sentences(error, data):
 def _mistake(problem):
     """What is wrong with one entry, and how it is written, as a sentence."""
     kind, given, limits = problem["type"], problem.get("input"), problem.get("ctx", {})
-    shown = (
-        json.dumps(given, ensure_ascii=False)[:40]
-        if isinstance(given, str | int | float | bool)
-        else "what stands there"
-    )
+    shown = json.dumps(given, ensure_ascii=False)[:40] if isinstance(given, str | int | float | bool) else "what stands there"
     if kind == "string_type":
         if isinstance(given, int | float) and not isinstance(given, bool):
             return f'the number {shown} stands bare: write it as text, with its unit where it has one, as in "5 bar".'
@@ -608,9 +585,7 @@ def _mistake(problem):
     if kind in ("literal_error", "enum"):
         return f"{shown} is not one of {limits.get('expected', 'the ways')}."
     if kind == "too_long":
-        return (
-            f"it holds more than {limits.get('max_length')} entries, which is more than Gulch keeps pages usable with."
-        )
+        return f"it holds more than {limits.get('max_length')} entries, which is more than Gulch keeps pages usable with."
     if kind in ("string_too_long", "string_too_short", "too_short"):
         return f"{shown} is too {'long' if 'long' in kind else 'short'}."
     if kind == "string_pattern_mismatch":

@@ -84,9 +84,14 @@ def value(formula, get):
 
 
 _TWO = {
-    "add": operator.add, "subtract": operator.sub, "multiply": operator.mul, "divide": operator.truediv,
-    "raise": lambda a, b: float(a) ** b, "min": min, "max": max,
-}  # fmt: skip
+    "add": operator.add,
+    "subtract": operator.sub,
+    "multiply": operator.mul,
+    "divide": operator.truediv,
+    "raise": lambda a, b: float(a) ** b,
+    "min": min,
+    "max": max,
+}
 _ONE = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
 
 
@@ -117,9 +122,7 @@ class _Reader:
             return self.binary(node)
         if isinstance(node, ast.Call):
             return self.call(node)
-        raise FormulaError(
-            f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, sqrt, min, max."
-        )
+        raise FormulaError(f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, sqrt, min, max.")
 
     def name(self, node):
         text = ast.unparse(node)
@@ -162,17 +165,13 @@ class _Reader:
     def call(self, node):
         name = node.func.id if isinstance(node.func, ast.Name) else ""
         if name not in FUNCTIONS or node.keywords or len(node.args) != FUNCTIONS[name]:
-            raise FormulaError(
-                f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, sqrt, min and max."
-            )
+            raise FormulaError(f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, sqrt, min and max.")
         dimensions = [self.visit(a) for a in node.args]
         if name in ("min", "max"):
             self.depth -= 1
             self.out.append((name, 0.0))
             if dimensions[0] != dimensions[1]:
-                raise FormulaError(
-                    f"The two sides of {name} are in {_words(dimensions[0])} and {_words(dimensions[1])}."
-                )
+                raise FormulaError(f"The two sides of {name} are in {_words(dimensions[0])} and {_words(dimensions[1])}.")
             return dimensions[0]
         self.out.append((name, 0.0))
         if name == "sqrt":
@@ -183,9 +182,7 @@ class _Reader:
 
     def text(self, node):
         """A part of the formula as typed, its literals put back."""
-        return re.sub(
-            r"_q(\d+)", lambda m: f"{self.literals[int(m[1])][0]:g}[{self.literals[int(m[1])][1]}]", ast.unparse(node)
-        )
+        return re.sub(r"_q(\d+)", lambda m: f"{self.literals[int(m[1])][0]:g}[{self.literals[int(m[1])][1]}]", ast.unparse(node))
 
 
 def _number(node):

@@ -64,18 +64,40 @@ def _dimensions():
 DIMENSIONS = _dimensions()
 
 _TEMPERATURES = {
-    "c": "degC", "°c": "degC", "degc": "degC", "celsius": "degC", "deg c": "degC",
-    "f": "degF", "°f": "degF", "degf": "degF", "fahrenheit": "degF", "deg f": "degF",
-    "k": "kelvin", "°k": "kelvin", "kelvin": "kelvin",
-    "r": "degR", "°r": "degR", "degr": "degR", "rankine": "degR",
-}  # fmt: skip
+    "c": "degC",
+    "°c": "degC",
+    "degc": "degC",
+    "celsius": "degC",
+    "deg c": "degC",
+    "f": "degF",
+    "°f": "degF",
+    "degf": "degF",
+    "fahrenheit": "degF",
+    "deg f": "degF",
+    "k": "kelvin",
+    "°k": "kelvin",
+    "kelvin": "kelvin",
+    "r": "degR",
+    "°r": "degR",
+    "degr": "degR",
+    "rankine": "degR",
+}
 _GAUGE = {"barg": "bar", "psig": "psi"}
 STANDARD_ATMOSPHERE = 101325.0
 
 MOST_CHARACTERS = 80  # of one typed quantity
 MOST_POINTS = 2000  # characters of typed points
-LARGEST = {"temperature": 2e6, "pressure": 1e12, "molar flow": 1e9, "mass flow": 1e9, "volume flow": 1e9, "power": 1e15, "volume": 1e9,
-           "length": 1e7, "count": 1e9}  # fmt: skip
+LARGEST = {
+    "temperature": 2e6,
+    "pressure": 1e12,
+    "molar flow": 1e9,
+    "mass flow": 1e9,
+    "volume flow": 1e9,
+    "power": 1e15,
+    "volume": 1e9,
+    "length": 1e7,
+    "count": 1e9,
+}
 BEYOND = 1e20  # SI, for every other dimension
 
 _NUMBER = re.compile(r"([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)(.*)", re.DOTALL)
@@ -190,9 +212,7 @@ def parse(text, dimension):
     if not abs(value) <= LARGEST.get(dimension, BEYOND):
         raise QuantityError(f"“{text}” is beyond anything physical: check the number and its unit.")
     if dimension == "temperature" and value <= 0.0:
-        raise QuantityError(
-            f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature."
-        )
+        raise QuantityError(f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature.")
     if dimension == "pressure" and value <= 0.0:
         raise QuantityError(f"“{text}” is not above vacuum: give an absolute pressure above zero.")
     return value
@@ -213,9 +233,7 @@ def parse_points(text, first, second):
         match = _PAIR.match(piece)
         if match is None:
             if xs or len([p for p in re.split(r"[;\n]+", text) if p.strip()]) > 1:
-                raise QuantityError(
-                    f"“{piece}” is not a point: write two values with their units, points apart by “;”."
-                )
+                raise QuantityError(f"“{piece}” is not a point: write two values with their units, points apart by “;”.")
             return [None], [parse(piece, second)]
         xs.append(parse(match[1], first))
         ys.append(parse(match[2], second))
@@ -245,51 +263,90 @@ class DisplaySet:
         return self.units[dimension]
 
 
-def _display_sets():
-    metric = {
-        "temperature": "degC", "temperature difference": "K", "pressure": "bar", "pressure difference": "bar", "molar flow": "kmol/h",
-        "mass flow": "kg/h", "volume flow": "m3/h", "power": "kW", "fraction": "%", "ratio": "1", "count": "1",
-        "molar energy": "kJ/mol", "molar entropy": "J/(mol K)", "molar mass": "g/mol", "molar volume": "m3/kmol",
-        "density": "kg/m3", "molar concentration": "kmol/m3", "volume": "m3", "length": "m", "area": "m2", "mass": "kg", "time": "min",
-        "heat conductance": "kW/K", "heat transfer coefficient": "W/(m2 K)", "heat capacity flow": "kW/K", "heat per length": "kW/m",
-        "viscosity": "mPa s", "rate": "kmol/(m3 h)", "rate per mass": "kmol/(kg h)", "space velocity": "1/h",
-    }  # fmt: skip
-    us = metric | {
-        "temperature": "degF", "temperature difference": "degF", "pressure": "psi", "pressure difference": "psi", "molar flow": "lbmol/h",
-        "mass flow": "lb/h", "volume flow": "ft3/h", "power": "MMBtu/h", "molar energy": "Btu/lbmol",
-        "molar entropy": "Btu/(lbmol R)", "molar mass": "lb/lbmol", "molar volume": "ft3/lbmol", "density": "lb/ft3",
-        "molar concentration": "lbmol/ft3", "volume": "ft3", "length": "ft", "area": "ft2", "mass": "lb",
-        "heat conductance": "Btu/(h degF)", "heat transfer coefficient": "Btu/(h ft2 degF)", "heat capacity flow": "Btu/(h degF)",
-        "heat per length": "Btu/(h ft)", "viscosity": "cP",
-    }  # fmt: skip
-    si = metric | {
-        "temperature": "K",
-        "pressure": "Pa",
-        "pressure difference": "Pa",
-        "molar flow": "mol/s",
-        "mass flow": "kg/s",
-        "volume flow": "m3/s",
-        "power": "W",
-        "molar energy": "J/mol",
-        "molar concentration": "mol/m3",
-        "time": "s",
-        "heat conductance": "W/K",
-        "heat capacity flow": "W/K",
-        "heat per length": "W/m",
-        "viscosity": "Pa s",
-        "rate": "mol/(m3 s)",
-        "rate per mass": "mol/(kg s)",
-        "space velocity": "1/s",
-    }
-    sets = [
-        DisplaySet("process-metric", "kmol/h · °C · bar", metric),
-        DisplaySet("us-customary", "lbmol/h · °F · psi", us),
-        DisplaySet("si", "mol/s · K · Pa", si),
-    ]
-    return {s.name: s for s in sets}
-
-
-DISPLAY_SETS = _display_sets()
+_METRIC = {
+    "temperature": "degC",
+    "temperature difference": "K",
+    "pressure": "bar",
+    "pressure difference": "bar",
+    "molar flow": "kmol/h",
+    "mass flow": "kg/h",
+    "volume flow": "m3/h",
+    "power": "kW",
+    "fraction": "%",
+    "ratio": "1",
+    "count": "1",
+    "molar energy": "kJ/mol",
+    "molar entropy": "J/(mol K)",
+    "molar mass": "g/mol",
+    "molar volume": "m3/kmol",
+    "density": "kg/m3",
+    "molar concentration": "kmol/m3",
+    "volume": "m3",
+    "length": "m",
+    "area": "m2",
+    "mass": "kg",
+    "time": "min",
+    "heat conductance": "kW/K",
+    "heat transfer coefficient": "W/(m2 K)",
+    "heat capacity flow": "kW/K",
+    "heat per length": "kW/m",
+    "viscosity": "mPa s",
+    "rate": "kmol/(m3 h)",
+    "rate per mass": "kmol/(kg h)",
+    "space velocity": "1/h",
+}
+_US = _METRIC | {
+    "temperature": "degF",
+    "temperature difference": "degF",
+    "pressure": "psi",
+    "pressure difference": "psi",
+    "molar flow": "lbmol/h",
+    "mass flow": "lb/h",
+    "volume flow": "ft3/h",
+    "power": "MMBtu/h",
+    "molar energy": "Btu/lbmol",
+    "molar entropy": "Btu/(lbmol R)",
+    "molar mass": "lb/lbmol",
+    "molar volume": "ft3/lbmol",
+    "density": "lb/ft3",
+    "molar concentration": "lbmol/ft3",
+    "volume": "ft3",
+    "length": "ft",
+    "area": "ft2",
+    "mass": "lb",
+    "heat conductance": "Btu/(h degF)",
+    "heat transfer coefficient": "Btu/(h ft2 degF)",
+    "heat capacity flow": "Btu/(h degF)",
+    "heat per length": "Btu/(h ft)",
+    "viscosity": "cP",
+}
+_SI = _METRIC | {
+    "temperature": "K",
+    "pressure": "Pa",
+    "pressure difference": "Pa",
+    "molar flow": "mol/s",
+    "mass flow": "kg/s",
+    "volume flow": "m3/s",
+    "power": "W",
+    "molar energy": "J/mol",
+    "molar concentration": "mol/m3",
+    "time": "s",
+    "heat conductance": "W/K",
+    "heat capacity flow": "W/K",
+    "heat per length": "W/m",
+    "viscosity": "Pa s",
+    "rate": "mol/(m3 s)",
+    "rate per mass": "mol/(kg s)",
+    "space velocity": "1/s",
+}
+DISPLAY_SETS = {
+    s.name: s
+    for s in (
+        DisplaySet("process-metric", "kmol/h · °C · bar", _METRIC),
+        DisplaySet("us-customary", "lbmol/h · °F · psi", _US),
+        DisplaySet("si", "mol/s · K · Pa", _SI),
+    )
+}
 _PRETTY = {
     "degC": "°C",
     "degF": "°F",

@@ -329,9 +329,7 @@ def _at(whole, path):
         if isinstance(here, dict):
             here = here.get(key)
         elif isinstance(here, list):
-            here = next(
-                (e for e in here if isinstance(e, dict) and key in (e.get("id"), e.get("sets"), e.get("stream"))), None
-            )
+            here = next((e for e in here if isinstance(e, dict) and key in (e.get("id"), e.get("sets"), e.get("stream"))), None)
     return here
 
 

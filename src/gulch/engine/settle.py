@@ -70,8 +70,21 @@ class LoopResult:
     iterates: tuple = ()  # (x, change) of each pass in the history, unscaled
 
 
-def settle(one_pass, start, *, scale, floor=None, ceiling=None, tol=1e-9, max_passes=150, depth=6,
-           direct=2, secants=None, watch=UNWATCHED, method="automatic"):  # fmt: skip
+def settle(
+    one_pass,
+    start,
+    *,
+    scale,
+    floor=None,
+    ceiling=None,
+    tol=1e-9,
+    max_passes=150,
+    depth=6,
+    direct=2,
+    secants=None,
+    watch=UNWATCHED,
+    method="automatic",
+):
     """Find the fixed point of one_pass.
 
     one_pass: array of shape (n,) to array of shape (n,); start: shape (n,); scale: shape (n,);
@@ -309,13 +322,7 @@ def usable_secants(secants, n):
     """(dx, df) of shape (n, m), empty when none are given or they belong to another problem."""
     if secants:
         dx, df = (np.asarray(a, float) for a in secants)
-        if (
-            dx.ndim == 2
-            and dx.shape == df.shape
-            and dx.shape[0] == n
-            and np.isfinite(dx).all()
-            and np.isfinite(df).all()
-        ):
+        if dx.ndim == 2 and dx.shape == df.shape and dx.shape[0] == n and np.isfinite(dx).all() and np.isfinite(df).all():
             return dx, df
     return np.empty((n, 0)), np.empty((n, 0))
 

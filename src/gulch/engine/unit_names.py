@@ -71,11 +71,21 @@ def _table():
     length, mass, time, volume = dims(length=1), dims(mass=1), dims(time=1), dims(length=3)
     kelvin, mole = dims(temperature=1), dims(substance=1)
     scaled = [  # names that take the prefixes below, with the SI value of one
-        (("m", "metre", "meter"), 1.0, length), (("g", "gram"), 1e-3, mass), (("s", "sec", "second"), 1.0, time),
-        (("mol", "mole"), 1.0, mole), (("J", "joule"), 1.0, energy), (("W", "watt"), 1.0, power), (("N", "newton"), 1.0, force),
-        (("Pa", "pascal"), 1.0, pressure), (("bar",), 1e5, pressure), (("L", "l", "litre", "liter"), 1e-3, volume),
-        (("cal",), 4.184, energy), (("Wh",), 3600.0, energy), (("P", "poise"), 0.1, pressure * time), (("eV",), 1.602176634e-19, energy),
-    ]  # fmt: skip
+        (("m", "metre", "meter"), 1.0, length),
+        (("g", "gram"), 1e-3, mass),
+        (("s", "sec", "second"), 1.0, time),
+        (("mol", "mole"), 1.0, mole),
+        (("J", "joule"), 1.0, energy),
+        (("W", "watt"), 1.0, power),
+        (("N", "newton"), 1.0, force),
+        (("Pa", "pascal"), 1.0, pressure),
+        (("bar",), 1e5, pressure),
+        (("L", "l", "litre", "liter"), 1e-3, volume),
+        (("cal",), 4.184, energy),
+        (("Wh",), 3600.0, energy),
+        (("P", "poise"), 0.1, pressure * time),
+        (("eV",), 1.602176634e-19, energy),
+    ]
     prefixes = {
         "": 1.0,
         "k": 1e3,
@@ -164,13 +174,7 @@ def _tokens(text):
         match = _TOKEN.match(text, at)
         if match is None:
             raise UnitError(f"“{text}” is not a unit Gulch can read.")
-        out.append(
-            "*"
-            if match["mark"] == "·"
-            else "^"
-            if match["mark"] == "**"
-            else match["mark"] or match["name"] or match["number"]
-        )
+        out.append("*" if match["mark"] == "·" else "^" if match["mark"] == "**" else match["mark"] or match["name"] or match["number"])
         at = match.end()
     return out
 
@@ -261,9 +265,7 @@ def _asked(name):
         return None
     if not set(kinds) <= set(DIMENSION_NAMES) or not all(map(_finite, (factor, offset))):
         return None
-    return Measure(
-        float(factor), float(offset), dims(**{k: Fraction(e).limit_denominator(1000) for k, e in kinds.items()})
-    )
+    return Measure(float(factor), float(offset), dims(**{k: Fraction(e).limit_denominator(1000) for k, e in kinds.items()}))
 
 
 def _finite(value):

@@ -36,11 +36,7 @@ class DemoSignIn:
         self.get_response = get_response
 
     def __call__(self, request):
-        if (
-            settings.GULCH_DEMO
-            and not request.user.is_authenticated
-            and request.META.get("REMOTE_ADDR") in ("127.0.0.1", "::1")
-        ):
+        if settings.GULCH_DEMO and not request.user.is_authenticated and request.META.get("REMOTE_ADDR") in ("127.0.0.1", "::1"):
             user, made = get_user_model().objects.get_or_create(username="demo")
             if made:
                 user.set_unusable_password()

@@ -90,9 +90,14 @@ def run(host, port):
     sock.listen(256)
     try:
         waitress.serve(
-            application, sockets=[sock], threads=THREADS, ident="gulch", max_request_body_size=3_000_000,
-            channel_timeout=60, connection_limit=500,
-        )  # fmt: skip
+            application,
+            sockets=[sock],
+            threads=THREADS,
+            ident="gulch",
+            max_request_body_size=3_000_000,
+            channel_timeout=60,
+            connection_limit=500,
+        )
     finally:
         solving.close()
     return 0

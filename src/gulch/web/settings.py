@@ -133,9 +133,7 @@ WHITENOISE_USE_FINDERS = not COLLECTED
 WHITENOISE_MAX_AGE = 3600
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {
-        "BACKEND": "gulch.web.storage.Hashed" if COLLECTED else "django.contrib.staticfiles.storage.StaticFilesStorage"
-    },
+    "staticfiles": {"BACKEND": "gulch.web.storage.Hashed" if COLLECTED else "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 
 USE_TZ = True

@@ -141,9 +141,7 @@ def balance(sides, compositions):
     rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
     basis = null_space(rows, len(sides))
     if not basis:
-        raise EquationError(
-            "No coefficients balance this equation: a species is missing or too many elements are tied."
-        )
+        raise EquationError("No coefficients balance this equation: a species is missing or too many elements are tied.")
     if len(basis) > 1:
         if all(sum(row) == 0 for row in rows):
             return [Fraction(s) for s in sides]

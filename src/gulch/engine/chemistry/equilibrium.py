@@ -93,8 +93,13 @@ def interior(n0, nu):
         size = np.abs(n0).sum()
         # maximise the smallest amount among the touched species
         A = np.hstack([-rows[:, touched].T, np.ones((touched.size, 1))])
-        found = scipy.optimize.linprog(np.r_[np.zeros(len(rows)), -1.0], A_ub=A, b_ub=n0[touched] / size,
-                        bounds=[(None, None)] * len(rows) + [(None, 1.0)], method="highs")  # fmt: skip
+        found = scipy.optimize.linprog(
+            np.r_[np.zeros(len(rows)), -1.0],
+            A_ub=A,
+            b_ub=n0[touched] / size,
+            bounds=[(None, None)] * len(rows) + [(None, 1.0)],
+            method="highs",
+        )
         if found.status == 0 and found.x[-1] > 1e-12:
             out = np.zeros(len(nu))
             out[~blocked] = found.x[:-1] * size
@@ -104,8 +109,9 @@ def interior(n0, nu):
         # which species stay at zero whatever runs?
         stuck = []
         for i in touched[n0[touched] <= 1e-12 * size]:
-            most = scipy.optimize.linprog(-rows[:, i], A_ub=-rows[:, touched].T, b_ub=n0[touched] / size,
-                           bounds=[(None, None)] * len(rows), method="highs")  # fmt: skip
+            most = scipy.optimize.linprog(
+                -rows[:, i], A_ub=-rows[:, touched].T, b_ub=n0[touched] / size, bounds=[(None, None)] * len(rows), method="highs"
+            )
             if most.status == 0 and -most.fun <= 1e-12:
                 stuck.append(i)
         newly = ~blocked & (np.abs(nu[:, stuck]).sum(axis=1) > 0.0 if stuck else np.ones(len(nu), bool))
@@ -181,8 +187,7 @@ class _Search:
             x_free, self.blocked = interior(start, way.moves)
             if self.blocked.all() and way.free.all():
                 raise EquilibriumTrouble(
-                    "No reaction of the set can run from this feed: each has a reactant and a product that are absent "
-                    "and cannot be made."
+                    "No reaction of the set can run from this feed: each has a reactant and a product that are absent and cannot be made."
                 )
         if start.min() < -1e-9 * n0.sum() and not way.free.any():
             raise EquilibriumTrouble("The held reactions use up more than there is.")
@@ -207,9 +212,20 @@ class _Search:
     def in_phase(self, T, P, model, phase):
         """Equilibrium with constants for f/P0 in one phase, or None where the fugacities do not come to rest."""
         outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
-            model.code, T, P, self.start, self.rows, self.move, np.flatnonzero(self.touched), self.target, self.x.copy(),
-            phase, model.par, model.kij, MAX_OUTER,
-        )  # fmt: skip
+            model.code,
+            T,
+            P,
+            self.start,
+            self.rows,
+            self.move,
+            np.flatnonzero(self.touched),
+            self.target,
+            self.x.copy(),
+            phase,
+            model.par,
+            model.kij,
+            MAX_OUTER,
+        )
         if outcome != kernels.FOUND:
             return None
         self.x = x
@@ -224,9 +240,7 @@ class _Search:
         effective = self.target - (self.rows * terms).sum(axis=1)
         outcome, self.x, traced, error = kernels.newton_extents(start, rows, move, effective, self.still, self.x.copy())
         if outcome != kernels.FOUND:
-            raise EquilibriumTrouble(
-                f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K)."
-            )
+            raise EquilibriumTrouble(f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K).")
         n = self.start + self.x @ self.move
         n[touched] = np.where(n[touched] > 1e-8 * self.size, n[touched], traced)
         return n
@@ -313,8 +327,7 @@ def composition_terms(n, constants, T, P, model, mixture):
             if mixture == "split":
                 state = model.at_temperature(T, P, n)
                 exists = False
-                for share, kind, x in ((state.light_share, state.light, state.y),
-                                       (1.0 - state.light_share, state.heavy, state.x)):  # fmt: skip
+                for share, kind, x in ((state.light_share, state.light, state.y), (1.0 - state.light_share, state.heavy, state.x)):
                     if kind == name and share > 0.0 and x[model.volatile].sum() > 0.0:
                         amounts, exists = x, True
                         break
@@ -388,9 +401,7 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
     if not result.reason.settled:
         if lacked:  # where the phase exists the reactions do not come to rest, and where they do it is gone
             raise PhaseMissing(lacked)
-        raise EquilibriumTrouble(
-            "The phases and the reactions did not settle together: the state is too near a phase boundary."
-        )
+        raise EquilibriumTrouble("The phases and the reactions did not settle together: the state is too near a phase boundary.")
     terms = result.tear.reshape(needed.shape)
     return amounts_at(terms), terms, missing, number + len(result.history)
 
@@ -475,9 +486,7 @@ def _independent_rows(A):
 
 def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
     """kernels.newton_elements, with the rest of the element error put right where the minimum is degenerate."""
-    outcome, ln_n, potentials, formed, moved = kernels.newton_elements(
-        A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid
-    )
+    outcome, ln_n, potentials, formed, moved = kernels.newton_elements(A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid)
     if outcome == kernels.FOUND:
         return ln_n, potentials, formed
     have = a_solid * formed
@@ -490,9 +499,7 @@ def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
     closure = np.max(np.abs(A @ np.exp(ln_n) + have - b) / b)
     if closure < 1e-10 and moved < 1e-4:
         return ln_n, potentials, formed
-    raise EquilibriumTrouble(
-        f"The least Gibbs energy was not found in {kernels.MAX_NEWTON} steps (element error {closure:.1e})."
-    )
+    raise EquilibriumTrouble(f"The least Gibbs energy was not found in {kernels.MAX_NEWTON} steps (element error {closure:.1e}).")
 
 
 @dataclass(frozen=True)
@@ -527,7 +534,17 @@ def describing_reactions(change, amounts, species):
 
 
 __all__ = [
-    "Equilibrium", "EquilibriumTrouble", "Held", "NetReaction", "PhaseMissing", "by_elements", "by_extents",
-    "composition_terms", "dependent_reaction", "describing_reactions", "interior", "ln_activities",
+    "Equilibrium",
+    "EquilibriumTrouble",
+    "Held",
+    "NetReaction",
+    "PhaseMissing",
+    "by_elements",
+    "by_extents",
+    "composition_terms",
+    "dependent_reaction",
+    "describing_reactions",
+    "interior",
+    "ln_activities",
     "ln_equilibrium_constants",
-]  # fmt: skip
+]

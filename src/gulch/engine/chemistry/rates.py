@@ -28,9 +28,25 @@ _EXAMPLES = {
     "concentration": {0: "mol/(m3 s)", 1: "1/s", 2: "L/mol/s"},
     "partial-pressure": {1: "mol/(m3 s bar)", 2: "mol/(m3 s bar2)"},
 }
-_OPS = {"push": k.PUSH, "T": k.PUSH_T, "P": k.PUSH_P, "c": k.PUSH_C, "p": k.PUSH_PP, "x": k.PUSH_X, "add": k.ADD,
-        "subtract": k.SUBTRACT, "multiply": k.MULTIPLY, "divide": k.DIVIDE, "raise": k.RAISE, "negate": k.NEGATE,
-        "exp": k.EXP, "ln": k.LN, "sqrt": k.SQRT, "min": k.LOWEST, "max": k.HIGHEST}  # fmt: skip
+_OPS = {
+    "push": k.PUSH,
+    "T": k.PUSH_T,
+    "P": k.PUSH_P,
+    "c": k.PUSH_C,
+    "p": k.PUSH_PP,
+    "x": k.PUSH_X,
+    "add": k.ADD,
+    "subtract": k.SUBTRACT,
+    "multiply": k.MULTIPLY,
+    "divide": k.DIVIDE,
+    "raise": k.RAISE,
+    "negate": k.NEGATE,
+    "exp": k.EXP,
+    "ln": k.LN,
+    "sqrt": k.SQRT,
+    "min": k.LOWEST,
+    "max": k.HIGHEST,
+}
 
 
 @dataclass(frozen=True)
@@ -79,8 +95,10 @@ def read_rate_constant(text, basis, per, order):
     Raises QuantityError that says which unit fits, and which orders the typed unit would fit.
     """
     if not text.strip():
-        raise QuantityError(f"k is empty: the orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}, "
-                            f"so it needs {_example(basis, per, order)}.")  # fmt: skip
+        raise QuantityError(
+            f"k is empty: the orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}, "
+            f"so it needs {_example(basis, per, order)}."
+        )
     value, unit = split_text(text)
     if value <= 0.0:
         raise QuantityError(f"The rate constant “{text}” is not above zero.")
@@ -92,19 +110,11 @@ def read_rate_constant(text, basis, per, order):
         None,
     )
     other = next(
-        (
-            p
-            for p in PER
-            if p != per
-            and _RATE_UNIT[p] != _RATE_UNIT[per]
-            and unit_factor(unit, rate_unit(basis, p, order)) is not None
-        ),
+        (p for p in PER if p != per and _RATE_UNIT[p] != _RATE_UNIT[per] and unit_factor(unit, rate_unit(basis, p, order)) is not None),
         None,
     )
     wanted = _example(basis, per, order)
-    words = (
-        f"The orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}: k needs {wanted}."
-    )
+    words = f"The orders add to {order:g} in {RATE_BASES[basis][0]} and the rate counts on {PER[per]}: k needs {wanted}."
     if fits is not None:
         words += f" “{unit or 'no unit'}” would fit orders that add to {fits:g}."
     elif other is not None:

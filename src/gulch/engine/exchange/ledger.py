@@ -67,21 +67,12 @@ def scan_csv(result, display):
     writer.writerow([*head, "Remark"])
     for p in result["points"]:
         numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
-        cells = [
-            "" if v is None else f"{to_unit(v, units.unit(d), d):.10g}"
-            for v, (_, d) in zip(numbers, columns, strict=True)
-        ]
-        writer.writerow(
-            [*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))]
-        )
+        cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns, strict=True)]
+        writer.writerow([*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))])
     return out.getvalue()
 
 
 def safe(text):
     """Text that a spreadsheet will not take for a formula, nor for the end of a row."""
     text = " ".join(str(text).split("\n")) if "\n" in str(text) else str(text)
-    return (
-        f"'{text}"
-        if text[:1] in ("=", "+", "-", "−", "@", "\t", "\r") or text.lstrip()[:1] in ("=", "+", "@")
-        else text
-    )
+    return f"'{text}" if text[:1] in ("=", "+", "-", "−", "@", "\t", "\r") or text.lstrip()[:1] in ("=", "+", "@") else text

@@ -23,24 +23,17 @@ def assumed(project, id_):
         rate = reaction.rate
         if rate is None or rate.law != "power" or not rate.forward.k or rate.forward.energy:
             return []
-        return [
-            Assumed(
-                f"{id_}.energy", "activation energy, as zero", default_text("0 kJ/mol", "molar energy", project.display)
-            )
-        ]
+        return [Assumed(f"{id_}.energy", "activation energy, as zero", default_text("0 kJ/mol", "molar energy", project.display))]
     if unit is None:
         if stream is None or stream.given is None:
             return []
-        return [
-            Assumed(a.address, a.address.partition(".")[2], a.text)
-            for a in feed_addresses(project, stream)
-            if a.assumed
-        ]
+        return [Assumed(a.address, a.address.partition(".")[2], a.text) for a in feed_addresses(project, stream) if a.assumed]
     labels = {d.key: d.label for d in KINDS[unit.kind].inputs()}
     found = [Assumed(f"{id_}.{d.name}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
     found += [
         Assumed(a.address, labels[a.address.split(".")[1]].lower(), a.text)
-        for a in unit_addresses(project, unit) if a.assumed and a.counted
-    ]  # fmt: skip
+        for a in unit_addresses(project, unit)
+        if a.assumed and a.counted
+    ]
     place = list(labels)
     return sorted(found, key=lambda a: place.index(a.address.split(".")[1]))

@@ -146,9 +146,10 @@ def read_target(entry, project):
     label = gauge.label or r.label
     if not text:
         raise QuantityError(
-            f"The target on {label} has no value." if entry.sits == "value"
+            f"The target on {label} has no value."
+            if entry.sits == "value"
             else f"The target on {label} sits on its limit “{entry.sits.replace('_', ' ')}”, which is not given."
-        )  # fmt: skip
+        )
     try:
         wanted = parse(text, r.dimension)
         low, high = parse(knob.low, a.dimension), parse(knob.high, a.dimension)
@@ -157,13 +158,22 @@ def read_target(entry, project):
     if not low < high:
         raise QuantityError(f"The target on {label} turns a knob whose low end is not below its high end.")
     if not max(low, a.low) < min(high, a.high):
-        raise QuantityError(
-            f"The target on {label} turns {a.label} in a range that it cannot have: change the knob's ends."
-        )
+        raise QuantityError(f"The target on {label} turns {a.label} in a range that it cannot have: change the knob's ends.")
     return Target(
-        entry.id, gauge.id, gauge.reads, wanted, knob.id, a.address, max(low, a.low), min(high, a.high), label,
-        knob.label or a.label, r.dimension, a.dimension, r.parts or (gauge.reads,),
-    )  # fmt: skip
+        entry.id,
+        gauge.id,
+        gauge.reads,
+        wanted,
+        knob.id,
+        a.address,
+        max(low, a.low),
+        min(high, a.high),
+        label,
+        knob.label or a.label,
+        r.dimension,
+        a.dimension,
+        r.parts or (gauge.reads,),
+    )
 
 
 def nodes_of_input(project, address):

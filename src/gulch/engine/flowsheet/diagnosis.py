@@ -23,17 +23,11 @@ def explain_loop(account, found, outcome, flows, change, pressure_change):
     """
     plan = account.plan
     if not len(flows):
-        return (
-            []
-            if outcome.settled
-            else _say(outcome, "The tie and what it reads chase each other: start it from another value.")
-        )
+        return [] if outcome.settled else _say(outcome, "The tie and what it reads chase each other: start it from another value.")
     # tears may stand one behind the other, so the largest of each species counts, not the sum
     back, change = np.max(flows, axis=0), np.max(change, axis=0)
     lost = account.out + np.maximum(-account.made, 0.0)  # what is used up on the way does not come back
-    outcome.returns = returns(
-        plan.species, account.fullest, np.maximum(account.out, account.fed) if outcome.settled else lost
-    )
+    outcome.returns = returns(plan.species, account.fullest, np.maximum(account.out, account.fed) if outcome.settled else lost)
     if outcome.settled and account.knobs_moved and outcome.returns:
         # the knobs moved with the tears, so what the search saw is not the gain of the loop
         outcome.gain = max(outcome.returns.values())
@@ -71,8 +65,7 @@ def accumulation(account, found, outcome, back):
     share = back[place[top]] / back.sum()
     if share > 2.0 * LIKELY_SHARE or (found.gain is not None and abs(found.gain) > SLOW):
         outcome.findings.append(
-            f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; "
-            f"it makes up {_percent(share)} of the return."
+            f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; it makes up {_percent(share)} of the return."
         )
     if inert[place[top]]:
         purge(account, outcome, top)
@@ -110,15 +103,13 @@ def why_not(account, outcome, change, lost, pressure_change):
         i = plan.species.index(stuck[0])
         return (
             f"{stuck[0]} builds up: {show(float(account.fed[i]), 'molar flow', display)} is fed and it has no way out, "
-            f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. "
-            + draw(account, outcome, i)
+            f"so {show(float(change[i]), 'molar flow', display)} more of it stays in the loop after each pass. " + draw(account, outcome, i)
         )
     if change[most] > 1e-7 * account.scale_flow:
         outcome.builds_up = plan.species[most]
         stay, fed = (show(float(v), "molar flow", display) for v in (change[most], account.fed[most]))
-        return (
-            f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). "
-            + draw(account, outcome, most)
+        return f"{outcome.builds_up} builds up: {stay} more of it stays in the loop after each pass ({fed} is fed). " + draw(
+            account, outcome, most
         )
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
 
@@ -137,15 +128,18 @@ def go_round(account, outcome):
             entering = account.streams[before] if plan.inlet[before] else account.entered[unit]
             with np.errstate(all="ignore"):
                 part = account.given[after] / entering
-            share = share * np.where(
-                np.isfinite(part) & (part <= 1.0 + 1e-9), part, 0.0
-            )  # what is made on the way does not count
+            share = share * np.where(np.isfinite(part) & (part <= 1.0 + 1e-9), part, 0.0)  # what is made on the way does not count
         i = int(np.argmax(share))
         units = [plan.sources[s] for s in streams]
         first = min(range(len(units)), key=lambda k: place[units[k]])
-        outcome.rounds.append({
-            "units": units[first:] + units[:first], "stream": streams[first - 1], "species": plan.species[i], "gain": float(share[i]),
-        })  # fmt: skip
+        outcome.rounds.append(
+            {
+                "units": units[first:] + units[:first],
+                "stream": streams[first - 1],
+                "species": plan.species[i],
+                "gain": float(share[i]),
+            }
+        )
     outcome.rounds.sort(key=lambda r: -r["gain"])
 
 
@@ -205,8 +199,7 @@ def draw(account, outcome, i):
     held, settles = found
     if held is not None:
         return (
-            f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} "
-            "of what reaches it."
+            f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what reaches it."
         )
     must = account.fed[i] + max(float(account.made[i]), 0.0)
     why = (

@@ -118,18 +118,12 @@ def outlets_kept(project, unit):
     become one, the connected one goes on. Outlets without a stream get one, and ends of outlets gone are dropped.
     """
     before = [p.name for p in KINDS[unit.kind].ports_out(unit)]
-    held = {
-        (source_of(s)[1] or before[0]): s
-        for s in project.streams
-        if s.source is not None and source_of(s)[0] == unit.id
-    }
+    held = {(source_of(s)[1] or before[0]): s for s in project.streams if s.source is not None and source_of(s)[0] == unit.id}
     yield
     after = [p.name for p in KINDS[unit.kind].ports_out(unit)]
     if after != before:
         homeless = [s for port, s in held.items() if port not in after]
-        free = [
-            port for port in reversed(after) if port not in held
-        ]  # the heavier outlet stands last and holds the main way
+        free = [port for port in reversed(after) if port not in held]  # the heavier outlet stands last and holds the main way
         homeless.sort(key=lambda s: (s.to is None, -list(held.values()).index(s)))
         for stream in homeless:
             if free:
@@ -150,9 +144,7 @@ def exchange_outlet(project, stream_id, port):
     unit = project.unit(source_of(stream)[0]) if stream.source else None
     ports = [p.name for p in KINDS[unit.kind].ports_out(unit)] if unit is not None else []
     if port not in ports:
-        raise EditError(
-            f"{stream_id} cannot leave by “{port}”: choose one of {', '.join(ports) or 'the outlets of its unit'}."
-        )
+        raise EditError(f"{stream_id} cannot leave by “{port}”: choose one of {', '.join(ports) or 'the outlets of its unit'}.")
     old = source_of(stream)[1]
     new = unit.id if len(ports) == 1 else f"{unit.id}.{port}"
     for other in project.streams:
@@ -264,9 +256,7 @@ def remove(project, id_):
         elif stream.to is not None:
             stream.to = None
         else:
-            raise EditError(
-                f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere."
-            )
+            raise EditError(f"{id_} is the outlet of {source_of(stream)[0]}: remove that unit, or send the stream elsewhere.")
     forget(project)
 
 
@@ -275,10 +265,17 @@ def forget(project):
     while True:
         before = project.dump()
         alive = {
-            Thing.STREAM: project.streams, Thing.UNIT: project.units, Thing.REACTION: project.reactions,
-            Thing.SPECIES: project.species, Thing.SET: project.reaction_sets, Thing.KNOB: project.knobs,
-            Thing.GAUGE: project.gauges, Thing.TARGET: project.targets, Thing.SCAN: project.scans, Thing.VARIANT: project.variants,
-        }  # fmt: skip
+            Thing.STREAM: project.streams,
+            Thing.UNIT: project.units,
+            Thing.REACTION: project.reactions,
+            Thing.SPECIES: project.species,
+            Thing.SET: project.reaction_sets,
+            Thing.KNOB: project.knobs,
+            Thing.GAUGE: project.gauges,
+            Thing.TARGET: project.targets,
+            Thing.SCAN: project.scans,
+            Thing.VARIANT: project.variants,
+        }
         after = followed(Project, before, Forgetting({t: {x.id for x in entries} for t, entries in alive.items()}))
         if after == before:
             return
@@ -393,9 +390,7 @@ def guess_lines(project, text):
         elif match and word in ("pressure", "p"):
             dimension = "pressure"
         else:
-            raise EditError(
-                f"“{line[:60]}” is no line of a guess: write a species, temperature or pressure and its value."
-            )
+            raise EditError(f"“{line[:60]}” is no line of a guess: write a species, temperature or pressure and its value.")
         value = complete(match[2].strip(), dimension, project.display)
         try:
             parse(value, dimension)
@@ -445,9 +440,7 @@ def knob_on(project, address, low, high):
 def add_target(project, gauge, knob, value=None, sits="value"):
     """Add a target on a gauge by a knob; returns its id. Raises EditError."""
     if project.gauge(gauge) is None or project.knob(knob) is None:
-        raise EditError(
-            "A target needs a gauge to read and a knob to turn: make them first (○ and ◇ in the inspector)."
-        )
+        raise EditError("A target needs a gauge to read and a knob to turn: make them first (○ and ◇ in the inspector).")
     id_ = fresh("target", {t.id for t in project.targets})
     project.targets = [*project.targets, TargetEntry(id=id_, gauge=gauge, knob=knob, value=value, sits=sits)]
     return id_
@@ -507,9 +500,7 @@ def set_basis(project, stream_id, basis):
     molar, mass = ("molar flow", n), ("mass flow", n * masses)
 
     def by_species(values, dimension):
-        return {
-            i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values, strict=True) if v > 0.0
-        }
+        return {i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values, strict=True) if v > 0.0}
 
     if basis in ("molar", "mass"):
         dimension, amounts = molar if basis == "molar" else mass
@@ -781,9 +772,7 @@ def set_measures(project, key, product, ratio):
     if not key and not product:
         project.measures = None
         measures = {*PER_REACTOR, *OVERALL}
-        project.gauges = [
-            g for g in project.gauges if g.formula or g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1
-        ]
+        project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1]
         forget(project)
     else:
         project.measures = MeasuresEntry(key=key, product=product, ratio=ratio or None)
@@ -847,9 +836,7 @@ def set_conversion(project, id_, key, value, polynomial=None):
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError(f"There is no reaction {id_}.")
-    reaction.conversion = (
-        Conversion(key=key, value=value, polynomial=polynomial or None) if key or value or polynomial else None
-    )
+    reaction.conversion = Conversion(key=key, value=value, polynomial=polynomial or None) if key or value or polynomial else None
     if not value or polynomial:
         project.knobs = [k for k in project.knobs if k.input != f"{id_}.conversion"]
         forget(project)

@@ -127,9 +127,7 @@ def groups(project, ties=(), targets=()):
 
 def _groups(project, graph, place, targets):
     condensed = nx.condensation(nx.DiGraph(graph))
-    order = nx.lexicographical_topological_sort(
-        condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"])
-    )
+    order = nx.lexicographical_topological_sort(condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"]))
     units = {unit_node(u.id) for u in project.units}
     out = []
     for c in order:

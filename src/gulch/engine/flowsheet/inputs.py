@@ -66,9 +66,7 @@ def feed_addresses(project, stream):
             kind = total_dimension(given.total or "")
         except QuantityError:
             kind = "molar flow" if given.basis == "mole-fractions" else "mass flow"
-        yield Address(
-            f"{stream.id}.total", kind, f"Total flow of {stream.id}", 0.0, np.inf, given.total, about=About.STREAM
-        )
+        yield Address(f"{stream.id}.total", kind, f"Total flow of {stream.id}", 0.0, np.inf, given.total, about=About.STREAM)
     elif given.basis == "mole-ratios":
         yield Address(
             f"{stream.id}.total",
@@ -83,9 +81,16 @@ def feed_addresses(project, stream):
     for s in project.species:
         if given.basis == "mole-ratios" and s.id == given.to_species:
             continue
-        yield Address(f"{stream.id}.{key}.{s.id}", dimension, f"{words} {s.shown} in {stream.id}", 0.0,
-                      1.0 if dimension == "fraction" else np.inf, values.get(s.id), not given.basis.endswith("fractions"),
-                      about=About.STREAM)  # fmt: skip
+        yield Address(
+            f"{stream.id}.{key}.{s.id}",
+            dimension,
+            f"{words} {s.shown} in {stream.id}",
+            0.0,
+            1.0 if dimension == "fraction" else np.inf,
+            values.get(s.id),
+            not given.basis.endswith("fractions"),
+            about=About.STREAM,
+        )
 
 
 def reactions_of(project, unit):
@@ -113,10 +118,18 @@ def unit_addresses(project, unit):
             if n.lacking and not n.item and d.default:
                 text = default_text(text, d.dimension, project.display)
             yield Address(
-                f"{unit.id}.{d.key}.{n.item}" if n.item else f"{unit.id}.{d.key}", d.dimension,
-                f"{n.label} {'in' if n.item else 'of'} {unit.id}", d.low, d.high, text, True, getattr(d, "material", True),
-                n.lacking, d.context, getattr(d, "counted", True),
-            )  # fmt: skip
+                f"{unit.id}.{d.key}.{n.item}" if n.item else f"{unit.id}.{d.key}",
+                d.dimension,
+                f"{n.label} {'in' if n.item else 'of'} {unit.id}",
+                d.low,
+                d.high,
+                text,
+                True,
+                getattr(d, "material", True),
+                n.lacking,
+                d.context,
+                getattr(d, "counted", True),
+            )
 
 
 @once
@@ -142,13 +155,27 @@ def addresses(project):
             found[a.address] = a
         if r.rate and r.rate.law == "power":
             energy = r.rate.forward.energy
-            a = Address(f"{r.id}.energy", "molar energy", f"Activation energy of {r.id}", -1e9, 1e9,
-                        energy or default_text("0 kJ/mol", "molar energy", project.display), assumed=not energy,
-                        about=About.REACTION)  # fmt: skip
+            a = Address(
+                f"{r.id}.energy",
+                "molar energy",
+                f"Activation energy of {r.id}",
+                -1e9,
+                1e9,
+                energy or default_text("0 kJ/mol", "molar energy", project.display),
+                assumed=not energy,
+                about=About.REACTION,
+            )
             found[a.address] = a
         if r.conversion and not r.conversion.polynomial:
-            a = Address(f"{r.id}.conversion", "fraction", f"Conversion of {r.conversion.key} by {r.id}", 0.0, 1.0,
-                        r.conversion.value, about=About.REACTION)  # fmt: skip
+            a = Address(
+                f"{r.id}.conversion",
+                "fraction",
+                f"Conversion of {r.conversion.key} by {r.id}",
+                0.0,
+                1.0,
+                r.conversion.value,
+                about=About.REACTION,
+            )
             found[a.address] = a
     return found
 

@@ -12,9 +12,7 @@ def ends(run):
     """(streams fed, streams that leave) of the whole process; a loop left open counts as both."""
     plan = run.plan
     feeds = [run.streams[s.id] for s in plan.feeds if s.to] + [run.streams[s] for s in plan.open]
-    products = [
-        run.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in run.streams
-    ]
+    products = [run.streams[s.id] for s in plan.project.streams if s.to is None and not s.is_feed and s.id in run.streams]
     return feeds, products + list(run.returned.values())
 
 

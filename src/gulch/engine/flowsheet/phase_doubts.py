@@ -29,8 +29,12 @@ def _on_streams(plan, found):
     for what in dict.fromkeys(found.values()):
         ids = [i for i in found if found[i] == what]
         for id_ in ids:
-            yield Message("warning", at_stream(id_), f"{id_}: {what}.",
-                          "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.")  # fmt: skip
+            yield Message(
+                "warning",
+                at_stream(id_),
+                f"{id_}: {what}.",
+                "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.",
+            )
 
 
 def _on_units(run, found):
@@ -40,8 +44,12 @@ def _on_units(run, found):
         outcome = run.solution.units.get(unit_id)
         heat = outcome.values.get("duty") if outcome and outcome.solved else None
         if touching and heat and any(r.name == "duty" for r in KINDS[plan.units[unit_id].kind].results()):
-            yield Message("warning", at_unit(unit_id), f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
-                          "Take the duty with caution.")  # fmt: skip
+            yield Message(
+                "warning",
+                at_unit(unit_id),
+                f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
+                "Take the duty with caution.",
+            )
 
 
 def _on_pairs(run):
@@ -64,9 +72,11 @@ def _on_pairs(run):
                 at = at or id_
     if told:
         names = {s.id: s.shown for s in plan.project.species}
-        listed = ", ".join(f"{names[a]} with {names[b]}" for a, b in told[:3]) + (
-            " and others" if len(told) > 3 else ""
+        listed = ", ".join(f"{names[a]} with {names[b]}" for a, b in told[:3]) + (" and others" if len(told) > 3 else "")
+        yield Message(
+            "warning",
+            at_stream(at),
+            f"{at}: the phase model is a poor guide for liquids of {listed}.",
+            "Boiling points and splits of such liquids may be far off: type interaction parameters fitted to data, "
+            "or part by shares that you know.",
         )
-        yield Message("warning", at_stream(at), f"{at}: the phase model is a poor guide for liquids of {listed}.",
-                      "Boiling points and splits of such liquids may be far off: type interaction parameters fitted to data, "
-                      "or part by shares that you know.")  # fmt: skip

@@ -87,9 +87,7 @@ def stored(text, about):
     """The Place of a stored message; `about` is None in older ones, which did not say it."""
     if about is None:
         head = text.partition(".")[0]
-        about = (
-            About.LOOP if head.startswith("loop-") else (_by_prefix(head) or (About.UNIT if text else About.PROJECT))
-        )
+        about = About.LOOP if head.startswith("loop-") else (_by_prefix(head) or (About.UNIT if text else About.PROJECT))
     return Place.read(text, About(about))
 
 
@@ -97,7 +95,17 @@ WHOLE = Place(About.PROJECT)
 at_stream, at_unit, at_reaction, at_set, at_species, at_knob, at_gauge, at_tie, at_target, at_tear, at_loop, at_variant = (
     partial(Place, about)
     for about in (
-        About.STREAM, About.UNIT, About.REACTION, About.SET, About.SPECIES, About.KNOB, About.GAUGE, About.TIE,
-        About.TARGET, About.TEAR, About.LOOP, About.VARIANT,
+        About.STREAM,
+        About.UNIT,
+        About.REACTION,
+        About.SET,
+        About.SPECIES,
+        About.KNOB,
+        About.GAUGE,
+        About.TIE,
+        About.TARGET,
+        About.TEAR,
+        About.LOOP,
+        About.VARIANT,
     )
-)  # fmt: skip
+)

@@ -74,9 +74,7 @@ class Plan:
         self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist(), strict=True))
         self.feeds = [s for s in project.streams if s.is_feed]
         self.feed_by_id = {s.id: s for s in self.feeds}
-        self.feed_inputs = {
-            s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds
-        }
+        self.feed_inputs = {s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds}
         self.open = open_streams(project)
         self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
@@ -121,10 +119,15 @@ class Plan:
         nu = resolve_equation(entry.equation, self.project.entries()).nu(len(self.species))
         c = entry.conversion
         return Reaction(
-            entry.id, nu, self.species.index(c.key) if c else None, None, reaction_properties(nu, self.model).dh,
-            constant_of(entry), polynomial_of(c.polynomial) if c and c.polynomial else None,
+            entry.id,
+            nu,
+            self.species.index(c.key) if c else None,
+            None,
+            reaction_properties(nu, self.model).dh,
+            constant_of(entry),
+            polynomial_of(c.polynomial) if c and c.polynomial else None,
             rate_of(entry, self.project, nu),
-        )  # fmt: skip
+        )
 
     def given(self, unit_id, inputs):
         """What a unit's `solve` is given, in SI."""
@@ -134,15 +137,15 @@ class Plan:
         """What unit kinds are given besides feed and inputs: model, species, reaction sets with the numbers of a run."""
         sets = {}
         for s in self.project.reaction_sets:
-            sets[s.id] = [
-                [self.reaction(self.reactions[i], inputs) for i in step if i in self.reactions]
-                for step in s.steps
-                if step
-            ]
+            sets[s.id] = [[self.reaction(self.reactions[i], inputs) for i in step if i in self.reactions] for step in s.steps if step]
         return Context(
-            self.model, self.species, [s.shown for s in self.project.species], sets, self.project.display,
+            self.model,
+            self.species,
+            [s.shown for s in self.project.species],
+            sets,
+            self.project.display,
             self.species.index(self.measures[1]) if self.measures else None,
-        )  # fmt: skip
+        )
 
     def reaction(self, prepared, inputs):
         """A reaction with the numbers of this run."""

@@ -78,9 +78,7 @@ def rate_of(entry, project, nu, values=None):
     back = backward = None
     if e.reverse == "own":
         if e.backward is None:
-            raise QuantityError(
-                "The reverse reaction has no rate constant: type it, or take the reverse from equilibrium."
-            )
+            raise QuantityError("The reverse reaction has no rate constant: type it, or take the reverse from equilibrium.")
         backward = orders_of(e.reverse_orders, species, np.maximum(nu, 0.0), entry.id)
         back = rate_constant_of(e.backward, e.basis, e.per, float(backward.sum()))
     adsorption = []
@@ -89,9 +87,7 @@ def rate_of(entry, project, nu, values=None):
         if a.species not in species:
             raise QuantityError(f"The rate law names {a.species or '–'}, which is not a species of the project.")
         power = number(a.power, "the power")
-        adsorption.append(
-            (species.index(a.species), strength_of(a.constant, f"1/({quantity})**{power!r}" if quantity else ""), power)
-        )
+        adsorption.append((species.index(a.species), strength_of(a.constant, f"1/({quantity})**{power!r}" if quantity else ""), power))
     return RateLaw(
         e.basis,
         e.per,
@@ -143,9 +139,7 @@ def rate_constant_of(entry, basis, per, order, energy=None):
 def strength_of(entry, si):
     """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released."""
     if not entry.k.strip():
-        raise QuantityError(
-            f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it."
-        )
+        raise QuantityError(f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it.")
     value, unit = split_text(entry.k)
     factor = unit_factor(unit, si)
     if factor is None or value <= 0.0:

@@ -116,11 +116,7 @@ class Report:
             if id_ in told or plan.sources[id_] in told:
                 continue
             T = stream.temperature
-            out = [
-                s
-                for s, n in stream.flow.items()
-                if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1
-            ]
+            out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
             if not out:
                 continue
             low, high = max(fits[s].low for s in out), min(fits[s].high for s in out)
@@ -156,7 +152,7 @@ class Report:
                     f"{gauge.label or readable.label} is "
                     f"{show(value, readable.dimension, display)}, {words} its limit of {getattr(gauge, broken)}.",
                     "Turn a knob, or scan one.",
-                )  # fmt: skip
+                )
             )
 
     def stream_result(self, stream):
@@ -173,28 +169,38 @@ class Report:
             if share > 0.0:
                 phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))})
         return StreamResult(
-            temperature=stream.T, pressure=stream.P, vapour_fraction=state.vapour_fraction,
-            flow=dict(zip(species, stream.n.tolist(), strict=True)), total=stream.total, mass_flow=stream.mass_flow,
-            enthalpy_flow=stream.enthalpy_flow, volume_flow=stream.volume_flow, phases=phases,
-        )  # fmt: skip
+            temperature=stream.T,
+            pressure=stream.P,
+            vapour_fraction=state.vapour_fraction,
+            flow=dict(zip(species, stream.n.tolist(), strict=True)),
+            total=stream.total,
+            mass_flow=stream.mass_flow,
+            enthalpy_flow=stream.enthalpy_flow,
+            volume_flow=stream.volume_flow,
+            phases=phases,
+        )
 
     def unit_outcome(self, unit_id):
         """What a unit made of what entered it, with its balances. Raises UnitTrouble for an error it bore on the way."""
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
-        values = {
-            k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)
-        }
+        values = {k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)}
         n_in = sum((s.n for s in inlets), np.zeros(len(species)))
         n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
         heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))
         h_in = sum(s.enthalpy_flow for s in inlets)
         h_out = sum(s.enthalpy_flow for s in result.outlets.values())
         outcome = UnitOutcome(
-            True, values, dict(zip(species, n_in.tolist(), strict=True)), dict(zip(species, n_out.tolist(), strict=True)),
-            [(label, dict(zip(species, np.asarray(c).tolist(), strict=True))) for label, c in result.changes], plain(result.reactions),
-            self.balances(n_in, n_out, h_in, h_out, heat), None, self.run.taken[unit_id],
-        )  # fmt: skip
+            True,
+            values,
+            dict(zip(species, n_in.tolist(), strict=True)),
+            dict(zip(species, n_out.tolist(), strict=True)),
+            [(label, dict(zip(species, np.asarray(c).tolist(), strict=True))) for label, c in result.changes],
+            plain(result.reactions),
+            self.balances(n_in, n_out, h_in, h_out, heat),
+            None,
+            self.run.taken[unit_id],
+        )
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
                 found = measured(*plan_measures, outcome.inlet, outcome.outlet)
@@ -213,10 +219,7 @@ class Report:
         size = max(abs(h_in), abs(h_out), abs(heat), 1e-9)
         return {
             "mass": (mass_out - mass_in) / mass_in if mass_in > 0.0 else 0.0,
-            "elements": {
-                e: float((b - a) / a) if a > 0.0 else 0.0
-                for e, a, b in zip(plan.elements, atoms_in, atoms_out, strict=True)
-            },
+            "elements": {e: float((b - a) / a) if a > 0.0 else 0.0 for e, a, b in zip(plan.elements, atoms_in, atoms_out, strict=True)},
             "energy": float((h_out - h_in - heat) / size),
         }
 
@@ -233,10 +236,12 @@ class Report:
         away = np.abs(back.n - guess.n)
         i = int(np.argmax(away))
         self.run.say(
-            "warning", at_tear(id_),
+            "warning",
+            at_tear(id_),
             f"The loop is open at {id_}: {show(float(guess.n[i]), 'molar flow', display)} {species[i]} is guessed, "
-            f"{show(float(back.n[i]), 'molar flow', display)} comes back.", "Close it when the single pass is right.",
-        )  # fmt: skip
+            f"{show(float(back.n[i]), 'molar flow', display)} comes back.",
+            "Close it when the single pass is right.",
+        )
 
     def overall(self):
         """Feeds against products over the whole process."""
@@ -244,7 +249,10 @@ class Report:
         n = np.zeros(len(self.plan.species))
         heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
         balances = self.balances(
-            sum((s.n for s in feeds), n), sum((s.n for s in products), n),
-            sum(s.enthalpy_flow for s in feeds), sum(s.enthalpy_flow for s in products), heat,
-        )  # fmt: skip
+            sum((s.n for s in feeds), n),
+            sum((s.n for s in products), n),
+            sum(s.enthalpy_flow for s in feeds),
+            sum(s.enthalpy_flow for s in products),
+            heat,
+        )
         self.solution.overall = overall_values(self.run) | {"balances": balances}

@@ -105,8 +105,10 @@ class Run:
             value = formulas.value(tie.formula, self.reading)
             bounds = plan.bounds[tie.address]
             if not np.isfinite(value):
-                raise UnitTrouble(f"The tie on {tie.label} has no value here: {tie.text}.",
-                                  "Look for a division by zero or a result that is not computed.")  # fmt: skip
+                raise UnitTrouble(
+                    f"The tie on {tie.label} has no value here: {tie.text}.",
+                    "Look for a division by zero or a result that is not computed.",
+                )
             self.outside.pop(tie.address, None)
             if not bounds.low <= value <= bounds.high:
                 # borne on the way, with the input at its bound; where it ends so, `report` says it

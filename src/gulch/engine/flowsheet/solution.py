@@ -32,8 +32,15 @@ class Message:
 
     def to_dict(self):
         """Plain data."""
-        return {"level": self.level, "where": self.where, "about": self.place.about.value, "what": self.what, "todo": self.todo,
-                "answers": self.answers, "code": self.code.value}  # fmt: skip
+        return {
+            "level": self.level,
+            "where": self.where,
+            "about": self.place.about.value,
+            "what": self.what,
+            "todo": self.todo,
+            "answers": self.answers,
+            "code": self.code.value,
+        }
 
     @classmethod
     def from_dict(cls, data):
@@ -99,9 +106,7 @@ class LoopOutcome:
     findings: list = field(default_factory=list)  # sentences
     rounds: list = field(default_factory=list)  # {"units", "stream", "species", "gain"} of each way material goes round
     first_pass: int = 1  # the pass at which the two records below begin
-    residuals: dict = field(
-        default_factory=dict
-    )  # scaled change by species, molar enthalpy, pressure; one number a pass
+    residuals: dict = field(default_factory=dict)  # scaled change by species, molar enthalpy, pressure; one number a pass
     coupled: dict = field(default_factory=dict)  # likewise of ties and targets, by words for them
     by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}
     guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
@@ -173,9 +178,7 @@ class Solution:
         """Mark this as broken off for a settle.Reason: what is in it stands nowhere."""
         self.solved, self.broken_off = False, reason.value
         self.messages = [m for m in self.messages if m.level != "error"]
-        self.messages.insert(
-            0, Message("error", WHOLE, f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard.")
-        )
+        self.messages.insert(0, Message("error", WHOLE, f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard."))
 
     def to_dict(self):
         """Plain data, sharing what it holds with this Solution."""

@@ -40,13 +40,9 @@ def typed_text(project, place):
         if field not in LIMITS or not hasattr(holder, field):
             return None  # a place that a file made up
         label = getattr(entry, "label", None) or id_
-        return TypedText(
-            f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text)
-        )
+        return TypedText(f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text))
     if head == "sizing" and hasattr(project.sizing, rest):
-        return TypedText(
-            f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text)
-        )
+        return TypedText(f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text))
     found = addresses(project).get(place)
     return None if found is None else TypedText(found.label, found.text, lambda text: write(project, place, text))
 

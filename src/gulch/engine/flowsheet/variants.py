@@ -46,8 +46,11 @@ def lost(project, variant):
 
 def misfits(project, variant):
     """Sentences on the edits of a variant that find no place in the base."""
-    return [f"Variant {variant.name}: its edit of {edit.at.replace('/', ' ')} finds no place, because the base has that no more. "
-            "Without it the variant's figures there are the base's." for edit in lost(project, variant)]  # fmt: skip
+    return [
+        f"Variant {variant.name}: its edit of {edit.at.replace('/', ' ')} finds no place, because the base has that no more. "
+        "Without it the variant's figures there are the base's."
+        for edit in lost(project, variant)
+    ]
 
 
 def folded(whole, changed):
@@ -99,11 +102,7 @@ def _list_differences(base, other, name, at):
             found.append(VariantEdit(at=_path((*at, n)), to=entry, after=before))
         elif old[n] != entry:
             same = old[n].get("kind") == entry.get("kind")
-            found += (
-                differences(old[n], entry, (*at, n))
-                if same
-                else [VariantEdit(at=_path((*at, n)), to=entry, after=before)]
-            )
+            found += differences(old[n], entry, (*at, n)) if same else [VariantEdit(at=_path((*at, n)), to=entry, after=before)]
         before = n
     return found
 
@@ -111,9 +110,7 @@ def _list_differences(base, other, name, at):
 def _name_of(*lists):
     """The key that names the entries of lists of dicts, or None."""
     for name in KEYS:
-        if all(
-            isinstance(v, list) and all(isinstance(e, dict) and isinstance(e.get(name), str) for e in v) for v in lists
-        ):
+        if all(isinstance(v, list) and all(isinstance(e, dict) and isinstance(e.get(name), str) for e in v) for v in lists):
             names = [[e[name] for e in v] for v in lists]
             if any(names) and all(len(set(n)) == len(n) for n in names):
                 return name
@@ -132,9 +129,7 @@ def _apply(data, edit):
         if data is None:
             return False
     if isinstance(data, list):
-        name = next((k for k in KEYS if data and k in data[0]), None) or next(
-            (k for k in KEYS if k in (edit.to or {})), "id"
-        )
+        name = next((k for k in KEYS if data and k in data[0]), None) or next((k for k in KEYS if k in (edit.to or {})), "id")
         at = next((i for i, e in enumerate(data) if e.get(name) == last), None)
         if edit.gone:
             if at is None:
@@ -239,8 +234,18 @@ def words(project, edit):
             data = next((e for e in data if isinstance(e, dict) and key in (e.get(k) for k in KEYS)), None)
         else:
             data = None
-    collection = {"units": "unit", "streams": "stream", "reactions": "reaction", "reaction_sets": "reaction set", "ties": "tie on",
-                  "targets": "target", "tears": "tear", "knobs": "knob", "gauges": "gauge", "scans": "scan"}  # fmt: skip
+    collection = {
+        "units": "unit",
+        "streams": "stream",
+        "reactions": "reaction",
+        "reaction_sets": "reaction set",
+        "ties": "tie on",
+        "targets": "target",
+        "tears": "tear",
+        "knobs": "knob",
+        "gauges": "gauge",
+        "scans": "scan",
+    }
     head = collection.get(keys[0], keys[0].replace("_", " "))
     rest = [k.replace("_", " ") for k in keys[2:] if k not in ("given", "heat")]
     where = " ".join([head, *keys[1:2]]) + (f", {' of '.join(reversed(rest))}" if rest else "")

@@ -90,9 +90,7 @@ def all_at_vapour_fraction(model, fraction, P, z, guess=350.0):
     for (low, high), (f_low, f_high) in zip(pairwise(grid), pairwise(shares), strict=True):
         if f_low == 0.0 or f_low * f_high >= 0.0:
             continue
-        T = scipy.optimize.brentq(
-            lambda t: model.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14
-        )
+        T = scipy.optimize.brentq(lambda t: model.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14)
         state = model.at_temperature(T, P, z)
         if abs(state.vapour_fraction - edge) < 1e-6:
             found.append(state)

@@ -19,9 +19,7 @@ def parted(model, z):
 def held_properties(model, held, T):
     """Enthalpy [J], entropy [J/K] and volume [m3] of amounts of non-volatile species."""
     volumes = [s.molar_mass.value / s.liquid_density.value if s.liquid_density else 0.0 for s in model.species]
-    return np.array(
-        [held @ model.ideal_gas_enthalpies(T), held @ model.ideal_gas_entropies(T), held @ np.array(volumes)]
-    )
+    return np.array([held @ model.ideal_gas_enthalpies(T), held @ model.ideal_gas_entropies(T), held @ np.array(volumes)])
 
 
 def joined(model, state, held, moles, T, P):
@@ -45,9 +43,19 @@ def joined(model, state, held, moles, T, P):
     total = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
     if light <= 0.0:
         y, light_properties = heavy_amounts / heavy_amounts.sum(), heavy_properties
-    return PhaseState(state.temperature, P, light * moles / whole, state.light if light > 0.0 else "liquid", "liquid",
-                      heavy_amounts / heavy_amounts.sum(), y, *total.tolist(), tuple(heavy_properties.tolist()),
-                      tuple(light_properties.tolist()), state.further_phase)  # fmt: skip
+    return PhaseState(
+        state.temperature,
+        P,
+        light * moles / whole,
+        state.light if light > 0.0 else "liquid",
+        "liquid",
+        heavy_amounts / heavy_amounts.sum(),
+        y,
+        *total.tolist(),
+        tuple(heavy_properties.tolist()),
+        tuple(light_properties.tolist()),
+        state.further_phase,
+    )
 
 
 def solve_parted(model, column, target, P, z, guess, tolerance, what):

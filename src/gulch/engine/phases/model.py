@@ -70,8 +70,7 @@ class PhaseModel:
     @staticmethod
     def _wrap(T, P, beta, name_x, name_y, third, x, y, props):
         h, s, v, hx, sx, vx, hy, sy, vy = props.tolist()
-        return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v,
-                          (hx, sx, vx), (hy, sy, vy), bool(third))  # fmt: skip
+        return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
 
     def spread(self, values, present):
         """Values of what is present on all species, zero elsewhere."""
@@ -129,9 +128,7 @@ class PhaseModel:
         """PhaseState in which a property (ENTHALPY, ENTROPY, VAPOUR_SHARE) reaches target; what: its name. Raises TemperatureNotFound."""
         if not self.all_volatile and z[~self.volatile].sum() > 0.0:
             return solve_parted(self, column, target, P, z, guess, tolerance, what)
-        outcome, low, high, *found = k.flash_amounts_to(
-            self.code, P, target, column, z, self.par, self.kij, guess, tolerance
-        )
+        outcome, low, high, *found = k.flash_amounts_to(self.code, P, target, column, z, self.par, self.kij, guess, tolerance)
         if outcome != k.FOUND:
             bound = {k.BELOW_RANGE: f"below {k.T_LOW:.0f} K", k.ABOVE_RANGE: f"above {k.T_HIGH:.0f} K"}
             raise TemperatureNotFound(
@@ -169,9 +166,7 @@ class PhaseModel:
         """ln fugacity coefficients of the pure liquids, shape (n,)."""
         out = np.zeros(self.n)
         for i in np.flatnonzero(self.volatile):
-            out[i] = k.ln_phi_phase(
-                self.code, T, P, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[i : i + 1, i : i + 1]
-            )[0]
+            out[i] = k.ln_phi_phase(self.code, T, P, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[i : i + 1, i : i + 1])[0]
         return out
 
     def standard_enthalpies(self, T, phase):
@@ -184,9 +179,7 @@ class PhaseModel:
             critical = self.species[i].critical_temperature
             if critical is None or critical.value > T:
                 one = np.ix_((i,), (i,))
-                h[i] = k.phase_properties(self.code, T, k.P0, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[one])[
-                    0
-                ]
+                h[i] = k.phase_properties(self.code, T, k.P0, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[one])[0]
         return h
 
     def ideal_gas_enthalpies(self, T):

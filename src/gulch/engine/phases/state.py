@@ -53,5 +53,18 @@ def between(below, above, column, target):
     light = above.light_properties if above.vapour_fraction > 0 else below.light_properties
     heavy = below.heavy_properties if below.vapour_fraction < 1 else above.heavy_properties
     mixed = [vapour * light[c] + (1.0 - vapour) * heavy[c] for c in range(3)]
-    return PhaseState(above.temperature, above.pressure, vapour, "vapour", "liquid", x / x.sum(), y / y.sum(),
-                      mixed[0], mixed[1], mixed[2], heavy, light, False)  # fmt: skip
+    return PhaseState(
+        above.temperature,
+        above.pressure,
+        vapour,
+        "vapour",
+        "liquid",
+        x / x.sum(),
+        y / y.sum(),
+        mixed[0],
+        mixed[1],
+        mixed[2],
+        heavy,
+        light,
+        False,
+    )

@@ -139,9 +139,7 @@ class Stream:
         """Streams of all vapour and all liquid in this one, {"vapour": …, "liquid": …}, at its own state."""
         out = {}
         if self.is_empty:
-            return {
-                name: Stream.at_temperature(self.model, self.n.copy(), self.T, self.P) for name in ("vapour", "liquid")
-            }
+            return {name: Stream.at_temperature(self.model, self.n.copy(), self.T, self.P) for name in ("vapour", "liquid")}
         state = self.state
         for name in ("vapour", "liquid"):
             n, H = self.phase(name)
@@ -160,6 +158,17 @@ def _single(state, name, n):
     properties = state.light_properties if name == "vapour" else state.heavy_properties
     z = state.y if name == "vapour" else state.x
     h, s, v = properties
-    return replace(state, light_share=1.0 if name == "vapour" else 0.0, light=name, heavy=name, x=z, y=z,
-                   enthalpy=h, entropy=s, volume=v, heavy_properties=properties, light_properties=properties,
-                   further_phase=False)  # fmt: skip
+    return replace(
+        state,
+        light_share=1.0 if name == "vapour" else 0.0,
+        light=name,
+        heavy=name,
+        x=z,
+        y=z,
+        enthalpy=h,
+        entropy=s,
+        volume=v,
+        heavy_properties=properties,
+        light_properties=properties,
+        further_phase=False,
+    )

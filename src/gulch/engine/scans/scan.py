@@ -70,8 +70,7 @@ def settings(project, scan):
                 limits[name] = None if text is None else parse(text, found.dimension)
             except QuantityError as error:
                 raise ScanError(f"Limit of gauge {id_}: {error}") from None
-        rows.append({"id": id_, "label": gauge.label or found.label, "dimension": found.dimension,
-                     "reads": gauge.reads, **limits})  # fmt: skip
+        rows.append({"id": id_, "label": gauge.label or found.label, "dimension": found.dimension, "reads": gauge.reads, **limits})
     if not rows:
         raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
     return address, np.linspace(low, high, sweep.points), rows
@@ -144,8 +143,17 @@ def walk(plan, scan, indices, start=None, watch=UNWATCHED):
         else:
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         gauges = {g["id"]: _finite(solution.gauges.get(g["id"])) if usable else None for g in rows}
-        yield i, {"value": float(values[i]), "solved": usable, "gauges": gauges, "why": why, "note": note,
-                  "warnings": point_warnings(solution, plan) if usable else []}  # fmt: skip
+        yield (
+            i,
+            {
+                "value": float(values[i]),
+                "solved": usable,
+                "gauges": gauges,
+                "why": why,
+                "note": note,
+                "warnings": point_warnings(solution, plan) if usable else [],
+            },
+        )
 
 
 def _finite(value):
@@ -173,11 +181,7 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, watch
 
 def point_warnings(solution, plan):
     """What the process would say of a point: the warnings that its solve found, without those of gauges on their limits."""
-    return [
-        m.what
-        for m in solution.messages[len(plan.messages) :]
-        if m.level == "warning" and m.place.about is not About.GAUGE
-    ]
+    return [m.what for m in solution.messages[len(plan.messages) :] if m.level == "warning" and m.place.about is not About.GAUGE]
 
 
 def windows(points, gauges):
@@ -234,6 +238,8 @@ def branch_ends(before, now, display):
         if "branch" in new and old.get("branch") != new["branch"]:
             T0, T1 = old["outlet_temperature"], new["outlet_temperature"]
             if abs(T1 - T0) > 10.0:
-                return (f"{id_}: the branch of steady states run before ends here; its temperature goes from "
-                        f"{show(T0, 'temperature', display)} to {show(T1, 'temperature', display)}.")  # fmt: skip
+                return (
+                    f"{id_}: the branch of steady states run before ends here; its temperature goes from "
+                    f"{show(T0, 'temperature', display)} to {show(T1, 'temperature', display)}."
+                )
     return ""

@@ -69,18 +69,18 @@ def size(project, solution, entry, points=18):
         raise SizingTrouble("Choose a reaction set.")
     context = plan.context(plan.inputs)
     n = np.array([found.flow[s] for s in plan.species])
-    T = (
-        parse(entry.temperature, "temperature")
-        if entry.heat == "isothermal" and entry.temperature
-        else found.temperature
-    )
+    T = parse(entry.temperature, "temperature") if entry.heat == "isothermal" and entry.temperature else found.temperature
     feed = Stream.at_temperature(plan.model, n, T, found.pressure)
     target = parse(entry.target, "fraction")
     if not 0.0 < target < 1.0:
         raise SizingTrouble("The target conversion must lie between 0 and 100 %.")
-    common = dict(set=entry.set, phase=entry.phase, mode="adiabatic" if entry.heat == "adiabatic" else "feed-temperature",
-                  bulk_density=parse(entry.bulk_density, "density") if entry.bulk_density else None,
-                  void=parse(entry.void, "fraction"))  # fmt: skip
+    common = dict(
+        set=entry.set,
+        phase=entry.phase,
+        mode="adiabatic" if entry.heat == "adiabatic" else "feed-temperature",
+        bulk_density=parse(entry.bulk_density, "density") if entry.bulk_density else None,
+        void=parse(entry.void, "fraction"),
+    )
     try:
         return _size(feed, target, entry.tanks, common, context, points)
     except UnitTrouble as trouble:
@@ -105,12 +105,8 @@ def _size(feed, target, tanks, common, context, points):
         """Volume of one tank that takes what enters to the wanted conversion, and what leaves it."""
         if converted(tank(entering, LARGEST)) < wanted:
             most = converted(tank(entering, LARGEST))
-            raise SizingTrouble(
-                f"Even {LARGEST:,.0f} m³ of stirred tank convert only {100 * most:.4g} % of {name}: lower the target."
-            )
-        ln = scipy.optimize.brentq(
-            lambda v: converted(tank(entering, np.exp(v))) - wanted, np.log(1e-9), np.log(LARGEST), xtol=1e-9
-        )
+            raise SizingTrouble(f"Even {LARGEST:,.0f} m³ of stirred tank convert only {100 * most:.4g} % of {name}: lower the target.")
+        ln = scipy.optimize.brentq(lambda v: converted(tank(entering, np.exp(v))) - wanted, np.log(1e-9), np.log(LARGEST), xtol=1e-9)
         return float(np.exp(ln)), tank(entering, np.exp(ln))
 
     one, out = volume_for(feed, target)
@@ -155,5 +151,4 @@ def _size(feed, target, tanks, common, context, points):
         else np.log(one)
     )
     each = float(np.exp(each))
-    return Sizing(name, target, float(exact), one, tanks, each, series(each), plug_curve, tank_curve,
-                  float(profile["T"][-1]), float(out.T))  # fmt: skip
+    return Sizing(name, target, float(exact), one, tanks, each, series(each), plug_curve, tank_curve, float(profile["T"][-1]), float(out.T))

@@ -99,8 +99,18 @@ def _gather(function, methods, cas):
 
 def _elements_are_standard(cas, atoms):
     """True for an element in its standard gaseous state, whose formation enthalpy is zero by definition."""
-    return len(atoms) == 1 and cas in {"1333-74-0", "7782-44-7", "7727-37-9", "7782-50-5", "7782-41-4",
-                                       "7440-59-7", "7440-37-1", "7440-01-9", "7439-90-9", "7440-63-3"}  # fmt: skip
+    return len(atoms) == 1 and cas in {
+        "1333-74-0",
+        "7782-44-7",
+        "7727-37-9",
+        "7782-50-5",
+        "7782-41-4",
+        "7440-59-7",
+        "7440-37-1",
+        "7440-01-9",
+        "7439-90-9",
+        "7440-63-3",
+    }
 
 
 @lru_cache(maxsize=512)
@@ -170,8 +180,9 @@ def condensed(cas):
     {field of Species: value}, with `non_volatile`; empty where nothing is known of either.
     """
     for state, enthalpy, entropy, column in (
-        ("solid", reaction.Hfs, reaction.S0s, "Cps"), ("liquid", reaction.Hfl, reaction.S0l, "Cpl"),
-    ):  # fmt: skip
+        ("solid", reaction.Hfs, reaction.S0s, "Cps"),
+        ("liquid", reaction.Hfl, reaction.S0l, "Cpl"),
+    ):
         h = choose(_gather(enthalpy, _CONDENSED, cas), _CONDENSED, ALONE["formation_enthalpy"])
         if h is None:
             continue
@@ -188,9 +199,7 @@ def condensed(cas):
 def _in_state(datum, state):
     if datum is None:
         return None
-    return Datum(
-        datum.value, f"{datum.source}, {state}", {f"{k}, {state}": v for k, v in datum.others.items()}, datum.disputed
-    )
+    return Datum(datum.value, f"{datum.source}, {state}", {f"{k}, {state}": v for k, v in datum.others.items()}, datum.disputed)
 
 
 def _graphite():

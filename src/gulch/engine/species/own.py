@@ -35,14 +35,29 @@ POINTS = {
 }
 TYPED = "typed in this project"
 _UNKNOWN = dict.fromkeys(
-    ("critical_temperature", "critical_pressure", "acentric_factor", "formation_enthalpy", "entropy", "boiling_point",
-     "liquid_density")
-)  # fmt: skip
+    ("critical_temperature", "critical_pressure", "acentric_factor", "formation_enthalpy", "entropy", "boiling_point", "liquid_density")
+)
 
 # Kopp's rule for solids and liquids, J/(mol K) per mole of atoms (Hurst & Harrison, Chem. Eng. Commun. 112
 # (1992) 21; from memory).
-_KOPP = {"C": 10.89, "H": 7.56, "O": 13.42, "N": 18.74, "S": 12.36, "F": 26.16, "Cl": 24.69, "Br": 25.36, "I": 25.29,
-         "Na": 26.19, "K": 28.78, "Mg": 22.69, "Ca": 28.25, "Al": 18.07, "Si": 17.00, "Fe": 29.08}  # fmt: skip
+_KOPP = {
+    "C": 10.89,
+    "H": 7.56,
+    "O": 13.42,
+    "N": 18.74,
+    "S": 12.36,
+    "F": 26.16,
+    "Cl": 24.69,
+    "Br": 25.36,
+    "I": 25.29,
+    "Na": 26.19,
+    "K": 28.78,
+    "Mg": 22.69,
+    "Ca": 28.25,
+    "Al": 18.07,
+    "Si": 17.00,
+    "Fe": 29.08,
+}
 _KOPP_OTHER = 26.63
 
 
@@ -95,9 +110,7 @@ def lookup(cas, data=()):
                 "or say that it stays in the liquid."
             )
         if not critical and found["liquid_density"] is None:
-            raise SpeciesError(
-                f"{name} has no critical constants and no liquid density, so its liquid has no volume: type either."
-            )
+            raise SpeciesError(f"{name} has no critical constants and no liquid density, so its liquid has no volume: type either.")
     return Species(non_volatile=non_volatile, **{k: v for k, v in found.items() if k != "formation_gibbs"})
 
 
@@ -136,14 +149,11 @@ def lacking(species):
     ):
         if datum is not None and datum.disputed:
             shown = datum.spread / (1000.0 if unit == "kJ/mol" else 1.0)
-            out.append(
-                f"The sources of its {what} lie {shown:.3g} {unit} apart, and none is confirmed by the others: choose one."
-            )
+            out.append(f"The sources of its {what} lie {shown:.3g} {unit} apart, and none is confirmed by the others: choose one.")
     if "estimate" in species.heat_capacity.source:
         out.append("No heat capacity: an estimate stands in.")
     if species.has_critical and any(
-        "estimate" in d.source
-        for d in (species.critical_temperature, species.critical_pressure, species.acentric_factor)
+        "estimate" in d.source for d in (species.critical_temperature, species.critical_pressure, species.acentric_factor)
     ):
         out.append("No measured critical constants: estimates stand in, on which its phase rests.")
     if species.vapour_pressure is not None and "estimate" in species.vapour_pressure.source:
@@ -166,8 +176,13 @@ def atoms_of(formula):
 def _from_formula(own, cas):
     formula = own.get("formula", "").strip()
     atoms = atoms_of(formula)
-    return {"cas": cas or "", "name": own.get("name") or formula, "formula": formula, "atoms": atoms,
-            "molar_mass": Datum(molecular_weight(atoms) / 1000.0, "atomic weights, IUPAC")}  # fmt: skip
+    return {
+        "cas": cas or "",
+        "name": own.get("name") or formula,
+        "formula": formula,
+        "atoms": atoms,
+        "molar_mass": Datum(molecular_weight(atoms) / 1000.0, "atomic weights, IUPAC"),
+    }
 
 
 def _read(text, dimension, label, name):
@@ -245,10 +260,4 @@ def _typed_vapour_pressure(own, found, name):
 
 def data_key(data):
     """Hashable form of a mapping of user data, empty entries left out."""
-    return tuple(
-        sorted(
-            (k, v)
-            for k, v in data.items()
-            if v not in (None, "", False) and not (isinstance(v, float) and math.isnan(v))
-        )
-    )
+    return tuple(sorted((k, v) for k, v in data.items() if v not in (None, "", False) and not (isinstance(v, float) and math.isnan(v))))

@@ -151,11 +151,7 @@ def find(query, limit=12):
             if rank is not None and is_radical(cas, formula):
                 rank = (rank[0] + 3, *rank[1:])
         if rank is not None:
-            named = (
-                next((n for n in names if n in (text,) or squeezed(n) == tight), None)
-                if rank[0] == 0 and key is None
-                else None
-            )
+            named = next((n for n in names if n in (text,) or squeezed(n) == tight), None) if rank[0] == 0 and key is None else None
             scored.append((rank[0], rank[1], len(common), common, Match(cas, named or common, common, formula)))
     scored.sort(key=lambda s: s[:4])
     if len(scored) > 1 and scored[0][0] < 7:

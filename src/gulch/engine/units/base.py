@@ -253,11 +253,7 @@ class PerReaction(_ByItem):
         return dict[types.reaction_id, values], {}, f"{self.meaning}, by reaction"
 
     def numbers(self, value, scope):
-        asked = (
-            []
-            if self.options
-            else [i for i in scope.reactions if self.only is None or scope.ways[self.only[0]][i] == self.only[1]]
-        )
+        asked = [] if self.options else [i for i in scope.reactions if self.only is None or scope.ways[self.only[0]][i] == self.only[1]]
         return tuple(Number(i, f"{self.label} of {i}", value.get(i, self.default)) for i in asked)
 
     def chosen(self, value, reactions):
@@ -455,9 +451,14 @@ def no_gas_as_liquid(state, context):
     if found is None:
         return []
     i, share = found
-    return [("error", f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid: gas and two liquids stand side by side "
-             "here, and only two phases are modelled.",
-             "Let the gas off first in a species separator by shares that you know, or take water and organics apart before.")]  # fmt: skip
+    return [
+        (
+            "error",
+            f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid: gas and two liquids stand side by side "
+            "here, and only two phases are modelled.",
+            "Let the gas off first in a species separator by shares that you know, or take water and organics apart before.",
+        )
+    ]
 
 
 UNEVEN = 0.01  # of the higher pressure, by which inlets that join may differ without a word
@@ -469,5 +470,10 @@ def uneven_inlets(feed, context):
     if not present or max(present) - min(present) <= UNEVEN * max(present):
         return []
     high, low = (show(P, "pressure", context.display) for P in (max(present), min(present)))
-    return [("warning", f"Its inlets are at {high} and {low}: it runs at {low}, and what comes at more is throttled to that.",
-             "Bring the inlets to one pressure: a compressor or pump for the lower, a valve where throttling is meant.")]  # fmt: skip
+    return [
+        (
+            "warning",
+            f"Its inlets are at {high} and {low}: it runs at {low}, and what comes at more is throttled to that.",
+            "Bring the inlets to one pressure: a compressor or pump for the lower, a valve where throttling is meant.",
+        )
+    ]

@@ -40,9 +40,7 @@ class Column(Unit):
     label = "shortcut column"
     short = "COL"
     family = "separators"
-    meaning = (
-        "distils between a light and a heavy key; minimum and actual stages and reflux at constant relative volatility"
-    )
+    meaning = "distils between a light and a heavy key; minimum and actual stages and reflux at constant relative volatility"
     outlets = (
         Port("distillate", "the top product", draws="top"),
         Port("bottoms", "the bottom product", draws="bottom"),
@@ -56,23 +54,52 @@ class Column(Unit):
         "shares recovered in the products, or mole fractions of the keys where they are not wanted",
         default="recovery",
     )
-    light_recovery = Input("Light key to distillate", "fraction", "share of the light key that leaves by the distillate",
-                           low=0.5, high=1.0 - 1e-9, default="99 %", when=("keys_by", "recovery"))  # fmt: skip
-    heavy_recovery = Input("Heavy key to bottoms", "fraction", "share of the heavy key that leaves by the bottoms",
-                           low=0.5, high=1.0 - 1e-9, default="99 %", when=("keys_by", "recovery"))  # fmt: skip
-    light_in_bottoms = Input("Light key in bottoms", "fraction", "mole fraction", low=1e-9, high=0.5, default="1 %",
-                             when=("keys_by", "composition"))  # fmt: skip
-    heavy_in_distillate = Input("Heavy key in distillate", "fraction", "mole fraction", low=1e-9, high=0.5,
-                                default="1 %", when=("keys_by", "composition"))  # fmt: skip
-    reflux_by = Choice("Reflux given by", {"multiple": "multiple of the minimum", "ratio": "ratio"},
-                       "reflux over distillate, or that over its minimum", default="multiple")  # fmt: skip
-    multiple = Input("Reflux over minimum", "ratio", "reflux ratio over minimum reflux ratio", low=1.0, high=100.0,
-                     default="1.3", when=("reflux_by", "multiple"))  # fmt: skip
-    reflux = Input("Reflux ratio", "ratio", "reflux over distillate, in moles", low=0.0, high=1e4, default="2",
-                   when=("reflux_by", "ratio"))  # fmt: skip
-    condenser = Choice("Condenser", {"total": "total", "partial": "partial"},
-                       "whether the distillate leaves as liquid at its bubble point or as vapour at its dew point",
-                       default="total")  # fmt: skip
+    light_recovery = Input(
+        "Light key to distillate",
+        "fraction",
+        "share of the light key that leaves by the distillate",
+        low=0.5,
+        high=1.0 - 1e-9,
+        default="99 %",
+        when=("keys_by", "recovery"),
+    )
+    heavy_recovery = Input(
+        "Heavy key to bottoms",
+        "fraction",
+        "share of the heavy key that leaves by the bottoms",
+        low=0.5,
+        high=1.0 - 1e-9,
+        default="99 %",
+        when=("keys_by", "recovery"),
+    )
+    light_in_bottoms = Input(
+        "Light key in bottoms", "fraction", "mole fraction", low=1e-9, high=0.5, default="1 %", when=("keys_by", "composition")
+    )
+    heavy_in_distillate = Input(
+        "Heavy key in distillate", "fraction", "mole fraction", low=1e-9, high=0.5, default="1 %", when=("keys_by", "composition")
+    )
+    reflux_by = Choice(
+        "Reflux given by",
+        {"multiple": "multiple of the minimum", "ratio": "ratio"},
+        "reflux over distillate, or that over its minimum",
+        default="multiple",
+    )
+    multiple = Input(
+        "Reflux over minimum",
+        "ratio",
+        "reflux ratio over minimum reflux ratio",
+        low=1.0,
+        high=100.0,
+        default="1.3",
+        when=("reflux_by", "multiple"),
+    )
+    reflux = Input("Reflux ratio", "ratio", "reflux over distillate, in moles", low=0.0, high=1e4, default="2", when=("reflux_by", "ratio"))
+    condenser = Choice(
+        "Condenser",
+        {"total": "total", "partial": "partial"},
+        "whether the distillate leaves as liquid at its bubble point or as vapour at its dew point",
+        default="total",
+    )
     top_pressure = Input("Pressure at the top", "pressure", "empty: the feed's", low=1.0, high=1e8, optional=True)
     bottom_pressure = Input("Pressure at the bottom", "pressure", "empty: the feed's", low=1.0, high=1e8, optional=True)
 
@@ -104,47 +131,37 @@ class Column(Unit):
         P_top = feed.P if given.top_pressure is None else given.top_pressure
         P_bottom = feed.P if given.bottom_pressure is None else given.bottom_pressure
         if P_bottom < P_top:
-            raise UnitTrouble(
-                "The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure"
-            )
+            raise UnitTrouble("The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure")
         no_uphill(feed, P_top, context, "top_pressure")
-        q = cls.quality(feed, context)
+        q = quality(feed, context)
         top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
         near = context.memory["guesses"]
         distillate = cls.leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
         bottoms = cls.leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
-        notes, stages, place = [], None, None
-        if least * (1.0 - 1e-9) > R:
-            notes.append(("error", f"The reflux ratio {R:.4g} lies below its minimum of {least:.4g}.",
-                          "Raise it, or ask for less recovery of the keys."))  # fmt: skip
-        elif minimum >= 1.0 and R <= 0.0:
-            notes.append(("warning", "The keys part without any reflux, so a multiple of the minimum is none either.",
-                          "Give the reflux ratio itself, or use a flash drum."))  # fmt: skip
-        elif minimum >= 1.0 and given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
-            notes.append(
-                ("warning", "At minimum reflux the column would need stages without end.", "Use 1.1 to 1.5 times.")
-            )
-        elif minimum >= 1.0:
-            stages = gilliland(minimum, least, R)
-            place = kirkbride(stages, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum())
-        if minimum < 1.0 or (stages is not None and (stages < 2.0 or place < 1.0)):
-            notes.append(("warning", f"It needs only {minimum:.2f} stages at total reflux, so stages and feed stage mean nothing: "
-                          "the feed's state parts the keys nearly as asked, or the specification is wrong.",
-                          "Ask for more recovery of the keys, or part them in a flash drum."))  # fmt: skip
-            stages = place = None
-        condensed = cls.condenser_heat(context, distillate, R, given, P_top)
+        stages, place, notes = stages_at(
+            R, given, minimum, least, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum()
+        )
+        condensed = condenser_heat(context, distillate, R, given, P_top)
         duty = distillate.enthalpy_flow + bottoms.enthalpy_flow - feed.enthalpy_flow
         return UnitResult(
             {"distillate": distillate, "bottoms": bottoms},
             {
-                "minimum_reflux": least, "reflux_used": R, "minimum_stages": minimum, "stages": stages, "feed_stage": place,
-                "volatility": float(alpha[light]), "condenser_duty": condensed, "reboiler_duty": duty - condensed,
-                "duty": duty, "top_temperature": distillate.T, "bottom_temperature": bottoms.T,
+                "minimum_reflux": least,
+                "reflux_used": R,
+                "minimum_stages": minimum,
+                "stages": stages,
+                "feed_stage": place,
+                "volatility": float(alpha[light]),
+                "condenser_duty": condensed,
+                "reboiler_duty": duty - condensed,
+                "duty": duty,
+                "top_temperature": distillate.T,
+                "bottom_temperature": bottoms.T,
             },
             notes=notes,
-        )  # fmt: skip
+        )
 
     @classmethod
     def split(cls, feed, given, context, light, heavy, P_top, P_bottom, q):
@@ -162,31 +179,26 @@ class Column(Unit):
             share = 1.0 / (1.0 + np.exp(-ln_ratio))
             top, bottom = cls.keyed(n, share, given, light, heavy)
             try:
-                T_top, x_top, y_top = ends(
-                    model, True, P_top, top + TRACE * top.sum() * model.volatile, state["guesses"][0]
-                )
-                T_bottom, x_bottom, y_bottom = ends(
-                    model, False, P_bottom, bottom + TRACE * bottom.sum(), state["guesses"][1]
-                )
+                T_top, x_top, y_top = ends(model, True, P_top, top + TRACE * top.sum() * model.volatile, state["guesses"][0])
+                T_bottom, x_bottom, y_bottom = ends(model, False, P_bottom, bottom + TRACE * bottom.sum(), state["guesses"][1])
             except TemperatureNotFound as error:
-                raise UnitTrouble(
-                    f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures."
-                ) from None
+                raise UnitTrouble(f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures.") from None
             state["guesses"] = [T_top, T_bottom]
             above = k_values(model, T_top, P_top, x_top, y_top)
             below = k_values(model, T_bottom, P_bottom, x_bottom, y_bottom)
             alpha = np.sqrt((above / above[heavy]) * (below / below[heavy]))
             alpha[~model.volatile] = 0.0
             if alpha[light] <= 1.0 + 1e-6:
-                raise cls.exchanged(alpha, n, light, heavy, context, state["guesses"])
+                raise exchanged(alpha, n, light, heavy, context, state["guesses"])
             minimum = fenske(top[light] / bottom[light], bottom[heavy] / top[heavy], alpha[light])
             with np.errstate(all="ignore"):
                 ln_new = np.log(top[heavy] / bottom[heavy]) + minimum * np.log(alpha)
             try:
                 least, distributed = underwood(alpha, n, top, q, light)
             except (ValueError, RuntimeError):
-                raise UnitTrouble("Underwood's equation has no root between the keys for this feed.",
-                                  "Look at the keys and at the feed's temperature.") from None  # fmt: skip
+                raise UnitTrouble(
+                    "Underwood's equation has no root between the keys for this feed.", "Look at the keys and at the feed's temperature."
+                ) from None
             for i, amount in distributed.items():
                 ln_new[i] = math.log(max(amount, 1e-300) / max(n[i] - amount, 1e-300))
             state["found"] = (top, bottom, alpha, minimum, least)
@@ -194,26 +206,11 @@ class Column(Unit):
 
         with np.errstate(all="ignore"):
             start = np.clip(np.log(near), -LIMIT, LIMIT)
-        settled = settle(once, start, scale=np.ones(n.size), tol=1e-10, max_passes=ROUNDS, secants=memory.get("secants"),
-                         method="anderson")  # fmt: skip
+        settled = settle(once, start, scale=np.ones(n.size), tol=1e-10, max_passes=ROUNDS, secants=memory.get("secants"), method="anderson")
         if not settled.reason.settled:
-            raise UnitTrouble(
-                f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures."
-            )
+            raise UnitTrouble(f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures.")
         memory |= {"guesses": state["guesses"], "ratio": np.exp(settled.tear), "secants": settled.secants}
         return state["found"]
-
-    @staticmethod
-    def exchanged(alpha, n, light, heavy, context, ends):
-        """The sentence for keys that are not in order of volatility, with the order that holds here."""
-        names = context.species[light], context.species[heavy]
-        top, bottom = (show(T, "temperature", context.display) for T in ends)
-        order = [i for i in np.argsort(-alpha) if n[i] > 1e-6 * n.sum()]
-        listed = ", ".join(context.species[i] for i in order)
-        what = (f"{names[0]} is not more volatile than {names[1]} between {top} at the top and {bottom} at the bottom "
-                f"(relative volatility {alpha[light]:.4g}).")  # fmt: skip
-        return UnitTrouble(what, f"From light to heavy the feed holds {listed}: choose the keys in that order, or look "
-                           "whether the feed and the pressures are what you mean.", "light_key")  # fmt: skip
 
     @classmethod
     def keyed(cls, n, share, given, light, heavy):
@@ -230,8 +227,11 @@ class Column(Unit):
         A = np.array([[1.0 - x, x], [y, 1.0 - y]])
         b, d = np.linalg.solve(A, [x * (n[heavy] + down), y * (n[light] + up)]) if x + y < 1.0 else (0.0, 0.0)
         if not (0.0 < b < n[light] and 0.0 < d < n[heavy]):
-            raise UnitTrouble("These compositions of the keys cannot be reached from this feed.",
-                              "Type smaller fractions, or give recoveries.", "light_in_bottoms")  # fmt: skip
+            raise UnitTrouble(
+                "These compositions of the keys cannot be reached from this feed.",
+                "Type smaller fractions, or give recoveries.",
+                "light_in_bottoms",
+            )
         top[light], top[heavy] = n[light] - b, d
         return top, n - top
 
@@ -244,42 +244,97 @@ class Column(Unit):
             raise UnitTrouble(
                 f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
                 f"{show(P, 'pressure', context.display)}: {error}.",
-                "Choose a partial condenser, or take the light gases off first."
-                if what == "distillate"
-                else "Lower the pressure.",
+                "Choose a partial condenser, or take the light gases off first." if what == "distillate" else "Lower the pressure.",
                 "condenser",
             ) from None
         return (
-            Stream.at_temperature(context.model, n, state.temperature, P)
-            if state is None
-            else Stream.from_state(context.model, n, state)
+            Stream.at_temperature(context.model, n, state.temperature, P) if state is None else Stream.from_state(context.model, n, state)
         )
 
-    @staticmethod
-    def quality(feed, context):
-        """q: heat to turn the feed into saturated vapour over its heat of vaporisation."""
-        fraction = feed.vapour_fraction
-        if 1e-6 < fraction < 1.0 - 1e-6:
-            return 1.0 - fraction
-        try:
-            liquid, vapour = (context.model.saturated(dew, feed.P, feed.n, feed.T) for dew in (False, True))
-        except TemperatureNotFound:
-            return 1.0 - fraction
-        return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
 
-    @staticmethod
-    def condenser_heat(context, distillate, R, given, P):
-        """Heat into the condenser [W], negative: distillate and reflux less the overhead vapour."""
-        model, D = context.model, distillate.total
-        if given.condenser == "total":
-            overhead = model.saturated(True, P, distillate.n, distillate.T)
-            return float((R + 1.0) * D * (distillate.enthalpy_flow / D - overhead.enthalpy))
-        state = distillate.state
-        reflux = R * D * state.x
-        back = Stream.at_temperature(model, reflux, distillate.T, P)
-        overhead = model.saturated(True, P, distillate.n + reflux, distillate.T)
-        h = float(model.saturated(False, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
-        return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
+def stages_at(R, given, minimum, least, heavy_over_light, keys_slipped, bottoms_over_distillate):
+    """(stages, feed stage from the top, notes) at a reflux ratio; None where they mean nothing.
+
+    minimum: stages at total reflux; least: minimum reflux ratio. heavy_over_light: in the feed; keys_slipped: light key in the
+    bottoms over heavy key in the distillate, mole fractions; bottoms_over_distillate: in moles.
+    """
+    notes, stages, place = [], None, None
+    if least * (1.0 - 1e-9) > R:
+        notes.append(
+            (
+                "error",
+                f"The reflux ratio {R:.4g} lies below its minimum of {least:.4g}.",
+                "Raise it, or ask for less recovery of the keys.",
+            )
+        )
+    elif minimum >= 1.0 and R <= 0.0:
+        notes.append(
+            (
+                "warning",
+                "The keys part without any reflux, so a multiple of the minimum is none either.",
+                "Give the reflux ratio itself, or use a flash drum.",
+            )
+        )
+    elif minimum >= 1.0 and given.reflux_by == "multiple" and given.multiple < 1.0 + 1e-6:
+        notes.append(("warning", "At minimum reflux the column would need stages without end.", "Use 1.1 to 1.5 times."))
+    elif minimum >= 1.0:
+        stages = gilliland(minimum, least, R)
+        place = kirkbride(stages, heavy_over_light, keys_slipped, bottoms_over_distillate)
+    if minimum < 1.0 or (stages is not None and (stages < 2.0 or place < 1.0)):
+        notes.append(
+            (
+                "warning",
+                f"It needs only {minimum:.2f} stages at total reflux, so stages and feed stage mean nothing: "
+                "the feed's state parts the keys nearly as asked, or the specification is wrong.",
+                "Ask for more recovery of the keys, or part them in a flash drum.",
+            )
+        )
+        stages = place = None
+    return stages, place, notes
+
+
+def exchanged(alpha, n, light, heavy, context, ends):
+    """The sentence for keys that are not in order of volatility, with the order that holds here."""
+    names = context.species[light], context.species[heavy]
+    top, bottom = (show(T, "temperature", context.display) for T in ends)
+    order = [i for i in np.argsort(-alpha) if n[i] > 1e-6 * n.sum()]
+    listed = ", ".join(context.species[i] for i in order)
+    what = (
+        f"{names[0]} is not more volatile than {names[1]} between {top} at the top and {bottom} at the bottom "
+        f"(relative volatility {alpha[light]:.4g})."
+    )
+    return UnitTrouble(
+        what,
+        f"From light to heavy the feed holds {listed}: choose the keys in that order, or look "
+        "whether the feed and the pressures are what you mean.",
+        "light_key",
+    )
+
+
+def quality(feed, context):
+    """q: heat to turn the feed into saturated vapour over its heat of vaporisation."""
+    fraction = feed.vapour_fraction
+    if 1e-6 < fraction < 1.0 - 1e-6:
+        return 1.0 - fraction
+    try:
+        liquid, vapour = (context.model.saturated(dew, feed.P, feed.n, feed.T) for dew in (False, True))
+    except TemperatureNotFound:
+        return 1.0 - fraction
+    return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
+
+
+def condenser_heat(context, distillate, R, given, P):
+    """Heat into the condenser [W], negative: distillate and reflux less the overhead vapour."""
+    model, D = context.model, distillate.total
+    if given.condenser == "total":
+        overhead = model.saturated(True, P, distillate.n, distillate.T)
+        return float((R + 1.0) * D * (distillate.enthalpy_flow / D - overhead.enthalpy))
+    state = distillate.state
+    reflux = R * D * state.x
+    back = Stream.at_temperature(model, reflux, distillate.T, P)
+    overhead = model.saturated(True, P, distillate.n + reflux, distillate.T)
+    h = float(model.saturated(False, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
+    return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
 
 
 def first_ratio(model, feed, light):
@@ -319,9 +374,7 @@ def underwood(alpha, f, d, q, light):
     when a root is missing.
     """
     F, top = float(f.sum()), np.array(d, float)
-    between = [
-        i for i in np.argsort(-alpha) if 1.0 + 1e-6 < alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F
-    ]
+    between = [i for i in np.argsort(-alpha) if 1.0 + 1e-6 < alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F]
     amounts = dict.fromkeys(between, None)  # None: distributes
 
     def excess(theta):
@@ -329,8 +382,7 @@ def underwood(alpha, f, d, q, light):
 
     ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
     roots = [
-        scipy.optimize.brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14)
-        for a, b in itertools.pairwise(ends)
+        scipy.optimize.brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14) for a, b in itertools.pairwise(ends)
     ]
     kept = list(range(len(roots)))  # root k lies above species between[k]
     while True:

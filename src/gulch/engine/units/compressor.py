@@ -14,16 +14,19 @@ class Compressor(Unit):
     family = "pressure"
     meaning = "raises the pressure of a vapour; work follows from an isentropic or polytropic path and an efficiency"
 
-    pressure = Input(
-        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar"
-    )
+    pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar")
     path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")
-    efficiency = Input(
-        "Efficiency", "fraction", "ideal work over real work, of each stage", low=0.05, high=1.0, default="75 %"
-    )
+    efficiency = Input("Efficiency", "fraction", "ideal work over real work, of each stage", low=0.05, high=1.0, default="75 %")
     stages = Input("Stages", "ratio", "stages of equal pressure ratio", low=1.0, high=10.0, default="1", counted=False)
-    between = Input("Cooled between stages to", "temperature", "temperature at the inlet of every stage but the first; empty: not cooled",
-                    low=100.0, high=3000.0, optional=True, empty="not cooled")  # fmt: skip
+    between = Input(
+        "Cooled between stages to",
+        "temperature",
+        "temperature at the inlet of every stage but the first; empty: not cooled",
+        low=100.0,
+        high=3000.0,
+        optional=True,
+        empty="not cooled",
+    )
 
     work = Result("Work", "power", "shaft work into the stream", headline=True)
     duty = Result("Duty", "power", "heat taken out between the stages, negative")
@@ -81,7 +84,11 @@ class Compressor(Unit):
             tops.append(stream)
         return UnitResult(
             {"product": stream},
-            {"work": work, "duty": duty, "outlet_temperature": context.later(lambda: stream.T),
-             "hottest": context.later(lambda: max(s.T for s in tops))},
+            {
+                "work": work,
+                "duty": duty,
+                "outlet_temperature": context.later(lambda: stream.T),
+                "hottest": context.later(lambda: max(s.T for s in tops)),
+            },
             notes=notes,
-        )  # fmt: skip
+        )

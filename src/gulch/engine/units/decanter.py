@@ -33,12 +33,18 @@ class Decanter(Unit):
         "a set share of each species, or the two liquids that the phase model finds",
         default="shares",
     )
-    share = PerSpecies("Share to the light liquid", "fraction", "share of the species that leaves with the lighter liquid",
-                       low=0.0, high=1.0, when=("mode", "shares"))  # fmt: skip
-    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: the inlet's", low=100.0,
-                        high=3000.0, optional=True)  # fmt: skip
-    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9,
-                     optional=True)  # fmt: skip
+    share = PerSpecies(
+        "Share to the light liquid",
+        "fraction",
+        "share of the species that leaves with the lighter liquid",
+        low=0.0,
+        high=1.0,
+        when=("mode", "shares"),
+    )
+    temperature = Input(
+        "Temperature", "temperature", "temperature of both outlets; empty: the inlet's", low=100.0, high=3000.0, optional=True
+    )
+    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
 
     duty = Result("Duty", "power", "heat into the decanter")
     light_share = Result("Light liquid", "fraction", "moles of the lighter liquid over moles of feed", headline=True)
@@ -46,8 +52,11 @@ class Decanter(Unit):
     @classmethod
     def check(cls, entry, project):
         if entry.mode == "equilibrium" and project.phase_model.kind == "ideal":
-            yield ("mode", f"{entry.id}: the ideal phase model knows only one liquid.",
-                   "Choose another phase model in Chemistry, or part by shares.")  # fmt: skip
+            yield (
+                "mode",
+                f"{entry.id}: the ideal phase model knows only one liquid.",
+                "Choose another phase model in Chemistry, or part by shares.",
+            )
 
     @classmethod
     def solve(cls, feed, given, context):
@@ -59,15 +68,25 @@ class Decanter(Unit):
             return UnitResult({"light": whole, "heavy": whole}, {"duty": 0.0, "light_share": None})
         notes += no_gas_as_liquid(whole.state, context) if given.mode == "equilibrium" else []
         if whole.vapour_fraction > 1e-9:
-            notes.append(("warning", f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
-                          "Cool the feed, raise the pressure, or let the vapour off in a flash drum first."))  # fmt: skip
+            notes.append(
+                (
+                    "warning",
+                    f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
+                    "Cool the feed, raise the pressure, or let the vapour off in a flash drum first.",
+                )
+            )
         if given.mode == "shares":
             n = whole.n * given.share
         else:
             state = whole.state
             if not (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0):
-                notes.append(("warning", "The phase model finds only one liquid, which leaves as the lighter.",
-                              "Check temperature and interaction parameters, or part by shares."))  # fmt: skip
+                notes.append(
+                    (
+                        "warning",
+                        "The phase model finds only one liquid, which leaves as the lighter.",
+                        "Check temperature and interaction parameters, or part by shares.",
+                    )
+                )
                 n = whole.n.copy()
             else:
                 n = state.light_share * whole.total * np.asarray(state.y)

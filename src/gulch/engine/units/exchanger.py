@@ -29,19 +29,52 @@ class Exchanger(Unit):
 
     mode = Choice(
         "Set by",
-        {"approach": "smallest approach", "conductance": "UA", "cold": "cold outlet temperature",
-         "hot": "hot outlet temperature", "duty": "duty"},
+        {
+            "approach": "smallest approach",
+            "conductance": "UA",
+            "cold": "cold outlet temperature",
+            "hot": "hot outlet temperature",
+            "duty": "duty",
+        },
         "what is given: the smallest temperature difference, heat transfer coefficient times area, an outlet or the duty",
         default="approach",
-    )  # fmt: skip
-    approach = Input("Smallest approach", "temperature difference", "smallest temperature difference between the sides",
-                     low=0.01, high=1000.0, default="10 K", when=("mode", "approach"))  # fmt: skip
-    conductance = Input("UA", "heat conductance", "overall heat transfer coefficient times area",
-                        low=0.0, high=1e9, default="50 kW/K", when=("mode", "conductance"))  # fmt: skip
-    cold_outlet = Input("Cold side leaves at", "temperature", "temperature of the cold side's outlet",
-                        low=100.0, high=3000.0, default="100 degC", when=("mode", "cold"))  # fmt: skip
-    hot_outlet = Input("Hot side leaves at", "temperature", "temperature of the hot side's outlet",
-                       low=100.0, high=3000.0, default="100 degC", when=("mode", "hot"))  # fmt: skip
+    )
+    approach = Input(
+        "Smallest approach",
+        "temperature difference",
+        "smallest temperature difference between the sides",
+        low=0.01,
+        high=1000.0,
+        default="10 K",
+        when=("mode", "approach"),
+    )
+    conductance = Input(
+        "UA",
+        "heat conductance",
+        "overall heat transfer coefficient times area",
+        low=0.0,
+        high=1e9,
+        default="50 kW/K",
+        when=("mode", "conductance"),
+    )
+    cold_outlet = Input(
+        "Cold side leaves at",
+        "temperature",
+        "temperature of the cold side's outlet",
+        low=100.0,
+        high=3000.0,
+        default="100 degC",
+        when=("mode", "cold"),
+    )
+    hot_outlet = Input(
+        "Hot side leaves at",
+        "temperature",
+        "temperature of the hot side's outlet",
+        low=100.0,
+        high=3000.0,
+        default="100 degC",
+        when=("mode", "hot"),
+    )
     duty_given = Input(
         "Duty",
         "power",
@@ -51,10 +84,8 @@ class Exchanger(Unit):
         when=("mode", "duty"),
         written="duty",
     )
-    hot_drop = Input("Pressure drop, hot", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8,
-                     default="0 bar")  # fmt: skip
-    cold_drop = Input("Pressure drop, cold", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8,
-                      default="0 bar")  # fmt: skip
+    hot_drop = Input("Pressure drop, hot", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
+    cold_drop = Input("Pressure drop, cold", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
 
     exchanged = Result("Heat exchanged", "power", "from the hot to the cold side", headline=True)
     least = Result("Smallest approach", "temperature difference", "smallest temperature difference between the sides")
@@ -76,13 +107,23 @@ class Exchanger(Unit):
             duty = 0.0
             if not (hot.is_empty or cold.is_empty):
                 T = [show(s.T, "temperature", context.display) for s in (hot, cold)]
-                notes.append(("warning", f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
-                              "Exchange the sides, or heat the hot one first."))  # fmt: skip
+                notes.append(
+                    (
+                        "warning",
+                        f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
+                        "Exchange the sides, or heat the hot one first.",
+                    )
+                )
         else:
             duty, limited = cls.duty(sides, given, context.memory)
             if limited:
-                notes.append(("error", "The temperatures of the two sides cross: so much heat cannot pass between them.",
-                              "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach."))  # fmt: skip
+                notes.append(
+                    (
+                        "error",
+                        "The temperatures of the two sides cross: so much heat cannot pass between them.",
+                        "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach.",
+                    )
+                )
         outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
         profile = cache(lambda: sides.profile(duty))
 
@@ -172,9 +213,7 @@ class Sides:
     def _outlet(self, side, entering, heat):
         key = (side, heat)
         if key not in self.found:
-            self.found[key] = Stream.at_enthalpy(
-                entering.model, entering.n, entering.enthalpy_flow + heat, self.P[side], self.guess[side]
-            )
+            self.found[key] = Stream.at_enthalpy(entering.model, entering.n, entering.enthalpy_flow + heat, self.P[side], self.guess[side])
         return self.found[key]
 
     def most(self):

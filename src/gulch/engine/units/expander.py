@@ -14,9 +14,7 @@ class Expander(Unit):
     family = "pressure"
     meaning = "lowers the pressure of a gas and gains shaft work from it"
 
-    pressure = Input(
-        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar"
-    )
+    pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar")
     path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")
     efficiency = Input("Efficiency", "fraction", "real work over ideal work", low=0.0, high=1.0, default="75 %")
 
@@ -26,9 +24,7 @@ class Expander(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         if feed.is_empty:
-            return UnitResult(
-                {"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T}
-            )
+            return UnitResult({"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T})
         if given.pressure > feed.P * (1.0 + 1e-9):
             raise UnitTrouble(
                 f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies above the inlet's "
@@ -40,8 +36,11 @@ class Expander(Unit):
         notes = []
         wet = 1.0 - product.vapour_fraction
         if wet > 0.1:
-            notes.append(("warning", f"{100 * wet:.3g} % of the outlet is liquid, more than an expander's blades bear.",
-                          "Heat the inlet, or expand less."))  # fmt: skip
-        return UnitResult(
-            {"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes
-        )
+            notes.append(
+                (
+                    "warning",
+                    f"{100 * wet:.3g} % of the outlet is liquid, more than an expander's blades bear.",
+                    "Heat the inlet, or expand less.",
+                )
+            )
+        return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes)

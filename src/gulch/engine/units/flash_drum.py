@@ -19,11 +19,10 @@ class FlashDrum(Unit):
         "whether the drum is held at a temperature or exchanges no heat",
         default="adiabatic",
     )
-    temperature = Input("Temperature", "temperature", "temperature of both outlets",
-                        low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature"))  # fmt: skip
-    pressure = Input(
-        "Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True
+    temperature = Input(
+        "Temperature", "temperature", "temperature of both outlets", low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature")
     )
+    pressure = Input("Pressure", "pressure", "pressure of both outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
 
     duty = Result("Duty", "power", "heat into the drum")
     vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
@@ -36,8 +35,7 @@ class FlashDrum(Unit):
         T = given.temperature if given.mode == "temperature" else None
         if feed.is_empty:
             empty = feed.at(T=T or feed.T, P=pressure)
-            return UnitResult({"vapour": empty, "liquid": empty},
-                              {"duty": 0.0, "vapour_share": None, "drum_temperature": empty.T})  # fmt: skip
+            return UnitResult({"vapour": empty, "liquid": empty}, {"duty": 0.0, "vapour_share": None, "drum_temperature": empty.T})
         if T is not None:
             whole = feed.at(T=T, P=pressure)
         else:
@@ -46,16 +44,14 @@ class FlashDrum(Unit):
         notes = no_gas_as_liquid(state, context)
         outlets = whole.parted()
         if not notes and state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
-            notes.append(
-                ("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream.")
-            )
+            notes.append(("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream."))
         elif not notes and state.further_phase:
             notes.append(
                 (
                     "warning",
                     "The stability test indicates a third phase that the two-phase flash leaves out.",
                     "Check the phase model and its interaction parameters for these species.",
-                )  # fmt: skip
+                )
             )
         return UnitResult(
             outlets,

@@ -21,16 +21,26 @@ class Heater(Unit):
         "what is given: the outlet temperature, the duty or the vapour fraction",
         default="temperature",
     )
-    temperature = Input("Outlet temperature", "temperature", "temperature of the stream that leaves",
-                        low=100.0, high=3000.0, default="100 degC", when=("mode", "temperature"))  # fmt: skip
-    duty_given = Input(
-        "Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"), written="duty"
+    temperature = Input(
+        "Outlet temperature",
+        "temperature",
+        "temperature of the stream that leaves",
+        low=100.0,
+        high=3000.0,
+        default="100 degC",
+        when=("mode", "temperature"),
     )
-    vapour_fraction = Input("Vapour fraction", "fraction", "0 % is the bubble point, 100 % the dew point",
-                            low=0.0, high=1.0, default="100 %", when=("mode", "vapour-fraction"))  # fmt: skip
-    pressure_drop = Input(
-        "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar"
+    duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"), written="duty")
+    vapour_fraction = Input(
+        "Vapour fraction",
+        "fraction",
+        "0 % is the bubble point, 100 % the dew point",
+        low=0.0,
+        high=1.0,
+        default="100 %",
+        when=("mode", "vapour-fraction"),
     )
+    pressure_drop = Input("Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
 
     duty = Result("Duty", "power", "heat into the stream: outlet less inlet enthalpy flow", headline=True)
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
@@ -47,9 +57,7 @@ class Heater(Unit):
             product = feed.at(H=feed.enthalpy_flow + given.duty_given, P=pressure)
         else:
             try:
-                state, *colder = context.model.all_at_vapour_fraction(
-                    given.vapour_fraction, pressure, feed.n, feed.guess
-                )
+                state, *colder = context.model.all_at_vapour_fraction(given.vapour_fraction, pressure, feed.n, feed.guess)
             except TemperatureNotFound as error:
                 raise UnitTrouble(
                     f"At {show(pressure, 'pressure', context.display)} the mixture cannot be brought to this vapour fraction: {error}.",
@@ -59,11 +67,18 @@ class Heater(Unit):
             product = Stream.from_state(context.model, feed.n, state)
             if colder:
                 taken, *others = (show(s.temperature, "temperature", context.display) for s in (state, *colder))
-                notes.append(("warning", f"It has this vapour fraction at {taken}, which is taken, and at {', '.join(others)} as well.",
-                              "Set the outlet temperature where another is meant."))  # fmt: skip
+                notes.append(
+                    (
+                        "warning",
+                        f"It has this vapour fraction at {taken}, which is taken, and at {', '.join(others)} as well.",
+                        "Set the outlet temperature where another is meant.",
+                    )
+                )
         return UnitResult(
             {"product": product},
-            {"duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
-             "outlet_temperature": context.later(lambda: product.T)},
+            {
+                "duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
+                "outlet_temperature": context.later(lambda: product.T),
+            },
             notes=notes,
-        )  # fmt: skip
+        )

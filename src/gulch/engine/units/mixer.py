@@ -19,8 +19,7 @@ class Mixer(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         product, highest = joined(feed, context.model)
-        return UnitResult({"product": product}, {"pressure_loss": highest - product.P},
-                          notes=uneven_inlets(feed, context))  # fmt: skip
+        return UnitResult({"product": product}, {"pressure_loss": highest - product.P}, notes=uneven_inlets(feed, context))
 
 
 def joined(feed, model):

@@ -13,9 +13,7 @@ class Pump(Unit):
     family = "pressure"
     meaning = "raises the pressure of a liquid; work is volume flow times pressure rise over efficiency"
 
-    pressure = Input(
-        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar"
-    )
+    pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar")
     efficiency = Input("Efficiency", "fraction", "ideal work over shaft work", low=0.05, high=1.0, default="70 %")
 
     work = Result("Work", "power", "shaft work into the stream", headline=True)
@@ -24,9 +22,7 @@ class Pump(Unit):
     @classmethod
     def solve(cls, feed, given, context):
         if feed.is_empty:
-            return UnitResult(
-                {"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T}
-            )
+            return UnitResult({"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T})
         if given.pressure < feed.P * (1.0 - 1e-9):
             raise UnitTrouble(
                 f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies below the inlet's "

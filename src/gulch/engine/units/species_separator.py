@@ -14,17 +14,20 @@ class SpeciesSeparator(Unit):
     meaning = "sends a set share of each species to the first outlet and the rest to the second"
     outlets = (Port("first", "the set shares", draws="top"), Port("second", "the rest", draws="bottom"))
 
-    share = PerSpecies("Share to first", "fraction", "share of the species that leaves by the first outlet",
-                       low=0.0, high=1.0)  # fmt: skip
+    share = PerSpecies("Share to first", "fraction", "share of the species that leaves by the first outlet", low=0.0, high=1.0)
 
-    first_temperature = Input("First leaves at", "temperature", "temperature of the first outlet; empty: the inlet's", low=100.0,
-                              high=3000.0, optional=True)  # fmt: skip
-    first_pressure = Input("First leaves at pressure", "pressure", "pressure of the first outlet; empty: the inlet's", low=1.0,
-                           high=1e9, optional=True)  # fmt: skip
-    second_temperature = Input("Second leaves at", "temperature", "temperature of the second outlet; empty: the inlet's", low=100.0,
-                               high=3000.0, optional=True)  # fmt: skip
-    second_pressure = Input("Second leaves at pressure", "pressure", "pressure of the second outlet; empty: the inlet's", low=1.0,
-                            high=1e9, optional=True)  # fmt: skip
+    first_temperature = Input(
+        "First leaves at", "temperature", "temperature of the first outlet; empty: the inlet's", low=100.0, high=3000.0, optional=True
+    )
+    first_pressure = Input(
+        "First leaves at pressure", "pressure", "pressure of the first outlet; empty: the inlet's", low=1.0, high=1e9, optional=True
+    )
+    second_temperature = Input(
+        "Second leaves at", "temperature", "temperature of the second outlet; empty: the inlet's", low=100.0, high=3000.0, optional=True
+    )
+    second_pressure = Input(
+        "Second leaves at pressure", "pressure", "pressure of the second outlet; empty: the inlet's", low=1.0, high=1e9, optional=True
+    )
 
     duty = Result("Duty", "power", "heat needed to bring both outlets to their states", headline=True)
 
@@ -36,9 +39,7 @@ class SpeciesSeparator(Unit):
             T, P = getattr(given, f"{name}_temperature"), getattr(given, f"{name}_pressure")
             if P is not None:
                 no_uphill(feed, P, context, f"{name}_pressure")
-            outlets[name] = Stream.at_temperature(
-                context.model, n, feed.T if T is None else T, feed.P if P is None else P
-            )
+            outlets[name] = Stream.at_temperature(context.model, n, feed.T if T is None else T, feed.P if P is None else P)
         return UnitResult(
             outlets,
             {"duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow)},

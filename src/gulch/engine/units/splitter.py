@@ -5,8 +5,7 @@ from gulch.engine.units.base import Input, Port, Unit, UnitResult, UnitTrouble
 
 
 def _share(ordinal, **more):
-    return Input(f"{ordinal} drawn share", "fraction", "share of the inlet that leaves by this outlet",
-                 low=0.0, high=1.0, **more)  # fmt: skip
+    return Input(f"{ordinal} drawn share", "fraction", "share of the inlet that leaves by this outlet", low=0.0, high=1.0, **more)
 
 
 class Splitter(Unit):
@@ -49,9 +48,7 @@ class Splitter(Unit):
         T, H = feed._T, feed._H
         return UnitResult(
             {
-                name: Stream(
-                    context.model, share * feed.n, feed.P, T=T, H=None if H is None else share * H, guess=feed.guess
-                )
+                name: Stream(context.model, share * feed.n, feed.P, T=T, H=None if H is None else share * H, guess=feed.guess)
                 for name, share in shares.items()
             }
         )

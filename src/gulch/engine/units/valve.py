@@ -12,13 +12,9 @@ class Valve(Unit):
     family = "pressure"
     meaning = "lowers the pressure at constant enthalpy"
 
-    pressure = Input(
-        "Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar"
-    )
+    pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar")
 
-    outlet_temperature = Result(
-        "Outlet temperature", "temperature", "temperature of the stream that leaves", headline=True
-    )
+    outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves", headline=True)
     vapour_share = Result("Vapour fraction", "fraction", "of the stream that leaves")
 
     @classmethod

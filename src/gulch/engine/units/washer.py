@@ -50,17 +50,23 @@ class Washer(Unit):
     outlets = (Port("gas", "the washed gas", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))
 
     set = ReactionSet("Reactions", "run at their given conversions before the parting; none is needed", optional=True)
-    share = PerSpecies("Share to the gas", "fraction", "share of the species, after the reactions, that leaves with the gas",
-                       low=0.0, high=1.0)  # fmt: skip
-    temperature = Input("Temperature", "temperature", "temperature of both outlets; empty: adiabatic",
-                        low=100.0, high=3000.0, optional=True, empty="adiabatic")  # fmt: skip
-    pressure_drop = Input("Pressure drop", "pressure difference", "lowest inlet less outlet pressure", low=0.0, high=1e8,
-                          default="0 bar")  # fmt: skip
+    share = PerSpecies(
+        "Share to the gas", "fraction", "share of the species, after the reactions, that leaves with the gas", low=0.0, high=1.0
+    )
+    temperature = Input(
+        "Temperature",
+        "temperature",
+        "temperature of both outlets; empty: adiabatic",
+        low=100.0,
+        high=3000.0,
+        optional=True,
+        empty="adiabatic",
+    )
+    pressure_drop = Input("Pressure drop", "pressure difference", "lowest inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
 
     duty = Result("Duty", "power", "heat to bring both outlets to their states", headline=True)
     wash_temperature = Result("Temperature", "temperature", "temperature of both outlets")
-    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step",
-                      per="reaction")  # fmt: skip
+    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step", per="reaction")
 
     @classmethod
     def solve(cls, feed, given, context):
@@ -72,8 +78,11 @@ class Washer(Unit):
         if given.set and not whole.is_empty:
             steps = context.sets[given.set]
             if any(r.polynomial is not None for step in steps for r in step):
-                raise UnitTrouble("A conversion that depends on temperature cannot be used in a washer.",
-                                  "Give the reaction a plain conversion, or use a reactor before it.", "set")  # fmt: skip
+                raise UnitTrouble(
+                    "A conversion that depends on temperature cannot be used in a washer.",
+                    "Give the reaction a plain conversion, or use a reactor before it.",
+                    "set",
+                )
             n, changes, rows, *_ = StoichiometricReactor.run(whole, steps, None, context)
             notes += StoichiometricReactor.short_of(rows)
         after = Stream.at_enthalpy(context.model, n, H, P, guess)
@@ -88,11 +97,7 @@ class Washer(Unit):
         T = given.temperature
         if T is None:
             # parted by shares the two hold another enthalpy than together, so their temperature is sought
-            T = (
-                after.T
-                if after.is_empty
-                else adiabatic(lambda t: sum(s.enthalpy_flow for s in parted(t).values()) - H, after.T)
-            )
+            T = after.T if after.is_empty else adiabatic(lambda t: sum(s.enthalpy_flow for s in parted(t).values()) - H, after.T)
         outlets = parted(T)
         return UnitResult(
             outlets,

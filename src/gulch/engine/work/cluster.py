@@ -22,9 +22,7 @@ CONNECT = 5.0  # s that the cluster has to answer in
 ASK_EVERY = 0.5  # s between two questions whether to stop
 AHEAD = 1  # tasks handed on for each thread beyond the one that runs
 ABSENT = "The cluster at {} does not answer. Start it, or start Gulch without GULCH_CLUSTER; what is finished is kept."
-NOT_INSTALLED = (
-    'Scans on a cluster need further packages: pip install "gulch[cluster]", or start Gulch without GULCH_CLUSTER.'
-)
+NOT_INSTALLED = 'Scans on a cluster need further packages: pip install "gulch[cluster]", or start Gulch without GULCH_CLUSTER.'
 _own = threading.local()
 
 
@@ -78,9 +76,7 @@ class Cluster:
     def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
         """See `Workers.submit`."""
         if lane == "now":
-            return self.local.submit(
-                task, key=key, owner=owner, about=about, replaces=replaces, on_item=on_item, on_end=on_end
-            )
+            return self.local.submit(task, key=key, owner=owner, about=about, replaces=replaces, on_item=on_item, on_end=on_end)
         job = Job(task, key, owner, about, on_item, on_end)
         if key is not None and replaces:
             self.stop(key, Ending.REPLACED)

@@ -97,10 +97,14 @@ class Solve:
 def not_finite(solution):
     """What is told of a Solution that holds numbers without end."""
     what = "The figures run beyond all bounds: some result is not a finite number."
-    return Solution(False, solution.species, messages=[
-        Message("error", "", what, "Look for flows, temperatures or constants that are far out of the ordinary."),
-        *(m for m in solution.messages if m.level != "error"),
-    ])  # fmt: skip
+    return Solution(
+        False,
+        solution.species,
+        messages=[
+            Message("error", "", what, "Look for flows, temperatures or constants that are far out of the ordinary."),
+            *(m for m in solution.messages if m.level != "error"),
+        ],
+    )
 
 
 @dataclass(frozen=True)

@@ -197,9 +197,7 @@ def rate(document, form):
     if dimension and text:
         text = complete(text, dimension, document.display)
     edit.set_rate(document, form["id"], field, text)
-    return Done(
-        f"Set {field.replace('.', ' ')} of the rate law of {form['id']} to {text or 'nothing'}"[:190], form["id"]
-    )
+    return Done(f"Set {field.replace('.', ' ')} of the rate law of {form['id']} to {text or 'nothing'}"[:190], form["id"])
 
 
 @action("rate-order")

@@ -17,13 +17,19 @@ class ReactionCards(Part):
 
     def reaction_cards(self):
         for r in self.document.reactions:
-            card = {"id": r.id, "equation": r.equation, "key": r.conversion.key if r.conversion else "",
-                    "value": r.conversion.value if r.conversion else "", "reactants": [],
-                    "polynomial": r.conversion.polynomial if r.conversion else "",
-                    "value_error": self.page.space.errors.get(f"{r.id}.conversion"), "key_error": self.page.space.errors.get(f"{r.id}.key"),
-                    "constant_error": self.page.space.errors.get(f"{r.id}.equilibrium"),
-                    "here": self.page.space.select == r.id,
-                    "knob": next((k.id for k in self.document.knobs if k.input == f"{r.id}.conversion"), None)}  # fmt: skip
+            card = {
+                "id": r.id,
+                "equation": r.equation,
+                "key": r.conversion.key if r.conversion else "",
+                "value": r.conversion.value if r.conversion else "",
+                "reactants": [],
+                "polynomial": r.conversion.polynomial if r.conversion else "",
+                "value_error": self.page.space.errors.get(f"{r.id}.conversion"),
+                "key_error": self.page.space.errors.get(f"{r.id}.key"),
+                "constant_error": self.page.space.errors.get(f"{r.id}.equilibrium"),
+                "here": self.page.space.select == r.id,
+                "knob": next((k.id for k in self.document.knobs if k.input == f"{r.id}.conversion"), None),
+            }
             error = self.problems.get(r.id)
             if error is not None:
                 card["problem"] = str(error)
@@ -50,10 +56,14 @@ class ReactionCards(Part):
             return {"no_data": "A formation enthalpy is missing, so nothing is known of its heat."}
         p = reaction_properties(nu, self.model, self.T)
         missing = "– (an entropy is missing)"
-        out = {"dh": self.show(p.dh, "molar energy"), "heat": "releases heat" if p.dh < 0 else "takes up heat",
-               "ds": self.show(p.ds, "molar entropy") if p.ds is not None else missing,
-               "dg": self.show(p.dg, "molar energy") if p.dg is not None else missing,
-               "k": power_text(p.ln_k), "sure": self.sure(nu)}  # fmt: skip
+        out = {
+            "dh": self.show(p.dh, "molar energy"),
+            "heat": "releases heat" if p.dh < 0 else "takes up heat",
+            "ds": self.show(p.ds, "molar entropy") if p.ds is not None else missing,
+            "dg": self.show(p.dg, "molar energy") if p.dg is not None else missing,
+            "k": power_text(p.ln_k),
+            "sure": self.sure(nu),
+        }
         if reaction.rate is not None:
             out["rate"] = self.page.detail.rate_detail(reaction, nu)
         if reaction.equilibrium is not None and reaction.equilibrium.source != "gibbs":
@@ -72,8 +82,10 @@ class ReactionCards(Part):
             return ""
         low, high = (power_text(-g / (R * self.T), 2) for g in (spread.high, spread.low))
         worst = self.document.species[spread.parts[0][0]].shown
-        return (f"Sources differ by {self.show(spread.high - spread.low, 'molar energy', 2)} in ΔG°, most over {worst}: "
-                f"K between {low} and {high}.")  # fmt: skip
+        return (
+            f"Sources differ by {self.show(spread.high - spread.low, 'molar energy', 2)} in ΔG°, most over {worst}: "
+            f"K between {low} and {high}."
+        )
 
     def basis_words(self, entry, nu):
         words = f"{QUOTIENT_BASES[entry.basis]} in the {entry.phase}"

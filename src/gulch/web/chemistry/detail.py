@@ -41,9 +41,7 @@ class ReactionDetail(Part):
             "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
             "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
             "bases": [(v, words, v == e.basis) for v, words in QUOTIENT_BASES.items()],
-            "units": [
-                (u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered
-            ]
+            "units": [(u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered]
             if e.basis in BASIS_UNITS
             else [],
             "error": self.page.space.errors.get(f"{reaction.id}.equilibrium"),
@@ -60,11 +58,7 @@ class ReactionDetail(Part):
         out["sure"] = self.page.cards.sure(nu)
         spread = gibbs_spread(nu, self.model, self.T)
         if spread:
-            out["parts"] = [
-                (self.document.species[i], self.show(size, "molar energy", 2))
-                for i, size in spread.parts
-                if size > 50.0
-            ]
+            out["parts"] = [(self.document.species[i], self.show(size, "molar energy", 2)) for i, size in spread.parts if size > 50.0]
         try:
             out["plot"] = self.constant_plot(reaction, nu, spread is not None)
             constant = constant_of(reaction)
@@ -86,18 +80,22 @@ class ReactionDetail(Part):
         if e is None:
             return None
         out = {
-            "entry": e, "error": self.page.space.errors.get(f"{reaction.id}.rate"), 
+            "entry": e,
+            "error": self.page.space.errors.get(f"{reaction.id}.rate"),
             "question": self.page.space.errors.get(f"{reaction.id}.energy"),
             "laws": [(v, w, v == e.law) for v, w in (("power", "power law"), ("formula", "formula of its own"))],
             "bases": [(v, words, v == e.basis) for v, (words, _, _) in RATE_BASES.items()],
             "pers": [(v, words, v == e.per) for v, words in PER.items()],
-            "reverses": [(v, w, v == e.reverse) for v, w in
-                         (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))],
+            "reverses": [
+                (v, w, v == e.reverse)
+                for v, w in (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))
+            ],
             "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
-            "at": pretty_text(e.forward.at or ""), "back_at": pretty_text(e.backward.at or "") if e.backward else "",
+            "at": pretty_text(e.forward.at or ""),
+            "back_at": pretty_text(e.backward.at or "") if e.backward else "",
             "species": [(s.id, s.shown) for s in self.document.species],
             "names": [f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
-        }  # fmt: skip
+        }
         names = self.names
         usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}
         back = {names[i]: f"{v:g}" for i, v in enumerate(nu) if v > 0.0}
@@ -154,8 +152,13 @@ class ReactionDetail(Part):
                     code = VAPOUR if phase == "vapour" else LIQUID
                     c = n[first] / n.sum() / self.model.phase_volume(T, found.pressure, n, code)
                     half = half_life(speed * -nu[first], float(law.forward[first]), c)
-            rows.append({"where": f"{stream}, {phase}, {self.show(T, 'temperature')}", "rate": self.show(speed, dimension, 3),
-                         "half": self.show(half, "time", 3) if half else "–"})  # fmt: skip
+            rows.append(
+                {
+                    "where": f"{stream}, {phase}, {self.show(T, 'temperature')}",
+                    "rate": self.show(speed, dimension, 3),
+                    "half": self.show(half, "time", 3) if half else "–",
+                }
+            )
         return rows
 
     def constant_plot(self, reaction, nu, with_gibbs):
@@ -173,12 +176,18 @@ class ReactionDetail(Part):
             return [v / math.log(10) for v in values]
 
         out = {
-            "x": (1000.0 / T).tolist(), "T": [to_unit(t, unit, "temperature") for t in T], "unit": show_unit("temperature", self.display),
+            "x": (1000.0 / T).tolist(),
+            "T": [to_unit(t, unit, "temperature") for t in T],
+            "unit": show_unit("temperature", self.display),
             "k": logs(constant.ln_k(t, nu, self.model) for t in T) if constant.source != "gibbs" or with_gibbs else [],
-            "valid": [1000.0 / min(high, to_T), 1000.0 / max(low, from_T)], "at": 1000.0 / self.T, "low": [], "high": [],
+            "valid": [1000.0 / min(high, to_T), 1000.0 / max(low, from_T)],
+            "at": 1000.0 / self.T,
+            "low": [],
+            "high": [],
             "believed": [1000.0 / (believed[1] or to_T), 1000.0 / (believed[0] or from_T)] if any(believed) else None,
-            "ticks": [], "source": SOURCES[constant.source],
-        }  # fmt: skip
+            "ticks": [],
+            "source": SOURCES[constant.source],
+        }
         if with_gibbs:
             spreads = [gibbs_spread(nu, self.model, t) for t in T]
             out["low"] = logs(-s.high / (R * t) for s, t in zip(spreads, T, strict=True))

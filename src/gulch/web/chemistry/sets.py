@@ -20,16 +20,28 @@ class Sets(Part):
             top = len(s.steps) + 1
             chosen = {
                 r: {self.names[i]: float(v) for i, v in self.resolved[r].coefficients.items()}
-                for step in s.steps for r in step if r in self.resolved
-            }  # fmt: skip
+                for step in s.steps
+                for r in step
+                if r in self.resolved
+            }
             yield {
-                "id": s.id, "reading": self.page.space.finder.reading(s.id), "message": self.page.space.errors.get(f"{s.id}.steps"),
-                "rows": [{"reaction": r.id, "steps": [(0, "not used", place.get(r.id, 0) == 0),
-                                                      *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1))]}
-                         for r in self.document.reactions],
-                "network": drawing(chosen) if chosen else None, "relations": relations(chosen),
+                "id": s.id,
+                "reading": self.page.space.finder.reading(s.id),
+                "message": self.page.space.errors.get(f"{s.id}.steps"),
+                "rows": [
+                    {
+                        "reaction": r.id,
+                        "steps": [
+                            (0, "not used", place.get(r.id, 0) == 0),
+                            *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1)),
+                        ],
+                    }
+                    for r in self.document.reactions
+                ],
+                "network": drawing(chosen) if chosen else None,
+                "relations": relations(chosen),
                 "preview": self.preview(s, chosen),
-            }  # fmt: skip
+            }
 
     def preview(self, entry, chosen):
         """Limiting species of each reaction in a stream: the one chosen, else the first inlet of a reactor of the set."""
@@ -45,10 +57,14 @@ class Sets(Part):
         for id_, nu in chosen.items():
             first, extent, excess = limiting(nu, solved[stream].flow)
             rest = ", ".join(f"{s} {self.show(v, 'fraction', 3)} in excess" for s, v in excess.items() if v is not None)
-            rows.append({
-                "reaction": id_, "limiting": first, "extent": self.show(extent, "molar flow", unit=False),
-                "rest": rest if extent > 0.0 else f"{first} is absent",
-            })  # fmt: skip
+            rows.append(
+                {
+                    "reaction": id_,
+                    "limiting": first,
+                    "extent": self.show(extent, "molar flow", unit=False),
+                    "rest": rest if extent > 0.0 else f"{first} is absent",
+                }
+            )
         return {
             "choices": [(c, c == stream) for c in choices],
             "rows": rows,
@@ -62,13 +78,14 @@ class Sets(Part):
         out = {
             "key": [(s.id, s.shown, bool(m) and m.key == s.id) for s in self.document.species],
             "product": [(s.id, s.shown, bool(m) and m.product == s.id) for s in self.document.species],
-            "on": m is not None, "ratio": (m.ratio or "") if m else "", "message": self.page.space.errors.get("measures"), "rows": [],
-        }  # fmt: skip
+            "on": m is not None,
+            "ratio": (m.ratio or "") if m else "",
+            "message": self.page.space.errors.get("measures"),
+            "rows": [],
+        }
         if m and not out["message"]:
             ratio, whence = key_per_product(self.document)
-            out["reading"] = (
-                f"A is {m.key}, P is {m.product}; one mole of P takes r = {format_number(ratio, 3)} of A ({whence})."
-            )
+            out["reading"] = f"A is {m.key}, P is {m.product}; one mole of P takes r = {format_number(ratio, 3)} of A ({whence})."
             overall = self.page.space.solution.overall if self.page.space.solution else {}
             for name, (label, formula) in OVERALL.items():
                 value = overall.get(name)

@@ -30,16 +30,23 @@ class SpeciesRows(Part):
 
             unit = DISPLAY_SETS[self.display].unit("temperature")
             yield {
-                "id": s.id, "shown": s.shown, "formula": d.formula, "here": here,
-                "own": "own" if s.data else "", "held": d.non_volatile,
-                "mass": text(d.molar_mass, "molar mass", 5), "tc": text(d.critical_temperature, "temperature"),
+                "id": s.id,
+                "shown": s.shown,
+                "formula": d.formula,
+                "here": here,
+                "own": "own" if s.data else "",
+                "held": d.non_volatile,
+                "mass": text(d.molar_mass, "molar mass", 5),
+                "tc": text(d.critical_temperature, "temperature"),
                 "pc": text(d.critical_pressure, "pressure"),
                 "omega": f"{d.acentric_factor.value:.3f}".replace("-", "−") if d.acentric_factor else "–",
-                "tb": text(d.boiling_point, "temperature"), "hf": text(d.formation_enthalpy, "molar energy"),
+                "tb": text(d.boiling_point, "temperature"),
+                "hf": text(d.formation_enthalpy, "molar energy"),
                 "s": text(d.entropy, "molar entropy"),
-                "range": " … ".join(f"{to_unit(t, unit, 'temperature'):.0f}".replace("-", "−")
-                                    for t in (d.heat_capacity.low, d.heat_capacity.high)),
-            }  # fmt: skip
+                "range": " … ".join(
+                    f"{to_unit(t, unit, 'temperature'):.0f}".replace("-", "−") for t in (d.heat_capacity.low, d.heat_capacity.high)
+                ),
+            }
 
     def phase_models(self):
         """(kind, name, whether chosen) of every phase model."""
@@ -47,8 +54,10 @@ class SpeciesRows(Part):
         return [(kind, words, kind == chosen) for kind, (words, _) in PHASE_MODELS.items()]
 
     def species_units(self):
-        return {k: show_unit(d, self.display) for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"),
-                                                           ("h", "molar energy"), ("s", "molar entropy"))}  # fmt: skip
+        return {
+            k: show_unit(d, self.display)
+            for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"), ("h", "molar energy"), ("s", "molar entropy"))
+        }
 
     def species_detail(self):
         """Every datum of the selected species with its source, what other sources say, and fields to replace it."""
@@ -57,44 +66,72 @@ class SpeciesRows(Part):
         if entry is None:
             return None
         own = entry.data.model_dump() if entry.data else {}
-        out = {"entry": entry, "formula": own.get("formula") or "", "user": bool(own.get("formula")), "rows": [], "fits": [],
-               "non_volatile": own.get("non_volatile", False), "lacking": [], "remark": own.get("remark") or ""}  # fmt: skip
+        out = {
+            "entry": entry,
+            "formula": own.get("formula") or "",
+            "user": bool(own.get("formula")),
+            "rows": [],
+            "fits": [],
+            "non_volatile": own.get("non_volatile", False),
+            "lacking": [],
+            "remark": own.get("remark") or "",
+        }
         d = None
         try:
             d = lookup(*entry.key)
-            out |= {"formula": d.formula, "lacking": lacking(d), "mass": self.show(d.molar_mass.value, "molar mass", 5),
-                    "held": d.non_volatile}  # fmt: skip
+            out |= {
+                "formula": d.formula,
+                "lacking": lacking(d),
+                "mass": self.show(d.molar_mass.value, "molar mass", 5),
+                "held": d.non_volatile,
+            }
         except SpeciesError as error:
             out["problem"] = str(error)
-        for field, (label, dimension) in OWN.items():
-            if field == "formation_gibbs" and d is not None:
-                value, source, others = d.formation_gibbs, "from enthalpy and entropy", {}
-            else:
-                datum = getattr(d, field, None) if d is not None else None
-                value, source = (datum.value, datum.source) if datum else (None, "nothing known")
-                others = datum.others if datum else {}
-            if field == "liquid_density" and value is None:
-                source = "Rackett's equation"
-            digits = 5 if dimension in ("molar energy", "temperature") else 4
-            everything = ({source: value} | others) if field in PICKED and others else {}
-            out["rows"].append({
-                "field": field, "label": label, "text": self.show(value, dimension, digits), "source": source,
-                "typed": own.get(field) or "", "unit": show_unit(dimension, self.display),
-                "spread": self.show(max(everything.values()) - min(everything.values()), dimension, 3)
-                if len(everything) > 1 and dimension.startswith("molar") else "",
-                "sources": [(name, self.show(v, dimension, digits), name == own.get("sources", {}).get(field))
-                            for name, v in everything.items() if name != TYPED],
-            })  # fmt: skip
-        for field, (label, _) in POINTS.items():
-            fit = getattr(d, field, None) if d is not None else None
-            out["fits"].append({
-                "field": field, "label": label, "typed": own.get(field) or "",
-                "range": f"{self.show(fit.low, 'temperature')} to {self.show(fit.high, 'temperature')}" if fit else "–",
-                "source": fit.source if fit else ("it stays in the liquid" if d else "nothing known"),
-                "worst": f"{100 * fit.worst:.2g} %" if fit else "",
-                "example": "25 °C 75 J/(mol K); 100 °C 76 J/(mol K)" if field == "heat_capacity" else "25 °C 0.032 bar; 100 °C 1.01 bar",
-            })  # fmt: skip
+        out["rows"] = [self.datum_row(d, own, field, *OWN[field]) for field in OWN]
+        out["fits"] = [self.fit_row(d, own, field, label) for field, (label, _) in POINTS.items()]
         return out
+
+    def datum_row(self, d, own, field, label, dimension):
+        """One datum of a SpeciesData (None where the species is unknown), with its sources and what the user typed."""
+        if field == "formation_gibbs" and d is not None:
+            value, source, others = d.formation_gibbs, "from enthalpy and entropy", {}
+        else:
+            datum = getattr(d, field, None) if d is not None else None
+            value, source = (datum.value, datum.source) if datum else (None, "nothing known")
+            others = datum.others if datum else {}
+        if field == "liquid_density" and value is None:
+            source = "Rackett's equation"
+        digits = 5 if dimension in ("molar energy", "temperature") else 4
+        everything = ({source: value} | others) if field in PICKED and others else {}
+        return {
+            "field": field,
+            "label": label,
+            "text": self.show(value, dimension, digits),
+            "source": source,
+            "typed": own.get(field) or "",
+            "unit": show_unit(dimension, self.display),
+            "spread": self.show(max(everything.values()) - min(everything.values()), dimension, 3)
+            if len(everything) > 1 and dimension.startswith("molar")
+            else "",
+            "sources": [
+                (name, self.show(v, dimension, digits), name == own.get("sources", {}).get(field))
+                for name, v in everything.items()
+                if name != TYPED
+            ],
+        }
+
+    def fit_row(self, d, own, field, label):
+        """One fit of a SpeciesData over temperature."""
+        fit = getattr(d, field, None) if d is not None else None
+        return {
+            "field": field,
+            "label": label,
+            "typed": own.get(field) or "",
+            "range": f"{self.show(fit.low, 'temperature')} to {self.show(fit.high, 'temperature')}" if fit else "–",
+            "source": fit.source if fit else ("it stays in the liquid" if d else "nothing known"),
+            "worst": f"{100 * fit.worst:.2g} %" if fit else "",
+            "example": "25 °C 75 J/(mol K); 100 °C 76 J/(mol K)" if field == "heat_capacity" else "25 °C 0.032 bar; 100 °C 1.01 bar",
+        }
 
     def interactions(self):
         """Pairs whose k_ij is not zero or is the user's own, and the species to choose a pair from."""

@@ -61,9 +61,7 @@ class LoopsPage:
 
     def plot(self, loop):
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
-        coupled, rest = (
-            sorted(found.items(), key=lambda kv: -max(kv[1], default=0.0)) for found in (loop.coupled, loop.residuals)
-        )
+        coupled, rest = (sorted(found.items(), key=lambda kv: -max(kv[1], default=0.0)) for found in (loop.coupled, loop.residuals))
         rows = [*coupled, *rest]
         series = [{"name": self.names.get(name, name), "y": values} for name, values in rows[:SHOWN_SERIES]]
         first = loop.first_pass if series else 1
@@ -81,9 +79,13 @@ class LoopsPage:
                     rows.append((s.shown, self.flow(a), self.flow(b), away))
             typed = self.document.tear(tear)
             yield {
-                "stream": tear, "rows": rows, "text": self.as_guess(found, *self.state(tear)),
-                "typed": self.typed(typed), "chosen": bool(typed and typed.chosen), **self.passes(loop, tear),
-            }  # fmt: skip
+                "stream": tear,
+                "rows": rows,
+                "text": self.as_guess(found, *self.state(tear)),
+                "typed": self.typed(typed),
+                "chosen": bool(typed and typed.chosen),
+                **self.passes(loop, tear),
+            }
 
     def state(self, stream):
         """(temperature, pressure) of a stream in the latest solve, None where unknown."""
@@ -106,8 +108,9 @@ class LoopsPage:
         """Text that can be typed back as a guess. SI values; flow by species."""
         lines = [
             f"{name} {show(value, name, self.display, 6)}"
-            for name, value in (("temperature", temperature), ("pressure", pressure)) if value is not None
-        ]  # fmt: skip
+            for name, value in (("temperature", temperature), ("pressure", pressure))
+            if value is not None
+        ]
         for s in self.document.species:
             if flow.get(s.id, 0.0) > 0.0:
                 lines.append(f"{s.shown} {to_unit(flow[s.id], self.flow_unit, 'molar flow'):.6g} {self.flow_unit}")
@@ -117,14 +120,16 @@ class LoopsPage:
         """A typed guess as text, or ''."""
         if tear is None or not tear.flow:
             return ""
-        lines = [f"{name} {pretty_text(text)}" for name, text in
-                 (("temperature", tear.temperature), ("pressure", tear.pressure)) if text]  # fmt: skip
+        lines = [f"{name} {pretty_text(text)}" for name, text in (("temperature", tear.temperature), ("pressure", tear.pressure)) if text]
         return "\n".join([*lines, *(f"{self.names.get(s, s)} {text}" for s, text in tear.flow.items())])
 
     def cuts(self, loop):
         """Streams at which the loop could be cut."""
-        return [s.id for s in self.document.streams
-                if s.source and source_of(s)[0] in loop.units and s.enters in loop.units and s.id not in loop.tears]  # fmt: skip
+        return [
+            s.id
+            for s in self.document.streams
+            if s.source and source_of(s)[0] in loop.units and s.enters in loop.units and s.id not in loop.tears
+        ]
 
     def purge(self, loop):
         """The question that a purge answers: which species to hold under which share."""
@@ -132,8 +137,7 @@ class LoopsPage:
             return None
         species = loop.builds_up or max(loop.returns, key=loop.returns.get, default=None)
         share = f"{100 * LIKELY_SHARE:.0f} %"
-        return {"splitter": loop.exit, "share": share,
-                "species": [(s.id, s.shown, s.id == species) for s in self.document.species]}  # fmt: skip
+        return {"splitter": loop.exit, "share": share, "species": [(s.id, s.shown, s.id == species) for s in self.document.species]}
 
     def opened(self):
         for o in self.latest.opened if self.latest else []:
@@ -141,8 +145,7 @@ class LoopsPage:
             for s in self.document.species:
                 a, b = o.guess.get(s.id, 0.0), (o.returned or {}).get(s.id)
                 if a or b:
-                    rows.append((s.shown, self.flow(a), self.flow(b) if b is not None else "–",
-                                 self.flow(b - a) if b is not None else "–"))  # fmt: skip
+                    rows.append((s.shown, self.flow(a), self.flow(b) if b is not None else "–", self.flow(b - a) if b is not None else "–"))
             states = []
             for words, pair, dimension in (
                 ("temperature", o.temperature, "temperature"),
@@ -151,8 +154,7 @@ class LoopsPage:
                 if pair[0] is not None:
                     states.append((words, *(show(v, dimension, self.display) for v in pair)))
             back = self.as_guess(o.returned, o.temperature[1], o.pressure[1]) if o.returned else ""
-            yield {"stream": o.stream, "rows": rows, "states": states, "back": back,
-                   "typed": self.typed(self.document.tear(o.stream))}  # fmt: skip
+            yield {"stream": o.stream, "rows": rows, "states": states, "back": back, "typed": self.typed(self.document.tear(o.stream))}
 
     # Targets and ties
 
@@ -164,23 +166,35 @@ class LoopsPage:
             a = self.space.inputs.get(knob.input) if knob else None
             found = outcomes.get(entry.id)
             row = {
-                "id": entry.id, "entry": entry, "here": self.space.select == f"target.{entry.id}",
+                "id": entry.id,
+                "entry": entry,
+                "here": self.space.select == f"target.{entry.id}",
                 "gauges": self.choices(self.document.gauges, self.space.outputs, "reads", entry.gauge),
                 "knobs": self.choices(self.document.knobs, self.space.inputs, "input", entry.knob),
-                "value": pretty_text(entry.value or ""), "range": f"{knob.low} to {knob.high}" if knob else "",
-                "sits": [(v, w, v == entry.sits) for v, w in
-                         (("value", "reads"), ("at_least", "sits on its “at least”"), ("at_most", "sits on its “at most”"))],
-                "reads": "–", "error": "–", "at": "–", "slope": "–", "state": "off" if not entry.on else "none",
-                "message": self.space.errors.get(f"target.{entry.id}"), "found": "", "began": "–",
-            }  # fmt: skip
+                "value": pretty_text(entry.value or ""),
+                "range": f"{knob.low} to {knob.high}" if knob else "",
+                "sits": [
+                    (v, w, v == entry.sits)
+                    for v, w in (("value", "reads"), ("at_least", "sits on its “at least”"), ("at_most", "sits on its “at most”"))
+                ],
+                "reads": "–",
+                "error": "–",
+                "at": "–",
+                "slope": "–",
+                "state": "off" if not entry.on else "none",
+                "message": self.space.errors.get(f"target.{entry.id}"),
+                "found": "",
+                "began": "–",
+            }
             if found is not None and r is not None and a is not None:
                 row |= {
                     "reads": show(found.reached, r.dimension, self.display),
                     "error": show(found.error, difference_of(r.dimension), self.display, 2),
                     "at": show(found.knob_value, a.dimension, self.display),
-                    "began": show(found.began, a.dimension, self.display), "state": "met" if found.met else "unmet",
+                    "began": show(found.began, a.dimension, self.display),
+                    "state": "met" if found.met else "unmet",
                     "found": repr(found.knob_value),
-                }  # fmt: skip
+                }
                 if found.sensitivity is not None:
                     step = 0.01 * self.span(knob, a)
                     moved = show(found.sensitivity * step, difference_of(r.dimension), self.display, 3)
@@ -210,8 +224,7 @@ class LoopsPage:
 
     def choices(self, entries, known, what, chosen):
         """(id, words, chosen) of the gauges or knobs."""
-        return [(e.id, e.label or (known[getattr(e, what)].label if getattr(e, what) in known else e.id), e.id == chosen)
-                for e in entries]  # fmt: skip
+        return [(e.id, e.label or (known[getattr(e, what)].label if getattr(e, what) in known else e.id), e.id == chosen) for e in entries]
 
     def new_target(self):
         used = {t.gauge for t in self.document.targets}
@@ -228,10 +241,13 @@ class LoopsPage:
             a = self.space.inputs.get(entry.sets)
             value = self.latest.found.get(entry.sets) if self.latest else None
             yield {
-                "sets": entry.sets, "formula": entry.formula, "label": a.label if a else entry.sets,
+                "sets": entry.sets,
+                "formula": entry.formula,
+                "label": a.label if a else entry.sets,
                 "value": show(value, a.dimension, self.display) if a and value is not None else "–",
-                "message": self.space.errors.get(f"tie.{entry.sets}"), "here": self.space.select == f"tie.{entry.sets}",
-            }  # fmt: skip
+                "message": self.space.errors.get(f"tie.{entry.sets}"),
+                "here": self.space.select == f"tie.{entry.sets}",
+            }
 
     def inputs(self):
         """(address, words) that a tie can set."""

@@ -57,9 +57,7 @@ def take(document, form):
         taken = json.loads(form.get("taken") or "{}")
     except ValueError:
         taken = {}
-    done = edit.take_assumed(
-        document, form["id"], taken if isinstance(taken, dict) else {}, form.get("address") or None
-    )
+    done = edit.take_assumed(document, form["id"], taken if isinstance(taken, dict) else {}, form.get("address") or None)
     if not done:
         raise EditError("What is assumed here follows from the feed, which is not known yet: type it, or solve first.")
     edit.complete_streams(document)

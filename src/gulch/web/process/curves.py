@@ -44,24 +44,43 @@ class Curves:
         names = {s.id: s.shown for s in self.space.document.species}
         flows = [
             {"label": names.get(s, s), "axis": 0, "y": self.numbers(v, "molar flow")}
-            for s, v in p["flow"].items() if max(v) - min(v) > 1e-6 * sum(x[0] for x in p["flow"].values())
-        ]  # fmt: skip
+            for s, v in p["flow"].items()
+            if max(v) - min(v) > 1e-6 * sum(x[0] for x in p["flow"].values())
+        ]
         out = [
             {"id": "composition", "label": "Composition", "axes": [{"label": "flow", "unit": self.label("molar flow")}], "series": flows},
-            {"id": "state", "label": "Temperature and pressure",
-             "axes": [{"label": "temperature", "unit": self.label("temperature")}, {"label": "pressure", "unit": self.label("pressure")}],
-             "series": [{"label": "temperature", "axis": 0, "y": self.numbers(p["T"], "temperature")},
-                        {"label": "pressure", "axis": 1, "y": self.numbers(p["P"], "pressure")}]},
-        ]  # fmt: skip
+            {
+                "id": "state",
+                "label": "Temperature and pressure",
+                "axes": [
+                    {"label": "temperature", "unit": self.label("temperature")},
+                    {"label": "pressure", "unit": self.label("pressure")},
+                ],
+                "series": [
+                    {"label": "temperature", "axis": 0, "y": self.numbers(p["T"], "temperature")},
+                    {"label": "pressure", "axis": 1, "y": self.numbers(p["P"], "pressure")},
+                ],
+            },
+        ]
         if p.get("coolant"):
             out[1]["series"].insert(1, {"label": "coolant", "axis": 0, "y": self.numbers(p["coolant"], "temperature")})
         kinds = {("rate per mass" if per == "catalyst" else "rate") for per in p["per"].values()}
         axes = sorted(kinds)
-        out.append({
-            "id": "rates", "label": "Rates", "axes": [{"label": "rate", "unit": self.label(d)} for d in axes],
-            "series": [{"label": r, "axis": axes.index("rate per mass" if p["per"][r] == "catalyst" else "rate"),
-                        "y": self.numbers(v, "rate per mass" if p["per"][r] == "catalyst" else "rate")} for r, v in p["rate"].items()],
-        })  # fmt: skip
+        out.append(
+            {
+                "id": "rates",
+                "label": "Rates",
+                "axes": [{"label": "rate", "unit": self.label(d)} for d in axes],
+                "series": [
+                    {
+                        "label": r,
+                        "axis": axes.index("rate per mass" if p["per"][r] == "catalyst" else "rate"),
+                        "y": self.numbers(v, "rate per mass" if p["per"][r] == "catalyst" else "rate"),
+                    }
+                    for r, v in p["rate"].items()
+                ],
+            }
+        )
         if p["conversion"]:
             series = [
                 {
@@ -73,9 +92,7 @@ class Curves:
             selectivity = self.selectivity()
             if selectivity:
                 series.append({"label": "selectivity", "axis": 0, "y": selectivity})
-            out.append(
-                {"id": "conversion", "label": "Conversion", "axes": [{"label": "share", "unit": "%"}], "series": series}
-            )
+            out.append({"id": "conversion", "label": "Conversion", "axes": [{"label": "share", "unit": "%"}], "series": series})
         return out
 
     def selectivity(self):
@@ -105,15 +122,11 @@ class Curves:
             T = self.profile["T"]
             at = max(range(len(T)), key=T.__getitem__)
             if 0 < at < len(T) - 1:
-                way, dimension = (
-                    (self.profile["length"], "length") if self.profile["length"] else (self.profile["volume"], "volume")
-                )
+                way, dimension = (self.profile["length"], "length") if self.profile["length"] else (self.profile["volume"], "volume")
                 yield f"hottest, {show(T[at], 'temperature', self.display)}, at {show(way[at], dimension, self.display, 3)}"
         for p in self.values.get("peaks") or []:
             where = (
-                show(p["length"], "length", self.display, 3)
-                if p["length"] is not None
-                else show(p["volume"], "volume", self.display, 3)
+                show(p["length"], "length", self.display, 3) if p["length"] is not None else show(p["volume"], "volume", self.display, 3)
             )
             yield f"{p['species']} peaks at {where} with {show(p['flow'], 'molar flow', self.display)}"
 
@@ -155,9 +168,13 @@ class Curves:
         """Steady states as rows; `typed` is what runs one of them."""
         for s in self.values.get("steady") or []:
             yield {
-                "T": show(s["T"], "temperature", self.display), "typed": f"{s['T']:.3f} K", "stable": s["stable"], "runs": s["runs"],
-                "conversion": show(s["conversion"], "fraction", self.display), "key": s["key"],
-            }  # fmt: skip
+                "T": show(s["T"], "temperature", self.display),
+                "typed": f"{s['T']:.3f} K",
+                "stable": s["stable"],
+                "runs": s["runs"],
+                "conversion": show(s["conversion"], "fraction", self.display),
+                "key": s["key"],
+            }
 
     def csv(self):
         """The profile as CSV in display units."""

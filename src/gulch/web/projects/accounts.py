@@ -9,9 +9,7 @@ from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse_lazy
 
-change_password = auth.PasswordChangeView.as_view(
-    template_name="projects/password.html", success_url=reverse_lazy("projects")
-)
+change_password = auth.PasswordChangeView.as_view(template_name="projects/password.html", success_url=reverse_lazy("projects"))
 
 
 def administrator(view):

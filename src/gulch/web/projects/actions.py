@@ -64,9 +64,7 @@ def copy_project(row, name):
     document = load(row.current.document)
     document.name = name[:120]
     found = row.outcome()
-    return create_project(
-        row.owner, document, f"Copy of {row.name}", (found.solved, bytes(found.packed)) if found else None
-    )
+    return create_project(row.owner, document, f"Copy of {row.name}", (found.solved, bytes(found.packed)) if found else None)
 
 
 def claim(row, version, client):
@@ -123,9 +121,13 @@ def add_revision(row, document, label):
     """Append a revision after the current one and make it current."""
     last = row.revisions.order_by("-number").values_list("number", flat=True).first()
     row.current = Revision.objects.create(
-        project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump(),
+        project=row,
+        number=(last or 0) + 1,
+        parent=row.current,
+        label=label[:200],
+        document=document.dump(),
         digest=solving.digest_of(document),
-    )  # fmt: skip
+    )
     stand_on_current(row)
 
 

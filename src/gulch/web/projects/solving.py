@@ -197,9 +197,11 @@ def keep(pk, digest, solved, packed):
         if row is None:
             return
         (found,) = Outcome.objects.bulk_create(
-            [Outcome(project=row, digest=digest, solved=solved, packed=packed)], update_conflicts=True,
-            unique_fields=["project", "digest"], update_fields=["solved", "packed", "created"],
-        )  # fmt: skip
+            [Outcome(project=row, digest=digest, solved=solved, packed=packed)],
+            update_conflicts=True,
+            unique_fields=["project", "digest"],
+            update_fields=["solved", "packed", "created"],
+        )
         if digest == row.current.digest:
             know(row, found)
         if row.outcomes.count() > KEPT + 10:

@@ -173,8 +173,12 @@ def do(request, pk, name):
         )
     except actions.Conflict as conflict:
         again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "client", "csrfmiddlewaretoken")]
-        told = {"newest": conflict.newest, "action": name, "form": [(k, v) for k, vs in again for v in vs],
-                "typed": request.POST.get("value") or request.POST.get("equation") or ""}  # fmt: skip
+        told = {
+            "newest": conflict.newest,
+            "action": name,
+            "form": [(k, v) for k, vs in again for v in vs],
+            "typed": request.POST.get("value") or request.POST.get("equation") or "",
+        }
         return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
     except (EditError, SpeciesError) as error:
         notice = {
@@ -207,20 +211,20 @@ def try_knob(request, pk):
     row = own(request, pk)
     space = Workspace(row, _stage(request))
     try:
-        address, text, value = slider_text(
-            space.document, request.POST.get("id", ""), int(request.POST.get("position", "0"))
-        )
+        address, text, value = slider_text(space.document, request.POST.get("id", ""), int(request.POST.get("position", "0")))
     except (QuantityError, ValueError) as error:
-        return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422,
-                              notice={"level": "error", "text": str(error)})  # fmt: skip
+        return show_workspace(
+            request, row, _stage(request), request.POST.get("select", ""), 422, notice={"level": "error", "text": str(error)}
+        )
     task = Solve(space.document.dump(), solving.start_of(row), {address: value}, explain=False, again=False)
     job = solving.workers().submit(task, key=("try", row.pk, _client(request)), owner=row.owner_id)
     if not job.wait(TRY_PATIENCE):
         solving.workers().stop(job.key)
     if job.ending is not Ending.DONE:
         return HttpResponse(status=204)  # overtaken by a newer position, or too hard to follow a hand
-    return show_workspace(request, row, _stage(request), request.POST.get("select", ""),
-                          trial=solution_of(job.value[1]), trial_values={address: text})  # fmt: skip
+    return show_workspace(
+        request, row, _stage(request), request.POST.get("select", ""), trial=solution_of(job.value[1]), trial_values={address: text}
+    )
 
 
 @login_required
@@ -271,9 +275,7 @@ def progress(request, pk, stage):
     row = own(request, pk)
     job = solving.begin(row)
     if job is not None and not job.ended:
-        return render(
-            request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()}
-        )
+        return render(request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()})
     return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 
 
@@ -298,8 +300,10 @@ def restore(request, pk, number):
         actions.restore(own(request, pk), _version(request), number)
     except actions.Conflict as conflict:
         newest = conflict.newest
-        messages.error(request, f"The project was changed meanwhile (revision {newest.number}: {newest.label}). "
-                                "Look at it, then go back if you still want to.")  # fmt: skip
+        messages.error(
+            request,
+            f"The project was changed meanwhile (revision {newest.number}: {newest.label}). Look at it, then go back if you still want to.",
+        )
         return redirect("revisions", pk)
     except Revision.DoesNotExist:
         raise Http404 from None
@@ -332,9 +336,7 @@ def export_json(request, pk):
 def export_csv(request, pk):
     row = own(request, pk)
     space = Workspace(row, "process")
-    return _attachment(
-        HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv"
-    )
+    return _attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
 
 
 @login_required
@@ -369,9 +371,7 @@ def scan_run(request, pk):
     try:
         jobs.start(row, request.POST.get("id", ""))
     except ScanError as error:
-        return show_workspace(
-            request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)}
-        )
+        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
     return show_workspace(request, row, "scans", request.POST.get("id", ""))
 
 

@@ -20,11 +20,7 @@ from gulch.web.projects.regions.table import Table
 
 def stands_in_part(solution):
     """Whether an unsolved process has figures that stand: its loops settled, some units computed, none of it a first guess."""
-    return (
-        bool(solution.streams)
-        and all(lo.settled for lo in solution.loops)
-        and any(u.solved for u in solution.units.values())
-    )
+    return bool(solution.streams) and all(lo.settled for lo in solution.loops) and any(u.solved for u in solution.units.values())
 
 
 class Workspace:

@@ -38,9 +38,7 @@ def edit_scan(document, form):
     sweep.knob = knob.id
     for name in ("low", "high"):
         text = "" if turned else form.get(name, "").strip()
-        setattr(
-            sweep, name, (typed(document, f"scan.{scan.id}.{name}", text, found.dimension) if found else text) or None
-        )
+        setattr(sweep, name, (typed(document, f"scan.{scan.id}.{name}", text, found.dimension) if found else text) or None)
     try:
         points = int(form.get("points", sweep.points))
     except ValueError:

@@ -34,9 +34,7 @@ def start(row, scan_id):
     ready_plan(document)
     for older in row.scan_runs.filter(scan=scan_id, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
         stop(older)
-    run = row.scan_runs.create(
-        revision=row.current, scan=scan_id, total=len(values), result=blank(document, scan).to_dict()
-    )
+    run = row.scan_runs.create(revision=row.current, scan=scan_id, total=len(values), result=blank(document, scan).to_dict())
     Walk(run, document, solving.start_of(row)).begin()
     run.refresh_from_db()
     return run
@@ -102,9 +100,14 @@ class Walk:
             self.left += len(parts)
         for part in parts:
             solving.workers().submit(
-                ScanPart(plain, self.scan.id, part, self.begin_from), key=key_of(self.run), replaces=False,
-                owner=self.run.project.owner_id, lane="later", on_item=self.keep, on_end=self.part_ended,
-            )  # fmt: skip
+                ScanPart(plain, self.scan.id, part, self.begin_from),
+                key=key_of(self.run),
+                replaces=False,
+                owner=self.run.project.owner_id,
+                lane="later",
+                on_item=self.keep,
+                on_end=self.part_ended,
+            )
         if not parts:
             self.finish()
 
@@ -124,9 +127,7 @@ class Walk:
         self.written = time.monotonic()
         rows = [ScanPoint(run=self.run, place=i, data=p) for i, p in self.fresh.items()]
         try:
-            ScanPoint.objects.bulk_create(
-                rows, update_conflicts=True, unique_fields=["run", "place"], update_fields=["data"]
-            )
+            ScanPoint.objects.bulk_create(rows, update_conflicts=True, unique_fields=["run", "place"], update_fields=["data"])
             ScanRun.objects.filter(pk=self.run.pk, state=ScanRun.WAITING).update(state=ScanRun.RUNNING)
             ScanRun.objects.filter(pk=self.run.pk).update(done=len(self.points))
         except DatabaseError:

@@ -79,13 +79,7 @@ def remark_lines(result, display):
     for found in remark_kinds(result).values():
         places = list(dict.fromkeys(at for at, _ in found))
         whole = len(places) == sum(p["solved"] for p in result["points"])
-        where = (
-            "at every point"
-            if whole
-            else typed[places[0]]
-            if len(places) == 1
-            else f"{typed[places[0]]} to {typed[places[-1]]}"
-        )
+        where = "at every point" if whole else typed[places[0]] if len(places) == 1 else f"{typed[places[0]]} to {typed[places[-1]]}"
         alike = " (and alike)" if len({words for _, words in found}) > 1 else ""
         lines.append((found[0][1] + alike, where))
     return lines
@@ -105,8 +99,7 @@ def table(result, display):
     rows = []
     for p, own in zip(result["points"], own_remarks(result), strict=True):
         cells = [
-            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g))
-            for g in result["gauges"]
+            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g)) for g in result["gauges"]
         ]
         rows.append(
             {
@@ -120,8 +113,14 @@ def table(result, display):
             }
         )
     failed = [r for r in rows if not r["solved"]]
-    return {"remarks": remark_lines(result, display), "heads": heads, "rows": rows, "failed": failed, "address": result["address"],
-            "inside": sum(r["inside"] for r in rows)}  # fmt: skip
+    return {
+        "remarks": remark_lines(result, display),
+        "heads": heads,
+        "rows": rows,
+        "failed": failed,
+        "address": result["address"],
+        "inside": sum(r["inside"] for r in rows),
+    }
 
 
 def plot(result, display):
@@ -135,17 +134,22 @@ def plot(result, display):
     return {
         "x": [number(p["value"], result["dimension"]) for p in result["points"]],
         "typed": [write(p["value"], result["dimension"], display, 7) for p in result["points"]],
-        "x_label": result["label"], "x_unit": show_unit(result["dimension"], display),
+        "x_label": result["label"],
+        "x_unit": show_unit(result["dimension"], display),
         "address": result["address"],
         "axes": [{"dimension": d, "unit": show_unit(d, display)} for d in dimensions],
         "series": [
-            {"label": g["label"], "axis": dimensions.index(g["dimension"]),
-             "y": [number(p["gauges"][g["id"]], g["dimension"]) for p in result["points"]],
-             "at_least": number(g["at_least"], g["dimension"]), "at_most": number(g["at_most"], g["dimension"])}
+            {
+                "label": g["label"],
+                "axis": dimensions.index(g["dimension"]),
+                "y": [number(p["gauges"][g["id"]], g["dimension"]) for p in result["points"]],
+                "at_least": number(g["at_least"], g["dimension"]),
+                "at_most": number(g["at_most"], g["dimension"]),
+            }
             for g in result["gauges"]
         ],
         "inside": [p["solved"] and all(inside(p["gauges"][g["id"]], g) for g in result["gauges"]) for p in result["points"]],
         "windows": [[number(v, result["dimension"]) for v in ends] for ends in windows(result["points"], result["gauges"])],
         "remarks": [" · ".join(own) for own in own_remarks(result)],
         "limited": any(g["at_least"] is not None or g["at_most"] is not None for g in result["gauges"]),
-    }  # fmt: skip
+    }

@@ -90,9 +90,14 @@ class SizingPage:
             steps.append({"x": 100.0 * x, "height": v(f.each / max(x - before, 1e-12))})
             before = x
         return {
-            "key": f.key, "target": 100.0 * f.target, "unit": pretty_unit(unit), "tank_height": v(f.tank / f.target), "steps": steps,
-            "plug": [(100.0 * x, v(y)) for x, y in f.plug_curve], "tank": [(100.0 * x, v(y)) for x, y in f.tank_curve],
-        }  # fmt: skip
+            "key": f.key,
+            "target": 100.0 * f.target,
+            "unit": pretty_unit(unit),
+            "tank_height": v(f.tank / f.target),
+            "steps": steps,
+            "plug": [(100.0 * x, v(y)) for x, y in f.plug_curve],
+            "tank": [(100.0 * x, v(y)) for x, y in f.tank_curve],
+        }
 
 
 def read_sizing(data):
@@ -141,9 +146,7 @@ def place(document, form):
     next_unit = document.unit(stream.enters) if stream.to else None
     where = form.get("where", "")
     if next_unit is not None and where not in ("before", "instead"):
-        raise EditError(
-            f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”."
-        )
+        raise EditError(f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”.")
     way, volume = form["way"], form["volume"]
     kind = "plug-flow" if way == "plug" else "stirred-tank"
     at, made = stream.id, []
@@ -158,9 +161,7 @@ def place(document, form):
         else:
             unit.heat.mode = "feed-temperature"
         made.append(unit.id)
-        at = next(
-            s.id for s in document.streams if isinstance(s, StreamEntry) and (s.source or "").split(".")[0] == unit.id
-        )
+        at = next(s.id for s in document.streams if isinstance(s, StreamEntry) and (s.source or "").split(".")[0] == unit.id)
     if where == "instead" and next_unit is not None:
         edit.remove(document, next_unit.id)
         return Done(f"Put {' and '.join(made)} in place of {next_unit.id}", made[0])

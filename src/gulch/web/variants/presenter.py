@@ -63,8 +63,17 @@ class VariantsPage:
             yield self.column(v.id, v.name, v)
 
     def column(self, id_, name, variant):
-        out = {"id": id_, "name": name, "here": (self.project.working or "") == id_, "trouble": "", "document": None,
-               "solution": None, "values": {}, "edits": len(variant.edits) if variant else 0, "lost": []}  # fmt: skip
+        out = {
+            "id": id_,
+            "name": name,
+            "here": (self.project.working or "") == id_,
+            "trouble": "",
+            "document": None,
+            "solution": None,
+            "values": {},
+            "edits": len(variant.edits) if variant else 0,
+            "lost": [],
+        }
         try:
             document = applied(self.project, variant) if variant else self.project
         except DocumentError as error:
@@ -100,8 +109,7 @@ class VariantsPage:
         """{address: SI value} of the figures compared."""
         masses = dict(zip([s.id for s in document.species], model_of(document).molar_mass.tolist(), strict=True))
         return {
-            a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses)
-            for a in set(self.addresses(document))
+            a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses) for a in set(self.addresses(document))
         }
 
     def addresses(self, document):
@@ -128,9 +136,7 @@ class VariantsPage:
                 if address not in known:
                     continue
                 labels.setdefault(address, (gauge_names.get(address) or known[address].label, known[address].dimension))
-                where = (
-                    gauges if address in gauge_names else (powers if known[address].dimension == "power" else streams)
-                )
+                where = gauges if address in gauge_names else (powers if known[address].dimension == "power" else streams)
                 if address not in gauges + streams + powers:
                     where.append(address)
         out = []
@@ -153,11 +159,7 @@ class VariantsPage:
             scaled = DISPLAY_SETS[self.display].unit(dimension)
             yearly = [None if v is None else to_unit(v, scaled, dimension) * factor for v in values]
             cells = [
-                "–"
-                if v is None
-                else format_number(v)
-                if self.way == "per-year" or k == 0
-                else _difference(v, yearly[0])
+                "–" if v is None else format_number(v) if self.way == "per-year" or k == 0 else _difference(v, yearly[0])
                 for k, v in enumerate(yearly)
             ]
         elif self.way == "absolute":
@@ -173,13 +175,15 @@ class VariantsPage:
                     cells.append(show(v, dimension, self.display, unit=False))
                 else:
                     text = show(abs(v - base), difference_of(dimension), self.display, unit=False)
-                    cells.append(
-                        "0" if abs(v - base) <= 1e-9 * max(abs(v), abs(base)) else ("+ " if v > base else "− ") + text
-                    )
+                    cells.append("0" if abs(v - base) <= 1e-9 * max(abs(v), abs(base)) else ("+ " if v > base else "− ") + text)
         if self.way == "per-cent":
             unit = "%"
-        return {"label": label, "address": address, "unit": "" if unit == "1" else unit.replace("degC", "°C").replace("degF", "°F"),
-                "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True))}  # fmt: skip
+        return {
+            "label": label,
+            "address": address,
+            "unit": "" if unit == "1" else unit.replace("degC", "°C").replace("degF", "°F"),
+            "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True)),
+        }
 
     def inputs(self):
         """[(where, what the base has, [what each variant has])] of all inputs that differ."""

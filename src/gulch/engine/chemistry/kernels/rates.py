@@ -31,8 +31,7 @@ IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
 FROM_GIBBS, FROM_COEFFICIENTS, FROM_TABLE = 0, 1, 2
 N_LN_K, N_POWER, N_E, N_LN_KR, N_POWER_R, N_E_R, N_A, N_B, N_C, N_D, N_SCALE, N_EXPONENT = range(12)
 # Instructions of a formula.
-(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST,
- HIGHEST) = range(17)  # fmt: skip
+(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST, HIGHEST) = range(17)
 VANISHING = 1e-9  # mole fraction below which a reactant of an order under one slows its reaction down
 PER_FLUID, PER_BED, PER_CATALYST = 0, 1, 2  # what a rate counts on
 
@@ -206,9 +205,7 @@ def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
                     ln_reverse += total * ln_x
                 ln_reverse += order * ln_q
                 if through != 0.0:
-                    ln_reverse += through * ln_quantities(
-                        ways[r, W_QUOTIENT], T, P, v, ln_phi, ln_pure, numbers[r, N_SCALE], i
-                    )
+                    ln_reverse += through * ln_quantities(ways[r, W_QUOTIENT], T, P, v, ln_phi, ln_pure, numbers[r, N_SCALE], i)
             if nu[r, i] < 0.0 and order < 1.0:
                 stop *= x[i] / (x[i] + VANISHING)
         rate = stop * math.exp(min(ln_forward, 690.0)) if ahead else 0.0
@@ -222,10 +219,7 @@ def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
                     ln_q = math.log(x[i]) + ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
                     covered += math.exp(
                         min(
-                            adsorption[r, k, 1]
-                            + adsorption[r, k, 3] * math.log(T)
-                            - adsorption[r, k, 2] / T
-                            + adsorption[r, k, 4] * ln_q,
+                            adsorption[r, k, 1] + adsorption[r, k, 3] * math.log(T) - adsorption[r, k, 2] / T + adsorption[r, k, 4] * ln_q,
                             600.0,
                         )
                     )

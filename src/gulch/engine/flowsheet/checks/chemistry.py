@@ -31,8 +31,12 @@ def known_species(project):
     for k in project.phase_model.interaction:
         for name in k.pair:
             if name not in ids:
-                yield Message("error", Place(About.PHASE_MODEL), f"An interaction parameter names {name}, which is not in the project.",
-                              f"Add {name} or remove the parameter.")  # fmt: skip
+                yield Message(
+                    "error",
+                    Place(About.PHASE_MODEL),
+                    f"An interaction parameter names {name}, which is not in the project.",
+                    f"Add {name} or remove the parameter.",
+                )
 
 
 def phase_model_fits(project):
@@ -45,8 +49,12 @@ def phase_model_fits(project):
         except SpeciesError:
             continue
         if not found.has_critical and not found.non_volatile:
-            yield Message("error", at_species(s.id), f"{s.shown} has no critical constants, which the phase model needs.",
-                          "Type them, or choose the ideal model.")  # fmt: skip
+            yield Message(
+                "error",
+                at_species(s.id),
+                f"{s.shown} has no critical constants, which the phase model needs.",
+                "Type them, or choose the ideal model.",
+            )
 
 
 def equations(project):
@@ -58,9 +66,7 @@ def equations(project):
         try:
             resolved = resolve_equation(r.equation, entries)
         except EquationError as error:
-            yield Message(
-                "error", at_reaction(r.id, "equation"), f"Reaction {r.id}: {error}", "Mend the equation in Chemistry."
-            )
+            yield Message("error", at_reaction(r.id, "equation"), f"Reaction {r.id}: {error}", "Mend the equation in Chemistry.")
             continue
         except SpeciesError:
             continue  # said by known_species
@@ -68,8 +74,12 @@ def equations(project):
             continue
         reactants = [entries[i][0] for i in resolved.reactants]
         if r.conversion.key not in reactants:
-            yield Message("error", at_reaction(r.id, "key"), f"Reaction {r.id}: the key species {r.conversion.key or '–'} is not one "
-                          "of its reactants.", f"Choose {' or '.join(reactants)}.")  # fmt: skip
+            yield Message(
+                "error",
+                at_reaction(r.id, "key"),
+                f"Reaction {r.id}: the key species {r.conversion.key or '–'} is not one of its reactants.",
+                f"Choose {' or '.join(reactants)}.",
+            )
 
 
 def formation_data(project):
@@ -126,8 +136,12 @@ def polynomials(project):
             try:
                 polynomial_of(r.conversion.polynomial)
             except QuantityError as error:
-                yield Message("error", at_reaction(r.id, "polynomial"), f"Conversion of {r.id}: {error}",
-                              "Write its coefficients apart by commas, for example “0.1, 2e-4”.")  # fmt: skip
+                yield Message(
+                    "error",
+                    at_reaction(r.id, "polynomial"),
+                    f"Conversion of {r.id}: {error}",
+                    "Write its coefficients apart by commas, for example “0.1, 2e-4”.",
+                )
 
 
 def rate_laws(project):
@@ -149,9 +163,7 @@ def rate_laws(project):
             continue
         if law.reverse == "equilibrium" and (r.equilibrium is None or r.equilibrium.source == "gibbs"):
             try:
-                lacking = [
-                    s.shown for i in resolved.coefficients if lookup(*(s := project.species[i]).key).entropy is None
-                ]
+                lacking = [s.shown for i in resolved.coefficients if lookup(*(s := project.species[i]).key).entropy is None]
             except SpeciesError:
                 lacking = []
             if lacking:
@@ -165,8 +177,12 @@ def rate_laws(project):
         if r.rate.orders:
             vanish = [s for i in resolved.reactants if (s := entries[i][0]) not in r.rate.orders]
             if vanish:
-                yield Message("warning", at_reaction(r.id, "rate"), f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
-                              "The reaction then stops when it is exhausted; give an order if the rate depends on it.")  # fmt: skip
+                yield Message(
+                    "warning",
+                    at_reaction(r.id, "rate"),
+                    f"{r.id} uses up {', '.join(vanish)} but has no order in it.",
+                    "The reaction then stops when it is exhausted; give an order if the rate depends on it.",
+                )
         T = hottest_in_use(project)
         steep = law.constant.at(T + 100.0) / max(law.constant.at(T), 1e-300)
         if not 1e-6 < steep < 1e6 and not r.rate.forward.meant:
@@ -207,8 +223,12 @@ def measures(project):
     ids = {s.id for s in project.species}
     for species in (m.key, m.product):
         if species not in ids:
-            yield Message("error", Place(About.MEASURES), f"Selectivity is counted on {species or '–'}, which is not in the project.",
-                          "Choose the key reactant and the wanted product again in Chemistry.")  # fmt: skip
+            yield Message(
+                "error",
+                Place(About.MEASURES),
+                f"Selectivity is counted on {species or '–'}, which is not in the project.",
+                "Choose the key reactant and the wanted product again in Chemistry.",
+            )
             return
     if m.key == m.product:
         yield Message(
@@ -239,8 +259,13 @@ def conversions(project):
         if 0.0 < value < 0.01 and not r.conversion.meant:
             meant = f"{100 * 100 * value:.4g} %"
             typed = f"{100 * value:.4g} %"
-            yield Message("question", where, f"The conversion of {r.conversion.key} by {r.id} is {typed}. Was {meant} meant?",
-                          "Answer in the reaction's card.", [[meant, meant], [f"keep {typed}", "keep"]])  # fmt: skip
+            yield Message(
+                "question",
+                where,
+                f"The conversion of {r.conversion.key} by {r.id} is {typed}. Was {meant} meant?",
+                "Answer in the reaction's card.",
+                [[meant, meant], [f"keep {typed}", "keep"]],
+            )
 
 
 def conversion_sums(project):
@@ -260,7 +285,9 @@ def conversion_sums(project):
                 total = sum(v for v, _ in parts)
                 if len(parts) > 1 and total > 1.0 + 1e-9:
                     names = " and ".join(i for _, i in parts)
-                    yield Message("error" if s.id in used else "warning", at_set(s.id, "steps"),
-                                  f"In step {place} of set {s.id} the conversions of {key} by {names} add up to "
-                                  f"{100 * total:.4g} %.",
-                                  "Lower them to 100 % together, or put the reactions in different steps.")  # fmt: skip
+                    yield Message(
+                        "error" if s.id in used else "warning",
+                        at_set(s.id, "steps"),
+                        f"In step {place} of set {s.id} the conversions of {key} by {names} add up to {100 * total:.4g} %.",
+                        "Lower them to 100 % together, or put the reactions in different steps.",
+                    )

@@ -36,9 +36,7 @@ def knobs_and_gauges(project):
             yield Message("error", at_knob(k.id), f"Range of knob {k.id}: {error}", "Type it again.")
             continue
         if not low < high:
-            yield Message(
-                "error", at_knob(k.id), f"Knob {k.id} has its low end at or above its high end.", "Exchange them."
-            )
+            yield Message("error", at_knob(k.id), f"Knob {k.id} has its low end at or above its high end.", "Exchange them.")
     for g in project.gauges:
         if g.formula and g.reads not in outputs:
             try:
@@ -83,8 +81,13 @@ def closing(project):
 
 def couplings(project):
     """Ties and targets: each can be read, sets an input of its own, and reaches what it is about."""
+    ties = yield from sound_ties(project)
+    yield from sound_targets(project, ties)
+
+
+def sound_ties(project):
+    """To-do lines on ties; returns the Ties that stand."""
     setters = {}
-    ties = []
     known = names(project) if project.ties else None
     for entry in project.ties:
         where = at_tie(entry.sets)
@@ -105,11 +108,17 @@ def couplings(project):
             )
             continue
         setters[entry.sets] = tie
-        ties.append(tie)
-    for circle in circles(ties):
+    for circle in circles(list(setters.values())):
         around = " → ".join([*circle, circle[0]])
-        yield Message("error", at_tie(circle[0]), f"These ties set each other in a circle: {around}.",
-                      "Give one of these inputs a value of its own.")  # fmt: skip
+        yield Message(
+            "error", at_tie(circle[0]), f"These ties set each other in a circle: {around}.", "Give one of these inputs a value of its own."
+        )
+    return list(setters.values())
+
+
+def sound_targets(project, ties):
+    """To-do lines on targets."""
+    setters = {t.address for t in ties}
     turned, read_by = {}, {}
     for entry in project.targets:
         where = at_target(entry.id)
@@ -121,18 +130,28 @@ def couplings(project):
             yield Message("error", where, str(error), "Mend the target in Loops, switch it off, or remove it.")
             continue
         if target.address in setters:
-            yield Message("error", where, f"The target on {target.gauge_label} and a tie both set {target.knob_label} ({target.address}).",
-                          "Remove the tie, or give the target another knob.")  # fmt: skip
-        elif target.address in turned:
-            yield Message("error", where, f"The targets on {turned[target.address]} and {target.gauge_label} turn the same input, "
-                          f"{target.address}.", "Give one of them another knob, or switch it off.")  # fmt: skip
-        elif target.reads in read_by:
             yield Message(
-                "error", where, f"Two targets ask {target.gauge_label} to read a value.", "Switch one of them off."
+                "error",
+                where,
+                f"The target on {target.gauge_label} and a tie both set {target.knob_label} ({target.address}).",
+                "Remove the tie, or give the target another knob.",
             )
+        elif target.address in turned:
+            yield Message(
+                "error",
+                where,
+                f"The targets on {turned[target.address]} and {target.gauge_label} turn the same input, {target.address}.",
+                "Give one of them another knob, or switch it off.",
+            )
+        elif target.reads in read_by:
+            yield Message("error", where, f"Two targets ask {target.gauge_label} to read a value.", "Switch one of them off.")
         elif not any(reaches(project, target.address, a, ties) for a in target.parts):
-            yield Message("error", where, f"Turning {target.knob_label} cannot change {target.gauge_label}: nothing leads from "
-                          f"{target.address} to {target.reads}.", "Choose a knob upstream of the gauge, or inside its loop.")  # fmt: skip
+            yield Message(
+                "error",
+                where,
+                f"Turning {target.knob_label} cannot change {target.gauge_label}: nothing leads from {target.address} to {target.reads}.",
+                "Choose a knob upstream of the gauge, or inside its loop.",
+            )
         turned[target.address], read_by[target.reads] = target.gauge_label, target
 
 
@@ -143,8 +162,9 @@ def tears(project):
         where = at_tear(tear.stream)
         stream = project.stream(tear.stream)
         if stream is None or stream.source is None or stream.to is None:
-            yield Message("warning", where, f"{tear.stream} is to be cut or guessed, but it is no stream between units now.",
-                          "Remove this in Loops.")  # fmt: skip
+            yield Message(
+                "warning", where, f"{tear.stream} is to be cut or guessed, but it is no stream between units now.", "Remove this in Loops."
+            )
             continue
         try:
             flows = [parse(v, "molar flow") for s, v in tear.flow.items() if s in species and v]
@@ -162,5 +182,9 @@ def tears(project):
                 "Type a flow of zero or more in Loops.",
             )
         elif tear.open and not any(f > 0.0 for f in flows):
-            yield Message("error", where, f"The loop is to be open at {tear.stream}, but its guess carries nothing.",
-                          "Type a guess in Loops, or close the loop.")  # fmt: skip
+            yield Message(
+                "error",
+                where,
+                f"The loop is to be open at {tear.stream}, but its guess carries nothing.",
+                "Type a guess in Loops, or close the loop.",
+            )

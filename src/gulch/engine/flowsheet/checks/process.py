@@ -45,9 +45,7 @@ def quantities(project):
                 "error",
                 a.place,
                 f"{a.label} is {what}: {a.text}.",
-                "Give a value that is zero or more."
-                if what == "negative"
-                else f"Keep it {'above' if value < a.low else 'below'} that.",
+                "Give a value that is zero or more." if what == "negative" else f"Keep it {'above' if value < a.low else 'below'} that.",
             )
 
 
@@ -64,14 +62,10 @@ def feeds(project):
                 )
             continue
         if s.given is None:
-            yield Message(
-                "error", at_stream(s.id), f"Feed {s.id} has no state.", "Give its temperature, pressure and flows."
-            )
+            yield Message("error", at_stream(s.id), f"Feed {s.id} has no state.", "Give its temperature, pressure and flows.")
             continue
         if s.to is None:
-            yield Message(
-                "warning", at_stream(s.id), f"Feed {s.id} goes nowhere yet.", "Press + at its end to append a unit."
-            )
+            yield Message("warning", at_stream(s.id), f"Feed {s.id} goes nowhere yet.", "Press + at its end to append a unit.")
         yield from amounts_fed(project, s)
 
 
@@ -80,8 +74,12 @@ def amounts_fed(project, s):
     ids = {x.id for x in project.species}
     key = FEED_BASES[s.given.basis][0]
     if s.given.basis == "mole-ratios" and s.given.to_species not in ids:
-        yield Message("error", at_stream(s.id, "to_species"), f"Feed {s.id} does not say which species its ratios are to.",
-                      "Choose one in the inspector.")  # fmt: skip
+        yield Message(
+            "error",
+            at_stream(s.id, "to_species"),
+            f"Feed {s.id} does not say which species its ratios are to.",
+            "Choose one in the inspector.",
+        )
         return
     values = getattr(s.given, key)
     for name in values:
@@ -105,11 +103,7 @@ def amounts_fed(project, s):
                 )
     except QuantityError:
         return
-    if (
-        not any(n > 0.0 for n in numbers)
-        and key != "ratio"
-        and not any(t.sets.startswith(f"{s.id}.") for t in project.ties)
-    ):
+    if not any(n > 0.0 for n in numbers) and key != "ratio" and not any(t.sets.startswith(f"{s.id}.") for t in project.ties):
         yield Message(
             "error",
             at_stream(s.id, key),
@@ -118,8 +112,13 @@ def amounts_fed(project, s):
         )
     elif dimension == "fraction" and abs(sum(numbers) - 1.0) > 1e-4:
         total = 100 * sum(numbers)
-        yield Message("error", at_stream(s.id, key), f"The fractions of feed {s.id} add up to {total:.6g} %, not 100 %.",
-                      "Mend one of them, or scale them all to 100 %.", [["scale to 100 %", "scale"]])  # fmt: skip
+        yield Message(
+            "error",
+            at_stream(s.id, key),
+            f"The fractions of feed {s.id} add up to {total:.6g} %, not 100 %.",
+            "Mend one of them, or scale them all to 100 %.",
+            [["scale to 100 %", "scale"]],
+        )
 
 
 def connections(project):
@@ -139,30 +138,32 @@ def connections(project):
                 continue
             ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
             if port is None and len(ports) > 1:
-                yield Message("error", at_stream(s.id), f"Stream {s.id} does not say which outlet of {unit_id} it leaves by.",
-                              f"Write {unit_id}.{ports[0]} or {unit_id}.{ports[1]}.")  # fmt: skip
-            elif port is not None and port not in ports:
                 yield Message(
-                    "error", at_stream(s.id), f"{unit_id} has no outlet “{port}” in use.", f"Choose {', '.join(ports)}."
+                    "error",
+                    at_stream(s.id),
+                    f"Stream {s.id} does not say which outlet of {unit_id} it leaves by.",
+                    f"Write {unit_id}.{ports[0]} or {unit_id}.{ports[1]}.",
                 )
+            elif port is not None and port not in ports:
+                yield Message("error", at_stream(s.id), f"{unit_id} has no outlet “{port}” in use.", f"Choose {', '.join(ports)}.")
             else:
                 name = f"{unit_id}.{port or ports[0]}"
                 taken[name] += 1
                 if taken[name] == 2:
-                    yield Message(
-                        "error", at_stream(s.id), f"Two streams leave {name}.", "Remove one or add a splitter."
-                    )
+                    yield Message("error", at_stream(s.id), f"Two streams leave {name}.", "Remove one or add a splitter.")
         if s.to is not None and project.unit(s.enters) is None:
-            yield Message(
-                "error", at_stream(s.id), f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it."
-            )
+            yield Message("error", at_stream(s.id), f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it.")
     for u in project.units:
         inlets = KINDS[u.kind].inlets
         entering = [s for s in project.streams if s.enters == u.id]
         for s in entering:
             if (s.inlet or inlets[0].name) not in [p.name for p in inlets] or (s.inlet is None and len(inlets) > 1):
-                yield Message("error", at_stream(s.id), f"Stream {s.id} does not say which inlet of {u.id} it enters by.",
-                              f"Send it to {' or '.join(f'{u.id}.{p.name}' for p in inlets)}.")  # fmt: skip
+                yield Message(
+                    "error",
+                    at_stream(s.id),
+                    f"Stream {s.id} does not say which inlet of {u.id} it enters by.",
+                    f"Send it to {' or '.join(f'{u.id}.{p.name}' for p in inlets)}.",
+                )
         for port in inlets:
             count = sum((s.inlet or inlets[0].name) == port.name for s in entering)
             place = f"{u.id} takes by its {port.name} side" if len(inlets) > 1 else f"{u.id} takes"
@@ -170,13 +171,15 @@ def connections(project):
                 what = f"{u.id} has no inlet." if len(inlets) == 1 else f"{u.id} has nothing on its {port.name} side."
                 yield Message("error", at_unit(u.id), what, f"Send a stream to {u.id}, or remove it.")
             elif count > 1 and not port.many:
-                yield Message(
-                    "error", at_unit(u.id), f"{count} streams enter where {place} one.", "Put a mixer before it."
-                )
+                yield Message("error", at_unit(u.id), f"{count} streams enter where {place} one.", "Put a mixer before it.")
         for p in KINDS[u.kind].ports_out(u):
             if not taken[f"{u.id}.{p.name}"]:
-                yield Message("warning", at_unit(u.id), f"Outlet {p.name} of {u.id} has no stream, so its material is not shown.",
-                              "Add a stream from it.")  # fmt: skip
+                yield Message(
+                    "warning",
+                    at_unit(u.id),
+                    f"Outlet {p.name} of {u.id} has no stream, so its material is not shown.",
+                    "Add a stream from it.",
+                )
 
 
 def reaction_sets(project):
@@ -186,13 +189,15 @@ def reaction_sets(project):
         listed = [r for step in s.steps for r in step]
         for id_ in listed:
             if id_ not in known:
-                yield Message("error", at_set(s.id, "steps"), f"Set {s.id} uses reaction {id_}, which the project does not have.",
-                              f"Take {id_} out of the set, or add the reaction.")  # fmt: skip
+                yield Message(
+                    "error",
+                    at_set(s.id, "steps"),
+                    f"Set {s.id} uses reaction {id_}, which the project does not have.",
+                    f"Take {id_} out of the set, or add the reaction.",
+                )
         for id_, times in Counter(listed).items():
             if times > 1:
-                yield Message(
-                    "error", at_set(s.id, "steps"), f"Set {s.id} runs {id_} more than once.", "Keep it in one step."
-                )
+                yield Message("error", at_set(s.id, "steps"), f"Set {s.id} runs {id_} more than once.", "Keep it in one step.")
     for u in project.units:
         yield from species_chosen(project, u)
         for d in KINDS[u.kind].declared(ReactionSet):
@@ -205,11 +210,7 @@ def species_chosen(project, unit):
         chosen = value_of(unit, d)
         if chosen not in {s.id for s in project.species}:
             label = d.label.lower()
-            what = (
-                f"{unit.id}: {label} is {chosen}, which is not in the project."
-                if chosen
-                else f"{unit.id} has no {label}."
-            )
+            what = f"{unit.id}: {label} is {chosen}, which is not in the project." if chosen else f"{unit.id} has no {label}."
             yield Message("error", at_unit(unit.id, d.key), what, "Choose one in the inspector.")
 
 
@@ -220,9 +221,7 @@ def set_chosen(project, unit, declared):
         if not declared.optional:
             yield Message("error", where, f"{unit.id} has no reaction set.", "Choose one in the inspector.")
     elif project.set(chosen) is None:
-        yield Message(
-            "error", where, f"{unit.id} uses set {chosen}, which the project does not have.", "Choose another set."
-        )
+        yield Message("error", where, f"{unit.id} uses set {chosen}, which the project does not have.", "Choose another set.")
     elif not any(project.set(chosen).steps):
         yield Message("warning", where, f"Set {chosen} of {unit.id} holds no reaction.", "Add a reaction in Chemistry.")
 
@@ -234,8 +233,12 @@ def kinetic_reactors(project):
             continue
         without = [i for i in reactions_of(project, u) if project.reaction(i).rate is None]
         if without:
-            yield Message("error", at_unit(u.id, "set"), f"{u.id} runs by rates, but {', '.join(without)} has no rate law.",
-                          f"Give {without[0]} a rate law in Chemistry, or choose another set.")  # fmt: skip
+            yield Message(
+                "error",
+                at_unit(u.id, "set"),
+                f"{u.id} runs by rates, but {', '.join(without)} has no rate law.",
+                f"Give {without[0]} a rate law in Chemistry, or choose another set.",
+            )
 
 
 def unit_rules(project):
@@ -266,10 +269,14 @@ def temperature_range(project):
         out = [s.shown for f, s in fits if not f.low - 1.0 <= T <= f.high + 1.0 and (here is None or s.id in here)]
         if out:
             low, high = max(f.low for f, _ in fits), min(f.high for f, _ in fits)
-            yield Message("warning", a.place, f"{a.label} ({a.text}) lies outside the heat-capacity data of "
-                          f"{', '.join(out[:3])}.",
-                          f"Results there are extrapolated; data hold from {show(low, 'temperature', project.display)} "
-                          f"to {show(high, 'temperature', project.display)}.", code=Code.BEYOND_DATA)  # fmt: skip
+            yield Message(
+                "warning",
+                a.place,
+                f"{a.label} ({a.text}) lies outside the heat-capacity data of {', '.join(out[:3])}.",
+                f"Results there are extrapolated; data hold from {show(low, 'temperature', project.display)} "
+                f"to {show(high, 'temperature', project.display)}.",
+                code=Code.BEYOND_DATA,
+            )
 
 
 def fed(project, id_):
@@ -277,17 +284,13 @@ def fed(project, id_):
     stream = project.stream(id_)
     if stream is None or stream.given is None:
         return None
-    held = {
-        s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")
-    }
+    held = {s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")}
     return held | {stream.given.to_species} if stream.given.basis == "mole-ratios" else held
 
 
 def assumptions(project):
     """Values that nobody typed and figures rest on, counted by unit and feed."""
-    running = {
-        i for u in project.units if getattr(KINDS[u.kind], "needs_rates", False) for i in reactions_of(project, u)
-    }
+    running = {i for u in project.units if getattr(KINDS[u.kind], "needs_rates", False) for i in reactions_of(project, u)}
     for x in (
         *(s for s in project.streams if s.is_feed),
         *project.units,

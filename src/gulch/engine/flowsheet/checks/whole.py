@@ -13,9 +13,7 @@ from gulch.engine.flowsheet.solution import Message
 def beginnings(project):
     """What an empty project needs next."""
     if not project.species:
-        yield Message(
-            "warning", Place(About.CHEMISTRY), "No species yet.", "Add the species of the process in Chemistry."
-        )
+        yield Message("warning", Place(About.CHEMISTRY), "No species yet.", "Add the species of the process in Chemistry.")
     elif not any(s.is_feed for s in project.streams):
         yield Message("warning", Place(About.PROCESS), "No feed yet.", "Add a feed in Process.")
 
@@ -40,6 +38,4 @@ def unique_ids(project):
     for cas, times in Counter(s.cas for s in project.species if s.cas).items():
         if times > 1:
             ids = ", ".join(s.id for s in project.species if s.cas == cas)
-            yield Message(
-                "error", at_species(ids.split(", ")[0]), f"{ids} are the same species ({cas}).", "Remove one."
-            )
+            yield Message("error", at_species(ids.split(", ")[0]), f"{ids} are the same species ({cas}).", "Remove one.")

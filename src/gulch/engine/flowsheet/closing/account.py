@@ -66,18 +66,31 @@ def account_of(loop, method_failed):
             out = out + run.leaving_stream(s).n
         elif u in outlets:
             out = out + outlets[u].get(port, nothing)
-    drawn = [
-        u
-        for u, port, s in loop.ways_out()
-        if port == "drawn" and plan.units[u].kind == "splitter" and s not in plan.open
-    ]
+    drawn = [u for u, port, s in loop.ways_out() if port == "drawn" and plan.units[u].kind == "splitter" and s not in plan.open]
 
     def trial(start, overrides, max_passes=None):
         return plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False)
 
     return Account(
-        plan, units, loop.group.tears, {u: sum((s.n for s in inlets), nothing) for u, (inlets, _) in done.items()}, outlets,
-        {i: s.n for i, s in run.streams.items()}, {i: s.n for i, s in (run.streams | run.returned).items()},
-        {u: run.notes(u) for u in done}, loop.entering()[0], out, loop.scale_flow, loop.passes, loop.flips, loop.method,
-        method_failed, loop.slope is not None, tuple(drawn), trial, run.solution.start, run.watch, run.explain,
-    )  # fmt: skip
+        plan,
+        units,
+        loop.group.tears,
+        {u: sum((s.n for s in inlets), nothing) for u, (inlets, _) in done.items()},
+        outlets,
+        {i: s.n for i, s in run.streams.items()},
+        {i: s.n for i, s in (run.streams | run.returned).items()},
+        {u: run.notes(u) for u in done},
+        loop.entering()[0],
+        out,
+        loop.scale_flow,
+        loop.passes,
+        loop.flips,
+        loop.method,
+        method_failed,
+        loop.slope is not None,
+        tuple(drawn),
+        trial,
+        run.solution.start,
+        run.watch,
+        run.explain,
+    )

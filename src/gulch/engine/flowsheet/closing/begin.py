@@ -25,12 +25,13 @@ def begin(loop):
             run.make_feed(node.name)
     entering, template = loop.entering()
     if group.tears and (template is None or entering.sum() <= 0.0):
-        raise NoBeginning(
-            at_unit(group.units[0]), f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it."
-        )
+        raise NoBeginning(at_unit(group.units[0]), f"The loop {' → '.join(group.units)} has no feed.", "Send a feed into it.")
     if group.tears and not loop.ways_out():
-        raise NoBeginning(at_unit(group.units[0]), f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
-                          "Take a product out of it, or draw a purge with a splitter.")  # fmt: skip
+        raise NoBeginning(
+            at_unit(group.units[0]),
+            f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
+            "Take a product out of it, or draw a purge with a splitter.",
+        )
     loop.fed, loop.scale_flow = entering, max(float(entering.sum()), 1e-12)
     x, scale = u.filled(0.0), u.filled(1.0)
     floor, ceiling = u.filled(-np.inf), u.filled(np.inf)
@@ -60,8 +61,11 @@ def _set_knobs_and_ties(loop):
         if kept is not None:
             run.set_input(tie.address, kept)
         elif tie.address not in run.inputs:
-            raise NoBeginning(Place.of(loop.plan.project, tie.address), f"{tie.label} is tied to a result that depends on it.",
-                              "Type a value for it, from which the search can start.")  # fmt: skip
+            raise NoBeginning(
+                Place.of(loop.plan.project, tie.address),
+                f"{tie.label} is tied to a result that depends on it.",
+                "Type a value for it, from which the search can start.",
+            )
 
 
 def _tear_start(loop, tear, template):

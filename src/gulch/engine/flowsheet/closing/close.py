@@ -107,15 +107,28 @@ def _judge_targets(loop, aim, found):
         at = float(run.inputs[target.address])
         sure = settled and not met[k] and np.isfinite(slope[k, k])
         outcome = TargetOutcome(
-            target.id, target.gauge, target.knob, target.address, target.wanted,
-            float(target.wanted + loop.residual[k]) if settled else None, float(loop.residual[k]) if settled else None,
-            at, bool(met[k]) and target.id not in aim.closest, _place(target, at) if settled and not met[k] else "",
-            float(slope[k, k]) if sure else None, float(loop.unknowns.knobs(loop.begin)[k]), [abs(float(c[k])) for c in changes],
-        )  # fmt: skip
+            target.id,
+            target.gauge,
+            target.knob,
+            target.address,
+            target.wanted,
+            float(target.wanted + loop.residual[k]) if settled else None,
+            float(loop.residual[k]) if settled else None,
+            at,
+            bool(met[k]) and target.id not in aim.closest,
+            _place(target, at) if settled and not met[k] else "",
+            float(slope[k, k]) if sure else None,
+            float(loop.unknowns.knobs(loop.begin)[k]),
+            [abs(float(c[k])) for c in changes],
+        )
         run.solution.targets.append(outcome)
         if not settled and not (loop.group.tears or loop.ties):
-            run.say("error", target.node.place, f"The search for the target on {target.gauge_label} did not settle: "
-                    f"{found.reason.value}.", "Narrow the knob's range, or begin from another value.")  # fmt: skip
+            run.say(
+                "error",
+                target.node.place,
+                f"The search for the target on {target.gauge_label} did not settle: {found.reason.value}.",
+                "Narrow the knob's range, or begin from another value.",
+            )
         if not outcome.met and settled:
             run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id)))
 
@@ -130,11 +143,22 @@ def _judge_loop(loop, found, remarks, method_failed):
     """Write the loop's outcome and, where it did not settle, why."""
     run, group, plan = loop.run, loop.group, loop.plan
     outcome = LoopOutcome(
-        number=len(run.solution.loops) + 1, units=plan.loop_units(group.units), tears=list(group.tears),
-        settled=found.reason is Reason.SETTLED, reason=found.reason.value, passes=loop.passes,
-        history=list(loop.history), gain=found.gain, distance=found.distance, tolerance=loop.tolerance,
-        mode=_mode(loop, found), method=loop.method, findings=list(remarks), ties=list(group.ties), targets=list(group.targets),
-    )  # fmt: skip
+        number=len(run.solution.loops) + 1,
+        units=plan.loop_units(group.units),
+        tears=list(group.tears),
+        settled=found.reason is Reason.SETTLED,
+        reason=found.reason.value,
+        passes=loop.passes,
+        history=list(loop.history),
+        gain=found.gain,
+        distance=found.distance,
+        tolerance=loop.tolerance,
+        mode=_mode(loop, found),
+        method=loop.method,
+        findings=list(remarks),
+        ties=list(group.ties),
+        targets=list(group.targets),
+    )
     run.solution.loops.append(outcome)
     if run.explain:
         _record(loop, outcome)
@@ -155,11 +179,7 @@ def _mode(loop, found):
         return {}
     parts = np.abs(loop.unknowns.flows(found.mode)).sum(axis=0)
     total = parts.sum()
-    return (
-        {s: float(v) for s, v in zip(loop.plan.species, parts / total, strict=True) if v > 1e-4 * total}
-        if total > 0.0
-        else {}
-    )
+    return {s: float(v) for s, v in zip(loop.plan.species, parts / total, strict=True) if v > 1e-4 * total} if total > 0.0 else {}
 
 
 def _record(loop, outcome):

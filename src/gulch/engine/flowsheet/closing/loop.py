@@ -124,8 +124,10 @@ class Loop:
         """What is said of a target whose gauge has no value."""
         target = self.targets[k]
         at = show(float(self.unknowns.knobs(x)[k]), target.knob_dimension, self.plan.project.display)
-        return UnitTrouble(f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
-                           "Narrow the knob's range, read another result, or switch the target off.")  # fmt: skip
+        return UnitTrouble(
+            f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
+            "Narrow the knob's range, read another result, or switch the target off.",
+        )
 
     def _watch_phases(self):
         """Remember where a stream of the group gained or lost a phase since the pass before."""
@@ -145,10 +147,18 @@ class Loop:
     def search(self, x, tol=None, secants=None, max_passes=None, method=None):
         """LoopResult of a search from x by the group's method, unless told otherwise."""
         found = settle(
-            self.one_pass, x, scale=self.scale, floor=self.floor, ceiling=self.ceiling, tol=tol or self.tolerance,
-            max_passes=max_passes or self.max_passes, secants=secants, watch=self.run.watch,
-            method=method or self.method, depth=6 + 2 * len(self.targets),
-        )  # fmt: skip
+            self.one_pass,
+            x,
+            scale=self.scale,
+            floor=self.floor,
+            ceiling=self.ceiling,
+            tol=tol or self.tolerance,
+            max_passes=max_passes or self.max_passes,
+            secants=secants,
+            watch=self.run.watch,
+            method=method or self.method,
+            depth=6 + 2 * len(self.targets),
+        )
         self.steps += found.iterates
         self.history += found.history
         return found
@@ -159,8 +169,9 @@ class Loop:
             return None
         slope, self.slope = self.slope, None
         try:
-            return settle(self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=passes,
-                          watch=self.run.watch, method="direct")  # fmt: skip
+            return settle(
+                self.one_pass, self.begin, scale=self.scale, tol=self.tolerance, max_passes=passes, watch=self.run.watch, method="direct"
+            )
         except PassFailed:
             return None
         finally:
@@ -180,8 +191,13 @@ class Loop:
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
         for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
-            start.tears[tear] = TearStart(dict(zip(plan.species, flow.tolist(), strict=True)), float(h), float(P),
-                                          float(self.guesses[tear]), typed.signature if typed else None)  # fmt: skip
+            start.tears[tear] = TearStart(
+                dict(zip(plan.species, flow.tolist(), strict=True)),
+                float(h),
+                float(P),
+                float(self.guesses[tear]),
+                typed.signature if typed else None,
+            )
         start.ties |= zip(self.group.ties, u.ties(x).tolist(), strict=True)
         start.knobs |= zip(self.group.targets, u.knobs(x).tolist(), strict=True)
         if self.slope is not None:

@@ -106,8 +106,10 @@ class Aim:
         found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
         base, k0 = found.tear, self.knobs(x)
         pairs = list(itertools.pairwise(loop.records[-9:]))
-        dx, dg, dr = (np.array([getattr(b, name) - getattr(a, name) for a, b in pairs]).reshape(-1, width).T
-                      for name, width in (("x", x.size), ("passed", x.size), ("residual", len(k0))))  # fmt: skip
+        dx, dg, dr = (
+            np.array([getattr(b, name) - getattr(a, name) for a, b in pairs]).reshape(-1, width).T
+            for name, width in (("x", x.size), ("passed", x.size), ("residual", len(k0)))
+        )
         df = (dg - dx) / loop.scale[:, None]
         slope, moved = np.zeros((len(k0), len(k0))), []
         for j in range(len(k0)):
@@ -298,8 +300,7 @@ class Outside:
                 return np.full(len(self.weight), FAR)  # a point that cannot be computed is no place to end
 
         u0 = np.clip((self.aim.knobs(self.x) - loop.low) / loop.ranges, 0.02, 0.98)
-        scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3,
-                                     xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)  # fmt: skip
+        scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3, xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)
 
     def value(self, k):
         """The only target's residual at its knob, or None."""
@@ -343,6 +344,4 @@ class Outside:
             found = self.value(k)
             return np.inf if found is None else abs(found)
 
-        scipy.optimize.minimize_scalar(
-            away, bounds=(a, b), method="bounded", options={"xatol": tolerance, "maxiter": 40}
-        )
+        scipy.optimize.minimize_scalar(away, bounds=(a, b), method="bounded", options={"xatol": tolerance, "maxiter": 40})

@@ -40,9 +40,7 @@ class Contents:
     def _known(self, memory):
         """ln K found in earlier passes with these very constants, which a target or a tie may turn between passes."""
         constants, known = memory.get("constants", ((), {}))
-        if len(constants) != len(self.constants) or any(
-            a is not b for a, b in zip(constants, self.constants, strict=True)
-        ):
+        if len(constants) != len(self.constants) or any(a is not b for a, b in zip(constants, self.constants, strict=True)):
             known = {}
             memory["constants"] = (self.constants, known)
         return known
@@ -51,9 +49,7 @@ class Contents:
         """ln K of each reaction at its approach to T [K]; 0 for held ones. Raises UnitTrouble."""
         key = (T, self.given.approach, *self.given.own_approach.values())
         if key not in self.known:
-            self.known[key] = np.array(
-                [self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held, strict=True)]
-            )
+            self.known[key] = np.array([self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held, strict=True)])
         return self.known[key]
 
     def _ln_constant(self, reaction, held, T):
@@ -78,8 +74,9 @@ class Contents:
     def _solved(self, T, n0, P):
         ln_k, memory = self.ln_constants(T), self.context.memory
         try:
-            found = by_extents(n0, self.nu, ln_k, T, P, self.context.model, self.constants, self.given.mixture, self.held,
-                               memory.get("extents"))  # fmt: skip
+            found = by_extents(
+                n0, self.nu, ln_k, T, P, self.context.model, self.constants, self.given.mixture, self.held, memory.get("extents")
+            )
         except PhaseMissing as error:
             raise self.kind.missing_phase(error.phase, T, P, self.at_equilibrium, self.context) from None
         except EquilibriumTrouble as error:
@@ -121,10 +118,17 @@ class EquilibriumReactor(Reactor):
         },
         default="equilibrium",
     )
-    own_approach = PerReaction("Own approach temperature", "replaces the common approach for this reaction",
-                               "temperature difference", low=-500.0, high=500.0, only=("runs", "equilibrium"))  # fmt: skip
-    held_extent = PerReaction("Extent", "the extent at which the reaction is held", "molar flow", default="0 kmol/h",
-                              only=("runs", "extent"))  # fmt: skip
+    own_approach = PerReaction(
+        "Own approach temperature",
+        "replaces the common approach for this reaction",
+        "temperature difference",
+        low=-500.0,
+        high=500.0,
+        only=("runs", "equilibrium"),
+    )
+    held_extent = PerReaction(
+        "Extent", "the extent at which the reaction is held", "molar flow", default="0 kmol/h", only=("runs", "extent")
+    )
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     constant = Result(
@@ -164,20 +168,14 @@ class EquilibriumReactor(Reactor):
         values = cls.account(feed, product, extents, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         values["constant"] = {
-            r.id: math.exp(k) if abs(k) < 690.0 else None
-            for r, k, h in zip(reactions, ln_k, contents.held, strict=True)
-            if h is None
+            r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, contents.held, strict=True) if h is None
         }
-        values["why"] = context.later(
-            lambda: why(feed, product, reactions, contents.held, found, contents.at, context), explains=True
-        )
+        values["why"] = context.later(lambda: why(feed, product, reactions, contents.held, found, contents.at, context), explains=True)
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents, strict=True)]
         rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
 
         def told():
-            return cls.remarks(product, given, context) + cls.disbelief(
-                product.T, contents.at_equilibrium, given, context
-            )
+            return cls.remarks(product, given, context) + cls.disbelief(product.T, contents.at_equilibrium, given, context)
 
         # a gas is refused nowhere, so only the outcome is looked at
         notes = context.later(told) if given.mixture == "gas" else told()
@@ -277,9 +275,7 @@ class EquilibriumReactor(Reactor):
         other = "vapour (superheated)" if phase == "liquid" else "liquid"
         return UnitTrouble(
             f"At {where} the contents are all {other}, but the constant of {names} is for the {phase}.",
-            "Lower the temperature or raise the pressure."
-            if phase == "liquid"
-            else "Raise the temperature or lower the pressure.",
+            "Lower the temperature or raise the pressure." if phase == "liquid" else "Raise the temperature or lower the pressure.",
             "mixture",
         )
 
@@ -303,13 +299,23 @@ class EquilibriumReactor(Reactor):
                     "mixture",
                 )
             if vapour > 1e-9:
-                return [("warning", f"{100 * vapour:.3g} % of the outlet would be vapour, but the equilibrium is that of a liquid.",
-                         "Raise the pressure, or let vapour and liquid leave apart.")]  # fmt: skip
+                return [
+                    (
+                        "warning",
+                        f"{100 * vapour:.3g} % of the outlet would be vapour, but the equilibrium is that of a liquid.",
+                        "Raise the pressure, or let vapour and liquid leave apart.",
+                    )
+                ]
             return []
         if vapour > 1.0 - 1e-9:
             return []
-        return [("warning", f"{100 * (1 - vapour):.3g} % of the outlet would be liquid, but the equilibrium is that of a gas.",
-                 "Raise the temperature or lower the pressure.")]  # fmt: skip
+        return [
+            (
+                "warning",
+                f"{100 * (1 - vapour):.3g} % of the outlet would be liquid, but the equilibrium is that of a gas.",
+                "Raise the temperature or lower the pressure.",
+            )
+        ]
 
     @classmethod
     def disbelief(cls, T, reactions, given, context):
@@ -319,12 +325,15 @@ class EquilibriumReactor(Reactor):
             own = given.own_approach.get(r.id)
             here = T + (given.approach if own is None else own)
             if not r.constant.believed(here):
-                low, high = (
-                    show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range()
+                low, high = (show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range())
+                notes.append(
+                    (
+                        "warning",
+                        f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is "
+                        f"believed from {low} to {high}.",
+                        "Below that range kinetics may freeze; take the extent with caution, or hold the reaction.",
+                    )
                 )
-                notes.append(("warning", f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is "
-                              f"believed from {low} to {high}.",
-                              "Below that range kinetics may freeze; take the extent with caution, or hold the reaction."))  # fmt: skip
         return notes
 
 
@@ -354,15 +363,17 @@ def why(feed, product, reactions, held, found, at, context):
         size = max(abs(plain[m]), 1e-12)
         sign = 1.0 if plain[m] >= 0.0 else -1.0
         by_pressure = sign * (denser[m] - plain[m])
-        pressure = "more pressure helps" if by_pressure > 1e-5 * size else (
-            "less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")  # fmt: skip
+        pressure = (
+            "more pressure helps"
+            if by_pressure > 1e-5 * size
+            else ("less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")
+        )
         used = [i for i in np.flatnonzero(sign * r.nu < 0.0)]
         gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
         stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
         gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
         best, worst = (pick(gains, key=gains.get, default=None) for pick in (max, min))
-        text = (f"{r.id} stops at an extent of {flow[0]}: {stop}. "
-                f"10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}")  # fmt: skip
+        text = f"{r.id} stops at an extent of {flow[0]}: {stop}. 10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}"
         if best is not None and gains[best] > 1e-5 * size:
             text += f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
         if worst is not None and gains[worst] < -1e-5 * size:

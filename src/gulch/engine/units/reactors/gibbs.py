@@ -34,8 +34,9 @@ class GibbsReactor(Reactor):
     label = "Gibbs reactor"
     meaning = "brings the gas to its least Gibbs energy over all species of the project, element by element"
 
-    set = ReactionSet("Reactions held back", "a set whose reactions may be held at given extents; none is needed",
-                      steps=False, optional=True)  # fmt: skip
+    set = ReactionSet(
+        "Reactions held back", "a set whose reactions may be held at given extents; none is needed", steps=False, optional=True
+    )
     approach = Input(
         "Approach temperature",
         "temperature difference",
@@ -45,16 +46,19 @@ class GibbsReactor(Reactor):
         default="0 K",
         counted=False,
     )
-    held_extent = PerReaction("Held at extent", "fixes the change of the reaction's key species; empty: free",
-                              "molar flow", default=None)  # fmt: skip
-    inert = PerSpecies("Inert share", "fraction", "share of the species fed that takes no part; 100 % also forbids making it",
-                       low=0.0, high=1.0, counted=False)  # fmt: skip
+    held_extent = PerReaction("Held at extent", "fixes the change of the reaction's key species; empty: free", "molar flow", default=None)
+    inert = PerSpecies(
+        "Inert share",
+        "fraction",
+        "share of the species fed that takes no part; 100 % also forbids making it",
+        low=0.0,
+        high=1.0,
+        counted=False,
+    )
 
     heat_of_reaction = None
     potential = Result("Element potential", "ratio", "chemical potential of an element over RT", per="element")
-    carbon_activity = Result(
-        "Carbon activity", "ratio", "fugacity of carbon in the gas over that of graphite; above 1 graphite forms"
-    )
+    carbon_activity = Result("Carbon activity", "ratio", "fugacity of carbon in the gas over that of graphite; above 1 graphite forms")
     carbon_formed = Result("Graphite formed", "molar flow", "carbon that leaves as graphite")
 
     @classmethod
@@ -76,9 +80,7 @@ class GibbsReactor(Reactor):
 
         def solved(T):
             if T + given.approach < 100.0:
-                raise UnitTrouble(
-                    "The approach puts the Gibbs energies below 100 K.", "Choose one nearer to zero.", "approach"
-                )
+                raise UnitTrouble("The approach puts the Gibbs energies below 100 K.", "Choose one nearer to zero.", "approach")
             try:
                 found = by_elements(start, barred, T, pressure, context.model, bypass, given.approach)
             except EquilibriumTrouble as error:
@@ -112,11 +114,7 @@ class GibbsReactor(Reactor):
     def check_data(barred, context):
         """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,)."""
         for id_, species, out in zip(context.species, context.model.species, barred, strict=True):
-            lacking = [
-                w
-                for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy))
-                if d is None
-            ]
+            lacking = [w for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy)) if d is None]
             if lacking and not out:
                 raise UnitTrouble(
                     f"{id_} has no {lacking[0]}, so its Gibbs energy is unknown.",
@@ -144,9 +142,7 @@ class GibbsReactor(Reactor):
             n = n + extent * r.nu
             if after < -1e-12 * n.sum() or n.min() < -1e-12 * abs(n).sum():
                 short = context.species[int(np.argmin(n))]
-                raise UnitTrouble(
-                    f"The extent of {r.id} uses more {short} than is fed.", "Lower the extent.", f"held_extent.{r.id}"
-                )
+                raise UnitTrouble(f"The extent of {r.id} uses more {short} than is fed.", "Lower the extent.", f"held_extent.{r.id}")
             n = np.maximum(n, 0.0)
             barred[key] = True
         return n, barred

@@ -38,28 +38,40 @@ class Reactor(Unit):
     set = ReactionSet("Reaction set", "the reactions that run here, in their steps")
     mode = Choice(
         "Heat",
-        {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature",
-         "adiabatic": "adiabatic", "duty": "given duty"},
+        {
+            "isothermal": "held at a temperature",
+            "feed-temperature": "held at the feed's temperature",
+            "adiabatic": "adiabatic",
+            "duty": "given duty",
+        },
         "held at a temperature, at the feed's, without heat exchange, or with a given duty",
         default="feed-temperature",
         group="heat",
-    )  # fmt: skip
-    temperature = Input("Temperature", "temperature", "temperature of the stream that leaves", low=100.0, high=3000.0,
-                        when=("mode", "isothermal"), group="heat", context="the feed's")  # fmt: skip
-    duty_given = Input("Duty", "power", "heat put in; negative takes heat out", default="0 kW",
-                       when=("mode", "duty"), group="heat", written="duty")  # fmt: skip
-    pressure_drop = Input(
-        "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar"
     )
+    temperature = Input(
+        "Temperature",
+        "temperature",
+        "temperature of the stream that leaves",
+        low=100.0,
+        high=3000.0,
+        when=("mode", "isothermal"),
+        group="heat",
+        context="the feed's",
+    )
+    duty_given = Input(
+        "Duty", "power", "heat put in; negative takes heat out", default="0 kW", when=("mode", "duty"), group="heat", written="duty"
+    )
+    pressure_drop = Input("Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar")
 
     duty = Result("Duty", "power", "heat into the reactor: outlet less inlet enthalpy flow", headline=True)
     heat_of_reaction = Result(
-        "Heat of reaction", "power", "sum of extents times standard heats of reaction, of liquids where the contents are liquid",
+        "Heat of reaction",
+        "power",
+        "sum of extents times standard heats of reaction, of liquids where the contents are liquid",
         words="heat_holds",
-    )  # fmt: skip
+    )
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
-    conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species",
-                        headline=True)  # fmt: skip
+    conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species", headline=True)
 
     @classmethod
     def adopt(cls, feed, given):
@@ -117,16 +129,11 @@ class Reactor(Unit):
             step *= 2.0
         if f_low > 0.0 or f_high < 0.0:
             raise UnitTrouble(
-                "The energy balance has no solution between "
-                f"{' and '.join(show(T, 'temperature', context.display) for T in T_SEARCH)}.",
+                f"The energy balance has no solution between {' and '.join(show(T, 'temperature', context.display) for T in T_SEARCH)}.",
                 "Change the duty or the feed's temperature.",
                 "duty",
             )
-        T = (
-            scipy.optimize.brentq(excess, low, high, xtol=1e-9, rtol=1e-14)
-            if f_low < 0.0 < f_high
-            else (low if f_low == 0.0 else high)
-        )
+        T = scipy.optimize.brentq(excess, low, high, xtol=1e-9, rtol=1e-14) if f_low < 0.0 < f_high else (low if f_low == 0.0 else high)
         # the last bit of enthalpy goes into the temperature, so that the balance closes
         return Stream.at_enthalpy(context.model, amounts_at(T), target, pressure, T)
 

@@ -17,10 +17,24 @@ class KineticReactor(Reactor):
     needs_rates = True
 
     set = ReactionSet("Reaction set", "the reactions that run here, all together, by their rate laws", steps=False)
-    bulk_density = Input("Catalyst per bed volume", "density", "needed by rate laws that count on mass of catalyst",
-                         low=0.0, high=2e4, optional=True, empty="none")  # fmt: skip
-    void = Input("Void fraction", "fraction", "share of the reactor's volume that the fluid fills", low=0.01, high=1.0,
-                 default="100 %", counted=False)  # fmt: skip
+    bulk_density = Input(
+        "Catalyst per bed volume",
+        "density",
+        "needed by rate laws that count on mass of catalyst",
+        low=0.0,
+        high=2e4,
+        optional=True,
+        empty="none",
+    )
+    void = Input(
+        "Void fraction",
+        "fraction",
+        "share of the reactor's volume that the fluid fills",
+        low=0.01,
+        high=1.0,
+        default="100 %",
+        counted=False,
+    )
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
@@ -95,11 +109,7 @@ class KineticReactor(Reactor):
             return []
         T, P = show(product.T, "temperature", context.display), show(product.P, "pressure", context.display)
         name = "vapour" if given.phase == "liquid" else "liquid"
-        todo = (
-            "Raise the pressure or lower the temperature."
-            if name == "vapour"
-            else "Lower the pressure or raise the temperature."
-        )
+        todo = "Raise the pressure or lower the temperature." if name == "vapour" else "Lower the pressure or raise the temperature."
         return [
             (
                 "warning",

@@ -31,18 +31,32 @@ class PlugFlow(KineticReactor):
     meaning = "integrates the rate laws of a set along a tube or a bed, with its heat exchange and pressure drop"
 
     phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
-    size_by = Choice("Sized by", {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"},
-                     "what is given; the rest follows", default="volume")  # fmt: skip
-    volume = Input(
-        "Volume", "volume", "volume of tubes or bed", low=1e-9, high=1e6, default="1 m3", when=("size_by", "volume")
+    size_by = Choice(
+        "Sized by",
+        {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"},
+        "what is given; the rest follows",
+        default="volume",
     )
-    length = Input(
-        "Length", "length", "length of a tube", low=1e-6, high=1e6, default="5 m", when=("size_by", "length")
+    volume = Input("Volume", "volume", "volume of tubes or bed", low=1e-9, high=1e6, default="1 m3", when=("size_by", "volume"))
+    length = Input("Length", "length", "length of a tube", low=1e-6, high=1e6, default="5 m", when=("size_by", "length"))
+    catalyst_mass = Input(
+        "Mass of catalyst",
+        "mass",
+        "catalyst in all tubes; needs the catalyst per bed volume",
+        low=1e-9,
+        high=1e9,
+        default="1000 kg",
+        when=("size_by", "catalyst"),
     )
-    catalyst_mass = Input("Mass of catalyst", "mass", "catalyst in all tubes; needs the catalyst per bed volume", low=1e-9, high=1e9,
-                          default="1000 kg", when=("size_by", "catalyst"))  # fmt: skip
-    diameter = Input("Diameter", "length", "inner diameter of a tube; gives the length and the velocity", low=1e-5, high=100.0,
-                     optional=True, empty="not known")  # fmt: skip
+    diameter = Input(
+        "Diameter",
+        "length",
+        "inner diameter of a tube; gives the length and the velocity",
+        low=1e-5,
+        high=100.0,
+        optional=True,
+        empty="not known",
+    )
     tubes = Input("Number of tubes", "ratio", "tubes side by side", low=1.0, high=1e6, default="1")
     mode = Choice(
         "Heat",
@@ -60,24 +74,75 @@ class PlugFlow(KineticReactor):
         default="feed-temperature",
         group="heat",
     )
-    heating = Input("Duty per length", "heat per length", "heat put in per length of all tubes together; negative takes heat out",
-                    default="0 kW/m", when=("mode", "per-length"), group="heat")  # fmt: skip
-    conductance = Input("U A of the wall", "heat conductance", "heat passed per degree over the whole reactor", low=0.0, high=1e9,
-                        default="1 kW/K", when=("mode", "coolant", "cocurrent", "countercurrent"), group="heat")  # fmt: skip
-    coolant = Input("Coolant enters at", "temperature", "temperature of the coolant where it enters", low=100.0, high=3000.0,
-                    default="25 degC", when=("mode", "coolant", "cocurrent", "countercurrent"), group="heat")  # fmt: skip
-    capacity = Input("Coolant flow times heat capacity", "heat capacity flow", "heat that warms the coolant by one degree", low=1e-6,
-                     high=1e9, default="10 kW/K", when=("mode", "cocurrent", "countercurrent"), group="heat")  # fmt: skip
-    falls = Choice("Pressure", {"level": "stays level", "drop": "falls evenly by a given drop", "ergun": "falls by Ergun's equation"},
-                   "how the pressure falls along the reactor", default="level")  # fmt: skip
-    pressure_drop = Input("Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar",
-                          when=("falls", "drop"))  # fmt: skip
-    particle = Input("Particle diameter", "length", "of the bed's particles, for Ergun's equation", low=1e-6, high=1.0, default="3 mm",
-                     when=("falls", "ergun"))  # fmt: skip
-    viscosity = Input("Viscosity", "viscosity", "of the fluid, for Ergun's equation", low=1e-7, high=100.0, default="0.02 mPa s",
-                      when=("falls", "ergun"))  # fmt: skip
-    limit = Input("Stop above", "temperature", "a temperature above this counts as running away", low=200.0, high=5000.0,
-                  default="1500 degC", material=False, counted=False)  # fmt: skip
+    heating = Input(
+        "Duty per length",
+        "heat per length",
+        "heat put in per length of all tubes together; negative takes heat out",
+        default="0 kW/m",
+        when=("mode", "per-length"),
+        group="heat",
+    )
+    conductance = Input(
+        "U A of the wall",
+        "heat conductance",
+        "heat passed per degree over the whole reactor",
+        low=0.0,
+        high=1e9,
+        default="1 kW/K",
+        when=("mode", "coolant", "cocurrent", "countercurrent"),
+        group="heat",
+    )
+    coolant = Input(
+        "Coolant enters at",
+        "temperature",
+        "temperature of the coolant where it enters",
+        low=100.0,
+        high=3000.0,
+        default="25 degC",
+        when=("mode", "coolant", "cocurrent", "countercurrent"),
+        group="heat",
+    )
+    capacity = Input(
+        "Coolant flow times heat capacity",
+        "heat capacity flow",
+        "heat that warms the coolant by one degree",
+        low=1e-6,
+        high=1e9,
+        default="10 kW/K",
+        when=("mode", "cocurrent", "countercurrent"),
+        group="heat",
+    )
+    falls = Choice(
+        "Pressure",
+        {"level": "stays level", "drop": "falls evenly by a given drop", "ergun": "falls by Ergun's equation"},
+        "how the pressure falls along the reactor",
+        default="level",
+    )
+    pressure_drop = Input(
+        "Pressure drop", "pressure difference", "inlet less outlet pressure", low=0.0, high=1e8, default="0 bar", when=("falls", "drop")
+    )
+    particle = Input(
+        "Particle diameter",
+        "length",
+        "of the bed's particles, for Ergun's equation",
+        low=1e-6,
+        high=1.0,
+        default="3 mm",
+        when=("falls", "ergun"),
+    )
+    viscosity = Input(
+        "Viscosity", "viscosity", "of the fluid, for Ergun's equation", low=1e-7, high=100.0, default="0.02 mPa s", when=("falls", "ergun")
+    )
+    limit = Input(
+        "Stop above",
+        "temperature",
+        "a temperature above this counts as running away",
+        low=200.0,
+        high=5000.0,
+        default="1500 degC",
+        material=False,
+        counted=False,
+    )
 
     length_result = Result("Length", "length", "length of a tube, where the diameter is given")
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")
@@ -108,10 +173,7 @@ class PlugFlow(KineticReactor):
             values |= {"heat_of_reaction": None, "extent": {}}
             return UnitResult({"product": product}, values, [("net change", product.n - feed.n)], notes)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
-        rows = [
-            {"reaction": r.id, "extent": float(e), "key": context.species[key]}
-            for r, e in zip(reactions, extents, strict=True)
-        ]
+        rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, extents, strict=True)]
         return UnitResult(
             {"product": product},
             values,
@@ -126,9 +188,7 @@ class PlugFlow(KineticReactor):
         n, (H, P2, _) = along.amounts(), along.y[-1, -3:]
         if tube.heat == k.ISOTHERMAL:
             return Stream.at_temperature(tube.model, n, tube.T_in, math.sqrt(P2))
-        return Stream.at_enthalpy(
-            tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T[-1]
-        )
+        return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T[-1])
 
     @staticmethod
     def sizes(tube, along):
@@ -136,13 +196,14 @@ class PlugFlow(KineticReactor):
         ends = {"cocurrent": -1, "countercurrent": 0}
         at = ends.get(tube.given.mode)
         return {
-            "volume_result": tube.volume, "length_result": tube.length,
+            "volume_result": tube.volume,
+            "length_result": tube.length,
             "residence_time": float(np.trapezoid(tube.given.void / np.array(along.flow), along.grid)),
             "space_velocity": along.flow[0] / tube.volume,
             "hot_spot": highest(along.grid, np.array(along.T))[1],
             "coolant_leaves": None if at is None else float(along.y[at, -1]),
             "pressure_fall": tube.feed.P - math.sqrt(along.y[-1, -2]),
-        }  # fmt: skip
+        }
 
     @staticmethod
     def extents(n_in, n_out, reactions):

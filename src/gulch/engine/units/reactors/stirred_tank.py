@@ -23,30 +23,87 @@ class StirredTank(KineticReactor):
         "what fills the tank; with vapour leaving both phases are at equilibrium and the reaction runs in the liquid",
         context="as the feed",
     )
-    size_by = Choice("Sized by", {"volume": "volume", "time": "residence time", "conversion": "target conversion"},
-                     "what is given; the rest follows", default="volume")  # fmt: skip
-    volume = Input("Volume", "volume", "volume of the contents (of the liquid, where vapour leaves)", low=1e-9, high=1e6,
-                   default="1 m3", when=("size_by", "volume"))  # fmt: skip
-    time = Input("Residence time", "time", "volume of the fluid over the volume flow that leaves", low=1e-6, high=1e9, default="10 min",
-                 when=("size_by", "time"))  # fmt: skip
-    target = Input("Target conversion", "fraction", "of the project's key reactant, else of the first reaction's", low=1e-9,
-                   high=1.0 - 1e-9, default="50 %", when=("size_by", "conversion"))  # fmt: skip
+    size_by = Choice(
+        "Sized by",
+        {"volume": "volume", "time": "residence time", "conversion": "target conversion"},
+        "what is given; the rest follows",
+        default="volume",
+    )
+    volume = Input(
+        "Volume",
+        "volume",
+        "volume of the contents (of the liquid, where vapour leaves)",
+        low=1e-9,
+        high=1e6,
+        default="1 m3",
+        when=("size_by", "volume"),
+    )
+    time = Input(
+        "Residence time",
+        "time",
+        "volume of the fluid over the volume flow that leaves",
+        low=1e-6,
+        high=1e9,
+        default="10 min",
+        when=("size_by", "time"),
+    )
+    target = Input(
+        "Target conversion",
+        "fraction",
+        "of the project's key reactant, else of the first reaction's",
+        low=1e-9,
+        high=1.0 - 1e-9,
+        default="50 %",
+        when=("size_by", "conversion"),
+    )
     mode = Choice(
         "Heat",
-        {"isothermal": "held at a temperature", "feed-temperature": "held at the feed's temperature", "adiabatic": "adiabatic",
-         "duty": "given duty", "jacket": "jacket"},
+        {
+            "isothermal": "held at a temperature",
+            "feed-temperature": "held at the feed's temperature",
+            "adiabatic": "adiabatic",
+            "duty": "given duty",
+            "jacket": "jacket",
+        },
         "held at a temperature, at the feed's, without heat exchange, with a given duty, or through a jacket",
         default="feed-temperature",
         group="heat",
-    )  # fmt: skip
-    conductance = Input("U A of the jacket", "heat conductance", "heat passed per degree between coolant and contents", low=0.0,
-                        high=1e9, default="1 kW/K", when=("mode", "jacket"), group="heat")  # fmt: skip
-    coolant = Input("Coolant temperature", "temperature", "temperature in the jacket, taken as one", low=100.0, high=3000.0,
-                    default="25 degC", when=("mode", "jacket"), group="heat")  # fmt: skip
-    state = Choice("Steady state", {"hottest": "the hottest", "coldest": "the coldest", "nearest": "nearest to a temperature"},
-                   "which one runs where the heat balance has several", default="hottest")  # fmt: skip
-    near = Input("Nearest to", "temperature", "the steady state nearest to this temperature runs", low=100.0, high=3000.0,
-                 default="50 degC", when=("state", "nearest"))  # fmt: skip
+    )
+    conductance = Input(
+        "U A of the jacket",
+        "heat conductance",
+        "heat passed per degree between coolant and contents",
+        low=0.0,
+        high=1e9,
+        default="1 kW/K",
+        when=("mode", "jacket"),
+        group="heat",
+    )
+    coolant = Input(
+        "Coolant temperature",
+        "temperature",
+        "temperature in the jacket, taken as one",
+        low=100.0,
+        high=3000.0,
+        default="25 degC",
+        when=("mode", "jacket"),
+        group="heat",
+    )
+    state = Choice(
+        "Steady state",
+        {"hottest": "the hottest", "coldest": "the coldest", "nearest": "nearest to a temperature"},
+        "which one runs where the heat balance has several",
+        default="hottest",
+    )
+    near = Input(
+        "Nearest to",
+        "temperature",
+        "the steady state nearest to this temperature runs",
+        low=100.0,
+        high=3000.0,
+        default="50 degC",
+        when=("state", "nearest"),
+    )
     search_low = Input(
         "Looked for from",
         "temperature",
@@ -57,8 +114,16 @@ class StirredTank(KineticReactor):
         empty="by itself",
         material=False,
     )
-    search_high = Input("up to", "temperature", "highest temperature looked at; empty: what complete conversion can reach", low=100.0,
-                        high=5000.0, optional=True, empty="by itself", material=False)  # fmt: skip
+    search_high = Input(
+        "up to",
+        "temperature",
+        "highest temperature looked at; empty: what complete conversion can reach",
+        low=100.0,
+        high=5000.0,
+        optional=True,
+        empty="by itself",
+        material=False,
+    )
 
     follows = {"near": "outlet_temperature"}  # in a scan the state nearest to the last point's temperature runs
 
@@ -108,8 +173,13 @@ class StirredTank(KineticReactor):
             return []
         stable = next((s for t, s in found if abs(t - T) < 1e-6), True)
         what = f"{len(found)} steady states exist; the one at {show(T, 'temperature', context.display)} runs"
-        return [("warning", what + ("." if stable else " although it is unstable."),
-                 "See the heat diagram; choose another under “Steady state”.")]  # fmt: skip
+        return [
+            (
+                "warning",
+                what + ("." if stable else " although it is unstable."),
+                "See the heat diagram; choose another under “Steady state”.",
+            )
+        ]
 
     @classmethod
     def contents(cls, product, given, phase, model):

@@ -13,8 +13,7 @@ class StoichiometricReactor(Reactor):
     label = "stoichiometric reactor"
     meaning = "runs the reactions of a set to given conversions, step by step, capped by the limiting species"
 
-    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step",
-                      per="reaction")  # fmt: skip
+    achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step", per="reaction")
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
 
     @classmethod
@@ -35,10 +34,15 @@ class StoichiometricReactor(Reactor):
     def short_of(rows):
         """Notes on reactions that fell short of what was asked, from the account's rows."""
         return [
-            ("warning", f"{row['reaction']} reaches {_percent(row['achieved'])} instead of {_percent(row['asked'])}: "
-             f"{row['limited_by']} is used up.", f"Feed more {row['limited_by']} or ask for less conversion.")
-            for row in rows if row["limited_by"] and row["achieved"] is not None
-        ]  # fmt: skip
+            (
+                "warning",
+                f"{row['reaction']} reaches {_percent(row['achieved'])} instead of {_percent(row['asked'])}: "
+                f"{row['limited_by']} is used up.",
+                f"Feed more {row['limited_by']} or ask for less conversion.",
+            )
+            for row in rows
+            if row["limited_by"] and row["achieved"] is not None
+        ]
 
     @classmethod
     def run(cls, feed, steps, T, context):
@@ -56,13 +60,18 @@ class StoichiometricReactor(Reactor):
                 extents.append(extent)
                 reactions.append(r)
                 on_key = entering[r.key]
-                rows.append({
-                    "reaction": r.id, "step": number, "key": context.species[r.key], "asked": r.conversion_at(T),
-                    "achieved": float(supported(-extent * r.nu[r.key], on_key) / on_key) if on_key > 0.0 else None,
-                    "extent": float(extent),
-                    "limited_by": context.species[limit] if limit >= 0 else None,
-                    "asked_extent": float(asked),
-                })  # fmt: skip
+                rows.append(
+                    {
+                        "reaction": r.id,
+                        "step": number,
+                        "key": context.species[r.key],
+                        "asked": r.conversion_at(T),
+                        "achieved": float(supported(-extent * r.nu[r.key], on_key) / on_key) if on_key > 0.0 else None,
+                        "extent": float(extent),
+                        "limited_by": context.species[limit] if limit >= 0 else None,
+                        "asked_extent": float(asked),
+                    }
+                )
         return np.maximum(n, 0.0), changes, rows, extents, reactions  # rounding may leave a used-up species below zero
 
     @staticmethod

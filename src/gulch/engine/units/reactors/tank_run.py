@@ -57,8 +57,22 @@ class TankRun:
         if self.given.phase == "both":
             return self.boiling(T, size, by_time)
         model = self.model
-        outcome, xi, volume = tank(T, self.pressure, self.feed.n, size, by_time, model.code, self.phase, model.par, model.kij,
-                                   self.laws, self.per, self.given.void, self.bulk, self.xi.copy())  # fmt: skip
+        outcome, xi, volume = tank(
+            T,
+            self.pressure,
+            self.feed.n,
+            size,
+            by_time,
+            model.code,
+            self.phase,
+            model.par,
+            model.kij,
+            self.laws,
+            self.per,
+            self.given.void,
+            self.bulk,
+            self.xi.copy(),
+        )
         if outcome != FOUND:
             raise UnitTrouble(
                 f"No steady state was found at {self.shown(T)}.",
@@ -76,9 +90,7 @@ class TankRun:
         """(extents, volume) at which the key reactant reaches the target conversion. Raises UnitTrouble."""
         name, target = self.context.species[self.key], self.given.target
         if self.feed.n[self.key] <= 0.0:
-            raise UnitTrouble(
-                f"The target counts {name}, which is not fed.", "Feed it, or choose another key reactant.", "target"
-            )
+            raise UnitTrouble(f"The target counts {name}, which is not fed.", "Feed it, or choose another key reactant.", "target")
 
         def miss(ln_volume):
             return self.converted(self.sized(T, math.exp(ln_volume), False)[0]) - target

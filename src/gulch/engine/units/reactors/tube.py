@@ -79,9 +79,7 @@ class Tube:
         self.volume, self.length, self.area = dimensions(given)
         self.heat, self.falling = HEAT[given.mode], PRESSURE[given.falls]
         self.fixed = self._numbers()
-        self.tolerance = np.r_[
-            np.full(self.model.n, 1e-11 * feed.total), 1e-9 * max(abs(H_in), feed.total * 1e4), 1e-9 * feed.P**2, 1e-7
-        ]
+        self.tolerance = np.r_[np.full(self.model.n, 1e-11 * feed.total), 1e-9 * max(abs(H_in), feed.total * 1e4), 1e-9 * feed.P**2, 1e-7]
 
     def _numbers(self):
         """What the kernel wants of the tube, by its columns."""
@@ -143,8 +141,20 @@ class Tube:
         model = self.model
 
         def change(V, y):
-            return k.plug_change(y, model.code, self.phase, self.heat, self.falling, self.fixed, model.par, model.kij,
-                                 self.laws, self.per, model.molar_mass, guess)  # fmt: skip
+            return k.plug_change(
+                y,
+                model.code,
+                self.phase,
+                self.heat,
+                self.falling,
+                self.fixed,
+                model.par,
+                model.kij,
+                self.laws,
+                self.per,
+                model.molar_mass,
+                guess,
+            )
 
         return change
 
@@ -153,9 +163,7 @@ class Tube:
         model, x, near = self.model, np.empty(self.model.n), np.array([self.T_in, k.GOES_ON])
         T, P, flow = [], [], []
         for row in y:
-            here, pressure, total, v = k.plug_state(
-                row, model.code, self.phase, self.heat, self.fixed, model.par, model.kij, x, near
-            )
+            here, pressure, total, v = k.plug_state(row, model.code, self.phase, self.heat, self.fixed, model.par, model.kij, x, near)
             T.append(float(here))
             P.append(float(pressure))
             flow.append(float(total * v))
@@ -233,9 +241,7 @@ class Tube:
             )
         if not failed:
             return
-        raise UnitTrouble(
-            f"The integration could not go on past {where}.", "Check the rate laws: a rate grows without bound.", "set"
-        )
+        raise UnitTrouble(f"The integration could not go on past {where}.", "Check the rate laws: a rate grows without bound.", "set")
 
     def profile(self, along, reactions, key):
         """Everything along the reactor, SI: volume, length, T, P, flow by species, rate by reaction, conversion of the key."""
@@ -248,14 +254,17 @@ class Tube:
             speeds.append(k.reaction_rates(model.code, T, P, x, v, self.phase, model.par, model.kij, self.laws))
         speeds = np.array(speeds)
         return {
-            "volume": along.grid.tolist(), "length": (along.grid / self.area).tolist() if self.area else None, "T": along.T, "P": along.P,
+            "volume": along.grid.tolist(),
+            "length": (along.grid / self.area).tolist() if self.area else None,
+            "T": along.T,
+            "P": along.P,
             "flow": {s: n[:, i].tolist() for i, s in enumerate(names)},
             "rate": {r.id: speeds[:, j].tolist() for j, r in enumerate(reactions)},
             "per": {r.id: r.rate.per for r in reactions},
             "key": names[key],
             "conversion": ((n[0, key] - n[:, key]) / n[0, key]).tolist() if n[0, key] > 0.0 else None,
             "coolant": along.y[:, -1].tolist() if self.heat >= k.COOLED else None,
-        }  # fmt: skip
+        }
 
 
 def dimensions(given):
@@ -267,20 +276,14 @@ def dimensions(given):
         return area * given.length, given.length, area
     if given.size_by == "catalyst":
         if not given.bulk_density:
-            raise UnitTrouble(
-                "The mass of catalyst alone gives no volume.", "Type the catalyst per bed volume.", "bulk_density"
-            )
+            raise UnitTrouble("The mass of catalyst alone gives no volume.", "Type the catalyst per bed volume.", "bulk_density")
         volume = given.catalyst_mass / given.bulk_density
     else:
         volume = given.volume
     if given.falls == "ergun" and area is None:
-        raise UnitTrouble(
-            "Ergun's equation needs the velocity.", "Type the diameter of a tube, or of the bed.", "diameter"
-        )
+        raise UnitTrouble("Ergun's equation needs the velocity.", "Type the diameter of a tube, or of the bed.", "diameter")
     if given.falls == "ergun" and given.void >= 1.0:
-        raise UnitTrouble(
-            "Ergun's equation needs a bed: its void fraction is 100 %.", "Type the bed's void fraction.", "void"
-        )
+        raise UnitTrouble("Ergun's equation needs a bed: its void fraction is 100 %.", "Type the bed's void fraction.", "void")
     return volume, volume / area if area else None, area
 
 

@@ -55,9 +55,7 @@ class Migration(migrations.Migration):
                 ),
                 (
                     "project",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="projects.project"
-                    ),
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="projects.project"),
                 ),
             ],
             options={
@@ -67,9 +65,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name="project",
             name="current",
-            field=models.ForeignKey(
-                null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="projects.revision"
-            ),
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="projects.revision"),
         ),
         migrations.CreateModel(
             name="ScanRun",
@@ -85,15 +81,11 @@ class Migration(migrations.Migration):
                 ("created", models.DateTimeField(auto_now_add=True)),
                 (
                     "project",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="scan_runs", to="projects.project"
-                    ),
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="scan_runs", to="projects.project"),
                 ),
                 (
                     "revision",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="projects.revision"
-                    ),
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="+", to="projects.revision"),
                 ),
             ],
             options={

@@ -53,18 +53,14 @@ class Migration(migrations.Migration):
                 ("created", models.DateTimeField(auto_now=True)),
                 (
                     "project",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="outcomes", to="projects.project"
-                    ),
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="outcomes", to="projects.project"),
                 ),
             ],
         ),
         migrations.AddField(
             model_name="project",
             name="good_outcome",
-            field=models.ForeignKey(
-                null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="projects.outcome"
-            ),
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="projects.outcome"),
         ),
         migrations.CreateModel(
             name="ScanPoint",
@@ -74,9 +70,7 @@ class Migration(migrations.Migration):
                 ("data", models.JSONField()),
                 (
                     "run",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="points", to="projects.scanrun"
-                    ),
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="points", to="projects.scanrun"),
                 ),
             ],
             options={

@@ -28,12 +28,14 @@ class Accounts(Region):
             elif r.per == "species" and isinstance(value, dict):
                 for s in self.document.species:
                     if value.get(s.id, 0.0) > 1e-9:
-                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}",
-                                              show(value[s.id], r.dimension, self.display), r.meaning)  # fmt: skip
+                        yield self.result_row(
+                            f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}", show(value[s.id], r.dimension, self.display), r.meaning
+                        )
             elif r.per == "element" and isinstance(value, dict):
                 for e, number in value.items():
-                    yield self.result_row(f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}",
-                                          show(number, r.dimension, self.display), r.meaning)  # fmt: skip
+                    yield self.result_row(
+                        f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning
+                    )
 
     def measure_results(self, unit, outcome):
         """Conversion, selectivity and yield of a reactor as the project defines them."""
@@ -62,8 +64,12 @@ class Accounts(Region):
         ]
         texts = [self.flow_text(totals[0])]
         texts += [("+ " if v > 0 else "− ") + self.flow_text(abs(v)) if abs(v) > 1e-12 else "" for v in totals[1:-1]]
-        return {"unit": show_unit("molar flow", self.display), "heads": [c[0] for c in outcome.changes], "rows": rows,
-                "total": [*texts, self.flow_text(totals[-1])]}  # fmt: skip
+        return {
+            "unit": show_unit("molar flow", self.display),
+            "heads": [c[0] for c in outcome.changes],
+            "rows": rows,
+            "total": [*texts, self.flow_text(totals[-1])],
+        }
 
     def flow_text(self, value):
         return show(value, "molar flow", self.display, unit=False)
@@ -79,9 +85,7 @@ class Accounts(Region):
                 "asked_text": show(r["asked"], "fraction", self.display, unit=False),
                 "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
                 "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
-                "watch": self.result_row(
-                    f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""
-                ),
+                "watch": self.result_row(f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""),
             }
 
     def equilibrium_rows(self, outcome):

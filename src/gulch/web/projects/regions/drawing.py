@@ -30,11 +30,15 @@ class Drawing(Region):
             outcome = self.solution.units.get(u.id) if self.solution else None
             said = {m.level for m in self.messages if m.place.about is About.UNIT and m.place.id == u.id}
             bad, doubtful = "error" in said, bool(said & {"warning", "question"})
-            units.append({
-                "id": u.id, "kind": kind.label, "headline": self.headline(u, outcome),
-                "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
-                "ports": {p.name: p.draws for p in kind.ports_out(u)},
-            })  # fmt: skip
+            units.append(
+                {
+                    "id": u.id,
+                    "kind": kind.label,
+                    "headline": self.headline(u, outcome),
+                    "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
+                    "ports": {p.name: p.draws for p in kind.ports_out(u)},
+                }
+            )
         streams = []
         for s in self.document.streams:
             source, port = source_of(s)
@@ -42,18 +46,24 @@ class Drawing(Region):
             if unit is not None and port is None:
                 port = KINDS[unit.kind].ports_out(unit)[0].name
             found = solved.get(s.id)
-            streams.append({
-                "id": s.id, "from": source if s.source else None, "port": port, "to": s.enters, "inlet": s.inlet,
-                "molar": found.total if found else None, "mass": found.mass_flow if found else None,
-                "text": show(found.total, "molar flow", self.display) if found else "",
-                "mass_text": show(found.mass_flow, "mass flow", self.display) if found else "",
-                "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
-            })  # fmt: skip
+            streams.append(
+                {
+                    "id": s.id,
+                    "from": source if s.source else None,
+                    "port": port,
+                    "to": s.enters,
+                    "inlet": s.inlet,
+                    "molar": found.total if found else None,
+                    "mass": found.mass_flow if found else None,
+                    "text": show(found.total, "molar flow", self.display) if found else "",
+                    "mass_text": show(found.mass_flow, "mass flow", self.display) if found else "",
+                    "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
+                }
+            )
         loops = [
             {
                 "letter": letter(lo.number),
-                "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}"
-                + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
+                "label": f"{lo.passes} pass{'es' if lo.passes != 1 else ''}" + (f" · gain {lo.gain:.2f}" if lo.gain is not None else ""),
                 "units": lo.units,
                 "settled": lo.settled,
                 "why": self.short_reason(lo),

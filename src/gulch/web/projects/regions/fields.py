@@ -32,8 +32,11 @@ class Fields(Region):
             return {"set_by": f"tied: {tie.formula}", "found": text, "about": f"tie.{a.address}"}
         gauge = self.document.gauge(target.gauge)
         r = self.outputs.get(gauge.reads) if gauge else None
-        return {"set_by": f"set by the target on {gauge.label or (r.label if r else gauge.id)}" if gauge else "set by a target",
-                "found": text, "about": f"target.{target.id}"}  # fmt: skip
+        return {
+            "set_by": f"set by the target on {gauge.label or (r.label if r else gauge.id)}" if gauge else "set by a target",
+            "found": text,
+            "about": f"target.{target.id}",
+        }
 
     def field(self, address, label=None, meaning=""):
         a = self.inputs[address]
@@ -41,12 +44,22 @@ class Fields(Region):
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
         by = self.set_by(a)
         return {
-            "type": "quantity", "address": address, "label": label or a.label, "text": field_text(a), "meaning": meaning,
-            **by, "assumed": a.assumed and a.counted and not by["set_by"], "context": a.context,
-            "owner": address.split(".")[0], "taken": json.dumps(self.taken(address.split(".")[0])),
-            "message": message, "knob": knob, "can_turn": a.knob,
-            "unit": show_unit(a.dimension, self.display), "dimension": a.dimension,
-        }  # fmt: skip
+            "type": "quantity",
+            "address": address,
+            "label": label or a.label,
+            "text": field_text(a),
+            "meaning": meaning,
+            **by,
+            "assumed": a.assumed and a.counted and not by["set_by"],
+            "context": a.context,
+            "owner": address.split(".")[0],
+            "taken": json.dumps(self.taken(address.split(".")[0])),
+            "message": message,
+            "knob": knob,
+            "can_turn": a.knob,
+            "unit": show_unit(a.dimension, self.display),
+            "dimension": a.dimension,
+        }
 
     def unit_fields(self, unit):
         """The form of a unit, made from its kind's declarations."""
@@ -71,8 +84,14 @@ class Fields(Region):
 
     def list_field(self, unit, declared, options):
         address = f"{unit.id}.{declared.key}"
-        return {"type": "choice", "address": address, "label": declared.label, "meaning": declared.meaning,
-                "options": options, "message": self.errors.get(address)}  # fmt: skip
+        return {
+            "type": "choice",
+            "address": address,
+            "label": declared.label,
+            "meaning": declared.meaning,
+            "options": options,
+            "message": self.errors.get(address),
+        }
 
     def per_species_fields(self, unit, declared):
         yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
@@ -80,18 +99,24 @@ class Fields(Region):
             yield self.field(f"{unit.id}.{declared.key}.{s.id}", s.shown, declared.meaning)
 
     def choice_fields(self, unit, declared):
-        yield self.choice_field(
-            unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit))
-        )
+        yield self.choice_field(unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit)))
 
     def choice_field(self, unit, declared, chosen, assumed):
         options = [(v, words, v == chosen) for v, words in declared.options.items()]
         if declared.context and assumed:
             taken = declared.options.get(self.taken(unit.id).get(declared.name))
             options.insert(0, ("", f"{declared.context}: {taken}" if taken else declared.context, True))
-        return {"type": "choice", "address": f"{unit.id}.{declared.name}", "label": declared.label, "meaning": declared.meaning,
-                "options": options, "assumed": assumed, "context": declared.context, "owner": unit.id,
-                "taken": json.dumps(self.taken(unit.id))}  # fmt: skip
+        return {
+            "type": "choice",
+            "address": f"{unit.id}.{declared.name}",
+            "label": declared.label,
+            "meaning": declared.meaning,
+            "options": options,
+            "assumed": assumed,
+            "context": declared.context,
+            "owner": unit.id,
+            "taken": json.dumps(self.taken(unit.id)),
+        }
 
     def taken(self, id_):
         """What a unit took from the context in the last solve."""
@@ -107,9 +132,14 @@ class Fields(Region):
             for id_ in ids:
                 address = f"{unit.id}.{declared.name}.{id_}"
                 now = given.get(id_, declared.default)
-                yield {"type": "choice", "address": address, "label": id_, "meaning": declared.meaning,
-                       "options": [(v, words, v == now) for v, words in declared.options.items()],
-                       "message": self.errors.get(address)}  # fmt: skip
+                yield {
+                    "type": "choice",
+                    "address": address,
+                    "label": id_,
+                    "meaning": declared.meaning,
+                    "options": [(v, words, v == now) for v, words in declared.options.items()],
+                    "message": self.errors.get(address),
+                }
         else:
             ids = [i for i in ids if f"{unit.id}.{declared.name}.{i}" in self.inputs]
             if ids:

@@ -29,43 +29,29 @@ class Finder(Region):
         """How a reactor runs its set, in words; '' where it has none."""
         for d in KINDS[unit.kind].inputs():
             if d.form == "set" and value_of(unit, d) and not d.optional:
-                return (
-                    self.reading(value_of(unit, d))
-                    if d.steps
-                    else "All reactions of the set act together, whatever their steps."
-                )
+                return self.reading(value_of(unit, d)) if d.steps else "All reactions of the set act together, whatever their steps."
         return ""
 
     def formula_words(self):
         """[(address, words)] of what formulas can name."""
-        rows = {a.address: a.label for a in self.inputs.values()} | {
-            r.address: r.label for r in self.outputs.values() if not r.formula
-        }
+        rows = {a.address: a.label for a in self.inputs.values()} | {r.address: r.label for r in self.outputs.values() if not r.formula}
         return sorted(rows.items())
 
     def commands(self):
         """Entries of the command finder."""
-        rows = [
-            {"words": f"Go to {label}", "url": f"../{stage}/"}
-            for stage, label in ((s.name, s.label) for s in stages().values())
-        ]
-        rows += [
-            {"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"}
-            for u in self.document.units
-        ]
+        rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in ((s.name, s.label) for s in stages().values())]
+        rows += [{"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"} for u in self.document.units]
         rows += [{"words": f"Open stream {s.id}", "url": f"../process/?select={s.id}"} for s in self.document.streams]
+        rows += [{"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in self.document.reactions]
+        rows += [{"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"} for s in self.document.species]
         rows += [
-            {"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in self.document.reactions
-        ]
-        rows += [
-            {"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"}
-            for s in self.document.species
-        ]
-        rows += [
-            {"words": "Add a target or a tie", "url": "../loops/"}, {"words": "Compare variants", "url": "../variants/"},
-            {"words": "Undo", "click": "undo"}, {"words": "Redo", "click": "redo"}, {"words": "Add a feed", "click": "add-feed"},
+            {"words": "Add a target or a tie", "url": "../loops/"},
+            {"words": "Compare variants", "url": "../variants/"},
+            {"words": "Undo", "click": "undo"},
+            {"words": "Redo", "click": "redo"},
+            {"words": "Add a feed", "click": "add-feed"},
             {"words": "Export the project as JSON", "url": "../export.json", "plain": True},
             {"words": "Export the ledger as CSV", "url": "../ledger.csv", "plain": True},
             {"words": "All projects", "url": "../../../", "plain": True},
-        ]  # fmt: skip
+        ]
         return rows

@@ -54,10 +54,13 @@ class Header(Region):
             counts[stage_of(m.place)] += 1
         for name, words in ((s.name, s.label) for s in stages().values()):
             yield {
-                "stage": name, "label": words, "count": counts[name], "here": name == self.stage,
+                "stage": name,
+                "label": words,
+                "count": counts[name],
+                "here": name == self.stage,
                 "errors": any(m.level == "error" and stage_of(m.place) == name for m in self.messages),
                 "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
-            }  # fmt: skip
+            }
 
     def folded(self):
         """The to-do lines; those that say the same of several things stand as one, at the first."""

@@ -29,15 +29,18 @@ class Inspector(Region):
         head, _, rest = self.select.partition(":")
         if head == "knob" and self.document.knob(rest):
             k = self.document.knob(rest)
-            return {"what": "knob", "id": k.id, "knob": k, "said": self.said(at_knob(k.id)),
-                    "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input)}  # fmt: skip
+            return {
+                "what": "knob",
+                "id": k.id,
+                "knob": k,
+                "said": self.said(at_knob(k.id)),
+                "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input),
+            }
         if head == "gauge" and self.document.gauge(rest):
             g = self.document.gauge(rest)
             r = self.outputs.get(g.reads)
             alike = [
-                d.name
-                for d in DIMENSIONS.values()
-                if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
+                d.name for d in DIMENSIONS.values() if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
             ]
             return {
                 "what": "gauge",
@@ -96,62 +99,81 @@ class Inspector(Region):
     def inspect_stream(self, stream):
         found = self.solution.streams.get(stream.id) if self.solution else None
         out = {
-            "what": "stream", "id": stream.id, "feed": stream.is_feed, "from": stream.source, "to": stream.to,
-            "messages": self.own_messages(stream.id), "fields": [], "results": [], "composition": [], "phases": [],
+            "what": "stream",
+            "id": stream.id,
+            "feed": stream.is_feed,
+            "from": stream.source,
+            "to": stream.to,
+            "messages": self.own_messages(stream.id),
+            "fields": [],
+            "results": [],
+            "composition": [],
+            "phases": [],
             "units": list(self.destinations(stream)),
             "kinds": [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES],
-            "outlets": self.outlets(stream), "inlets": self.inlets(stream),
-        }  # fmt: skip
+            "outlets": self.outlets(stream),
+            "inlets": self.inlets(stream),
+        }
         if stream.is_feed and stream.given is not None:
-            out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
-            out["basis"] = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
-            ratios = stream.given.basis == "mole-ratios"
-            labels = {"temperature": "Temperature", "pressure": "Pressure",
-                      "total": f"Flow of {stream.given.to_species}" if ratios else "Total flow"}  # fmt: skip
-            if ratios:
-                address = f"{stream.id}.to_species"
-                out["fields"].append({"type": "choice", "address": address, "label": "Ratios are to", "meaning": "moles per mole of it",
-                                      "options": [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species],
-                                      "message": self.errors.get(address)})  # fmt: skip
-            shown = {s.id: s.shown for s in self.document.species}
-            for a in feed_addresses(self.document, stream):
-                tail = a.address.split(".", 1)[1]
-                out["fields"].append(
-                    self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail))
-                )
-            out["whole_message"] = next(
-                (self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None
-            )
+            self.inspect_feed(stream, out)
         if found is not None:
-            for name, words in COLUMNS.items():
-                value = found.total if name == "flow" else getattr(found, name)
-                dimension = self.outputs[f"{stream.id}.{name}"].dimension
-                out["results"].append(
-                    self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display))
-                )
-            for s in self.document.species:
-                n = found.flow.get(s.id, 0.0)
-                out["composition"].append(
-                    {
-                        "label": s.shown,
-                        "flow": self.space.accounts.flow_text(n),
-                        "fraction": show(
-                            n / found.total if found.total else None, "fraction", self.display, unit=False
-                        ),
-                        "rows": [
-                            self.space.accounts.result_row(f"{stream.id}.{k}.{s.id}", w, "")
-                            for k, w in (
-                                ("flow", "flow"),
-                                ("fraction", "mole fraction"),
-                                ("mass_flow", "mass flow"),
-                                ("mass_fraction", "mass fraction"),
-                            )
-                        ],
-                    }
-                )
-            for p in found.phases:
-                out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
+            self.inspect_found(stream, found, out)
         return out
+
+    def inspect_feed(self, stream, out):
+        """Add what is typed of a feed."""
+        out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
+        out["basis"] = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
+        ratios = stream.given.basis == "mole-ratios"
+        labels = {
+            "temperature": "Temperature",
+            "pressure": "Pressure",
+            "total": f"Flow of {stream.given.to_species}" if ratios else "Total flow",
+        }
+        if ratios:
+            address = f"{stream.id}.to_species"
+            out["fields"].append(
+                {
+                    "type": "choice",
+                    "address": address,
+                    "label": "Ratios are to",
+                    "meaning": "moles per mole of it",
+                    "options": [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species],
+                    "message": self.errors.get(address),
+                }
+            )
+        shown = {s.id: s.shown for s in self.document.species}
+        for a in feed_addresses(self.document, stream):
+            tail = a.address.split(".", 1)[1]
+            out["fields"].append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
+        out["whole_message"] = next((self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None)
+
+    def inspect_found(self, stream, found, out):
+        """Add what a solve found of a stream."""
+        for name, words in COLUMNS.items():
+            value = found.total if name == "flow" else getattr(found, name)
+            dimension = self.outputs[f"{stream.id}.{name}"].dimension
+            out["results"].append(self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
+        for s in self.document.species:
+            n = found.flow.get(s.id, 0.0)
+            out["composition"].append(
+                {
+                    "label": s.shown,
+                    "flow": self.space.accounts.flow_text(n),
+                    "fraction": show(n / found.total if found.total else None, "fraction", self.display, unit=False),
+                    "rows": [
+                        self.space.accounts.result_row(f"{stream.id}.{k}.{s.id}", w, "")
+                        for k, w in (
+                            ("flow", "flow"),
+                            ("fraction", "mole fraction"),
+                            ("mass_flow", "mass flow"),
+                            ("mass_fraction", "mass fraction"),
+                        )
+                    ],
+                }
+            )
+        for p in found.phases:
+            out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
 
     def phase_words(self, phase):
         """The name of a phase; one that only holds what cannot vaporise is no liquid that the model knows."""
@@ -164,11 +186,7 @@ class Inspector(Region):
         unit = self.document.unit(source_of(stream)[0]) if stream.source else None
         ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
         now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
-        return (
-            [(p.name, p.name, p.name == now) for p in ports]
-            if len(ports) > 1 or (ports and now != ports[0].name)
-            else []
-        )
+        return [(p.name, p.name, p.name == now) for p in ports] if len(ports) > 1 or (ports and now != ports[0].name) else []
 
     def inlets(self, stream):
         """(port, words, taken now) of the sides that a stream can enter its unit by."""
@@ -190,14 +208,19 @@ class Inspector(Region):
         if self.solution is None or not self.solution.overall:
             return None
         conversion = [
-            self.space.accounts.result_row(f"overall.conversion.{s.id}", f"Overall conversion of {s.shown}",
-                            show(self.solution.overall["conversion"][s.id], "fraction", self.display))
-            for s in self.document.species if self.solution.overall["conversion"].get(s.id, 0.0) > 1e-9
-        ]  # fmt: skip
+            self.space.accounts.result_row(
+                f"overall.conversion.{s.id}",
+                f"Overall conversion of {s.shown}",
+                show(self.solution.overall["conversion"][s.id], "fraction", self.display),
+            )
+            for s in self.document.species
+            if self.solution.overall["conversion"].get(s.id, 0.0) > 1e-9
+        ]
         made = [
             self.space.accounts.result_row(f"overall.made.{s.id}", f"{s.shown} made", show(v, "molar flow", self.display))
-            for s in self.document.species if (v := self.solution.overall["made"].get(s.id, 0.0)) > 1e-9
-        ]  # fmt: skip
+            for s in self.document.species
+            if (v := self.solution.overall["made"].get(s.id, 0.0)) > 1e-9
+        ]
         row, overall = self.space.accounts.result_row, self.solution.overall
         measures = [
             row(f"overall.{name}", label, show(overall.get(name), "fraction", self.display), formula)

@@ -43,17 +43,17 @@ class Strip(Region):
         for g in self.document.gauges:
             r = self.outputs.get(g.reads)
             value = self.solution.gauges.get(g.id) if self.solution else None
-            limits = " · ".join(
-                f"{sign} {pretty_text(text)}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text
-            )
-            card = {"id": g.id, "label": g.label or (r.label if r else g.reads), "limits": limits, "mark": "", "state": "none",
-                    "value": show(value, r.dimension, self.display) if r else "–"}  # fmt: skip
+            limits = " · ".join(f"{sign} {pretty_text(text)}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text)
+            card = {
+                "id": g.id,
+                "label": g.label or (r.label if r else g.reads),
+                "limits": limits,
+                "mark": "",
+                "state": "none",
+                "value": show(value, r.dimension, self.display) if r else "–",
+            }
             target = next((t for t in self.document.targets if t.on and t.gauge == g.id), None)
-            met = (
-                next((t.met for t in self.latest.targets if target and t.id == target.id), None)
-                if self.latest
-                else None
-            )
+            met = next((t.met for t in self.latest.targets if target and t.id == target.id), None) if self.latest else None
             if target is not None and r:
                 wanted = target.value if target.sits == "value" else getattr(g, target.sits)
                 card["limits"] = f"target {pretty_text(wanted or '–')}"

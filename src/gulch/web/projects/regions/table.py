@@ -15,11 +15,7 @@ class Table(Region):
         for row in rows:
             row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns, strict=True)]
             row["here"] = row["id"] == self.select
-        across = (
-            [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)]
-            if self.document.ledger.across
-            else []
-        )
+        across = [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)] if self.document.ledger.across else []
         return {"columns": columns, "rows": rows, "across": across}
 
     def ledger_choices(self):

@@ -77,9 +77,6 @@ def plug_change(y, kind, phase, heat, pressure, fixed, par, kij, laws, per, mass
         w = 0.0
         for i in range(n):
             w += x[i] * mass[i]
-        slope = (
-            150.0 * fixed[F_VISCOSITY] * (1.0 - e) ** 2 / (e**3 * d * d) * u
-            + 1.75 * (w / v) * (1.0 - e) / (e**3 * d) * u * u
-        )
+        slope = 150.0 * fixed[F_VISCOSITY] * (1.0 - e) ** 2 / (e**3 * d * d) * u + 1.75 * (w / v) * (1.0 - e) / (e**3 * d) * u * u
         out[n + 1] = -2.0 * P * slope / area
     return out

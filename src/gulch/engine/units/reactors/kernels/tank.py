@@ -68,21 +68,15 @@ def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, 
                 step = 1e-7 * flow
                 moved = now.copy()
                 moved[c] += step
-                test = tank_residual(
-                    moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
-                )
+                test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
                 if test < 0.0:
                     step = -step
                     moved[c] = now[c] + step
-                    test = tank_residual(
-                        moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
-                    )
+                    test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
                     if test < 0.0:
                         step = 1e-3 * step
                         moved[c] = now[c] + step
-                        test = tank_residual(
-                            moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
-                        )
+                        test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
                 for r in range(m):
                     J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
             change = eliminate(J.copy(), -out.copy())
@@ -98,9 +92,7 @@ def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, 
             taken = False
             for _ in range(30):
                 trial = now + length * change
-                volume = tank_residual(
-                    trial, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted
-                )
+                volume = tank_residual(trial, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
                 if volume >= 0.0:
                     norm_trial = 0.0
                     for r in range(m):
