@@ -133,7 +133,7 @@ def test_invalid_edit_is_kept_and_the_last_good_state_stands(client, row, act):
         ("reaction-add", {"equation": "CH4 + O2 = CO2"}, "not a species of this project"),
         ("knob", {"address": "R1.magic"}, "cannot be turned"),
         ("gauge", {"address": "R1.magic"}, "cannot be watched"),
-        ("turn", {"id": "purge_share", "position": "x"}, "invalid literal"),
+        ("turn", {"id": "purge_share", "position": "x"}, "is not a number of slider steps"),
         ("scan-edit", {"id": "scan1", "points": "1"}, "1 points"),
         ("scan-edit", {"id": "scan1", "points": "many"}, "not a number of points"),
         ("display", {"value": "furlongs"}, "display"),

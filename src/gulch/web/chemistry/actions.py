@@ -8,12 +8,13 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN
+from gulch.web.projects.forms import Key, Text, Ticked, Whole
 from gulch.web.projects.registry import Done, action
 
 
-@action("species-add")
+@action("species-add", cas=Key(), name=Text())
 def add_species(document, form):
-    id_ = edit.add_species(document, form["cas"], form.get("name") or None)
+    id_ = edit.add_species(document, form.cas, form.name or None)
     return Done(f"Add species {id_}", f"species:{id_}")
 
 
@@ -23,49 +24,49 @@ def add_air(document, form):
     return Done(f"Add {', '.join(ids) or 'nothing'} for air")
 
 
-@action("species-own")
+@action("species-own", name=Text(), formula=Text(), cas=Text(), non_volatile=Ticked())
 def add_own_species(document, form):
     id_ = edit.add_own_species(
         document,
-        form.get("name", ""),
-        form.get("formula", ""),
-        form.get("cas", "").strip() or None,
-        bool(form.get("non_volatile")),
+        form.name,
+        form.formula,
+        form.cas or None,
+        form.non_volatile,
     )
     return Done(f"Add species {id_} with data of its own", f"species:{id_}")
 
 
-@action("species-datum")
+@action("species-datum", id=Key(), field=Key(), value=Text())
 def species_datum(document, form):
     """Type one datum of a species; a bare number takes the display unit."""
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     if field in OWN and text:
         text = complete(text, OWN[field][1], document.display)
-    edit.set_species_datum(document, form["id"], field, text)
+    edit.set_species_datum(document, form.id, field, text)
     words = field.replace("_", " ")
     return Done(
-        f"Set {words} of {form['id']} to {text}" if text else f"Take back {words} of {form['id']}",
-        f"species:{form['id']}",
+        f"Set {words} of {form.id} to {text}" if text else f"Take back {words} of {form.id}",
+        f"species:{form.id}",
     )
 
 
-@action("species-source")
+@action("species-source", id=Key(), field=Key(), value=Text())
 def species_source(document, form):
-    edit.choose_source(document, form["id"], form["field"], form.get("value", ""))
-    source = form.get("value") or "Gulch's choice"
-    return Done(f"Take {form['field'].replace('_', ' ')} of {form['id']} from {source}", f"species:{form['id']}")
+    edit.choose_source(document, form.id, form.field, form.value)
+    source = form.value or "Gulch's choice"
+    return Done(f"Take {form.field.replace('_', ' ')} of {form.id} from {source}", f"species:{form.id}")
 
 
-@action("species-remove")
+@action("species-remove", id=Key())
 def remove_species(document, form):
-    edit.remove_species(document, form["id"])
-    return Done(f"Remove species {form['id']}", "")
+    edit.remove_species(document, form.id)
+    return Done(f"Remove species {form.id}", "")
 
 
-@action("species-move")
+@action("species-move", id=Key(), by=Key())
 def move_species(document, form):
-    edit.move_species(document, form["id"], -1 if form["by"] == "up" else 1)
-    return Done(f"Move species {form['id']} {form['by']}")
+    edit.move_species(document, form.id, -1 if form.by == "up" else 1)
+    return Done(f"Move species {form.id} {form.by}")
 
 
 @action("species-order")
@@ -74,15 +75,15 @@ def order_species(document, form):
     return Done("Order species by boiling point")
 
 
-@action("phase-model")
+@action("phase-model", value=Text())
 def phase_model(document, form):
-    document.phase_model.kind = form["value"]
-    return Done(f"Choose phase model {form['value']}")
+    document.phase_model.kind = form.value
+    return Done(f"Choose phase model {form.value}")
 
 
-@action("interaction")
+@action("interaction", a=Key(), b=Key(), value=Text())
 def interaction(document, form):
-    a, b, text = form["a"], form["b"], form.get("value", "").strip()
+    a, b, text = form.a, form.b, form.value
     edit.set_interaction(document, a, b, text)
     return Done(f"Set the interaction of {a} and {b} to {text or 'the shipped one'}")
 
@@ -100,12 +101,12 @@ def missing_species(document, equation):
     return found
 
 
-@action("reaction-add")
+@action("reaction-add", equation=Text(), add_species=Ticked())
 def add_reaction(document, form):
     """Add a typed equation; with `add_species` the species it names come along where the databank is sure of them."""
-    equation = form.get("equation", "").strip()
+    equation = form.equation
     try:
-        if form.get("add_species"):
+        if form.add_species:
             for name, matches in missing_species(document, equation):
                 if len(matches) != 1:
                     raise UnknownSpecies(name, matches)
@@ -119,29 +120,29 @@ def add_reaction(document, form):
     return Done(f"Add reaction {id_}: {equation}", id_)
 
 
-@action("reaction-edit")
+@action("reaction-edit", id=Key(), value=Text())
 def edit_reaction(document, form):
-    reaction = document.reaction(form["id"])
+    reaction = document.reaction(form.id)
     if reaction is None:
         raise EditError("The reaction is gone: reload the page.")
-    reaction.equation = form["value"].strip()[:400]
+    reaction.equation = form.value[:400]
     return Done(f"Write {reaction.id} as {reaction.equation}", reaction.id)
 
 
-@action("reaction-remove")
+@action("reaction-remove", id=Key())
 def remove_reaction(document, form):
-    edit.remove_reaction(document, form["id"])
-    return Done(f"Remove reaction {form['id']}", "")
+    edit.remove_reaction(document, form.id)
+    return Done(f"Remove reaction {form.id}", "")
 
 
-@action("conversion")
+@action("conversion", id=Key(), value=Text(), key=Text())
 def conversion(document, form):
     """Key species and conversion of a reaction; a bare number is taken as per cent."""
-    id_, text = form["id"], form.get("value", "").strip()
+    id_, text = form.id, form.value
     reaction = document.reaction(id_)
     if reaction is None:
         raise EditError("The reaction is gone: reload the page.")
-    key = form.get("key") or (reaction.conversion.key if reaction.conversion else "")
+    key = form.key or (reaction.conversion.key if reaction.conversion else "")
     if not key and text:
         try:
             found = resolve_equation(reaction.equation, document.entries())
@@ -153,95 +154,95 @@ def conversion(document, form):
     return Done(f"Convert {text or 'nothing'} of {key} by {id_}", id_)
 
 
-@action("polynomial")
+@action("polynomial", id=Key(), value=Text())
 def polynomial(document, form):
     """Let a reaction's conversion follow a polynomial in temperature, or its one value again."""
-    reaction = document.reaction(form["id"])
+    reaction = document.reaction(form.id)
     if reaction is None or reaction.conversion is None:
         raise EditError("Give the reaction a key species and a conversion first.")
-    text = form.get("value", "").strip()
+    text = form.value
     edit.set_conversion(document, reaction.id, reaction.conversion.key, reaction.conversion.value, text)
     return Done(f"Let the conversion by {reaction.id} follow {text or 'its one value'}", reaction.id)
 
 
-@action("equilibrium")
+@action("equilibrium", id=Key(), field=Key(), value=Text())
 def equilibrium(document, form):
     """One part of a reaction's equilibrium constant."""
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     if field in ("low", "high"):
         text = complete(text, "temperature", document.display)
-    edit.set_equilibrium(document, form["id"], field, text)
-    return Done(f"Set {field} of the constant of {form['id']} to {text or 'nothing'}", form["id"])
+    edit.set_equilibrium(document, form.id, field, text)
+    return Done(f"Set {field} of the constant of {form.id} to {text or 'nothing'}", form.id)
 
 
-@action("rate-add")
+@action("rate-add", id=Key())
 def add_rate(document, form):
-    edit.add_rate(document, form["id"])
-    return Done(f"Give {form['id']} a rate law", form["id"])
+    edit.add_rate(document, form.id)
+    return Done(f"Give {form.id} a rate law", form.id)
 
 
-@action("rate-remove")
+@action("rate-remove", id=Key())
 def remove_rate(document, form):
-    edit.need_rate(document, form["id"])
-    document.reaction(form["id"]).rate = None
-    document.knobs = [k for k in document.knobs if k.input != f"{form['id']}.energy"]
+    edit.need_rate(document, form.id)
+    document.reaction(form.id).rate = None
+    document.knobs = [k for k in document.knobs if k.input != f"{form.id}.energy"]
     edit.forget(document)
-    return Done(f"Take the rate law of {form['id']} away", form["id"])
+    return Done(f"Take the rate law of {form.id} away", form.id)
 
 
-@action("rate")
+@action("rate", id=Key(), field=Key(), value=Text())
 def rate(document, form):
     """One part of a rate law; energies and temperatures typed bare take the display unit."""
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     dimension = {"energy": "molar energy", "at": "temperature"}.get(field.rpartition(".")[2])
     if dimension and text:
         text = complete(text, dimension, document.display)
-    edit.set_rate(document, form["id"], field, text)
-    return Done(f"Set {field.replace('.', ' ')} of the rate law of {form['id']} to {text or 'nothing'}"[:190], form["id"])
+    edit.set_rate(document, form.id, field, text)
+    return Done(f"Set {field.replace('.', ' ')} of the rate law of {form.id} to {text or 'nothing'}"[:190], form.id)
 
 
-@action("rate-order")
+@action("rate-order", id=Key(), species=Key(), value=Text(), back=Text())
 def rate_order(document, form):
-    edit.set_order(document, form["id"], form["species"], form.get("value", "").strip(), form.get("back") == "1")
-    return Done(f"Set the order of {form['id']} in {form['species']} to {form.get('value') or '0'}", form["id"])
+    edit.set_order(document, form.id, form.species, form.value, form.back == "1")
+    return Done(f"Set the order of {form.id} in {form.species} to {form.value or '0'}", form.id)
 
 
-@action("adsorption-add")
+@action("adsorption-add", id=Key(), species=Key())
 def add_adsorption(document, form):
-    edit.add_adsorption(document, form["id"], form["species"])
-    return Done(f"Let {form['species']} adsorb in {form['id']}", form["id"])
+    edit.add_adsorption(document, form.id, form.species)
+    return Done(f"Let {form.species} adsorb in {form.id}", form.id)
 
 
-@action("adsorption")
+@action("adsorption", id=Key(), at=Whole("adsorption terms", 0, 100, needed=True), field=Key(), value=Text())
 def adsorption(document, form):
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     dimension = {"energy": "molar energy", "at": "temperature"}.get(field)
     if dimension and text:
         text = complete(text, dimension, document.display)
-    edit.set_adsorption(document, form["id"], int(form["at"]), field, text)
-    return Done(f"Change an adsorption term of {form['id']}", form["id"])
+    edit.set_adsorption(document, form.id, form.at, field, text)
+    return Done(f"Change an adsorption term of {form.id}", form.id)
 
 
-@action("reactions-at")
+@action("reactions-at", value=Text())
 def reactions_at(document, form):
-    document.reactions_at = complete(form["value"].strip(), "temperature", document.display) or "25 degC"
+    document.reactions_at = complete(form.value, "temperature", document.display) or "25 degC"
     return Done(f"Show the reactions at {document.reactions_at}")
 
 
-@action("measures")
+@action("measures", key=Text(), product=Text(), ratio=Text())
 def measures(document, form):
-    key, product = form.get("key", ""), form.get("product", "")
-    edit.set_measures(document, key, product, form.get("ratio", "").strip())
+    key, product = form.key, form.product
+    edit.set_measures(document, key, product, form.ratio)
     return Done(f"Count selectivity on {product} from {key}" if key or product else "Count no selectivity")
 
 
-@action("set-preview")
+@action("set-preview", id=Key(), value=Text())
 def preview(document, form):
-    chosen = document.set(form["id"])
+    chosen = document.set(form.id)
     if chosen is None:
         raise EditError("The set is gone: reload the page.")
-    chosen.preview = form["value"]
-    return Done(f"Show what limits set {chosen.id} in {form['value']}")
+    chosen.preview = form.value
+    return Done(f"Show what limits set {chosen.id} in {form.value}")
 
 
 @action("set-add")
@@ -251,13 +252,13 @@ def add_set(document, form):
     return Done(f"Add reaction set {id_}")
 
 
-@action("set-remove")
+@action("set-remove", id=Key())
 def remove_set(document, form):
-    document.reaction_sets = [s for s in document.reaction_sets if s.id != form["id"]]
-    return Done(f"Remove reaction set {form['id']}")
+    document.reaction_sets = [s for s in document.reaction_sets if s.id != form.id]
+    return Done(f"Remove reaction set {form.id}")
 
 
-@action("set-place")
+@action("set-place", set=Key(), reaction=Key(), value=Whole("steps", 0, 100, needed=True))
 def place(document, form):
-    edit.place_in_set(document, form["set"], form["reaction"], int(form["value"]))
-    return Done(f"Put {form['reaction']} into step {form['value']} of {form['set']}")
+    edit.place_in_set(document, form.set, form.reaction, form.value)
+    return Done(f"Put {form.reaction} into step {form.value} of {form.set}")

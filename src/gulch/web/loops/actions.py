@@ -8,31 +8,26 @@ from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS
+from gulch.web.projects.forms import Key, Part, Text, Ticked, Whole
 from gulch.web.projects.registry import Done, action
 
 
-@action("closing")
+@action("closing", method=Part(), max_passes=Whole("passes", 1, 5000, "{} passes cannot be the limit"), tolerance=Part(longest=40))
 def closing(document, form):
     """Method, tolerance and pass limit of all loops."""
     settings = document.closing
-    method = form.get("method", settings.method)
-    if method not in METHODS:
-        raise EditError(f"There is no method “{method}”.")
-    try:
-        passes = int(form.get("max_passes", settings.max_passes))
-    except ValueError:
-        raise EditError(f"“{form['max_passes']}” is not a number of passes: type a whole number.") from None
-    if not 1 <= passes <= 5000:
-        raise EditError(f"{passes} passes cannot be the limit: type a whole number from 1 to 5000.")
-    settings.method, settings.max_passes = method, passes
-    settings.tolerance = form.get("tolerance", settings.tolerance).strip()[:40]
+    if form.method is not None and form.method not in METHODS:
+        raise EditError(f"There is no method “{form.method}”.")
+    for name in ("method", "max_passes", "tolerance"):
+        if getattr(form, name) is not None:
+            setattr(settings, name, getattr(form, name))
     return Done("Change how loops are closed")
 
 
-@action("cut-at")
+@action("cut-at", stream=Text(), instead=Text())
 def cut_at(document, form):
     """Cut a loop at a stream of the user's choice, or leave the choice to Gulch again."""
-    stream, instead = form.get("stream", ""), form.get("instead", "").split(",")
+    stream, instead = form.stream, form.instead.split(",")
     for tear in document.tears:
         if tear.stream in instead:
             tear.chosen = False
@@ -42,12 +37,12 @@ def cut_at(document, form):
     return Done(f"Cut the loop at {stream}" if stream else "Let Gulch choose where to cut the loop")
 
 
-@action("guess")
+@action("guess", stream=Key(), text=Text())
 def guess(document, form):
     """Type or paste the guess of a torn stream; an empty text takes it back."""
-    tear = edit.tear_of(document, form["stream"])
-    if form.get("text", "").strip():
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
+    tear = edit.tear_of(document, form.stream)
+    if form.text:
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
         label = f"Guess {tear.stream}"
     else:
         if tear.open:
@@ -58,25 +53,25 @@ def guess(document, form):
     return Done(label)
 
 
-@action("open-loop")
+@action("open-loop", stream=Key(), text=Text())
 def open_loop(document, form):
     """Leave a loop open at a stream; its last values become the guess where none is typed."""
-    tear = edit.tear_of(document, form["stream"])
+    tear = edit.tear_of(document, form.stream)
     if not tear.flow:
-        if not form.get("text", "").strip():
+        if not form.text:
             raise EditError("Nothing is known of this stream yet: type a guess first.")
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
     tear.open = True
     return Done(f"Open the loop at {tear.stream}")
 
 
-@action("close-loop")
+@action("close-loop", stream=Key(), text=Text(), keep_open=Ticked())
 def close_loop(document, form):
     """Close a loop again; with `text` what came back is the new guess."""
-    tear = edit.tear_of(document, form["stream"])
-    if form.get("text", "").strip():
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form["text"])
-        if form.get("keep_open"):
+    tear = edit.tear_of(document, form.stream)
+    if form.text:
+        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
+        if form.keep_open:
             return Done(f"Guess for {tear.stream} what came back")
     tear.open = False
     edit.tidy_tears(document)
@@ -86,10 +81,10 @@ def close_loop(document, form):
 # Ties
 
 
-@action("tie")
+@action("tie", sets=Text(), formula=Text())
 def tie(document, form):
     """Set an input by a formula; refused with a sentence when the formula cannot be read."""
-    address, formula = form.get("sets", "").strip(), form.get("formula", "").strip()
+    address, formula = form.sets, form.formula
     found = addresses(document).get(address)
     if found is None:
         raise EditError(f"“{address}” is not an input: choose one from the list, for example feed.flow.water.")
@@ -104,23 +99,23 @@ def tie(document, form):
     return Done(f"Tie {found.label[:1].lower() + found.label[1:]} to {formula[:60]}")
 
 
-@action("tie-remove")
+@action("tie-remove", sets=Key(), value=Text())
 def remove_tie(document, form):
     """Remove a tie; with `value` the input keeps what the tie had set."""
-    document.ties = [t for t in document.ties if t.sets != form["sets"]]
-    if form.get("value") and form["sets"] in addresses(document):
-        write(document, form["sets"], form["value"])
-    return Done(f"Untie {form['sets']}")
+    document.ties = [t for t in document.ties if t.sets != form.sets]
+    if form.value and form.sets in addresses(document):
+        write(document, form.sets, form.value)
+    return Done(f"Untie {form.sets}")
 
 
 # Targets
 
 
-@action("target")
+@action("target", gauge=Text(), knob=Text(), value=Text(), sits=Text())
 def target(document, form):
     """Make a gauge a target, to be met by a knob."""
-    gauge, knob, sits = form.get("gauge", ""), form.get("knob", ""), form.get("sits", "value")
-    value = form.get("value", "").strip()
+    gauge, knob, sits = form.gauge, form.knob, form.sits or "value"
+    value = form.value
     found = document.gauge(gauge)
     outputs = readings(document)
     if found is not None and found.reads in outputs:
@@ -135,14 +130,14 @@ def target(document, form):
     return Done(f"Make {found.label or found.reads} a target", f"target.{id_}")
 
 
-@action("target-edit")
+@action("target-edit", id=Key(), field=Key(), value=Text(), found=Text())
 def edit_target(document, form):
-    entry = document.target(form["id"])
+    entry = document.target(form.id)
     if entry is None:
         raise EditError("The target is gone: reload the page.")
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     if field == "on":
-        entry.on = bool(form.get("value"))
+        entry.on = bool(form.value)
         keep_found(document, entry, form)
         return Done(f"Switch target {entry.id} {'on' if entry.on else 'off'}")
     if field == "value":
@@ -161,10 +156,10 @@ def edit_target(document, form):
     return Done(f"Set {field.replace('_', ' ')} of target {entry.id} to {text}")
 
 
-@action("target-remove")
+@action("target-remove", id=Key(), found=Text())
 def remove_target(document, form):
     """Remove a target; its knob keeps the value found."""
-    entry = document.target(form["id"])
+    entry = document.target(form.id)
     if entry is None:
         raise EditError("The target is gone: reload the page.")
     document.targets = [t for t in document.targets if t.id != entry.id]
@@ -176,7 +171,7 @@ def keep_found(document, entry, form):
     """Write what a target had found into the input it turned, so that nothing moves when it is switched off."""
     knob = document.knob(entry.knob)
     found = addresses(document).get(knob.input) if knob else None
-    text = form.get("found", "")
+    text = form.found
     if entry in document.targets and entry.on or found is None or not text:
         return
     unit = DISPLAY_SETS[document.display].unit(found.dimension)
@@ -187,10 +182,10 @@ def keep_found(document, entry, form):
     write(document, found.address, value + ("" if unit == "1" else f" {unit}"))
 
 
-@action("purge-target")
+@action("purge-target", splitter=Key(), species=Key(), share=Text())
 def purge_target(document, form):
     """Hold a species under a share before a splitter by what it draws: a gauge, a knob and a target at once."""
-    splitter, species, share = form["splitter"], form["species"], form.get("share", "").strip()
+    splitter, species, share = form.splitter, form.species, form.share
     unit = document.unit(splitter)
     inlet = next((s for s in document.streams if s.enters == splitter), None)
     if unit is None or inlet is None or species not in {s.id for s in document.species}:

@@ -1,7 +1,5 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
-import json
-
 from gulch.engine.document import set_value
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.couplings import own_reading, readings
@@ -11,16 +9,19 @@ from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
+from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole
 from gulch.web.projects.registry import Done, action
-from gulch.web.projects.words import slider_text
+from gulch.web.projects.words import SLIDER_STEPS, slider_text
 
 
-@action("set")
+@action("set", address=Key(), value=Text(80, "That is too long for a value: type a number with its unit."))
 def set_input(document, form):
     """Write one input as typed; a bare number takes the display unit."""
-    address, text = form["address"], form.get("value", "").strip()
-    if len(text) > 80:
-        raise EditError("That is too long for a value: type a number with its unit.")
+    return write_input(document, form.address, form.value)
+
+
+def write_input(document, address, text):
+    """Write document text at an address, as typed. Returns Done; raises EditError."""
     head, _, name = address.partition(".")
     unit = document.unit(head)
     if unit is not None:
@@ -50,24 +51,20 @@ def set_input(document, form):
     return Done(f"Set {found.label[:1].lower() + found.label[1:]} to {text or 'nothing'}")
 
 
-@action("take")
+@action("take", id=Key(), taken=Mapping(), address=Text())
 def take(document, form):
     """Take what a unit or feed assumes as it is: one address, or all of them."""
-    try:
-        taken = json.loads(form.get("taken") or "{}")
-    except ValueError:
-        taken = {}
-    done = edit.take_assumed(document, form["id"], taken if isinstance(taken, dict) else {}, form.get("address") or None)
+    done = edit.take_assumed(document, form.id, form.taken, form.address or None)
     if not done:
         raise EditError("What is assumed here follows from the feed, which is not known yet: type it, or solve first.")
     edit.complete_streams(document)
-    return Done(f"Take {', '.join(done)} of {form['id']} as assumed")
+    return Done(f"Take {', '.join(done)} of {form.id} as assumed")
 
 
-@action("answer")
+@action("answer", where=Key(), value=Text())
 def settle_question(document, form):
     """Answer a question of the to-do list, at the place that it is about."""
-    place, value = form["where"], form["value"]
+    place, value = form.where, form.value
     if place in document.doubtful:
         return Done(answer(document, place, value))
     head, _, name = place.partition(".")
@@ -85,22 +82,22 @@ def settle_question(document, form):
     return Done(f"Set the {name} of {head} to {value}", head)
 
 
-@action("basis")
+@action("basis", id=Key(), value=Text())
 def set_basis(document, form):
-    edit.set_basis(document, form["id"], form["value"])
-    return Done(f"Give {form['id']} by {form['value'].replace('-', ' ')}")
+    edit.set_basis(document, form.id, form.value)
+    return Done(f"Give {form.id} by {form.value.replace('-', ' ')}")
 
 
-@action("fill-air")
+@action("fill-air", id=Key())
 def fill_air(document, form):
-    edit.fill_with_air(document, form["id"])
-    return Done(f"Give {form['id']} the composition of air")
+    edit.fill_with_air(document, form.id)
+    return Done(f"Give {form.id} the composition of air")
 
 
-@action("scale-fractions")
+@action("scale-fractions", id=Key())
 def scale_fractions(document, form):
-    edit.scale_fractions(document, form["id"])
-    return Done(f"Scale the fractions of {form['id']} to 100 %")
+    edit.scale_fractions(document, form.id)
+    return Done(f"Scale the fractions of {form.id} to 100 %")
 
 
 @action("add-feed")
@@ -109,82 +106,82 @@ def add_feed(document, form):
     return Done(f"Add feed {id_}", id_)
 
 
-@action("append")
+@action("append", id=Key(), kind=Key())
 def append(document, form):
-    id_ = edit.append_unit(document, form["id"], form["kind"])
-    return Done(f"Append {KINDS[form['kind']].label} {id_} to {form['id']}", id_)
+    id_ = edit.append_unit(document, form.id, form.kind)
+    return Done(f"Append {KINDS[form.kind].label} {id_} to {form.id}", id_)
 
 
-@action("send")
+@action("send", id=Key(), to=Text())
 def send(document, form):
-    if not form.get("to"):
-        edit.end_here(document, form["id"])
-        return Done(f"Let {form['id']} end as a product", form["id"])
-    entered = edit.send_to(document, form["id"], form["to"])
-    return Done(f"Send {form['id']} to {entered}", form["id"])
+    if not form.to:
+        edit.end_here(document, form.id)
+        return Done(f"Let {form.id} end as a product", form.id)
+    entered = edit.send_to(document, form.id, form.to)
+    return Done(f"Send {form.id} to {entered}", form.id)
 
 
-@action("outlet")
+@action("outlet", id=Key(), value=Text())
 def choose_outlet(document, form):
     """Let a stream leave its unit by another outlet; the stream that left there takes its place."""
-    edit.exchange_outlet(document, form["id"], form["value"])
-    return Done(f"Let {form['id']} leave by {form['value']}", form["id"])
+    edit.exchange_outlet(document, form.id, form.value)
+    return Done(f"Let {form.id} leave by {form.value}", form.id)
 
 
-@action("inlet")
+@action("inlet", id=Key(), value=Text())
 def choose_inlet(document, form):
     """Let a stream enter its unit by another side; the one that entered there takes its place."""
-    edit.exchange_inlet(document, form["id"], form["value"])
-    return Done(f"Let {form['id']} enter by {form['value']}", form["id"])
+    edit.exchange_inlet(document, form.id, form.value)
+    return Done(f"Let {form.id} enter by {form.value}", form.id)
 
 
-@action("run-state")
+@action("run-state", id=Key(), near=Key())
 def run_state(document, form):
     """Run the steady state nearest to a temperature in a stirred tank."""
-    unit = document.unit(form["id"])
+    unit = document.unit(form.id)
     if unit is None or not hasattr(unit, "near"):
         raise EditError("The tank is gone: reload the page.")
-    unit.state, unit.near = "nearest", form["near"]
-    return Done(f"Run the steady state of {unit.id} near {form['near']}")
+    unit.state, unit.near = "nearest", form.near
+    return Done(f"Run the steady state of {unit.id} near {form.near}")
 
 
-@action("remove")
+@action("remove", id=Key())
 def remove(document, form):
-    edit.remove(document, form["id"])
-    return Done(f"Remove {form['id']}", "")
+    edit.remove(document, form.id)
+    return Done(f"Remove {form.id}", "")
 
 
-@action("rename")
+@action("rename", id=Key(), value=Text())
 def rename(document, form):
-    edit.rename(document, form["id"], form["value"])
-    return Done(f"Rename {form['id']} to {form['value'].strip()}", form["value"].strip())
+    edit.rename(document, form.id, form.value)
+    return Done(f"Rename {form.id} to {form.value}", form.value)
 
 
-@action("project-name")
+@action("project-name", value=Text())
 def project_name(document, form):
-    document.name = form["value"].strip()[:120] or "Untitled project"
+    document.name = form.value[:120] or "Untitled project"
     return Done(f"Name the project {document.name}")
 
 
-@action("display")
+@action("display", value=Text())
 def display(document, form):
-    document.display = form["value"]
-    return Done(f"Show units as {DISPLAY_SETS[form['value']].label}")
+    document.display = form.value
+    return Done(f"Show units as {DISPLAY_SETS[form.value].label}")
 
 
-@action("ledger-columns")
+@action("ledger-columns", columns=Several(), only_pinned=Ticked(), across=Ticked(), species=Text(), also=Text())
 def ledger_columns(document, form):
-    document.ledger.columns = form.getlist("columns")
-    document.ledger.species = form["species"]
-    document.ledger.also = form.get("also") or None
-    document.ledger.only_pinned, document.ledger.across = bool(form.get("only_pinned")), bool(form.get("across"))
+    document.ledger.columns = form.columns
+    document.ledger.species = form.species
+    document.ledger.also = form.also or None
+    document.ledger.only_pinned, document.ledger.across = form.only_pinned, form.across
     return Done("Choose the ledger's columns")
 
 
-@action("ledger-pin")
+@action("ledger-pin", id=Key())
 def ledger_pin(document, form):
     """Let a stream stand first in the ledger, or among the others again."""
-    id_ = edit.need_stream(document, form["id"]).id
+    id_ = edit.need_stream(document, form.id).id
     pinned = document.ledger.pinned
     document.ledger.pinned = [p for p in pinned if p != id_] if id_ in pinned else [*pinned, id_]
     return Done(f"{'Unpin' if id_ in pinned else 'Pin'} {id_} in the ledger")
@@ -193,10 +190,10 @@ def ledger_pin(document, form):
 # Knobs and gauges
 
 
-@action("knob")
+@action("knob", address=Key())
 def make_knob(document, form):
     """Turn an input into a knob, with a range around its value."""
-    found = addresses(document).get(form["address"])
+    found = addresses(document).get(form.address)
     if found is None or not found.knob:
         raise EditError("This input cannot be turned.")
     try:
@@ -216,13 +213,13 @@ def make_knob(document, form):
     return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob, {knob.id}")
 
 
-@action("knob-edit")
+@action("knob-edit", id=Key(), field=Key(), value=Text())
 def edit_knob(document, form):
-    knob = document.knob(form["id"])
+    knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
     found = addresses(document).get(knob.input)
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     if field == "label":
         knob.label = text[:60] or None
     elif field in ("low", "high"):
@@ -230,35 +227,35 @@ def edit_knob(document, form):
     return Done(f"Set {field} of knob {knob.label or knob.id} to {text}")
 
 
-@action("knob-remove")
+@action("knob-remove", id=Key())
 def remove_knob(document, form):
-    document.knobs = [k for k in document.knobs if k.id != form["id"]]
+    document.knobs = [k for k in document.knobs if k.id != form.id]
     edit.forget(document)
-    return Done(f"Remove knob {form['id']}", "")
+    return Done(f"Remove knob {form.id}", "")
 
 
-@action("gauge")
+@action("gauge", address=Key())
 def make_gauge(document, form):
-    found = readable(document).get(form["address"])
+    found = readable(document).get(form.address)
     if found is None:
         raise EditError("This result cannot be watched.")
     gauge = edit.gauge_on(document, found.address)
     return Done(f"Watch {found.label[:1].lower() + found.label[1:]} as {gauge.id}")
 
 
-@action("gauge-formula")
+@action("gauge-formula", formula=Text(), label=Text())
 def make_formula_gauge(document, form):
     """Watch a formula over inputs and results, under a name."""
-    gauge = edit.gauge_on_formula(document, form.get("formula", ""), form.get("label", ""))
+    gauge = edit.gauge_on_formula(document, form.formula, form.label)
     return Done(f"Watch {gauge.label or gauge.id} = {gauge.formula}"[:190], f"gauge:{gauge.id}")
 
 
-@action("gauge-edit")
+@action("gauge-edit", id=Key(), field=Key(), value=Text())
 def edit_gauge(document, form):
-    gauge = document.gauge(form["id"])
+    gauge = document.gauge(form.id)
     if gauge is None:
         raise EditError("The gauge is gone: reload the page.")
-    field, text = form["field"], form.get("value", "").strip()
+    field, text = form.field, form.value
     found = readings(document).get(gauge.reads)
     if field == "label":
         gauge.label = text[:60] or None
@@ -279,23 +276,23 @@ def edit_gauge(document, form):
     return Done(f"Set {field.replace('_', ' ')} of gauge {gauge.label or gauge.id} to {text or 'nothing'}")
 
 
-@action("gauge-remove")
+@action("gauge-remove", id=Key())
 def remove_gauge(document, form):
-    document.gauges = [g for g in document.gauges if g.id != form["id"]]
+    document.gauges = [g for g in document.gauges if g.id != form.id]
     edit.forget(document)
-    return Done(f"Remove gauge {form['id']}", "")
+    return Done(f"Remove gauge {form.id}", "")
 
 
-@action("turn")
+@action("turn", id=Key(), position=Whole("slider steps", 0, SLIDER_STEPS), value=Text())
 def turn(document, form):
     """Set a knob to a slider position or a typed value."""
-    if form.get("position"):
+    if form.position is not None:
         try:
-            address, text, _ = slider_text(document, form["id"], int(form["position"]))
+            address, text, _ = slider_text(document, form.id, form.position)
         except (QuantityError, ValueError) as error:
             raise EditError(str(error)) from None
-        return set_input(document, {"address": address, "value": text})
-    knob = document.knob(form["id"])
+        return write_input(document, address, text)
+    knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
-    return set_input(document, {"address": knob.input, "value": form.get("value", "")})
+    return write_input(document, knob.input, form.value)

@@ -1,12 +1,14 @@
-"""Edits by name: each takes the document and the posted form and returns Done.
+"""Edits by name: each takes the document and what was posted and returns Done.
 
 Stages register theirs in their own `actions` module; one view serves them all.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
+from gulch.web.projects.forms import Posted
+
 ACTIONS = {}
-WHOLE = set()  # names of edits that concern all variants
 
 
 @dataclass(frozen=True)
@@ -17,13 +19,27 @@ class Done:
     select: str | None = None
 
 
-def action(name, whole=False):
-    """Register an edit under a name; a `whole` one is given the project with its variants, not the one worked on."""
+@dataclass(frozen=True)
+class Action:
+    """An edit: its function, the form it is posted with, and whether it concerns all variants."""
+
+    function: Callable
+    form: type
+    whole: bool = False
+
+    def change(self, document, data):
+        """Make the edit as posted. Raises EditError with a sentence."""
+        return self.function(document, self.form(data).read())
+
+
+def action(name, /, whole=False, **fields):
+    """Register an edit under a name, with the fields of its form.
+
+    A `whole` one is given the project with its variants, not the one worked on.
+    """
 
     def keep(function):
-        ACTIONS[name] = function
-        if whole:
-            WHOLE.add(name)
+        ACTIONS[name] = Action(function, type("Posted", (Posted,), fields), whole)
         return function
 
     return keep

@@ -26,7 +26,7 @@ from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Project, Revision
-from gulch.web.projects.registry import ACTIONS, WHOLE
+from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages
 from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
@@ -167,9 +167,9 @@ def do(request, pk, name):
             row,
             _version(request),
             lambda o: o.label,
-            lambda d: change(d, request.POST),
+            lambda d: change.change(d, request.POST),
             _client(request),
-            name in WHOLE,
+            change.whole,
         )
     except actions.Conflict as conflict:
         again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "client", "csrfmiddlewaretoken")]

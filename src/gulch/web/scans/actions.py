@@ -5,6 +5,8 @@ from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.typed import typed
+from gulch.web.process.actions import write_input
+from gulch.web.projects.forms import Key, Several, Text, Ticked, Whole
 from gulch.web.projects.registry import Done, action
 
 
@@ -24,43 +26,44 @@ def add_scan(document, form):
     return Done(f"Add scan {id_}", id_)
 
 
-@action("scan-edit")
+@action(
+    "scan-edit",
+    id=Key(),
+    knob=Text(),
+    low=Text(),
+    high=Text(),
+    points=Whole("points", 2, 500, "{} points cannot be scanned"),
+    gauges=Several(),
+    gauges_sent=Ticked(),
+)
 def edit_scan(document, form):
-    scan = document.scan(form["id"])
+    scan = document.scan(form.id)
     if scan is None:
         raise EditError("The scan is gone: reload the page.")
     sweep = scan.over[0]
-    knob = document.knob(form.get("knob", sweep.knob))
+    knob = document.knob(form.knob or sweep.knob)
     if knob is None:
         raise EditError("The knob is gone: choose another.")
     found = addresses(document).get(knob.input)
     turned = sweep.knob != knob.id
     sweep.knob = knob.id
     for name in ("low", "high"):
-        text = "" if turned else form.get(name, "").strip()
+        text = "" if turned else getattr(form, name)
         setattr(sweep, name, (typed(document, f"scan.{scan.id}.{name}", text, found.dimension) if found else text) or None)
-    try:
-        points = int(form.get("points", sweep.points))
-    except ValueError:
-        raise EditError(f"“{form['points']}” is not a number of points: type a whole number from 2 to 500.") from None
-    if not 2 <= points <= 500:
-        raise EditError(f"{points} points cannot be scanned: type a whole number from 2 to 500.")
-    sweep.points = points
-    if "gauges_sent" in form:
-        ticked = form.getlist("gauges")
+    sweep.points = sweep.points if form.points is None else form.points
+    if form.gauges_sent:
+        ticked = form.gauges
         scan.gauges = [] if set(ticked) == {g.id for g in document.gauges} else ticked
     return Done(f"Change scan {scan.id}", scan.id)
 
 
-@action("scan-remove")
+@action("scan-remove", id=Key())
 def remove_scan(document, form):
-    document.scans = [s for s in document.scans if s.id != form["id"]]
-    return Done(f"Remove scan {form['id']}", "")
+    document.scans = [s for s in document.scans if s.id != form.id]
+    return Done(f"Remove scan {form.id}", "")
 
 
-@action("carry")
+@action("carry", address=Key(), value=Text())
 def carry(document, form):
     """Carry a scanned point's value back to the process."""
-    from gulch.web.process.actions import set_input
-
-    return set_input(document, {"address": form["address"], "value": form["value"]})
+    return write_input(document, form.address, form.value)

@@ -10,6 +10,7 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
 from gulch.engine.work import Size
 from gulch.web.projects import solving
+from gulch.web.projects.forms import Key, Part, Text, Whole
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import pretty_text
 
@@ -115,28 +116,26 @@ def first_guess(document):
     return SizingEntry(set=chosen, stream=feed)
 
 
-@action("sizing")
+@action(
+    "sizing",
+    tanks=Whole("tanks", 1, 20, "{} tanks in series are not looked at"),
+    **{name: Part() for name in ("set", "stream", "phase", "heat", *DIMENSIONS)},
+)
 def sizing(document, form):
     entry = document.sizing or first_guess(document)
     for name in ("set", "stream", "phase", "heat"):
-        if form.get(name):
-            setattr(entry, name, form[name])
+        if getattr(form, name):
+            setattr(entry, name, getattr(form, name))
     for name, dimension in DIMENSIONS.items():
-        if name in form:
-            text = typed(document, f"sizing.{name}", form[name].strip(), dimension)
+        if getattr(form, name) is not None:
+            text = typed(document, f"sizing.{name}", getattr(form, name), dimension)
             setattr(entry, name, text or (None if name in ("temperature", "bulk_density") else getattr(entry, name)))
-    try:
-        tanks = int(form.get("tanks", entry.tanks))
-    except ValueError:
-        raise EditError(f"“{form['tanks']}” is not a number of tanks: type a whole number from 1 to 20.") from None
-    if not 1 <= tanks <= 20:
-        raise EditError(f"{tanks} tanks in series are not looked at: type a whole number from 1 to 20.")
-    entry.tanks = tanks
+    entry.tanks = entry.tanks if form.tanks is None else form.tanks
     document.sizing = entry
     return Done(f"Size for {entry.target} from {entry.stream}")
 
 
-@action("sizing-place")
+@action("sizing-place", way=Key(), volume=Key(), where=Text())
 def place(document, form):
     """Put the chosen reactors at the end of the stream, or into it where it goes somewhere."""
     entry = document.sizing
@@ -144,10 +143,10 @@ def place(document, form):
     if stream is None:
         raise EditError("The stream is gone: choose another.")
     next_unit = document.unit(stream.enters) if stream.to else None
-    where = form.get("where", "")
+    where = form.where
     if next_unit is not None and where not in ("before", "instead"):
         raise EditError(f"{stream.id} goes to {next_unit.id} already: choose “before {next_unit.id}” or “in place of {next_unit.id}”.")
-    way, volume = form["way"], form["volume"]
+    way, volume = form.way, form.volume
     kind = "plug-flow" if way == "plug" else "stirred-tank"
     at, made = stream.id, []
     for _ in range(entry.tanks if way == "tanks" else 1):

@@ -2,49 +2,50 @@
 
 from gulch.engine.flowsheet import variants
 from gulch.engine.flowsheet.edit import EditError
+from gulch.web.projects.forms import Key, Text
 from gulch.web.projects.registry import Done, action
 
 
-@action("variant-add", whole=True)
+@action("variant-add", whole=True, name=Text())
 def add(project, form):
-    id_ = variants.add(project, form.get("name", ""))
+    id_ = variants.add(project, form.name)
     return Done(f"Add variant {project.variant(id_).name}")
 
 
-@action("variant-work", whole=True)
+@action("variant-work", whole=True, id=Text())
 def work_on(project, form):
-    variants.work_on(project, form.get("id", ""))
+    variants.work_on(project, form.id)
     found = project.variant(project.working) if project.working else None
     return Done(f"Work on {f'variant {found.name}' if found else 'the base'}", "")
 
 
-@action("variant-remove", whole=True)
+@action("variant-remove", whole=True, id=Key())
 def remove(project, form):
-    name = variants.need(project, form["id"]).name
-    variants.remove(project, form["id"])
+    name = variants.need(project, form.id).name
+    variants.remove(project, form.id)
     return Done(f"Remove variant {name}")
 
 
-@action("variant-name", whole=True)
+@action("variant-name", whole=True, id=Key(), value=Text())
 def rename(project, form):
-    variant, name = variants.need(project, form["id"]), " ".join(form.get("value", "").split())[:60]
+    variant, name = variants.need(project, form.id), " ".join(form.value.split())[:60]
     if not name or name.lower() == variants.BASE or any(v.name == name for v in project.variants if v is not variant):
         raise EditError(f"“{name}” cannot be the variant's name: choose one that no other variant has.")
     variant.name = name
     return Done(f"Name a variant {name}")
 
 
-@action("variant-make-base", whole=True)
+@action("variant-make-base", whole=True, id=Key())
 def make_base(project, form):
-    new, name = variants.make_base(project, form["id"])
+    new, name = variants.make_base(project, form.id)
     for field in type(project).model_fields:
         setattr(project, field, getattr(new, field))
     return Done(f"Make variant {name} the base", "")
 
 
-@action("operating-hours", whole=True)
+@action("operating-hours", whole=True, value=Text())
 def operating_hours(project, form):
-    project.operating_hours = hours_text(form.get("value", ""))
+    project.operating_hours = hours_text(form.value)
     return Done(f"Operate {project.operating_hours} hours a year")
 
 

@@ -1,0 +1,121 @@
+"""What edits are posted with: fields of Django forms whose refusals are sentences of ours."""
+
+import json
+
+from django import forms
+
+from gulch.engine.flowsheet.edit import EditError
+
+LONGEST = 20_000  # characters of one field
+MISSING = "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
+UNREADABLE = "What was typed holds a character that no text has: type it again."
+
+
+class Posted(forms.Form):
+    """The values of one edit; each edit adds its fields."""
+
+    def read(self):
+        """The cleaned values as attributes. Raises EditError with the first refusal."""
+        if not self.is_valid():
+            raise EditError(next(iter(self.errors.values()))[0])
+        return Values(self.cleaned_data)
+
+
+class Values:
+    """Cleaned values by name."""
+
+    def __init__(self, values):
+        vars(self).update(values)
+
+
+class Text(forms.CharField):
+    """What was typed, without the blanks around it; nothing typed is "". long: words for what it must not be longer than."""
+
+    def __init__(self, longest=LONGEST, long="That is too long: shorten it.", **more):
+        refusals = {"max_length": long, "null_characters_not_allowed": UNREADABLE}
+        super().__init__(required=False, max_length=longest, error_messages=refusals | more.pop("error_messages", {}), **more)
+        for validator in self.validators:
+            if type(validator).__name__ == "ProhibitNullCharactersValidator":
+                validator.message = UNREADABLE
+
+
+class Part(Text):
+    """As Text, of a form that may be posted in parts: None where it was not sent."""
+
+    def clean(self, value):
+        """The text, or None."""
+        return None if value is None else super().clean(value)
+
+
+class Key(Text):
+    """An id, an address or the name of a part, as the page gave it; an edit without it cannot be made."""
+
+    def clean(self, value):
+        """The text. Raises ValidationError where it is missing."""
+        found = super().clean(value)
+        if not found:
+            raise forms.ValidationError(MISSING)
+        return found
+
+
+class Whole(forms.IntegerField):
+    """A whole number between two others; None where it was not sent, unless it is needed. what: words
+    for it, in the plural; beyond: what is said of one outside."""
+
+    def __init__(self, what, low, high, beyond="{} is beyond what there is", needed=False):
+        super().__init__(required=False)
+        self.what, self.low, self.high, self.beyond, self.needed = what, low, high, beyond, needed
+
+    def clean(self, value):
+        """The number. Raises ValidationError that quotes what was typed."""
+        if value is None and self.needed:
+            raise forms.ValidationError(MISSING)
+        if value is None:
+            return None
+        advice = f"type a whole number from {self.low} to {self.high}."
+        try:
+            number = super().clean(value)
+        except forms.ValidationError:
+            number = None
+        if number is None:
+            raise forms.ValidationError(f"“{str(value)[:40]}” is not a number of {self.what}: {advice}")
+        if not self.low <= number <= self.high:
+            raise forms.ValidationError(f"{self.beyond.format(number)}: {advice}")
+        return number
+
+
+class Ticked(forms.BooleanField):
+    """Whether something is ticked, or anything at all was sent for it."""
+
+    def __init__(self):
+        super().__init__(required=False, widget=forms.TextInput)
+
+    def to_python(self, value):
+        """True for any text."""
+        return bool(value)
+
+
+class Several(forms.Field):
+    """All values of a name, a list of texts."""
+
+    def __init__(self):
+        super().__init__(required=False, widget=forms.MultipleHiddenInput)
+
+    def to_python(self, value):
+        """The list."""
+        return [str(v)[:LONGEST] for v in value or ()]
+
+
+class Mapping(forms.Field):
+    """A JSON object that the page was given; {} where it is none."""
+
+    def __init__(self):
+        super().__init__(required=False, widget=forms.TextInput)
+
+    def to_python(self, value):
+        """The dict."""
+        try:
+            found = json.loads(value or "{}")
+        except ValueError:
+            return {}
+        return found if isinstance(found, dict) else {}
