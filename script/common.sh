@@ -25,10 +25,11 @@ environment() {
     touch "$stamp"
   fi
 }
-# lint: linters and import contracts.
+# lint: linters, import contracts, types of the engine.
 lint() {
   echo "Linting …"
   .venv/bin/ruff check .
   .venv/bin/ruff format --check --quiet . || { echo "Run .venv/bin/ruff format ." >&2; exit 1; }
   .venv/bin/lint-imports
+  .venv/bin/mypy
 }

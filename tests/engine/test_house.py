@@ -31,7 +31,7 @@ WHOLE = {
 
 
 def test_no_import_circle():
-    graph = grimp.build_graph("gulch", cache_dir=None)
+    graph = grimp.build_graph("gulch", cache_dir=None, exclude_type_checking_imports=True)
     imports = nx.DiGraph((m, other) for m in graph.modules for other in graph.find_modules_directly_imported_by(m))
     assert [sorted(c) for c in nx.strongly_connected_components(imports) if len(c) > 1] == []
 
@@ -73,4 +73,17 @@ def public(module):
 def test_what_is_public_says_what_it_is(module):
     """A dataclass's own signature is no docstring."""
     lacking = [n for n, value in public(module) if not inspect.getdoc(value) or inspect.getdoc(value).startswith(f"{n}(")]
+    assert lacking == []
+
+
+@pytest.mark.parametrize("module", modules(), ids=lambda m: m.__name__.removeprefix("gulch.engine."))
+def test_what_is_public_says_its_types(module):
+    """mypy, which script/test runs, checks them."""
+    lacking = []
+    for name, value in public(module):
+        if inspect.isfunction(value) or inspect.ismethod(value):
+            signature = inspect.signature(value)
+            bare = [p.name for p in signature.parameters.values() if p.annotation is p.empty and p.name not in ("self", "cls")]
+            if bare or signature.return_annotation is signature.empty:
+                lacking.append(f"{name}: {', '.join(bare) or 'what it returns'}")
     assert lacking == []

@@ -3,7 +3,7 @@
 import pytest
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet import Plan, check, solve
 from gulch.engine.flowsheet.places import PLAIN, About, Place, at_gauge, at_loop, at_tie, at_unit, stored
 from gulch.engine.flowsheet.solution import Code, LoopOutcome, Message
 
@@ -55,3 +55,24 @@ def test_a_unit_may_bear_the_name_of_anything(name):
     said = [m for m in check(project) if m.level == "error"]
     assert [m.place for m in said] == [at_unit(name, "temperature")]
     assert {m.place.about for m in solve(project).messages if m.level == "error"} == {About.UNIT}
+
+
+def test_an_input_that_cannot_be_turned_is_named_by_its_place():
+    project = load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "name": "P",
+            "species": [{"id": "water", "cas": "7732-18-5"}],
+            "streams": [
+                {"id": "feed", "to": "H1", "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
+                {"id": "out", "from": "H1"},
+            ],
+            "units": [{"id": "H1", "kind": "heater", "temperature": "60 degC"}],
+            "ties": [{"sets": "H1.temperature", "formula": "feed.temperature + 20[K]"}],
+        }
+    )
+    plan = Plan(project)
+    (tied,) = (m for m in plan.run(overrides={"H1.temperature": 350.0}).messages if m.level == "error")
+    (beyond,) = (m for m in plan.run(overrides={"feed.pressure": -1.0}).messages if m.level == "error")
+    assert (tied.place, beyond.place) == (at_unit("H1", "temperature"), Place(About.STREAM, "feed", "pressure"))

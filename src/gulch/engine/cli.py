@@ -1,10 +1,13 @@
 """The command line of the engine: gulch solve|scan|check|addresses|schema."""
 
+from __future__ import annotations
+
 import argparse
 import json
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import MAX_BYTES, DocumentError, loads, schema
 from gulch.engine.exchange import ledger, scan_csv
@@ -16,10 +19,16 @@ from gulch.engine.flowsheet.variants import BASE, applied, misfits
 from gulch.engine.quantities import format_number, show
 from gulch.engine.scans import ScanError, run_scan
 
+if TYPE_CHECKING:
+    from argparse import ArgumentParser, Namespace
+
+    from gulch.engine.document import Project
+    from gulch.engine.flowsheet.solution import Solution
+
 BAD_FILE, NOT_SOLVED, SOLVED = 2, 1, 0
 
 
-def add_commands(commands):
+def add_commands(commands: Any) -> None:
     """Register the engine's commands on argparse sub-parsers."""
     one = commands.add_parser("solve", help="solve a project file and print its streams")
     one.add_argument("file", type=Path)
@@ -48,7 +57,7 @@ def _with_variant(command):
     command.add_argument("--variant", help="name of a variant instead of what is worked on; “base” for the base")
 
 
-def read(path):
+def read(path: Path) -> Project:
     """A Project from a file. Raises DocumentError."""
     try:
         if path.stat().st_size > MAX_BYTES:
@@ -58,7 +67,7 @@ def read(path):
         raise DocumentError(f"{path} cannot be read: {error.strerror}.") from None
 
 
-def solve_command(args):
+def solve_command(args: Namespace) -> int:
     """Solve a file and print a summary, or the whole Solution; 0 when solved, 1 when not."""
     project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
@@ -69,7 +78,7 @@ def solve_command(args):
     return SOLVED if solution.solved and all(t.met for t in solution.targets) and not misfits else NOT_SOLVED
 
 
-def chosen(project, name=None):
+def chosen(project: Project, name: str | None = None) -> tuple:
     """(the Project as a named variant, or as it is worked on; sentences on edits that find no place). Raises DocumentError.
 
     The sentences are printed too, so that nobody takes the base's figures for the variant's.
@@ -88,7 +97,7 @@ def chosen(project, name=None):
     return applied(project, variant), lines
 
 
-def summary(project, solution):
+def summary(project: Project, solution: Solution) -> str:
     """A readable account of a Solution."""
     lines = [f"{project.name}: {'solved' if solution.solved else 'not solved'} in {1000 * solution.seconds:.0f} ms"]
     columns, rows = ledger(project, solution)
@@ -122,7 +131,7 @@ def summary(project, solution):
     return "\n".join(lines)
 
 
-def scan_command(args):
+def scan_command(args: Namespace) -> int:
     """Run a scan of a file and print its table; 0 when all points solved, 1 when not."""
     project, lost = chosen(read(args.file), args.variant)
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
@@ -138,7 +147,7 @@ def scan_command(args):
     return SOLVED if all(p["solved"] for p in result.points) and not lost else NOT_SOLVED
 
 
-def check_command(args):
+def check_command(args: Namespace) -> int:
     """Print the to-do lines of a file; 1 when one of them is an error."""
     project, lost = chosen(read(args.file), args.variant)
     messages = check(project)
@@ -149,7 +158,7 @@ def check_command(args):
     return NOT_SOLVED if lost or any(m.level == "error" for m in messages) else SOLVED
 
 
-def addresses_command(args):
+def addresses_command(args: Namespace) -> int:
     """Print the addresses of a file's inputs and results."""
     project, _ = chosen(read(args.file), args.variant)
     rows = [("input", a.address, a.dimension, a.label) for a in addresses(project).values()]
@@ -162,13 +171,13 @@ def addresses_command(args):
     return SOLVED
 
 
-def schema_command(args):
+def schema_command(args: Namespace) -> int:
     """Print the JSON Schema of the project file."""
     print(json.dumps(schema(), indent=1, ensure_ascii=False))
     return SOLVED
 
 
-def run(parser, argv):
+def run(parser: ArgumentParser, argv: list[str]) -> int:
     """Parse, dispatch, and turn unreadable files into a sentence and exit code 2."""
     args = parser.parse_args(argv)
     try:
@@ -183,7 +192,7 @@ def run(parser, argv):
         return SOLVED
 
 
-def parser():
+def parser() -> ArgumentParser:
     """A parser with the engine's commands only."""
     out = argparse.ArgumentParser(prog="gulch")
     add_commands(out.add_subparsers(required=True, metavar="COMMAND"))

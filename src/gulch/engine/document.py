@@ -4,10 +4,13 @@ Nothing is computed here. Quantities stay the text the user typed; what they mea
 `gulch.engine.flowsheet.inputs`, what is wrong with them is said by `gulch.engine.flowsheet.checks`.
 """
 
+from __future__ import annotations
+
 import json
+from collections.abc import Iterator
 from functools import lru_cache
 from types import SimpleNamespace
-from typing import Annotated, Any, ClassVar, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 
@@ -18,6 +21,9 @@ from gulch.engine.settle import METHODS
 from gulch.engine.species.own import data_key
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Declared
 
 FORMAT, VERSION = "gulch-project", 1
 MAX_BYTES = 2_000_000
@@ -66,11 +72,11 @@ class SpeciesEntry(Part):
     data: SpeciesData | None = None
 
     @property
-    def shown(self):
+    def shown(self) -> str:
         return self.name or self.id
 
     @property
-    def key(self):
+    def key(self) -> tuple:
         """What `species.lookup` takes: the CAS number and the user's data, hashable."""
         if self.data is None:
             return self.cas, ()
@@ -89,7 +95,7 @@ class Interaction(Part):
 
 
 class PhaseModelEntry(Part):
-    kind: Literal[tuple(PHASE_MODELS)] = "peng-robinson"
+    kind: Literal[tuple(PHASE_MODELS)] = "peng-robinson"  # type: ignore[valid-type]
     interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
 
 
@@ -207,16 +213,16 @@ class StreamEntry(Part):
     given: FeedEntry | None = Field(None, description="the feed's state; only for a feed")
 
     @property
-    def is_feed(self):
+    def is_feed(self) -> bool:
         return self.source is None
 
     @property
-    def enters(self):
+    def enters(self) -> str | None:
         """Id of the unit it goes to, or None."""
         return self.to.partition(".")[0] if self.to else None
 
     @property
-    def inlet(self):
+    def inlet(self) -> str | None:
         """Name of the port it enters by, or None where the unit has only one."""
         return (self.to or "").partition(".")[2] or None
 
@@ -274,7 +280,7 @@ class TearEntry(Part):
 class ClosingEntry(Part):
     """How loops, ties and targets are closed."""
 
-    method: Literal[tuple(METHODS)] = "automatic"
+    method: Literal[tuple(METHODS)] = "automatic"  # type: ignore[valid-type]
     tolerance: Bare = Field("1e-9", description="largest estimated distance to the answer, on the flow fed to the loop")
     max_passes: int = Field(150, ge=1, le=5000)
 
@@ -364,14 +370,17 @@ def _unit_model(kind):
 
 
 UNIT_MODELS = {kind.kind: _unit_model(kind) for kind in KINDS.values()}
-AnyUnit = Annotated[Union[tuple(UNIT_MODELS.values())], Field(discriminator="kind")]  # noqa: UP007
+if TYPE_CHECKING:
+    AnyUnit = Any  # one of models made from the declarations, which no checker can know
+else:
+    AnyUnit = Annotated[Union[tuple(UNIT_MODELS.values())], Field(discriminator="kind")]  # noqa: UP007
 
 
 class Project(Part):
     """A whole project. Lists are ordered; ids are unique among streams, units and reactions."""
 
-    format: Literal["gulch-project"] = FORMAT
-    version: Literal[1] = VERSION
+    format: Literal["gulch-project"] = "gulch-project"
+    version: Literal[1] = 1
     name: str = Field("Untitled project", min_length=1, max_length=120)
     remarks: str = Field("", max_length=20000)
     display: Literal["process-metric", "us-customary", "si"] = "process-metric"
@@ -400,76 +409,76 @@ class Project(Part):
     working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
 
-    def unit(self, id_):
+    def unit(self, id_: str | None) -> Any:
         """The unit of that id, or None."""
         return next((u for u in self.units if u.id == id_), None)
 
-    def stream(self, id_):
+    def stream(self, id_: str) -> StreamEntry | None:
         """The stream of that id, or None."""
         return next((s for s in self.streams if s.id == id_), None)
 
-    def reaction(self, id_):
+    def reaction(self, id_: str) -> ReactionEntry | None:
         """The reaction of that id, or None."""
         return next((r for r in self.reactions if r.id == id_), None)
 
-    def set(self, id_):
+    def set(self, id_: str | None) -> SetEntry | None:
         """The reaction set of that id, or None."""
         return next((s for s in self.reaction_sets if s.id == id_), None)
 
-    def knob(self, id_):
+    def knob(self, id_: str) -> KnobEntry | None:
         """The knob of that id, or None."""
         return next((k for k in self.knobs if k.id == id_), None)
 
-    def gauge(self, id_):
+    def gauge(self, id_: str) -> GaugeEntry | None:
         """The gauge of that id, or None."""
         return next((g for g in self.gauges if g.id == id_), None)
 
-    def target(self, id_):
+    def target(self, id_: str) -> TargetEntry | None:
         """The target of that id, or None."""
         return next((t for t in self.targets if t.id == id_), None)
 
-    def tear(self, stream):
+    def tear(self, stream: str) -> TearEntry | None:
         """What the user decided about a stream's tear, or None."""
         return next((t for t in self.tears if t.stream == stream), None)
 
-    def tie(self, address):
+    def tie(self, address: str) -> TieEntry | None:
         """The tie that sets an address, or None."""
         return next((t for t in self.ties if t.sets == address), None)
 
-    def variant(self, id_):
+    def variant(self, id_: str) -> VariantEntry | None:
         """The variant of that id, or None."""
         return next((v for v in self.variants if v.id == id_), None)
 
-    def scan(self, id_):
+    def scan(self, id_: str) -> ScanEntry | None:
         """The scan of that id, or None."""
         return next((s for s in self.scans if s.id == id_), None)
 
-    def entries(self):
+    def entries(self) -> list:
         """(id, cas, shown name, user data) of each species, as the equation reader wants them."""
         return [(s.id, s.cas, s.shown, s.key[1]) for s in self.species]
 
-    def dump(self):
+    def dump(self) -> dict[str, Any]:
         """Plain data, as stored and exported: nothing that equals its default and is empty."""
         return self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
-    def to_json(self):
+    def to_json(self) -> str:
         """The text of the exported file."""
         return json.dumps(self.dump(), indent=1, ensure_ascii=False)
 
 
-def value_of(unit, declared):
+def value_of(unit: Any, declared: Declared) -> Any:
     """The document text of a declared input of a unit entry."""
     holder = getattr(unit, declared.group) if declared.group else unit
     return getattr(holder, declared.key)
 
 
-def set_value(unit, declared, text):
+def set_value(unit: Any, declared: Declared, text: str | None) -> None:
     """Write a declared input of a unit entry; pydantic validates."""
     holder = getattr(unit, declared.group) if declared.group else unit
     setattr(holder, declared.key, text)
 
 
-def choices_of(unit):
+def choices_of(unit: Any) -> dict[str, Any]:
     """{choice name: value} of a unit entry.
 
     One left out takes the way to which a typed value belongs, else its default; None is left to the context.
@@ -482,7 +491,7 @@ def _implied(unit, choice, declared):
     return next((d.when[1] for d in declared if d.when and d.when[0] == choice.name and value_of(unit, d)), choice.default)
 
 
-def assumed_choices(unit):
+def assumed_choices(unit: Any) -> Iterator:
     """Choices of a unit entry that nobody made and on which figures rest, as declarations.
 
     A way to give something counts by the numbers that it asks for, if it asks for any.
@@ -496,7 +505,7 @@ def assumed_choices(unit):
 
 
 @lru_cache(maxsize=1024)
-def default_text(text, dimension, display):
+def default_text(text: str, dimension: str, display: str) -> str:
     """A default as document text in the units of a display set, to four figures."""
     unit = DISPLAY_SETS[display].unit(dimension)
     number = f"{to_unit(parse(text, dimension), unit, dimension):.4g}"
@@ -506,13 +515,13 @@ def default_text(text, dimension, display):
 FEED_DEFAULTS = {"temperature": "25 degC", "pressure": "1 bar"}
 
 
-def source_of(stream):
+def source_of(stream: StreamEntry) -> tuple:
     """(unit id, port or None) of a stream's `from`."""
     unit, _, port = (stream.source or "").partition(".")
     return unit, port or None
 
 
-def load(data):
+def load(data: dict[str, Any]) -> Project:
     """A Project from plain data. Raises DocumentError with sentences for the user."""
     if not isinstance(data, dict):
         raise DocumentError("This is not a Gulch project: a JSON object is expected.")
@@ -528,7 +537,7 @@ def load(data):
         raise DocumentError(_sentences(error, data)) from None
 
 
-def loads(text):
+def loads(text: str | bytes) -> Project:
     """A Project from JSON text or bytes. Raises DocumentError."""
     if len(text) > MAX_BYTES:
         raise DocumentError(f"The file is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
@@ -615,7 +624,7 @@ def _place(location, data):
     return " › ".join(words) or "the file"
 
 
-def schema():
+def schema() -> dict[str, Any]:
     """JSON Schema of the project file."""
     out = Project.model_json_schema(by_alias=True)
     out["title"] = "Gulch project"

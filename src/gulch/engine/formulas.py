@@ -5,13 +5,20 @@ by Python's parser and only the listed constructs are accepted; nothing of it is
 a list of instructions for a stack of numbers in SI.
 """
 
+from __future__ import annotations
+
 import ast
 import math
 import operator
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.quantities import QuantityError, compound_unit, dimensions_of
+
+if TYPE_CHECKING:
+    from gulch.engine.unit_names import Dims
 
 MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
 FUNCTIONS = {"exp": 1, "ln": 1, "sqrt": 1, "min": 2, "max": 2}
@@ -29,10 +36,10 @@ class Formula:
 
     instructions: tuple
     names: frozenset
-    dimension: object = None  # Dims of its value
+    dimension: Dims | None = None  # Dims of its value
 
 
-def read(text, known, wanted):
+def read(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
     """Read a formula. known: {name: (instruction, argument, unit)}; names may hold dots.
 
     wanted: unit of the result; None for any. Returns a Formula; raises FormulaError.
@@ -61,12 +68,12 @@ def read(text, known, wanted):
     return Formula(tuple(reader.out), frozenset(reader.names), dimension)
 
 
-def value(formula, get):
+def value(formula: Formula, get: Callable) -> float:
     """Value of a Formula in SI; get(argument) gives the value of a ("name", argument) instruction.
 
     Returns nan where the arithmetic has no real answer (division by zero, root of a negative number).
     """
-    stack = []
+    stack: list = []
     try:
         for name, argument in formula.instructions:
             if name == "push":
@@ -83,7 +90,7 @@ def value(formula, get):
     return stack[0] if isinstance(stack[0], float) else math.nan
 
 
-_TWO = {
+_TWO: dict[str, Callable] = {
     "add": operator.add,
     "subtract": operator.sub,
     "multiply": operator.mul,
@@ -92,7 +99,7 @@ _TWO = {
     "min": min,
     "max": max,
 }
-_ONE = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
+_ONE: dict[str, Callable] = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
 
 
 class _Reader:
@@ -101,14 +108,14 @@ class _Reader:
         self.out, self.names, self.depth, self.deepest = [], set(), 0, 0
         self.none = dimensions_of("")
 
-    def push(self, name, argument):
+    def push(self, name: str, argument: float | str) -> None:
         self.depth += 1
         self.deepest = max(self.deepest, self.depth)
         self.out.append((name, argument))
 
-    def visit(self, node):
+    def visit(self, node: Any) -> Dims:
         """Write the instructions of a node; returns its dimension."""
-        if isinstance(node, ast.Constant) and type(node.value) in (int, float):
+        if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
             self.push("push", float(node.value))
             return self.none
         if isinstance(node, ast.Name | ast.Attribute):
@@ -124,7 +131,7 @@ class _Reader:
             return self.call(node)
         raise FormulaError(f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, sqrt, min, max.")
 
-    def name(self, node):
+    def name(self, node: ast.Attribute | ast.Name) -> Dims:
         text = ast.unparse(node)
         if text.startswith("_q") and text[2:].isdigit() and int(text[2:]) < len(self.literals):
             value, unit = self.literals[int(text[2:])]
@@ -139,7 +146,7 @@ class _Reader:
         self.push(instruction, argument)
         return dimensions_of(unit)
 
-    def binary(self, node):
+    def binary(self, node: ast.BinOp) -> Dims:
         left, right = self.visit(node.left), self.visit(node.right)
         op = _OPERATORS[type(node.op)]
         self.depth -= 1
@@ -162,7 +169,7 @@ class _Reader:
             return left
         return left * right if op == "multiply" else left / right
 
-    def call(self, node):
+    def call(self, node: ast.Call) -> Dims:
         name = node.func.id if isinstance(node.func, ast.Name) else ""
         if name not in FUNCTIONS or node.keywords or len(node.args) != FUNCTIONS[name]:
             raise FormulaError(f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, sqrt, min and max.")
@@ -180,7 +187,7 @@ class _Reader:
             raise FormulaError(f"The argument of {name} is in {_words(dimensions[0])}: it must be a bare number.")
         return self.none
 
-    def text(self, node):
+    def text(self, node: ast.expr) -> str:
         """A part of the formula as typed, its literals put back."""
         return re.sub(r"_q(\d+)", lambda m: f"{self.literals[int(m[1])][0]:g}[{self.literals[int(m[1])][1]}]", ast.unparse(node))
 

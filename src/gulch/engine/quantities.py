@@ -3,13 +3,19 @@
 Every unit of the engine is declared here; the rest of the engine sees SI floats only.
 """
 
+from __future__ import annotations
+
 import itertools
 import math
 import re
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.unit_names import UnitError, read_unit
+
+if TYPE_CHECKING:
+    from gulch.engine.unit_names import Dims
 
 
 class QuantityError(ValueError):
@@ -106,7 +112,7 @@ _COMMA = re.compile(r"\d,\d")
 
 
 @lru_cache(maxsize=4096)
-def conversion(unit, dimension):
+def conversion(unit: str, dimension: str) -> tuple:
     """(factor, offset) with SI value = factor * value + offset.
 
     Raises QuantityError when the unit is unknown or of another dimension.
@@ -129,7 +135,7 @@ def conversion(unit, dimension):
     return found.factor, found.offset if dimension == "temperature" else 0.0
 
 
-def difference_of(dimension):
+def difference_of(dimension: str) -> str:
     """The dimension of a difference of two values of a dimension.
 
     >>> difference_of("temperature"), difference_of("molar flow")
@@ -138,12 +144,12 @@ def difference_of(dimension):
     return f"{dimension} difference" if f"{dimension} difference" in DIMENSIONS else dimension
 
 
-def dimensions_of(unit):
+def dimensions_of(unit: str) -> Dims:
     """Dims of a unit; can be multiplied, divided, raised and compared."""
     return read_unit(unit).dims
 
 
-def compound_unit(unit):
+def compound_unit(unit: str) -> tuple:
     """(Dims, SI factor) of a compound unit as typed. Raises QuantityError."""
     try:
         found = read_unit(unit)
@@ -152,7 +158,7 @@ def compound_unit(unit):
     return found.dims, found.factor
 
 
-def unit_factor(unit, si):
+def unit_factor(unit: str, si: str) -> float | None:
     """SI value of one of a compound unit, where the SI unit is given as well; None when it does not fit.
 
     Raises QuantityError when the unit cannot be read.
@@ -173,7 +179,7 @@ def _name_of(here):
     return next((kind.name for kind in DIMENSIONS.values() if kind.si and dimensions_of(kind.si) == here), None)
 
 
-def split_text(text):
+def split_text(text: str) -> tuple:
     """(number, unit text) of a typed quantity. Raises QuantityError."""
     text = str(text).strip()
     if not text:
@@ -192,7 +198,7 @@ def split_text(text):
 
 
 @lru_cache(maxsize=65536)
-def parse(text, dimension):
+def parse(text: str, dimension: str) -> float:
     """SI value of a typed quantity of the given dimension.
 
     A number without unit is accepted only for fractions and ratios.
@@ -218,7 +224,7 @@ def parse(text, dimension):
     return value
 
 
-def parse_points(text, first, second):
+def parse_points(text: str, first: str, second: str) -> Any:
     """(x, y) in SI, each of shape (n,), of points as typed: "25 degC 0.032 bar; 100 degC 1.013 bar".
 
     A single value without its x gives x = [None]. The x must rise. Raises QuantityError.
@@ -244,7 +250,7 @@ def parse_points(text, first, second):
     return xs, ys
 
 
-def to_unit(value, unit, dimension):
+def to_unit(value: float, unit: str, dimension: str) -> float:
     """The number that stands before `unit` for an SI value."""
     factor, offset = conversion(unit, dimension)
     return (value - offset) / factor
@@ -258,7 +264,7 @@ class DisplaySet:
     label: str
     units: dict
 
-    def unit(self, dimension):
+    def unit(self, dimension: str) -> str:
         """The unit in which a dimension is shown."""
         return self.units[dimension]
 
@@ -373,12 +379,12 @@ _PRETTY = {
 }
 
 
-def pretty_unit(unit):
+def pretty_unit(unit: str) -> str:
     """The unit as printed beside a number."""
     return _PRETTY.get(unit, unit)
 
 
-def format_number(value, digits=4):
+def format_number(value: float | None, digits: int = 4) -> str:
     r"""A number with `digits` significant figures, plain where plain is readable.
 
     >>> format_number(1234.5678), format_number(0.00001234), format_number(0)
@@ -396,7 +402,7 @@ def format_number(value, digits=4):
     return text.replace("-", "−")
 
 
-def show(value, dimension, display="process-metric", digits=4, unit=True):
+def show(value: float | None, dimension: str, display: str = "process-metric", digits: int = 4, unit: bool = True) -> str:
     """An SI value in the units of a display set, as text."""
     if value is None:
         return "–"
@@ -408,14 +414,14 @@ def show(value, dimension, display="process-metric", digits=4, unit=True):
     return f"{number} {label}" if unit and label else number
 
 
-def write(value, dimension, display="process-metric", digits=12):
+def write(value: float, dimension: str, display: str = "process-metric", digits: int = 12) -> str:
     """An SI value as document text, readable back by `parse` to `digits` figures."""
     name = DISPLAY_SETS[display].unit(dimension)
     number = f"{to_unit(value, name, dimension):.{digits}g}"
     return number if name == "1" else f"{number} {name}"
 
 
-def complete(text, dimension, display="process-metric"):
+def complete(text: str, dimension: str, display: str = "process-metric") -> str:
     """Typed text with the display unit added where the user typed a bare number."""
     text = str(text).strip()
     try:

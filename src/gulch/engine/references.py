@@ -4,6 +4,8 @@ A field's type says what its text names: `Annotated[str, Ref(Thing.STREAM)]`. Re
 following a variant's edits then need no list of places.
 """
 
+from __future__ import annotations
+
 import re
 import types
 from dataclasses import dataclass
@@ -104,7 +106,7 @@ def _items():
     return found | {r.name: per[r.per] for kind in KINDS.values() for r in kind.results() if r.per in per}
 
 
-def item_thing(name):
+def item_thing(name: str) -> Thing:
     """What the item of an address head.name.item is: a species, a reaction, or None for an element."""
     return _items().get(name, Thing.SPECIES)
 
@@ -121,15 +123,15 @@ class Renaming:
     def _is(self, thing, text):
         return text == self.old and thing is self.thing
 
-    def own(self, thing, text):
+    def own(self, thing: Thing, text: str) -> str:
         """An entry's own id, followed."""
         return self.new if self._is(thing, text) else text
 
-    def ref(self, thing, text):
+    def ref(self, thing: Thing, text: str) -> str:
         """An id that names a thing, followed."""
         return self.own(thing, text)
 
-    def address(self, text):
+    def address(self, text: str) -> str:
         """An address, its head and its item followed."""
         head, dot, rest = text.partition(".")
         name, dot2, item = rest.partition(".")
@@ -141,7 +143,7 @@ class Renaming:
             item = self.new
         return f"{head}{dot}{name}{dot2}{item}"
 
-    def formula(self, text):
+    def formula(self, text: str) -> str:
         """A formula with the addresses in it followed."""
         # in formulas a dash of an id may be written as underscore, and a dash after it may be a minus
         word = "[-_]".join(re.escape(part) for part in re.split("[-_]", self.old))
@@ -166,15 +168,15 @@ class Forgetting:
 
     alive: dict
 
-    def own(self, thing, text):
+    def own(self, thing: Thing, text: str) -> str:
         """An entry's own id, which stays."""
         return text
 
-    def ref(self, thing, text):
+    def ref(self, thing: Thing, text: str) -> str | _Gone:
         """An id that names a thing; GONE where that is no more."""
         return text if text in self.alive[thing] else GONE
 
-    def address(self, text):
+    def address(self, text: str) -> str | _Gone:
         """An address; GONE where its head or its item is no more."""
         head, _, rest = text.partition(".")
         name, _, item = rest.partition(".")
@@ -184,12 +186,12 @@ class Forgetting:
         of = item_thing(name) if item else None
         return text if known and (of is None or item in self.alive[of]) else GONE
 
-    def formula(self, text):
+    def formula(self, text: str) -> str:
         """A formula, which stays: the checks name what it lacks."""
         return text
 
 
-def followed(model, data, change):
+def followed(model: type, data: dict[str, Any], change: Forgetting | Renaming) -> dict[str, Any]:
     """Plain data of a model after a change (a Renaming or Forgetting); GONE where they go as a whole."""
     return _Walker(change, model, data).walk(model, data)
 
@@ -198,7 +200,7 @@ class _Walker:
     def __init__(self, change, root, whole):
         self.change, self.root, self.whole = change, root, whole
 
-    def walk(self, kind, data, markers=()):
+    def walk(self, kind: Any, data: float | str | dict[str, Any] | list, markers: tuple = ()) -> Any:
         """Data of a type, followed; GONE where they go."""
         if get_origin(kind) is Annotated:
             kind, *more = get_args(kind)
@@ -222,7 +224,7 @@ class _Walker:
             return GONE if len(kept) < least or (get_origin(kind) is tuple and len(kept) < len(data)) else kept
         return data
 
-    def model(self, kind, data):
+    def model(self, kind: Any, data: dict[str, Any]) -> dict[str, Any] | _Gone:
         if any(isinstance(m, EditOf) for m in getattr(kind, "references", ())):
             return self.edit(data)
         out = dict(data)
@@ -237,7 +239,7 @@ class _Walker:
                 del out[key]
         return out
 
-    def text(self, marker, text):
+    def text(self, marker: Any, text: str) -> Any:
         change = self.change
         if isinstance(marker, Own):
             return change.own(marker.thing, text)
@@ -255,7 +257,7 @@ class _Walker:
             found = change.address(text)
         return text if found is GONE and marker.loss is OnLoss.KEEP else found
 
-    def place(self, text):
+    def place(self, text: str) -> Any:
         head, _, rest = text.partition(".")
         if head == "tie":
             found = self.change.address(rest)
@@ -266,7 +268,7 @@ class _Walker:
             return found if found is GONE else f"{head}.{found}{dot}{field}"
         return text if head in _STANDING else self.change.address(text)
 
-    def edit(self, data):
+    def edit(self, data: dict[str, Any]) -> Any:
         """A variant's edit: its path, the neighbour it names and what it puts there."""
         keys, kind, at = data["at"].split("/"), self.root, []
         own = None  # what the ids of the list that the path is in are
@@ -283,9 +285,9 @@ class _Walker:
             out["to"] = self.walk(kind, data["to"])
         return GONE if GONE in (out.get("to"), out.get("after")) else out
 
-    def step(self, kind, key, before):
+    def step(self, kind: Any, key: str, before: list[str]) -> tuple:
         """(type at a key inside a type, the key followed, marker of the ids of a list's entries or None)."""
-        markers = ()
+        markers: Any = ()
         while get_origin(kind) is Annotated:
             kind, *markers = get_args(kind)
         if get_origin(kind) in (Union, types.UnionType):

@@ -5,6 +5,9 @@ last change * gain/(1 - gain), since a slow loop changes little while still far 
 Source: Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715; Wegstein, Comm. ACM 1 (1958) 9.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import Enum
 
@@ -33,7 +36,7 @@ class Reason(Enum):
     CANCELLED = "it was stopped"
 
     @property
-    def settled(self):
+    def settled(self) -> bool:
         return self is Reason.SETTLED
 
 
@@ -43,11 +46,11 @@ class Watch:
     Searches are limited by their counts, so that a busy machine changes no outcome; a watch ends them from outside.
     """
 
-    def ended(self):
+    def ended(self) -> Reason | None:
         """A Reason to stop now, or None."""
         return None
 
-    def passed(self, residual):
+    def passed(self, residual: float) -> None:
         """One more pass was made; residual: its largest scaled change."""
 
 
@@ -71,20 +74,20 @@ class LoopResult:
 
 
 def settle(
-    one_pass,
-    start,
+    one_pass: Callable,
+    start: np.ndarray,
     *,
-    scale,
-    floor=None,
-    ceiling=None,
-    tol=1e-9,
-    max_passes=150,
-    depth=6,
-    direct=2,
-    secants=None,
-    watch=UNWATCHED,
-    method="automatic",
-):
+    scale: np.ndarray,
+    floor: np.ndarray | None = None,
+    ceiling: np.ndarray | None = None,
+    tol: float = 1e-9,
+    max_passes: int = 150,
+    depth: int = 6,
+    direct: int = 2,
+    secants: tuple | None = None,
+    watch: Watch = UNWATCHED,
+    method: str = "automatic",
+) -> LoopResult:
     """Find the fixed point of one_pass.
 
     one_pass: array of shape (n,) to array of shape (n,); start: shape (n,); scale: shape (n,);
@@ -122,14 +125,14 @@ class _Search:
         self.left, self.watch = max_passes, watch
         self.passes = 0
 
-    def allow(self, passes):
+    def allow(self, passes: int) -> None:
         self.left = passes
 
-    def ended(self):
+    def ended(self) -> Reason | None:
         """A Reason to stop before another pass, or None."""
         return self.watch.ended() or (Reason.OUT_OF_PASSES if self.left <= 0 else None)
 
-    def change(self, x):
+    def change(self, x: np.ndarray) -> np.ndarray:
         """Scaled change of one pass from x."""
         self.left -= 1
         self.passes += 1
@@ -137,7 +140,7 @@ class _Search:
         self.watch.passed(float(np.max(np.abs(out))) if out.size else 0.0)
         return out
 
-    def bounded(self, new, fallback):
+    def bounded(self, new: np.ndarray, fallback: np.ndarray) -> np.ndarray:
         """`new`, its entries outside the bounds replaced by those of the fallback inside them."""
         out = (new < self.floor) | (new > self.ceiling)
         new[out] = np.clip(fallback[out], self.floor[out], self.ceiling[out])
@@ -229,12 +232,12 @@ def _accelerated(search, x, depth, direct, secants, method):
     return LoopResult(x, change, reason, tuple(history), gain, mode, distance, (dx, df), search.passes, tuple(iterates))
 
 
-def stalled(history, window=40):
+def stalled(history: list[float], window: int = 40) -> bool:
     """Whether the last passes brought nothing: no change in them is well below the smallest before."""
     return len(history) > 1.25 * window and min(history[-window:]) > 0.3 * min(history[:-window])
 
 
-def wegstein_step(xs, fs):
+def wegstein_step(xs: list, fs: list) -> np.ndarray:
     """Next iterate, scaled: x q + (1 − q) g with q = s/(s − 1) from the last two passes, kept in −5 … 0."""
     dx, dg = xs[-1] - xs[-2], xs[-1] + fs[-1] - xs[-2] - fs[-2]
     with np.errstate(all="ignore"):
@@ -318,7 +321,7 @@ def _damped(search, x, f, step):
     return None
 
 
-def usable_secants(secants, n):
+def usable_secants(secants: tuple | None, n: int) -> tuple:
     """(dx, df) of shape (n, m), empty when none are given or they belong to another problem."""
     if secants:
         dx, df = (np.asarray(a, float) for a in secants)
@@ -327,7 +330,7 @@ def usable_secants(secants, n):
     return np.empty((n, 0)), np.empty((n, 0))
 
 
-def differences(xs, fs, old_dx, old_df, depth):
+def differences(xs: list, fs: list, old_dx: np.ndarray, old_df: np.ndarray, depth: int) -> tuple:
     """Secants of the passes made, newest last, filled up with older ones to `depth` columns."""
     n = old_dx.shape[0]
     dx = np.diff(np.array(xs), axis=0).T if len(xs) > 1 else np.empty((n, 0))
@@ -338,7 +341,7 @@ def differences(xs, fs, old_dx, old_df, depth):
     return dx, df
 
 
-def loop_gain(dx, df):
+def loop_gain(dx: np.ndarray, df: np.ndarray) -> tuple:
     """Dominant eigenvalue of the pass and its direction, on the span of the secants (Ritz value).
 
     dx, df: scaled, shape (n, m). Returns (None, None) when the secants span nothing.
@@ -360,7 +363,7 @@ def loop_gain(dx, df):
     return gain, np.real(q @ vectors[:, top])
 
 
-def leading(columns, least=1e-4):
+def leading(columns: np.ndarray, least: float = 1e-4) -> tuple:
     """(orthonormal basis (n, r), positions of the r columns that it was made from) of the span of columns (n, m).
 
     Gram-Schmidt, twice each, the longest remainder first, down to `least` of the first. scipy's pivoting QR does the
@@ -385,7 +388,7 @@ def leading(columns, least=1e-4):
     return np.array(basis).T, np.array(order)
 
 
-def distance_left(size, gain):
+def distance_left(size: float, gain: float | None) -> float:
     """Estimated scaled distance of the pass's result from the answer."""
     if gain is None:
         return size

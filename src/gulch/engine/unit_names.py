@@ -6,10 +6,13 @@ A digit 2 or 3 behind a name is its exponent (m3). Names are looked up in a tabl
 itself is asked only about single names that the table lacks, so it is seldom loaded at all.
 """
 
+from __future__ import annotations
+
 import re
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from typing import Any
 
 MOST_CHARACTERS, MOST_PARTS, LARGEST_EXPONENT = 60, 16, 9
 DIMENSION_NAMES = ("length", "mass", "time", "temperature", "substance", "current", "luminosity")
@@ -47,7 +50,7 @@ def _power(base, exponent):
 NONE = Dims(Fraction(0) for _ in DIMENSION_NAMES)
 
 
-def dims(**exponents):
+def dims(**exponents: Any) -> Dims:
     """Dims by name of base.
 
     >>> str(dims(length=1, time=-2))
@@ -146,7 +149,7 @@ _TOKEN = re.compile(r"\s*(?:(?P<name>[A-Za-z°µμ%_]+)|(?P<number>\d+(?:\.\d+)?
 
 
 @lru_cache(maxsize=4096)
-def read_unit(text):
+def read_unit(text: str) -> Measure:
     """The Measure of a unit as typed; an offset counts only where a temperature stands alone. Raises UnitError.
 
     >>> read_unit("kmol/(m3 h)").factor * 3.6
@@ -185,15 +188,15 @@ class _Reader:
     def __init__(self, tokens):
         self.rest, self.parts = list(reversed(tokens)), 0
 
-    def next(self):
+    def next(self) -> str:
         return self.rest[-1] if self.rest else ""
 
-    def take(self, wanted=None):
+    def take(self, wanted: str | None = None) -> str:
         if not self.rest or (wanted is not None and self.rest[-1] != wanted):
             raise UnitError("The unit cannot be read.")
         return self.rest.pop()
 
-    def product(self):
+    def product(self) -> Measure:
         factor, total = self.part()
         while self.next() and self.next() != ")":
             mark = self.take() if self.next() in "*/" else "*"
@@ -201,7 +204,7 @@ class _Reader:
             factor, total = (factor / f, total / d) if mark == "/" else (factor * f, total * d)
         return Measure(factor, 0.0, total)
 
-    def part(self):
+    def part(self) -> tuple:
         self.parts += 1
         if self.parts > MOST_PARTS:
             raise UnitError("The unit has too many parts.")
@@ -222,7 +225,7 @@ class _Reader:
         except (OverflowError, ZeroDivisionError):
             raise UnitError("The unit cannot be read.") from None
 
-    def exponent(self, word):
+    def exponent(self, word: str) -> Fraction:
         if self.next() in ("2", "3") and word != "(":
             return Fraction(self.take())
         if self.next() != "^":
@@ -243,7 +246,7 @@ class _Reader:
 
 
 @lru_cache(maxsize=1024)
-def named(name):
+def named(name: str) -> Measure | None:
     """The Measure of a single name, or None."""
     if name in UNITS:
         return UNITS[name]

@@ -1,14 +1,21 @@
 """Equilibrium constants: where they come from, what they are counted in, and how sure they are."""
 
+from __future__ import annotations
+
 import math
 from dataclasses import dataclass
 from itertools import product
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import between_points
 from gulch.engine.phases.kernels import R
 from gulch.engine.species.sources import ALONE, stands_alone
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.species.records import Datum
 
 SOURCES = {
     "gibbs": "Gibbs energies",
@@ -44,7 +51,7 @@ class Constant:
     low: float | None = None
     high: float | None = None
 
-    def ln_k(self, T, nu, model):
+    def ln_k(self, T: float, nu: Any, model: Any) -> float:
         """ln K at T [K], in the basis of the constant. nu: shape (n,)."""
         if self.source == "gibbs":
             return float(ln_equilibrium_constants(nu[None, :], T, model)[0])
@@ -54,28 +61,28 @@ class Constant:
         return a + b / T + c * math.log(T) + d * T
 
     @property
-    def counts_fugacity(self):
+    def counts_fugacity(self) -> bool:
         """Whether the quotient is made of f/(1 bar)."""
         return self.source == "gibbs" or (self.basis == "activity" and self.phase == "vapour")
 
-    def believed(self, T):
+    def believed(self, T: float) -> bool:
         """Whether T [K] lies in the stated range, a table's own ends counting where none is stated."""
         low, high = self.range()
         return (low is None or low - 1e-6 <= T) and (high is None or high + 1e-6 >= T)
 
-    def range(self):
+    def range(self) -> tuple:
         """(low, high) [K], None where open."""
         ends = (self.points[0][0], self.points[0][-1]) if self.source == "table" and self.points[0] else (None, None)
         return self.low if self.low is not None else ends[0], self.high if self.high is not None else ends[1]
 
-    def reaction_heat(self, T, nu, model):
+    def reaction_heat(self, T: float, nu: np.ndarray | None, model: PhaseModel | None) -> float:
         """d ln K/d(-1/T) R: the heat of reaction that the constant itself implies [J/mol] (van 't Hoff)."""
         h = 1e-4
         up, down = self.ln_k(T * (1 + h), nu, model), self.ln_k(T * (1 - h), nu, model)
         return R * (up - down) / (1 / (T * (1 - h)) - 1 / (T * (1 + h)))
 
 
-def ln_equilibrium_constants(nu, T, model):
+def ln_equilibrium_constants(nu: np.ndarray, T: float, model: PhaseModel) -> np.ndarray:
     """ln K of reactions from Gibbs energies, ideal gas at 1 bar. nu: shape (m, n); T [K]. Returns shape (m,)."""
     h, s = model.ideal_gas_properties(T)
     return -(nu @ (h - T * s)) / (R * T)
@@ -91,7 +98,7 @@ class Spread:
     parts: tuple  # (position of the species, its share of high - low [J/mol]), largest first
 
 
-def gibbs_spread(nu, model, T):
+def gibbs_spread(nu: np.ndarray, model: PhaseModel, T: float) -> Spread | None:
     """Lowest and highest Gibbs energy of reaction over every choice of source for each species, at T [K].
 
     Sources that stand alone against two others that agree are left out, as in the databank's own choice.
@@ -114,7 +121,7 @@ def gibbs_spread(nu, model, T):
     return Spread(low, used, high, tuple(sorted(parts, key=lambda p: -p[1])))
 
 
-def agreeing(datum, field):
+def agreeing(datum: Datum, field: str) -> list[float]:
     """Values of a datum's sources without those that stand alone; the one in use is always kept.
 
     What the user typed, or picked, stands for itself.

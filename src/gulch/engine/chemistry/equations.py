@@ -4,12 +4,15 @@ Balancing finds the null space of the element matrix in exact rational arithmeti
 (the ion-electron-free matrix method of any stoichiometry text).
 """
 
+from __future__ import annotations
+
 import re
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from itertools import combinations
 from math import gcd, lcm
+from typing import Any
 
 import numpy as np
 
@@ -58,7 +61,7 @@ class Term:
     name: str
 
 
-def parse_equation(text):
+def parse_equation(text: str) -> tuple:
     """(left terms, right terms) of a typed equation. Raises EquationError."""
     if len(text) > MOST_CHARACTERS:
         raise EquationError(f"The equation is longer than {MOST_CHARACTERS} characters: write it as several.")
@@ -99,7 +102,7 @@ def _terms(side, where):
     return terms
 
 
-def find_in_project(name, entries):
+def find_in_project(name: str, entries: tuple) -> int | None:
     """Position of a typed name in the project's species, or None.
 
     entries: (id, cas, shown name, user data) of each species. A formula counts when only one species of
@@ -125,7 +128,7 @@ def find_in_project(name, entries):
     raise UnknownSpecies(name, matches)
 
 
-def balance(sides, compositions):
+def balance(sides: list[int], compositions: list) -> list:
     """Smallest whole-number coefficients of an equation without typed ones.
 
     Where several independent reactions fit, the equation is taken as it stands if that balances.
@@ -161,7 +164,7 @@ def balance(sides, compositions):
     return [Fraction(w // common) * s for w, s in zip(whole, sides, strict=True)]
 
 
-def null_space(rows, n):
+def null_space(rows: list, n: int) -> list:
     """Basis of the exact null space of a matrix given as rows of Fraction with n columns."""
     rows = [list(r) for r in rows]
     pivots = []
@@ -189,7 +192,7 @@ def null_space(rows, n):
     return basis
 
 
-def element_balance(coefficients, compositions):
+def element_balance(coefficients: list, compositions: list) -> dict[str, Any]:
     """Element -> (atoms on the left, atoms on the right) for signed coefficients."""
     out = {}
     for e in sorted({e for c in compositions for e in c}):
@@ -199,7 +202,7 @@ def element_balance(coefficients, compositions):
     return out
 
 
-def ways_to_balance(sides, compositions, names, limit=8):
+def ways_to_balance(sides: list[int], compositions: list, names: list[str], limit: int = 8) -> list[str]:
     """Balanced equations with as few species as possible, each species on its own side, as text.
 
     sides, compositions: as in `balance`; names: what to write. Every one is the sole balance of its species
@@ -245,7 +248,7 @@ class Resolved:
     typed: bool  # the user typed coefficients
     ways: tuple = ()  # other balanced equations between the same species, where there are any
 
-    def nu(self, n):
+    def nu(self, n: int) -> np.ndarray:
         """Signed coefficients by position, shape (n,)."""
         out = np.zeros(n)
         for i, v in self.coefficients.items():
@@ -253,7 +256,7 @@ class Resolved:
         return out
 
     @property
-    def reactants(self):
+    def reactants(self) -> list[int]:
         """Positions of what is used up."""
         return [i for i, v in self.coefficients.items() if v < 0]
 
@@ -266,7 +269,7 @@ class Unbalanced(EquationError):
         self.elements, self.suggestion = elements, suggestion
 
 
-def resolve_equation(text, entries):
+def resolve_equation(text: str, entries: list) -> Resolved:
     """Read, resolve and balance a typed equation. Returns Resolved; raises EquationError.
 
     Without typed coefficients the smallest whole numbers are found; typed coefficients are
@@ -319,7 +322,7 @@ def _resolved(text, entries):
     return Resolved(dict(zip(positions, coefficients, strict=True)), elements, typed, ways)
 
 
-def degrees_of_freedom(sides, compositions):
+def degrees_of_freedom(sides: list[int], compositions: list) -> int:
     """How many independent reactions balance between these species."""
     elements = sorted({e for c in compositions for e in c})
     rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
@@ -330,7 +333,7 @@ def _plain(value):
     return f"{float(value):g}"
 
 
-def write_equation(coefficients, names, ones=False):
+def write_equation(coefficients: dict, names: list[str] | tuple, ones: bool = False) -> str:
     """An equation as text from {position: signed coefficient} and the names by position; `ones` writes them too."""
 
     def side(sign):

@@ -7,10 +7,13 @@ Sources: Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 an
 NASA RP-1311 (1994) for the element-potential iteration and its damping.
 """
 
+from __future__ import annotations
+
 import math
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -20,6 +23,9 @@ from gulch.engine.chemistry.equations import null_space
 from gulch.engine.chemistry.kernels import equilibrium as kernels
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
 from gulch.engine.settle import settle
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
 
 MAX_OUTER = 80
 DIRECT_OUTER = 25  # passes before acceleration takes over
@@ -44,8 +50,8 @@ class Equilibrium:
     condensed species that formed [mol/s]; passes over the composition-dependent terms."""
 
     n: np.ndarray
-    extents: np.ndarray | None = None
-    ln_q: np.ndarray | None = None
+    extents: np.ndarray = field(default_factory=lambda: np.zeros(0))
+    ln_q: np.ndarray = field(default_factory=lambda: np.zeros(0))
     potentials: dict | None = None
     solid: float = 0.0
     passes: int = 0
@@ -61,13 +67,13 @@ class Held:
     key: int | None = None
 
 
-def ln_activities(n, T, P, model):
+def ln_activities(n: np.ndarray, T: float, P: float, model: PhaseModel) -> np.ndarray:
     """ln(f_i/P0) of a gas of amounts n, shape (n,); -inf where nothing is present."""
     with np.errstate(divide="ignore"):
         return np.log(n / n.sum()) + model.ln_phi(T, P, n, VAPOUR) + np.log(P / P0)
 
 
-def dependent_reaction(nu):
+def dependent_reaction(nu: np.ndarray) -> int | None:
     """Position of the first reaction that is a combination of those before it, or None."""
     for m in range(1, len(nu) + 1):
         if np.linalg.matrix_rank(nu[:m]) < m:
@@ -75,7 +81,7 @@ def dependent_reaction(nu):
     return None
 
 
-def interior(n0, nu):
+def interior(n0: np.ndarray, nu: np.ndarray) -> tuple:
     """Extents that leave every species that can be present above zero.
 
     n0: shape (n,); nu: changes per extent, shape (m, n). Returns (extents, blocked): blocked marks the reactions
@@ -138,7 +144,18 @@ def _middle(n0, nu):
     return x if n[touched].min() > least else None
 
 
-def by_extents(n0, nu, ln_k, T, P, model, constants=None, mixture="gas", held=None, near=None):
+def by_extents(
+    n0: np.ndarray,
+    nu: np.ndarray,
+    ln_k: np.ndarray,
+    T: float,
+    P: float,
+    model: PhaseModel,
+    constants: list | None = None,
+    mixture: str = "gas",
+    held: list | None = None,
+    near: np.ndarray | None = None,
+) -> Equilibrium:
     """Equilibrium of independent reactions.
 
     n0: amounts before [mol/s], shape (n,); nu: shape (m, n); ln_k: in the basis of each constant, shape (m,);
@@ -200,7 +217,7 @@ class _Search:
         self.touched = np.abs(self.move).sum(axis=0) > 0.0
         self.still = float(start[~self.touched].sum())
 
-    def done(self, n, ln_q, passes):
+    def done(self, n: np.ndarray, ln_q: np.ndarray, passes: int) -> Equilibrium:
         """Equilibrium with amounts n, at the extents that stand."""
         extents, way = self.base, self.way
         if way.free.any():
@@ -209,7 +226,7 @@ class _Search:
             extents[way.free] = mine
         return Equilibrium(n, extents=extents, ln_q=ln_q, passes=passes)
 
-    def in_phase(self, T, P, model, phase):
+    def in_phase(self, T: float, P: float, model: PhaseModel, phase: int) -> Equilibrium | None:
         """Equilibrium with constants for f/P0 in one phase, or None where the fugacities do not come to rest."""
         outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
             model.code,
@@ -231,7 +248,7 @@ class _Search:
         self.x = x
         return self.done(n, kernels.ln_quotients(n, self.nu, ln_phi, math.log(P / P0)), passes)
 
-    def amounts_at(self, terms):
+    def amounts_at(self, terms: np.ndarray) -> np.ndarray:
         """Amounts in equilibrium while the terms stay as they are, shape (m_running, n). Raises EquilibriumTrouble."""
         if not len(self.rows):
             return np.maximum(self.start, 0.0)
@@ -310,7 +327,7 @@ def _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase):
     return Equilibrium(n, extents=extents, ln_q=kernels.ln_quotients(n, nu, ln_phi, math.log(P / P0)), passes=passes)
 
 
-def composition_terms(n, constants, T, P, model, mixture):
+def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model: PhaseModel, mixture: str) -> tuple:
     """What each constant's quotient holds besides ln(n/N): (terms of shape (m, n), name of a phase that is missing or "").
 
     ln q_i = ln(n_i/N) + term_i, with q as the constant counts it.
@@ -406,7 +423,9 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
     return amounts_at(terms), terms, missing, number + len(result.history)
 
 
-def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
+def by_elements(
+    n0: np.ndarray, inert: np.ndarray, T: float, P: float, model: PhaseModel, aside: np.ndarray | None = None, approach: float = 0.0
+) -> Equilibrium:
     """Least Gibbs energy of a gas, and of one pure solid, over all species not marked inert that the elements allow.
 
     n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,); aside: amounts that only dilute the gas,
@@ -436,7 +455,7 @@ def by_elements(n0, inert, T, P, model, aside=None, approach=0.0):
     a_solid = np.ascontiguousarray(atoms[independent, solid]) if with_solid else np.zeros(len(independent))
     g_solid = float(g_all[solid]) if with_solid else 0.0
     ln_n = np.full(int(gas.sum()), np.log(0.1 * n0[active].sum() / gas.sum()))
-    potentials, formed, forming = None, 0.0, False
+    potentials, formed, forming = np.zeros(len(independent)), 0.0, False
     diluted = n0 + aside
 
     def at_fugacities(ln_phi):
@@ -510,7 +529,7 @@ class NetReaction:
     extent: float = 0.0
 
 
-def describing_reactions(change, amounts, species):
+def describing_reactions(change: np.ndarray, amounts: np.ndarray, species: tuple) -> list:
     """Independent reactions, one for each species that is no component, whose extents make up a change.
 
     change: mol/s, shape (n,); amounts: after the change, shape (n,), the most plentiful become components;

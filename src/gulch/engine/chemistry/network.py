@@ -3,8 +3,10 @@
 Reactions are given as {id: {species: signed coefficient}} in the order in which they run.
 """
 
+from __future__ import annotations
 
-def layers(reactions):
+
+def layers(reactions: dict[str, dict]) -> tuple[dict, dict]:
     """(species layer, reaction layer): even numbers for species, odd ones for reactions, along the way of reaction.
 
     A species stands after the first reaction that makes it; a reaction stands after all its reactants.
@@ -21,7 +23,7 @@ def layers(reactions):
     return species, order
 
 
-def relations(reactions):
+def relations(reactions: dict[str, dict]) -> list:
     """What is in series and what is in parallel, as sentences."""
     makers, users = {}, {}
     for id_, nu in reactions.items():
@@ -39,7 +41,7 @@ def relations(reactions):
     return out
 
 
-def limiting(nu, flow):
+def limiting(nu: dict[str, float], flow: dict[str, float]) -> tuple:
     """(limiting species, greatest extent, {other reactant: excess}) of one reaction in a feed.
 
     nu: {species: signed coefficient}; flow: {species: mol/s}. The excess of a reactant is (fed - needed)/needed,
@@ -48,7 +50,7 @@ def limiting(nu, flow):
     rooms = {s: flow.get(s, 0.0) / -v for s, v in nu.items() if v < 0.0}
     if not rooms:
         return None, 0.0, {}
-    first = min(rooms, key=rooms.get)
+    first = min(rooms, key=rooms.__getitem__)
     extent = rooms[first]
     excess = {s: (room / extent - 1.0) if extent > 0.0 else None for s, room in rooms.items() if s != first}
     return first, extent, excess

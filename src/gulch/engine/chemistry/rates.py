@@ -6,8 +6,11 @@ r = k prod(q^alpha) (1 - Q/K), which is zero at equilibrium whatever the orders 
 Sources: Levenspiel, Chemical Reaction Engineering; Froment & Bischoff, Chemical Reactor Analysis and Design, ch. 2.
 """
 
+from __future__ import annotations
+
 import math
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,6 +18,10 @@ from gulch.engine.chemistry.constants import Constant
 from gulch.engine.chemistry.kernels import rates as k
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, phase_properties
 from gulch.engine.quantities import QuantityError, split_text, unit_factor
+
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.kernels.rates import Rates
+    from gulch.engine.phases.model import PhaseModel
 
 RATE_BASES = {
     "concentration": ("molar concentration", k.CONCENTRATION, "mol/m**3"),
@@ -58,11 +65,11 @@ class RateConstant:
     energy: float = 0.0
 
     @property
-    def packed(self):
+    def packed(self) -> tuple:
         """(ln k0, energy/R [K], power of T) as the kernels want them."""
         return self.ln_k, self.energy / k.R, self.power
 
-    def at(self, T):
+    def at(self, T: float) -> float:
         """k at T [K]."""
         return math.exp(min(self.ln_k + self.power * math.log(T) - self.energy / (k.R * T), 690.0))
 
@@ -83,13 +90,13 @@ class RateLaw:
     program: tuple = field(default=())  # of a typed formula: ((instruction, argument), ...)
 
 
-def rate_unit(basis, per, order):
+def rate_unit(basis: str, per: str, order: float) -> str:
     """SI unit of a rate constant whose orders add to `order`."""
     quantity = RATE_BASES[basis][2]
     return _RATE_UNIT[per] + (f"/({quantity})**{order:.7g}" if quantity and order else "")
 
 
-def read_rate_constant(text, basis, per, order):
+def read_rate_constant(text: str, basis: str, per: str, order: float) -> float:
     """SI value of a rate constant typed with its unit, whose orders add to `order`.
 
     Raises QuantityError that says which unit fits, and which orders the typed unit would fit.
@@ -133,7 +140,7 @@ def _example(basis, per, order):
     return f"for example {rate}" + (f"/{quantity}^{order:g}" if quantity and order else "")
 
 
-def pack(reactions, constants, n):
+def pack(reactions: list, constants: list, n: int) -> tuple:
     """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED or PER_CATALYST, shape (m,)).
 
     reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species.
@@ -188,7 +195,7 @@ def _pack_constant(constant: Constant, ways, numbers, table):
         numbers[k.N_SCALE] = constant.scale
 
 
-def rates(laws, T, P, n, phase, model):
+def rates(laws: Rates, T: float, P: float, n: np.ndarray, phase: str, model: PhaseModel) -> np.ndarray:
     """Rates of all reactions of a pack in one phase ("vapour" or "liquid") of amounts n, shape (m,).
 
     mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts.
@@ -199,7 +206,7 @@ def rates(laws, T, P, n, phase, model):
     return k.reaction_rates(model.code, T, P, x, v, code, model.par, model.kij, laws)
 
 
-def half_life(rate, order, concentration):
+def half_life(rate: float, order: float, concentration: float) -> float | None:
     """Time [s] in which a species of the order falls to half at a rate [mol/(m3 s)] and concentration [mol/m3]; None where it has none."""
     if rate <= 0.0 or concentration <= 0.0:
         return None

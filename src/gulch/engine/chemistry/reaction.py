@@ -1,5 +1,7 @@
 """A reaction with its numbers, as reactors take it."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,7 +23,7 @@ class Reaction:
     polynomial: tuple | None = None  # of the conversion, in T [K]
     rate: RateLaw | None = None
 
-    def conversion_at(self, T):
+    def conversion_at(self, T: float | None) -> float | None:
         """Conversion at T [K], kept inside 0 to 1; None where none is given, or T is needed and not known."""
         if self.polynomial is None:
             return self.conversion

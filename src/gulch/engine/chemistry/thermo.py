@@ -1,11 +1,17 @@
 """Standard heat, entropy and Gibbs energy of reaction."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from math import exp
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.phases.kernels import R
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
 
 
 @dataclass(frozen=True)
@@ -19,11 +25,11 @@ class ReactionProperties:
     ln_k: float | None
 
     @property
-    def k(self):
+    def k(self) -> float | None:
         return exp(self.ln_k) if self.ln_k is not None and abs(self.ln_k) < 690 else None
 
 
-def reaction_properties(nu, model, T=298.15):
+def reaction_properties(nu: np.ndarray | list[float], model: PhaseModel, T: float = 298.15) -> ReactionProperties:
     """Standard properties of reaction. nu: signed coefficients, shape (n,); T [K].
 
     Entropy, Gibbs energy and ln K are None when a species has no entropy datum.

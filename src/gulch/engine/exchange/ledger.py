@@ -1,16 +1,23 @@
 """The ledger: all streams in chosen columns, as numbers in the project's display units."""
 
+from __future__ import annotations
+
 import csv
 import io
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
 from gulch.engine.species import SpeciesError, lookup
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.flowsheet.solution import Solution
+
 COLUMNS = {name: words for name, (_, words) in STREAM_RESULTS.items()}
 
 
-def ledger(project, solution):
+def ledger(project: Project, solution: Solution) -> tuple:
     """(columns, rows). columns: {"key", "label", "unit", "dimension"}; rows: {"id", "role", "cells": [number or None]}."""
     display = DISPLAY_SETS[project.display]
     columns = [
@@ -32,17 +39,17 @@ def ledger(project, solution):
     rows = []
     pinned = project.ledger.pinned
     shown = [s for s in project.streams if s.id in pinned or not (project.ledger.only_pinned and pinned)]
-    for s in sorted(shown, key=lambda s: s.id not in pinned):
+    for stream in sorted(shown, key=lambda s: s.id not in pinned):
         cells = []
         for c in columns:
-            number = value(solution, f"{s.id}.{c['key']}", molar_mass) if solution is not None else None
+            number = value(solution, f"{stream.id}.{c['key']}", molar_mass) if solution is not None else None
             cells.append(None if number is None else to_unit(number, display.unit(c["dimension"]), c["dimension"]))
-        role = "feed" if s.is_feed else ("product" if s.to is None else "inner")
-        rows.append({"id": s.id, "role": role, "cells": cells, "pinned": s.id in pinned})
+        role = "feed" if stream.is_feed else ("product" if stream.to is None else "inner")
+        rows.append({"id": stream.id, "role": role, "cells": cells, "pinned": stream.id in pinned})
     return columns, rows
 
 
-def csv_text(project, solution):
+def csv_text(project: Project, solution: Solution) -> str:
     """The ledger as CSV, units in the header, full precision."""
     columns, rows = ledger(project, solution)
     out = io.StringIO()
@@ -54,7 +61,7 @@ def csv_text(project, solution):
     return out.getvalue()
 
 
-def scan_csv(result, display):
+def scan_csv(result: dict[str, Any], display: str) -> str:
     """A ScanResult as plain data, as CSV in display units."""
     units = DISPLAY_SETS[display]
     out = io.StringIO()
@@ -72,7 +79,7 @@ def scan_csv(result, display):
     return out.getvalue()
 
 
-def safe(text):
+def safe(text: str) -> str:
     """Text that a spreadsheet will not take for a formula, nor for the end of a row."""
     text = " ".join(str(text).split("\n")) if "\n" in str(text) else str(text)
     return f"'{text}" if text[:1] in ("=", "+", "-", "−", "@", "\t", "\r") or text.lstrip()[:1] in ("=", "+", "@") else text

@@ -1,10 +1,16 @@
 """What nobody typed and figures rest on."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gulch.engine.document import assumed_choices, choices_of, default_text
 from gulch.engine.flowsheet.inputs import feed_addresses, unit_addresses
 from gulch.engine.units import KINDS
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 
 @dataclass(frozen=True)
@@ -16,7 +22,7 @@ class Assumed:
     text: str | None
 
 
-def assumed(project, id_):
+def assumed(project: Project, id_: str) -> list:
     """What a unit or feed rests on that nobody typed: a list of Assumed, in the order of its form."""
     unit, stream, reaction = project.unit(id_), project.stream(id_), project.reaction(id_)
     if reaction is not None:

@@ -1,7 +1,10 @@
 """Ties and targets as the solver wants them: what each reads, what it sets, and at which nodes of the process."""
 
+from __future__ import annotations
+
 import re
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.inputs import addresses
@@ -9,6 +12,10 @@ from gulch.engine.flowsheet.nodes import OVERALL_NODE, feed_node, target_node, t
 from gulch.engine.flowsheet.once import once
 from gulch.engine.flowsheet.results import Readable, readable
 from gulch.engine.quantities import DIMENSIONS, QuantityError, dimensions_of, parse
+
+if TYPE_CHECKING:
+    from gulch.engine.document import GaugeEntry, Project, TargetEntry, TieEntry
+    from gulch.engine.flowsheet.nodes import Node
 
 # Of several quantities in one unit the first one is what a formula is taken to be.
 _BY_USE = [DIMENSIONS["ratio"], *DIMENSIONS.values()]
@@ -27,7 +34,7 @@ class Tie:
     dimension: str
 
     @property
-    def node(self):
+    def node(self) -> Node:
         return tie_node(self.address)
 
 
@@ -50,11 +57,11 @@ class Target:
     parts: tuple = ()  # addresses that the reading is made of
 
     @property
-    def node(self):
+    def node(self) -> Node:
         return target_node(self.id)
 
 
-def names(project):
+def names(project: Project) -> dict[str, Any]:
     """{name in a formula: (instruction, address, unit)} of every input and result; dashes become underscores."""
     known = {}
     for found in (readable(project), addresses(project)):
@@ -63,7 +70,7 @@ def names(project):
     return known
 
 
-def own_reading(project, gauge, known=None):
+def own_reading(project: Project, gauge: GaugeEntry, known: dict[str, Any] | None = None) -> Readable:
     """The Readable of a gauge that reads a formula over addresses. Raises QuantityError with a sentence."""
     known = known or names(project)
     name = gauge.label or gauge.id
@@ -72,7 +79,7 @@ def own_reading(project, gauge, known=None):
     except formulas.FormulaError as error:
         raise QuantityError(f"The formula of gauge {name}: {error}") from None
     dimension = gauge.dimension or next((d.name for d in _BY_USE if dimensions_of(d.si) == formula.dimension), None)
-    if dimension not in DIMENSIONS or dimensions_of(DIMENSIONS[dimension].si) != formula.dimension:
+    if dimension is None or dimension not in DIMENSIONS or dimensions_of(DIMENSIONS[dimension].si) != formula.dimension:
         raise QuantityError(
             f"The formula of gauge {name} comes out in a unit that no quantity here has: divide or multiply by something else."
         )
@@ -81,7 +88,7 @@ def own_reading(project, gauge, known=None):
 
 
 @once
-def readings(project):
+def readings(project: Project) -> dict[str, Any]:
     """{address: Readable} of every result, and of every gauge with a formula that can be read."""
     found = dict(readable(project))
     known = None
@@ -95,7 +102,7 @@ def readings(project):
     return found
 
 
-def read_tie(entry, project, known=None):
+def read_tie(entry: TieEntry, project: Project, known: dict[str, Any] | None = None) -> Tie:
     """The Tie of a document entry. Raises QuantityError with a sentence."""
     inputs = addresses(project)
     if entry.sets not in inputs:
@@ -116,7 +123,7 @@ def read_tie(entry, project, known=None):
     return Tie(entry.sets, formula, entry.formula, reads, found.label, found.dimension)
 
 
-def plain_names(text, known):
+def plain_names(text: Any, known: dict[str, Any]) -> str:
     """A formula with the dashes of known addresses turned into underscores, so that they are not read as minus."""
 
     def resolve(word):
@@ -130,7 +137,7 @@ def plain_names(text, known):
     return _ADDRESS.sub(lambda m: resolve(m[0]), text)
 
 
-def read_target(entry, project):
+def read_target(entry: TargetEntry, project: Project) -> Target:
     """The Target of a document entry. Raises QuantityError with a sentence."""
     gauge, knob = project.gauge(entry.gauge), project.knob(entry.knob)
     if gauge is None or knob is None:
@@ -176,7 +183,7 @@ def read_target(entry, project):
     )
 
 
-def nodes_of_input(project, address):
+def nodes_of_input(project: Project, address: str) -> list:
     """Nodes that are computed anew when an input changes."""
     head = address.partition(".")[0]
     if project.reaction(head) is None:
@@ -185,13 +192,13 @@ def nodes_of_input(project, address):
     return [unit_node(u.id) for u in project.units if getattr(u, "set", None) in sets]
 
 
-def open_streams(project):
+def open_streams(project: Project) -> set:
     """Ids of the streams between units at which a loop is left open."""
     marked = {t.stream for t in project.tears if t.open}
     return {s.id for s in project.streams if s.id in marked and s.source is not None and s.to is not None}
 
 
-def node_of_result(project, address):
+def node_of_result(project: Project, address: str) -> Node | None:
     """The node whose computing gives a result; None where it is given."""
     head = address.partition(".")[0]
     if head == OVERALL_NODE.name:
@@ -204,7 +211,7 @@ def node_of_result(project, address):
     return None if head in open_streams(project) else unit_node(stream.source.partition(".")[0])
 
 
-def circles(ties):
+def circles(ties: list) -> list:
     """Addresses of ties that set each other without any result between them, as lists; each circle once."""
     sets = {t.address: [a for a in t.reads if any(a == other.address for other in ties)] for t in ties}
     found, done = [], set()

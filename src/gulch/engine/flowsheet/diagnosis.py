@@ -1,6 +1,9 @@
 """Why a loop settles slowly or not at all, and why a target is not met: sentences from computed facts."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -9,13 +12,22 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import difference_of, show
 from gulch.engine.settle import METHODS
 
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.account import Account
+    from gulch.engine.flowsheet.couplings import Target
+    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
+    from gulch.engine.settle import LoopResult
+
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
 PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002)  # shares at which a purge is tried
 TRIAL_PASSES = 60
 SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
-def explain_loop(account, found, outcome, flows, change, pressure_change):
+def explain_loop(
+    account: Account, found: LoopResult, outcome: LoopOutcome, flows: np.ndarray, change: np.ndarray, pressure_change: np.ndarray
+) -> list:
     """Fill an outcome's returns, findings and advice; the to-do lines where the loop did not settle.
 
     account: a closing.account.Account; found: the LoopResult; flows, change: of each tear and of what a pass changes in it
@@ -50,7 +62,7 @@ def explain_loop(account, found, outcome, flows, change, pressure_change):
     return _say(outcome, advice)
 
 
-def accumulation(account, found, outcome, back):
+def accumulation(account: Account, found: LoopResult, outcome: LoopOutcome, back: np.ndarray) -> None:
     """Findings on the species of which most comes back; back: flows of the tears [mol/s], shape (n,)."""
     plan = account.plan
     inert = np.abs(account.out - account.fed) < 0.01 * account.fed  # neither made nor used up
@@ -71,7 +83,7 @@ def accumulation(account, found, outcome, back):
         purge(account, outcome, top)
 
 
-def said_on_the_way(account, outcome):
+def said_on_the_way(account: Account, outcome: LoopOutcome) -> None:
     """Findings on an unsettled loop: streams that gained or lost a phase lately, and the first warning of each unit."""
     for s, flips in account.flips.items():
         recent = [f for f in flips if f[0] > account.passes - 12]
@@ -85,7 +97,7 @@ def said_on_the_way(account, outcome):
             outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
 
 
-def why_not(account, outcome, change, lost, pressure_change):
+def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np.ndarray, pressure_change: np.ndarray) -> str:
     """What keeps a loop from settling and what to do about it, in words; amounts [mol/s], shape (n,)."""
     plan = account.plan
     display = plan.project.display
@@ -114,7 +126,7 @@ def why_not(account, outcome, change, lost, pressure_change):
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
 
 
-def go_round(account, outcome):
+def go_round(account: Account, outcome: LoopOutcome) -> None:
     """Each way round of the loop with its own gain: the largest share of a species that, sent on its way, comes back by it.
 
     The share is the product over the units of what goes on along the way over what entered the unit.
@@ -149,13 +161,13 @@ def _say(outcome, advice):
     return [Message("error", at_loop(str(outcome.number)), what, advice)]
 
 
-def returns(species, fullest, lost):
+def returns(species: list[str], fullest: np.ndarray, lost: np.ndarray) -> dict[str, float]:
     """{species: share that comes back of what passes the fullest place of the loop}; lost: what does not [mol/s]."""
     enough = 1e-9 * max(float(fullest.sum()), 1e-300)
     return {s: float(max(0.0, 1.0 - b / n)) for s, b, n in zip(species, lost, fullest, strict=True) if n > enough}
 
 
-def passes_left(found, tolerance):
+def passes_left(found: LoopResult, tolerance: float) -> int | None:
     """Direct passes that the loop gain lets expect until the tolerance, or None."""
     gain = abs(found.gain) if found.gain is not None else None
     if gain is None or gain >= 1.0 or not found.history:
@@ -166,13 +178,13 @@ def passes_left(found, tolerance):
     return max(1, math.ceil(math.log(tolerance / size) / math.log(gain))) if size > tolerance else 1
 
 
-def stays(species, fed, change, out):
+def stays(species: list[str], fed: np.ndarray, change: np.ndarray, out: np.ndarray) -> list[str]:
     """Species of which practically all that is fed stays, most first."""
     found = [i for i in range(len(species)) if fed[i] > 1e-12 and change[i] > 0.5 * fed[i] and out[i] < 0.01 * fed[i]]
     return [species[i] for i in sorted(found, key=lambda i: -fed[i])]
 
 
-def gathers(comes, change, lost, fullest):
+def gathers(comes: np.ndarray, change: np.ndarray, lost: np.ndarray, fullest: np.ndarray) -> int:
     """Index of the species that gathers most: of those of which more stays after a pass, the one that comes back most fully.
 
     comes: amounts fed and made; change: more of it after a pass; lost: what leaves or is used up; fullest: largest flow
@@ -185,7 +197,7 @@ def gathers(comes, change, lost, fullest):
     return max(range(len(back)), key=lambda i: (round(float(back[i]), 3), float(change[i])))
 
 
-def draw(account, outcome, i):
+def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
     """What to do about an accumulating species, as a sentence: the smallest drawn share that holds it, found by solving."""
     plan, display = account.plan, account.plan.project.display
     species = plan.species[i]
@@ -216,7 +228,7 @@ def draw(account, outcome, i):
     )
 
 
-def smallest_purge(account, splitter, i):
+def smallest_purge(account: Account, splitter: str, i: int) -> tuple | None:
     """((share or None), (share, fraction) or None): the smallest drawn share that holds species i under LIKELY_SHARE, and the
     smallest at which the loop settles with what is then held, both by solves. None where the share cannot be turned.
     """
@@ -260,12 +272,12 @@ def smallest_purge(account, splitter, i):
     return float(f"{high:.2g}") if float(f"{high:.2g}") >= high else float(f"{high * 1.05:.2g}"), settles
 
 
-def is_set(plan, address):
+def is_set(plan: Plan, address: str) -> bool:
     """Whether a tie or a target sets an input."""
     return address in plan.ties or any(t.address == address for t in plan.targets.values())
 
 
-def purge(account, outcome, species):
+def purge(account: Account, outcome: LoopOutcome, species: str) -> None:
     """What holds a species of a settled loop under a share, from its balance at the splitter, checked by one more solve."""
     splitter = next(iter(account.exits), None)
     if splitter is None:
@@ -295,7 +307,7 @@ def purge(account, outcome, species):
         share, start = share * 1.01 * held / LIKELY_SHARE, there.start
 
 
-def unmet_target(plan, target, outcome, why):
+def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | None) -> Message:
     """The to-do line of a target that cannot be met: how near it comes and what would move it."""
     display = plan.project.display
     wanted, reached = (show(v, target.dimension, display) for v in (target.wanted, outcome.reached))
@@ -320,7 +332,7 @@ def unmet_target(plan, target, outcome, why):
     return Message("error", target.node.place, what, todo)
 
 
-def sensitivity_words(target, outcome, display):
+def sensitivity_words(target: Target, outcome: TargetOutcome, display: str) -> str:
     """How the gauge answers to the knob where the search ended, in words, or ''."""
     slope = outcome.sensitivity
     if slope is None or not math.isfinite(slope):

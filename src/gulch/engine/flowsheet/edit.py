@@ -1,7 +1,11 @@
 """Edits of a document: each changes a Project in place and returns what it made or touched."""
 
+from __future__ import annotations
+
 import re
+from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -46,17 +50,20 @@ from gulch.engine.species.own import atoms_of
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, ReactionSet
 
+if TYPE_CHECKING:
+    from gulch.engine.phases.stream import Stream
+
 
 class EditError(ValueError):
     """An edit that cannot be made; the message is a sentence for the user."""
 
 
-def taken(project):
+def taken(project: Project) -> set[str]:
     """Ids in use among streams, units and reactions, which share one space."""
     return {x.id for x in (*project.streams, *project.units, *project.reactions)}
 
 
-def fresh(prefix, used):
+def fresh(prefix: str, used: set[str]) -> str:
     """`prefix` with the lowest number that is not taken."""
     number = 1
     while f"{prefix}{number}" in used:
@@ -64,7 +71,7 @@ def fresh(prefix, used):
     return f"{prefix}{number}"
 
 
-def slug(name, fallback="x"):
+def slug(name: str, fallback: str = "x") -> str:
     """An id made from a name."""
     text = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_")[:36]
     return text if text[:1].isalpha() else f"{fallback}{text}"[:40]
@@ -73,14 +80,14 @@ def slug(name, fallback="x"):
 # Process
 
 
-def add_feed(project, name=None):
+def add_feed(project: Project, name: str | None = None) -> str:
     """Add a feed that goes nowhere yet; returns its id."""
     id_ = name or fresh("feed", taken(project))
     project.streams.append(StreamEntry(id=id_, given=FeedEntry()))
     return id_
 
 
-def new_unit(project, kind):
+def new_unit(project: Project, kind: str) -> Any:
     """Add an unconnected unit of a kind, with its first guess of a reaction set; returns the entry."""
     if kind not in KINDS:
         raise EditError(f"There is no unit kind “{kind}”.")
@@ -92,7 +99,7 @@ def new_unit(project, kind):
     return unit
 
 
-def complete_streams(project):
+def complete_streams(project: Project) -> None:
     """Give every outlet in use a stream, and drop product streams of outlets no longer in use."""
     for unit in project.units:
         ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
@@ -111,7 +118,7 @@ def complete_streams(project):
 
 
 @contextmanager
-def outlets_kept(project, unit):
+def outlets_kept(project: Project, unit: Any) -> Iterator:
     """Around an edit of a unit that may change its outlets: streams keep what they are connected to, by the outlet nearest in kind.
 
     One outlet that becomes vapour and liquid goes on as the phase that the main way is taken from, the liquid; of two that
@@ -138,7 +145,7 @@ def outlets_kept(project, unit):
     complete_streams(project)
 
 
-def exchange_outlet(project, stream_id, port):
+def exchange_outlet(project: Project, stream_id: str, port: str) -> None:
     """Let a stream leave its unit by a port; whatever left by it takes the stream's old one. Raises EditError."""
     stream = need_stream(project, stream_id)
     unit = project.unit(source_of(stream)[0]) if stream.source else None
@@ -158,7 +165,7 @@ def exchange_outlet(project, stream_id, port):
     complete_streams(project)
 
 
-def exchange_inlet(project, stream_id, port):
+def exchange_inlet(project: Project, stream_id: str, port: str) -> None:
     """Let a stream enter its unit by a port; whatever entered by it takes the stream's old one. Raises EditError."""
     stream = need_stream(project, stream_id)
     unit = project.unit(stream.enters) if stream.to else None
@@ -170,7 +177,7 @@ def exchange_inlet(project, stream_id, port):
     stream.to = f"{unit.id}.{port}"
 
 
-def append_unit(project, stream_id, kind):
+def append_unit(project: Project, stream_id: str, kind: str) -> str:
     """Put a new unit at the end of a stream, or into it when it already goes somewhere; returns its id."""
     stream = need_stream(project, stream_id)
     unit = new_unit(project, kind)
@@ -186,13 +193,13 @@ def append_unit(project, stream_id, kind):
     return unit.id
 
 
-def main_way(project, unit):
+def main_way(project: Project, unit: Any) -> StreamEntry:
     """The stream that leaves a unit by its main outlet."""
     leaving = {source_of(s)[1]: s for s in project.streams if s.source is not None and source_of(s)[0] == unit.id}
     return leaving.get(KINDS[unit.kind].main_outlet) or next(iter(leaving.values()))
 
 
-def free_inlet(project, unit):
+def free_inlet(project: Project, unit: Any) -> str:
     """The `to` of a unit's first inlet that no stream has taken; of its first one when all are taken."""
     inlets = KINDS[unit.kind].inlets
     if len(inlets) == 1:
@@ -202,7 +209,7 @@ def free_inlet(project, unit):
     return f"{unit.id}.{port.name}"
 
 
-def send_to(project, stream_id, to):
+def send_to(project: Project, stream_id: str, to: str) -> str:
     """Send a stream to an existing unit or unit.port, with a mixer before it where that is taken. Returns the unit entered."""
     stream = need_stream(project, stream_id)
     unit_id, _, port = to.partition(".")
@@ -225,12 +232,12 @@ def send_to(project, stream_id, to):
     return to
 
 
-def end_here(project, stream_id):
+def end_here(project: Project, stream_id: str) -> None:
     """Let a stream end as a product (or a feed go nowhere)."""
     need_stream(project, stream_id).to = None
 
 
-def remove(project, id_):
+def remove(project: Project, id_: str) -> None:
     """Remove a unit (joining what came in to where its first outlet went) or a feed; a product is only detached."""
     unit = project.unit(id_)
     if unit is not None:
@@ -260,7 +267,7 @@ def remove(project, id_):
     forget(project)
 
 
-def forget(project):
+def forget(project: Project) -> None:
     """Drop what refers to things that are no more: knobs, gauges, ties, guesses, scans, targets and the rest."""
     while True:
         before = project.dump()
@@ -282,7 +289,7 @@ def forget(project):
         become(project, after)
 
 
-def become(project, data):
+def become(project: Project, data: dict[str, Any]) -> None:
     """Give a Project the content of plain data, its parts staying the objects that callers hold."""
     _take_over(project, load(data))
 
@@ -312,12 +319,12 @@ def _kept_or_new(k, mine, entry, in_place):
     return old
 
 
-def name_of(entry):
+def name_of(entry: Part) -> str | None:
     """What tells an entry of a list from the others."""
     return next((getattr(entry, key) for key in ("id", "sets", "stream") if key in type(entry).model_fields), None)
 
 
-def take_assumed(project, id_, taken, address=None):
+def take_assumed(project: Project, id_: str, taken: dict[str, Any], address: str | None = None) -> list[str]:
     """Write what a unit or feed assumes into the document, one address or all of them; returns the labels of what was taken.
 
     taken: what the last solve took from the context, {input name: value in SI, or a choice}.
@@ -352,23 +359,25 @@ def _choice_at(project, address):
 # Loops, ties and targets
 
 
-def tear_of(project, stream_id):
+def tear_of(project: Project, stream_id: str) -> TearEntry:
     """The TearEntry of a stream, made where there is none."""
     need_stream(project, stream_id)
-    if project.tear(stream_id) is None:
+    found = project.tear(stream_id)
+    if found is None:
         project.tears = [*project.tears, TearEntry(stream=stream_id)]
-    return project.tear(stream_id)
+        found = project.tears[-1]
+    return found
 
 
 MOST_PASTED = 6000  # characters
 
 
-def tidy_tears(project):
+def tidy_tears(project: Project) -> None:
     """Drop entries that say nothing."""
     project.tears = [t for t in project.tears if t.chosen or t.open or t.flow]
 
 
-def guess_lines(project, text):
+def guess_lines(project: Project, text: str) -> tuple:
     """(temperature, pressure, {species: flow}) of a pasted guess, a name and a quantity to the line. Raises EditError."""
     names = {}
     for s in project.species:
@@ -407,7 +416,7 @@ def guess_lines(project, text):
     return temperature, pressure, flow
 
 
-def gauge_on(project, address):
+def gauge_on(project: Project, address: str) -> GaugeEntry:
     """The gauge that reads a result, made where there is none."""
     found = next((g for g in project.gauges if g.reads == address), None)
     if found is None:
@@ -416,7 +425,7 @@ def gauge_on(project, address):
     return found
 
 
-def gauge_on_formula(project, formula, label=""):
+def gauge_on_formula(project: Project, formula: str, label: str = "") -> Any:
     """A gauge that reads a formula over addresses. Raises EditError when it cannot be read."""
     id_ = fresh("gauge", {g.id for g in project.gauges})
     made = GaugeEntry(id=id_, reads=f"gauge.{id_}", formula=formula.strip()[:400], label=label.strip()[:60] or None)
@@ -428,7 +437,7 @@ def gauge_on_formula(project, formula, label=""):
     return made
 
 
-def knob_on(project, address, low, high):
+def knob_on(project: Project, address: str, low: float, high: float) -> KnobEntry:
     """The knob that turns an input, made with a range where there is none."""
     found = next((k for k in project.knobs if k.input == address), None)
     if found is None:
@@ -437,7 +446,7 @@ def knob_on(project, address, low, high):
     return found
 
 
-def add_target(project, gauge, knob, value=None, sits="value"):
+def add_target(project: Project, gauge: str, knob: str, value: float | None = None, sits: str = "value") -> str:
     """Add a target on a gauge by a knob; returns its id. Raises EditError."""
     if project.gauge(gauge) is None or project.knob(knob) is None:
         raise EditError("A target needs a gauge to read and a knob to turn: make them first (○ and ◇ in the inspector).")
@@ -446,7 +455,7 @@ def add_target(project, gauge, knob, value=None, sits="value"):
     return id_
 
 
-def need_stream(project, id_):
+def need_stream(project: Project, id_: str) -> StreamEntry:
     """The stream of that id. Raises EditError where there is none."""
     stream = project.stream(id_)
     if stream is None:
@@ -454,7 +463,7 @@ def need_stream(project, id_):
     return stream
 
 
-def rename(project, old, new):
+def rename(project: Project, old: str, new: str) -> None:
     """Give a unit, stream or reaction another id everywhere it is named."""
     new = new.strip()
     if new == old:
@@ -470,7 +479,7 @@ def rename(project, old, new):
     become(project, followed(Project, project.dump(), Renaming(thing, old, new, frozenset(taken(project)))))
 
 
-def amounts_of(project, stream):
+def amounts_of(project: Project, stream: StreamEntry) -> tuple | None:
     """Molar flows [mol/s] of a feed as typed, shape (n,), and molar masses [kg/mol]; None where they cannot be read."""
     head = f"{stream.id}."
     try:
@@ -486,13 +495,13 @@ def amounts_of(project, stream):
     return (n, masses) if np.isfinite(n).all() and n.sum() > 0.0 and n.min() >= 0.0 else None
 
 
-def set_basis(project, stream_id, basis):
+def set_basis(project: Project, stream_id: str, basis: str) -> None:
     """Give a feed by another basis, with the same amounts where they can be read."""
     stream = need_stream(project, stream_id)
     given, found = stream.given, amounts_of(project, stream)
     ids = [s.id for s in project.species]
     given.basis = basis
-    if basis == "mole-ratios" and given.to_species not in ids:
+    if basis == "mole-ratios" and (given.to_species or "") not in ids:
         given.to_species = ids[int(np.argmax(found[0]))] if found else (ids[0] if ids else None)
     if found is None:
         return
@@ -508,7 +517,7 @@ def set_basis(project, stream_id, basis):
         return
     dimension, amounts = mass if basis == "mass-fractions" else molar
     if basis == "mole-ratios":
-        to = ids.index(given.to_species)
+        to = ids.index(given.to_species or "")
         if n[to] <= 0.0:
             to = int(np.argmax(n))
             given.to_species = ids[to]
@@ -519,7 +528,7 @@ def set_basis(project, stream_id, basis):
         setattr(given, FEED_BASES[basis][0], by_species(amounts / amounts.sum(), "fraction"))
 
 
-def in_basis(project, address, text, dimension):
+def in_basis(project: Project, address: str, text: str, dimension: str) -> str:
     """A feed's flow typed in units of the other basis (kg/h where moles are given), converted by the molar mass."""
     other = {"molar flow": "mass flow", "mass flow": "molar flow"}.get(dimension)
     species = next((s for s in project.species if s.id == address.rpartition(".")[2]), None)
@@ -537,7 +546,7 @@ def in_basis(project, address, text, dimension):
     return write_quantity(value / mass if dimension == "molar flow" else value * mass, dimension, project.display)
 
 
-def scale_fractions(project, stream_id):
+def scale_fractions(project: Project, stream_id: str) -> None:
     """Scale a feed's fractions to 100 %."""
     given = need_stream(project, stream_id).given
     key = "fraction" if given.basis == "mole-fractions" else "mass_fraction"
@@ -554,7 +563,7 @@ def scale_fractions(project, stream_id):
 # Chemistry
 
 
-def add_species(project, cas, name=None):
+def add_species(project: Project, cas: str, name: str | None = None) -> str:
     """Add a species by CAS number under a name; returns its id. Raises EditError."""
     if any(s.cas == cas for s in project.species):
         raise EditError(f"{name or cas} is in the project already.")
@@ -574,13 +583,13 @@ def add_species(project, cas, name=None):
 AIR = (("7727-37-9", "nitrogen", 0.7809), ("7782-44-7", "oxygen", 0.2095), ("7440-37-1", "argon", 0.0093))
 
 
-def add_air(project):
+def add_air(project: Project) -> list[str]:
     """Add the species of air that the project lacks; returns their ids."""
     present = {s.cas for s in project.species}
     return [add_species(project, cas, name) for cas, name, _ in AIR if cas not in present]
 
 
-def fill_with_air(project, stream_id):
+def fill_with_air(project: Project, stream_id: str) -> None:
     """Give a feed the composition of air by mole fractions, of those of its species that the project has. Raises EditError."""
     given = need_stream(project, stream_id).given
     ids = {s.cas: s.id for s in project.species}
@@ -592,7 +601,7 @@ def fill_with_air(project, stream_id):
     given.fraction = {i: f"{100 * share / whole:.6g} %" for i, share in parts.items()}
 
 
-def add_own_species(project, name, formula, cas=None, non_volatile=False):
+def add_own_species(project: Project, name: str, formula: str, cas: str | None = None, non_volatile: bool = False) -> str:
     """Add a species that the user knows better than the databank; returns its id. Raises EditError."""
     name, formula = name.strip()[:80], formula.strip()[:60]
     if not name:
@@ -613,7 +622,7 @@ def add_own_species(project, name, formula, cas=None, non_volatile=False):
     return id_
 
 
-def set_species_datum(project, id_, field, text):
+def set_species_datum(project: Project, id_: str, field: str, text: str) -> None:
     """Type, replace or (with an empty text) take back one datum of a species."""
     entry = next((s for s in project.species if s.id == id_), None)
     if entry is None or field not in SpeciesData.model_fields:
@@ -630,7 +639,7 @@ def set_species_datum(project, id_, field, text):
     entry.data = data if data != SpeciesData() else None
 
 
-def choose_source(project, id_, field, source):
+def choose_source(project: Project, id_: str, field: str, source: str) -> None:
     """Take a datum from another source of the databank; an empty one leaves the choice to Gulch."""
     entry = next((s for s in project.species if s.id == id_), None)
     if entry is None:
@@ -642,7 +651,7 @@ def choose_source(project, id_, field, source):
     entry.data = data if data != SpeciesData() else None
 
 
-def set_equilibrium(project, id_, field, text):
+def set_equilibrium(project: Project, id_: str, field: str, text: str) -> None:
     """Write one part of a reaction's equilibrium constant; the default one is stored as none."""
     reaction = project.reaction(id_)
     if reaction is None or field not in EquilibriumEntry.model_fields:
@@ -658,7 +667,7 @@ def set_equilibrium(project, id_, field, text):
         forget(project)
 
 
-def set_interaction(project, a, b, text):
+def set_interaction(project: Project, a: float, b: np.ndarray, text: str) -> None:
     """Type the interaction parameter k_ij of a pair; an empty text brings the shipped one back. Raises EditError."""
     ids = {s.id for s in project.species}
     if a not in ids or b not in ids or a == b:
@@ -678,7 +687,7 @@ def set_interaction(project, a, b, text):
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
 
 
-def need_rate(project, id_):
+def need_rate(project: Project, id_: str) -> RateEntry:
     """The rate law of a reaction. Raises EditError where there is none."""
     reaction = project.reaction(id_)
     if reaction is None or reaction.rate is None:
@@ -686,7 +695,7 @@ def need_rate(project, id_):
     return reaction.rate
 
 
-def add_rate(project, id_):
+def add_rate(project: Project, id_: str) -> None:
     """Give a reaction a rate law with the stoichiometric orders, whose constant is still to be typed."""
     reaction = project.reaction(id_)
     if reaction is None:
@@ -698,7 +707,7 @@ def add_rate(project, id_):
     reaction.rate = RateEntry()  # its k stays empty until it is typed
 
 
-def set_rate(project, id_, field, text):
+def set_rate(project: Project, id_: str, field: str, text: str) -> None:
     """Write one part of a rate law: a field of its own, or "forward.k", "backward.energy" and the like."""
     rate = need_rate(project, id_)
     side, _, part = field.partition(".")
@@ -722,7 +731,7 @@ def set_rate(project, id_, field, text):
         forget(project)
 
 
-def set_order(project, id_, species, text, back=False):
+def set_order(project: Project, id_: str, species: str, text: str, back: bool = False) -> None:
     """Write the order of a rate law in one species; the first one typed keeps the others as they were."""
     rate = need_rate(project, id_)
     reaction = project.reaction(id_)
@@ -743,7 +752,7 @@ def set_order(project, id_, species, text, back=False):
         rate.orders = orders
 
 
-def add_adsorption(project, id_, species):
+def add_adsorption(project: Project, id_: str, species: list[str]) -> None:
     """Add an adsorption term of a species to a rate law."""
     rate = need_rate(project, id_)
     rate.adsorption = [
@@ -752,7 +761,7 @@ def add_adsorption(project, id_, species):
     ]
 
 
-def set_adsorption(project, id_, at, field, text):
+def set_adsorption(project: Project, id_: str, at: int, field: str, text: str) -> None:
     """Write one part of an adsorption term (k, energy, at, power), or take the term away (remove)."""
     rate = need_rate(project, id_)
     if not 0 <= at < len(rate.adsorption):
@@ -767,7 +776,7 @@ def set_adsorption(project, id_, at, field, text):
         raise EditError("A term has no such part: reload the page.")
 
 
-def set_measures(project, key, product, ratio):
+def set_measures(project: Project, key: str, product: Stream, ratio: float) -> None:
     """Count conversion, selectivity and yield on a key reactant and a wanted product; empty ones end that."""
     if not key and not product:
         project.measures = None
@@ -778,13 +787,13 @@ def set_measures(project, key, product, ratio):
         project.measures = MeasuresEntry(key=key, product=product, ratio=ratio or None)
 
 
-def remove_species(project, id_):
+def remove_species(project: Project, id_: str) -> None:
     """Take a species out of the list and of all that is given by species; reactions that use it are left, and the checks name them."""
     project.species = [s for s in project.species if s.id != id_]
     forget(project)
 
 
-def move_species(project, id_, by):
+def move_species(project: Project, id_: str, by: int) -> None:
     """Move a species up (-1) or down (+1) in the list."""
     at = next((i for i, s in enumerate(project.species) if s.id == id_), None)
     if at is None:
@@ -795,7 +804,7 @@ def move_species(project, id_, by):
     project.species = species
 
 
-def order_by_boiling_point(project):
+def order_by_boiling_point(project: Project) -> None:
     """Order species by normal boiling point, lightest first; unknown ones last."""
 
     def key(entry):
@@ -808,7 +817,7 @@ def order_by_boiling_point(project):
     project.species = sorted(project.species, key=key)
 
 
-def add_reaction(project, equation, name=None):
+def add_reaction(project: Project, equation: str, name: str | None = None) -> str:
     """Add a reaction and put it into the first reaction set as a new last step; returns its id."""
     id_ = name or fresh("r", taken(project))
     project.reactions.append(ReactionEntry(id=id_, equation=equation))
@@ -823,7 +832,7 @@ def add_reaction(project, equation, name=None):
     return id_
 
 
-def remove_reaction(project, id_):
+def remove_reaction(project: Project, id_: str) -> None:
     """Remove a reaction and take it out of every set."""
     project.reactions = [r for r in project.reactions if r.id != id_]
     forget(project)
@@ -831,7 +840,7 @@ def remove_reaction(project, id_):
         s.steps = [step for step in s.steps if step]
 
 
-def set_conversion(project, id_, key, value, polynomial=None):
+def set_conversion(project: Project, id_: str, key: str, value: float, polynomial: str | None = None) -> None:
     """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion."""
     reaction = project.reaction(id_)
     if reaction is None:
@@ -842,7 +851,7 @@ def set_conversion(project, id_, key, value, polynomial=None):
         forget(project)
 
 
-def place_in_set(project, set_id, reaction_id, step):
+def place_in_set(project: Project, set_id: str, reaction_id: str, step: int) -> None:
     """Put a reaction into step 1, 2, ... of a set; 0 takes it out. A step beyond the last is appended."""
     chosen = project.set(set_id)
     if chosen is None or project.reaction(reaction_id) is None:

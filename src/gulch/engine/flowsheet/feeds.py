@@ -1,5 +1,9 @@
 """What a feed is typed by: the bases of its amounts, and molar flows from them."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import numpy as np
 
 from gulch.engine.quantities import QuantityError, parse
@@ -13,7 +17,7 @@ FEED_BASES = {
 }
 
 
-def total_dimension(text):
+def total_dimension(text: str) -> str:
     """Dimension of a feed's typed total: molar or mass flow. Raises QuantityError."""
     try:
         parse(text, "molar flow")
@@ -26,7 +30,7 @@ def total_dimension(text):
             raise error from None
 
 
-def feed_amounts(given, basis, values, species, molar_mass):
+def feed_amounts(given: dict[str, Any], basis: str, values: dict[str, float], species: list[str], molar_mass: np.ndarray) -> np.ndarray:
     """Molar flows [mol/s] of a feed, shape (n,), from its basis and SI values by address tail."""
     key = FEED_BASES[basis][0]
     numbers = np.array([values.get(f"{key}.{s}", 0.0) for s in species])

@@ -3,8 +3,12 @@
 Edges are streams and what ties and targets read and set.
 """
 
+from __future__ import annotations
+
+from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations, islice
+from typing import TYPE_CHECKING
 
 import networkx as nx
 
@@ -13,6 +17,11 @@ from gulch.engine.flowsheet.couplings import node_of_result, nodes_of_input, ope
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.nodes import OVERALL_NODE, Node, feed_node, unit_node
 from gulch.engine.units import KINDS
+
+if TYPE_CHECKING:
+    from networkx import MultiDiGraph
+
+    from gulch.engine.document import Project
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
 MOST_KEPT = 200
@@ -30,11 +39,11 @@ class Group:
     targets: tuple = ()
 
     @property
-    def iterates(self):
+    def iterates(self) -> bool:
         return bool(self.tears or self.ties or self.targets)
 
 
-def build(project, ties=(), targets=()):
+def build(project: Project, ties: list | tuple = (), targets: tuple = ()) -> MultiDiGraph:
     """MultiDiGraph of nodes; a stream's edge carries its id as key, that of a tie the tie's Node, others None."""
     graph = nx.MultiDiGraph()
     graph.add_nodes_from(feed_node(s.id) for s in project.streams if s.is_feed)
@@ -56,30 +65,30 @@ def build(project, ties=(), targets=()):
         for address in t.reads:
             if address in typed:
                 continue  # known from the start
-            source = setters[address] if address in inputs else node_of_result(project, address)
-            if source is not None and source in graph and source != t.node:
-                graph.add_edge(source, t.node, key=None)
+            before = setters[address] if address in inputs else node_of_result(project, address)
+            if before is not None and before in graph and before != t.node:
+                graph.add_edge(before, t.node, key=None)
         for node in nodes_of_input(project, t.address):
             if node in graph:
                 graph.add_edge(t.node, node, key=t.node)
     for t in targets:
-        for source in {node_of_result(project, a) for a in t.parts}:
-            if source in graph:
-                graph.add_edge(source, t.node, key=None)
+        for read in {node_of_result(project, a) for a in t.parts}:
+            if read in graph:
+                graph.add_edge(read, t.node, key=None)
         for node in nodes_of_input(project, t.address):
             if node in graph:
                 graph.add_edge(t.node, node, key=None)
     return graph
 
 
-def material_loops(project):
+def material_loops(project: Project) -> set[str]:
     """Ids of the units on a loop of streams, whatever ties and targets connect besides."""
     graph = nx.DiGraph(build(project))
     parts = nx.strongly_connected_components(graph)
     return {node.name for part in parts for node in part if len(part) > 1 or graph.has_edge(node, node)}
 
 
-def rounds(project, units, most=12):
+def rounds(project: Project, units: frozenset[str], most: int = 12) -> Iterator:
     """Ways on which material goes round inside some units, each a list of streams; at most `most` of them.
 
     The sides of a two-sided unit count as different places, since material does not change sides.
@@ -97,7 +106,7 @@ def rounds(project, units, most=12):
         yield [graph.edges[a, b]["stream"] for a, b in zip(nodes, [*nodes[1:], nodes[0]], strict=True)]
 
 
-def reaches(project, address, result, ties=()):
+def reaches(project: Project, address: str, result: str, ties: list | tuple = ()) -> bool:
     """Whether an input can change a result, by the connections alone."""
     graph = build(project, ties)
     if result.startswith(OVERALL_NODE.name + "."):
@@ -108,7 +117,7 @@ def reaches(project, address, result, ties=()):
     return to in graph and any(to == n or nx.has_path(graph, n, to) for n in starts)
 
 
-def groups(project, ties=(), targets=()):
+def groups(project: Project, ties: tuple = (), targets: tuple = ()) -> list:
     """Groups in order of calculation (topological over strongly connected parts); found once for the same connections."""
     graph = build(project, ties, targets)
     place = {feed_node(s.id): -1 for s in project.streams if s.is_feed}
@@ -149,7 +158,7 @@ def _groups(project, graph, place, targets):
     return out
 
 
-def choose_tears(part, place, project):
+def choose_tears(part: MultiDiGraph, place: dict, project: Project) -> tuple:
     """A small set of edges whose removal leaves no cycle: ids of streams, Nodes of ties.
 
     Streams that the user chose are taken first, as far as they lie on a cycle. Of equally many the set is preferred
@@ -215,7 +224,7 @@ def _is_acyclic(part, cut):
     return nx.is_directed_acyclic_graph(rest)
 
 
-def sequence(part, cut, place):
+def sequence(part: MultiDiGraph, cut: tuple, place: dict) -> list:
     """Nodes in order of calculation within a pass.
 
     A unit with several inlets that takes a torn stream (a feed–effluent exchanger) stands twice: once before what it

@@ -4,7 +4,11 @@ One scheme serves knobs, scans, forms, checks and files: `R1.temperature`, `feed
 `hydration.conversion`, `SEP.share.water`.
 """
 
+from __future__ import annotations
+
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -15,6 +19,9 @@ from gulch.engine.flowsheet.places import About, Place
 from gulch.engine.quantities import QuantityError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import PerReaction, Scope
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, StreamEntry
 
 
 @dataclass(frozen=True)
@@ -39,12 +46,12 @@ class Address:
     about: About = About.UNIT  # whose input it is: a feed's, a unit's or a reaction's
 
     @property
-    def place(self):
+    def place(self) -> Place:
         """The Place at which messages about it stand."""
         return Place.read(self.address, self.about)
 
 
-def feed_addresses(project, stream):
+def feed_addresses(project: Project, stream: StreamEntry) -> Iterator:
     """Addresses of one feed."""
     given = stream.given
     for name, low, high in (("temperature", 100.0, 3000.0), ("pressure", 1.0, 1e9)):
@@ -93,21 +100,21 @@ def feed_addresses(project, stream):
         )
 
 
-def reactions_of(project, unit):
+def reactions_of(project: Project, unit: Any) -> list[str]:
     """Ids of the reactions of a unit's set, in order."""
     chosen = project.set(getattr(unit, "set", None) or "")
     known = {r.id for r in project.reactions}
     return [i for step in chosen.steps for i in step if i in known] if chosen else []
 
 
-def scope_of(project, unit):
+def scope_of(project: Project, unit: Any) -> Scope:
     """The Scope of a unit's declarations."""
     reactions = tuple(reactions_of(project, unit))
     ways = {d.name: d.chosen(value_of(unit, d), reactions) for d in KINDS[unit.kind].declared(PerReaction) if d.options}
     return Scope(tuple((s.id, s.shown) for s in project.species), reactions, choices_of(unit), ways)
 
 
-def unit_addresses(project, unit):
+def unit_addresses(project: Project, unit: Any) -> Iterator:
     """Addresses of one unit's numbers that are in use."""
     scope = scope_of(project, unit)
     for d in KINDS[unit.kind].inputs():
@@ -133,7 +140,7 @@ def unit_addresses(project, unit):
 
 
 @once
-def addresses(project):
+def addresses(project: Project) -> dict[str, Any]:
     """{address: Address} of every input of the project."""
     found = {}
     for stream in project.streams:
@@ -180,7 +187,7 @@ def addresses(project):
     return found
 
 
-def write(project, address, text):
+def write(project: Project, address: str, text: str) -> None:
     """Write document text at an input address; the project is changed in place.
 
     Raises KeyError when there is no such input.

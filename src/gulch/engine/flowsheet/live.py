@@ -1,14 +1,20 @@
 """A run in progress, read by the addresses of results as a Solution is."""
 
+from __future__ import annotations
+
 from types import SimpleNamespace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, measured
 from gulch.engine.units.base import ROUNDING, plain
 
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.run import Run
 
-def ends(run):
+
+def ends(run: Run) -> tuple:
     """(streams fed, streams that leave) of the whole process; a loop left open counts as both."""
     plan = run.plan
     feeds = [run.streams[s.id] for s in plan.feeds if s.to] + [run.streams[s] for s in plan.open]
@@ -16,7 +22,7 @@ def ends(run):
     return feeds, products + list(run.returned.values())
 
 
-def overall_values(run):
+def overall_values(run: Run) -> dict[str, Any]:
     """Conversions and amounts made over the whole process, and the project's measures."""
     plan, n = run.plan, len(run.plan.species)
     n_in, n_out = (sum((s.n for s in some), np.zeros(n)) for some in ends(run))
@@ -29,7 +35,7 @@ def overall_values(run):
     }
     if plan.measures:
         before, after = (dict(zip(plan.species, n.tolist(), strict=True)) for n in (n_in, n_out))
-        out |= dict(zip(OVERALL, measured(*plan.measures, before, after), strict=True))
+        out |= dict(zip(OVERALL, measured(plan.measures, before, after), strict=True))
     return out
 
 
@@ -41,7 +47,7 @@ class Live:
         self.units, self.streams = _LiveUnits(run), _LiveStreams(run)
 
     @property
-    def overall(self):
+    def overall(self) -> dict[str, Any]:
         return overall_values(self.run)
 
 
@@ -60,7 +66,7 @@ class _LiveValues:
     def __init__(self, run, id_):
         self.run, self.id = run, id_
 
-    def get(self, name):
+    def get(self, name: str) -> _LiveStream | None:
         inlets, result = self.run.done[self.id]
         if name in result.values:
             return plain(result.values[name])
@@ -68,7 +74,7 @@ class _LiveValues:
         if name in PER_REACTOR and plan.measures:
             sides = (inlets, result.outlets.values())
             amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist(), strict=True)) for side in sides]
-            return dict(zip(PER_REACTOR, measured(*plan.measures, *amounts), strict=True))[name]
+            return dict(zip(PER_REACTOR, measured(plan.measures, *amounts), strict=True))[name]
         return None
 
 
@@ -76,7 +82,7 @@ class _LiveStreams:
     def __init__(self, run):
         self.run = run
 
-    def get(self, id_):
+    def get(self, id_: str) -> _LiveStream | None:
         stream = self.run.streams.get(id_)
         return None if stream is None else _LiveStream(stream, self.run.plan.species)
 
@@ -88,15 +94,15 @@ class _LiveStream:
         self._stream, self._species = stream, species
 
     @property
-    def flow(self):
+    def flow(self) -> dict[str, float]:
         return dict(zip(self._species, self._stream.n.tolist(), strict=True))
 
     @property
-    def temperature(self):
+    def temperature(self) -> float:
         return self._stream.T
 
     @property
-    def pressure(self):
+    def pressure(self) -> float:
         return self._stream.P
 
     def __getattr__(self, name):

@@ -1,10 +1,17 @@
 """Conversion, selectivity and yield, counted on one key reactant and one wanted product for the whole project."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.flowsheet.once import once
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
 from gulch.engine.units.base import supported
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 # name -> (label, formula); A key reactant, P wanted product, r moles of A in one mole of P
 PER_REACTOR = {
@@ -20,7 +27,7 @@ OVERALL = {
 
 
 @once
-def key_per_product(project):
+def key_per_product(project: Project) -> tuple:
     """(r, where it comes from): moles of key reactant in one mole of wanted product. Raises QuantityError.
 
     Untyped, it follows the shortest chain of reactions from the key reactant to the product.
@@ -55,8 +62,12 @@ def key_per_product(project):
     return 1.0, "taken as 1: no reaction leads from the one to the other"
 
 
-def measured(ratio, key, product, before, after):
-    """(conversion, selectivity, yield) from amounts before and after [mol/s] by species; None where undefined."""
+def measured(counted: tuple[float, str, str], before: dict[str, float], after: dict[str, float]) -> tuple:
+    """(conversion, selectivity, yield) from amounts before and after [mol/s] by species; None where undefined.
+
+    counted: moles of key reactant in one of product, key reactant, wanted product.
+    """
+    ratio, key, product = counted
     a_in, a_out = before.get(key, 0.0), after.get(key, 0.0)
     made = ratio * (after.get(product, 0.0) - before.get(product, 0.0))
     used, made = supported(a_in - a_out, a_in), supported(made, ratio * a_in)

@@ -1,7 +1,10 @@
 """Nodes of the process: what is computed one after another, and what depends on what."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from enum import Enum
+from typing import Any
 
 from gulch.engine.flowsheet.places import About, Place
 
@@ -28,7 +31,7 @@ class Node:
         return self.name if self.kind in (NodeKind.FEED, NodeKind.UNIT) else f"{self.kind.value}:{self.name}"
 
     @property
-    def place(self):
+    def place(self) -> Place:
         """The Place at which messages about it stand."""
         return Place(_ABOUT[self.kind], self.name)
 
@@ -43,21 +46,21 @@ _ABOUT = {
 OVERALL_NODE = Node(NodeKind.OVERALL, "overall")
 
 
-def feed_node(stream_id):
+def feed_node(stream_id: str) -> Node:
     """The Node of a feed."""
     return Node(NodeKind.FEED, stream_id)
 
 
-def unit_node(unit_id):
+def unit_node(unit_id: Any) -> Node:
     """The Node of a unit."""
     return Node(NodeKind.UNIT, unit_id)
 
 
-def tie_node(address):
+def tie_node(address: str) -> Node:
     """The Node of the tie that sets an address."""
     return Node(NodeKind.TIE, address)
 
 
-def target_node(target_id):
+def target_node(target_id: str) -> Node:
     """The Node of a target."""
     return Node(NodeKind.TARGET, target_id)

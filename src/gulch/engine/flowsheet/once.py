@@ -1,14 +1,21 @@
 """What is read from a document many times while it stands still is read once."""
 
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import wraps
+from typing import TYPE_CHECKING
 
-_standing = ContextVar("standing", default=None)
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+
+_standing: ContextVar[tuple | None] = ContextVar("standing", default=None)
 
 
 @contextmanager
-def standing(project):
+def standing(project: Project) -> Iterator:
     """Inside, the Project is not changed by anybody."""
     now = _standing.get()
     token = _standing.set(now if now is not None and now[0] is project else (project, {}))
@@ -18,7 +25,7 @@ def standing(project):
         _standing.reset(token)
 
 
-def once(function):
+def once(function: Callable) -> Callable:
     """Let a function of a Project answer from memory while the project stands still; its answer is not to be changed."""
 
     @wraps(function)

@@ -1,12 +1,20 @@
 """Where the phases of a solved stream are in doubt: a second liquid, a third phase, pairs that the model knows too little of."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
 from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
 from gulch.engine.units import KINDS
 
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.run import Run
 
-def phase_doubts(run):
+
+def phase_doubts(run: Run) -> Iterator:
     """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported."""
     plan = run.plan
     found = {}

@@ -1,8 +1,14 @@
 """Where a message stands: what kind of thing it is about, which one, and which of its fields."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import partial
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 
 class About(StrEnum):
@@ -50,7 +56,7 @@ class Place:
         return ".".join(part for part in ("" if self.about in PLAIN else self.about.value, self.id, self.field) if part)
 
     @classmethod
-    def read(cls, text, about):
+    def read(cls, text: str, about: About) -> Place:
         """The Place that an address is the text of, of something that is known.
 
         >>> Place.read("feed.flow.water", About.STREAM).field
@@ -66,7 +72,7 @@ class Place:
         return cls(about, id_, field)
 
     @classmethod
-    def of(cls, project, text):
+    def of(cls, project: Project, text: str) -> Place:
         """The Place that an address is the text of in a document; the project itself where nothing answers to it."""
         head = text.partition(".")[0]
         for about, found in (
@@ -83,7 +89,7 @@ def _by_prefix(head):
     return next((a for a in About if a not in PLAIN and a.value == head), About.PROJECT)
 
 
-def stored(text, about):
+def stored(text: str, about: str | None) -> Place:
     """The Place of a stored message; `about` is None in older ones, which did not say it."""
     if about is None:
         head = text.partition(".")[0]

@@ -1,9 +1,12 @@
 """Solving a whole process: a pure function of the document and a start for its tears."""
 
+from __future__ import annotations
+
 import re
 import time
 from dataclasses import replace
 from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -16,6 +19,7 @@ from gulch.engine.flowsheet.couplings import names, open_streams, read_target, r
 from gulch.engine.flowsheet.inputs import addresses, scope_of
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
+from gulch.engine.flowsheet.places import Place
 from gulch.engine.flowsheet.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Message, Solution
@@ -27,8 +31,12 @@ from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Context, Given
 
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.settle import Watch
 
-def solve(document, start=None, watch=UNWATCHED, max_passes=None):
+
+def solve(document: Project, start: Start | None = None, watch: Watch = UNWATCHED, max_passes: int | None = None) -> Solution:
     """Solve a Project; returns a Solution, and never raises for an unsolved process.
 
     start: `Solution.start` of an earlier solve; watch: a settle.Watch, which may end it; max_passes: in place of the document's.
@@ -87,26 +95,26 @@ class Plan:
         self.readers = {u.id: self._readers(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
         m = project.measures
-        self.measures = (key_per_product(project)[0], m.key, m.product) if m else None
+        self.measures: tuple[float, str, str] | None = (key_per_product(project)[0], m.key, m.product) if m else None
 
-    def loop_units(self, units):
+    def loop_units(self, units: tuple) -> list[str]:
         """Those of some units that material goes round, in the order of building; all of them where there are none."""
         on_loop = [u.id for u in self.project.units if u.id in units and u.id in self.material]
         return on_loop or list(units)
 
     @cached_property
-    def material(self):
+    def material(self) -> set[str]:
         """Units that material goes round."""
         return graph.material_loops(self.project)
 
-    def rounds(self, units):
+    def rounds(self, units: tuple) -> list:
         """Each way round some units, as streams."""
         key = frozenset(units)
         if key not in self._rounds:
             self._rounds[key] = list(graph.rounds(self.project, key))
         return self._rounds[key]
 
-    def made_by(self, units):
+    def made_by(self, units: list[str] | tuple) -> list[str]:
         """Streams that leave some of the units."""
         return [s for u in units for s in self.leaving[u].values()]
 
@@ -129,11 +137,11 @@ class Plan:
             rate_of(entry, self.project, nu),
         )
 
-    def given(self, unit_id, inputs):
+    def given(self, unit_id: str, inputs: dict[str, float]) -> Given:
         """What a unit's `solve` is given, in SI."""
         return Given(**{name: read(inputs) for name, read in self.readers[unit_id]})
 
-    def context(self, inputs):
+    def context(self, inputs: dict[str, float]) -> Context:
         """What unit kinds are given besides feed and inputs: model, species, reaction sets with the numbers of a run."""
         sets = {}
         for s in self.project.reaction_sets:
@@ -147,9 +155,9 @@ class Plan:
             self.species.index(self.measures[1]) if self.measures else None,
         )
 
-    def reaction(self, prepared, inputs):
+    def reaction(self, prepared: Reaction, inputs: dict[str, float]) -> Reaction:
         """A reaction with the numbers of this run."""
-        changed = {"conversion": inputs.get(f"{prepared.id}.conversion")}
+        changed: dict[str, Any] = {"conversion": inputs.get(f"{prepared.id}.conversion")}
         k = inputs.get(f"{prepared.id}.constant")
         if k is not None:
             changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
@@ -159,7 +167,14 @@ class Plan:
             changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
         return replace(prepared, **changed)
 
-    def run(self, start=None, overrides=None, watch=UNWATCHED, max_passes=None, explain=True):
+    def run(
+        self,
+        start: Start | None = None,
+        overrides: dict[str, float] | None = None,
+        watch: Watch = UNWATCHED,
+        max_passes: int | None = None,
+        explain: bool = True,
+    ) -> Solution:
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
 
         Returns a Solution.
@@ -179,7 +194,7 @@ class Plan:
                     solution.messages.append(
                         Message(
                             "error",
-                            address,
+                            Place.of(self.project, address),
                             f"{bound.label} is set by {by}, so it cannot be turned.",
                             "Switch that off first.",
                         )
@@ -187,19 +202,22 @@ class Plan:
                     return solution
                 if bound is None or not bound.low <= value <= bound.high:
                     what = "is not an input" if bound is None else "lies outside its bounds"
-                    solution.messages.append(Message("error", address, f"{address} {what}.", "Choose another value."))
+                    solution.messages.append(
+                        Message("error", Place.of(self.project, address), f"{address} {what}.", "Choose another value.")
+                    )
                     return solution
         run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain)
         with np.errstate(all="ignore"):
             run.go()
         by_name(solution, self.project)
-        if watch.ended():
-            solution.end(watch.ended())
+        reason = watch.ended()
+        if reason:
+            solution.end(reason)
         solution.seconds = time.perf_counter() - began
         return solution
 
 
-def by_name(solution, project):
+def by_name(solution: Solution, project: Project) -> None:
     """Let the sentences of a Solution name species as the user does, instead of by their ids."""
     taken = {x.id for x in (*project.streams, *project.units, *project.reactions)}
     names = {s.id: s.shown for s in project.species if s.shown != s.id and s.id not in taken}
@@ -227,7 +245,7 @@ class Guess:
         self.P = parse(entry.pressure, "pressure") if entry.pressure else None
         self.signature = repr((self.n.tolist(), self.T, self.P))
 
-    def stream(self, model, template):
+    def stream(self, model: PhaseModel, template: Stream) -> Stream:
         """The guessed Stream; what was not typed is taken from another stream."""
         T = template.T if self.T is None else self.T
         return Stream.at_temperature(model, self.n, T, template.P if self.P is None else self.P)

@@ -1,5 +1,9 @@
 """Chemistry as typed, read into what is computed with: phase model, constants, rate laws, conversions."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from gulch.engine import formulas
@@ -10,8 +14,13 @@ from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, RateConstantEntry, RateEntry, ReactionEntry
+    from gulch.engine.formulas import Formula
+    from gulch.engine.phases.model import PhaseModel
 
-def model_of(project):
+
+def model_of(project: Project) -> PhaseModel:
     """The project's PhaseModel. Raises SpeciesError."""
     if not project.species:
         raise SpeciesError("The project has no species yet.")
@@ -24,7 +33,7 @@ def model_of(project):
     return phase_model(project.phase_model.kind, tuple(s.key for s in project.species), kij)
 
 
-def constant_of(entry, value=None):
+def constant_of(entry: ReactionEntry, value: float | None = None) -> Constant:
     """The Constant of a reaction entry; value replaces a constant's own. Raises QuantityError with a sentence."""
     e = entry.equilibrium
     if e is None:
@@ -40,7 +49,8 @@ def constant_of(entry, value=None):
     if e.basis in BASIS_UNITS:
         dimension, usual = BASIS_UNITS[e.basis]
         scale = conversion(e.unit or usual, dimension)[0]
-    coefficients, points = (0.0, 0.0, 0.0, 0.0), ((), ())
+    coefficients: tuple[float, ...] = (0.0, 0.0, 0.0, 0.0)
+    points: tuple = ((), ())
     if e.source == "formula":
         coefficients = tuple(number(getattr(e, k) or "0", k.upper()) for k in "abcd")
         if not any(coefficients):
@@ -62,7 +72,7 @@ def constant_of(entry, value=None):
     return Constant(e.source, e.phase, e.basis, scale, coefficients, points, low, high)
 
 
-def rate_of(entry, project, nu, values=None):
+def rate_of(entry: ReactionEntry, project: Project, nu: np.ndarray, values: dict[str, float] | None = None) -> RateLaw | None:
     """The RateLaw of a reaction entry, or None. nu: signed coefficients, shape (n,). Raises QuantityError with a sentence.
 
     values: numbers of a run that replace typed ones, {address tail: SI value}.
@@ -101,7 +111,7 @@ def rate_of(entry, project, nu, values=None):
     )
 
 
-def rate_formula(entry, species):
+def rate_formula(entry: RateEntry, species: list[str]) -> Formula:
     """The Formula of a typed rate. Raises QuantityError."""
     known = {"T": ("T", 0.0, "K"), "P": ("P", 0.0, "Pa"), "R": ("push", R, "J/mol/K")}
     for i, s in enumerate(species):
@@ -119,7 +129,7 @@ def rate_formula(entry, species):
         raise QuantityError(str(error)) from None
 
 
-def orders_of(typed, species, usual, id_):
+def orders_of(typed: dict, species: list[str], usual: np.ndarray, id_: str) -> np.ndarray:
     """Orders by species, shape (n,): those typed, or `usual` when none is."""
     if not typed:
         return usual
@@ -131,12 +141,12 @@ def orders_of(typed, species, usual, id_):
     return out
 
 
-def rate_constant_of(entry, basis, per, order, energy=None):
+def rate_constant_of(entry: RateConstantEntry, basis: str, per: str, order: float, energy: float | None = None) -> RateConstant:
     """RateConstant of a typed k. Raises QuantityError."""
     return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order), energy)
 
 
-def strength_of(entry, si):
+def strength_of(entry: RateConstantEntry, si: str) -> RateConstant | None:
     """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released."""
     if not entry.k.strip():
         raise QuantityError(f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it.")
@@ -160,12 +170,12 @@ def _rate_constant(entry, k, energy):
     return RateConstant(ln_k, power, energy)
 
 
-def polynomial_of(text):
+def polynomial_of(text: str) -> tuple:
     """Coefficients c0, c1, … of a conversion X = c0 + c1 T + …, T in K. Raises QuantityError."""
     return tuple(number(t, f"c{i}") for i, t in enumerate(text.replace(";", ",").split(",")))
 
 
-def number(text, what):
+def number(text: str, what: str) -> float:
     """A bare number. Raises QuantityError naming what it is."""
     value, unit = split_text(text)
     if unit:

@@ -1,5 +1,9 @@
 """Writing down what a run found: streams, units with their balances, gauges, the whole process."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from gulch.engine import formulas
@@ -17,6 +21,11 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import UnitTrouble, plain
 from gulch.engine.units.reactors.heat import Reactor
 
+if TYPE_CHECKING:
+    from gulch.engine.document import GaugeEntry
+    from gulch.engine.flowsheet.results import Readable
+    from gulch.engine.phases.stream import Stream
+
 MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
 
 
@@ -26,7 +35,7 @@ class Report:
     def __init__(self, run):
         self.run, self.plan, self.solution = run, run.plan, run.solution
 
-    def ties_outside(self):
+    def ties_outside(self) -> None:
         """Ties that end outside what their input may be."""
         display = self.plan.project.display
         for address, value in self.run.outside.items():
@@ -41,7 +50,7 @@ class Report:
                 ),
             )
 
-    def write(self):
+    def write(self) -> None:
         """Write everything that the run found to its Solution."""
         plan, out = self.plan, self.solution
         self.ties_outside()
@@ -89,7 +98,7 @@ class Report:
             if value is not None and all(lo.settled for lo in out.loops):
                 self.limits(g, value, known[g.reads])
 
-    def gauge_value(self, readable, molar_mass):
+    def gauge_value(self, readable: Readable, molar_mass: dict[str, float]) -> float | None:
         """SI value of a gauge's reading in the solution; None where it was not computed."""
         if readable.formula is None:
             return results.value(self.solution, readable.address, molar_mass)
@@ -103,7 +112,7 @@ class Report:
         value = formulas.value(readable.formula, part)
         return float(value) if np.isfinite(value) else None
 
-    def extrapolated(self):
+    def extrapolated(self) -> None:
         """Warn of computed temperatures outside the heat-capacity data of what matters there; given ones the checks warn of."""
         plan = self.plan
         display = plan.project.display
@@ -132,7 +141,7 @@ class Report:
             )
             return
 
-    def limits(self, gauge, value, readable):
+    def limits(self, gauge: GaugeEntry, value: float, readable: Readable) -> None:
         """Warn where a gauge's value [SI] lies beyond a limit."""
         display = self.plan.project.display
         limits = {}
@@ -155,7 +164,7 @@ class Report:
                 )
             )
 
-    def stream_result(self, stream):
+    def stream_result(self, stream: Stream) -> StreamResult:
         """A Stream as plain data: SI, amounts by species, its phases."""
         species = self.plan.species
         if stream.is_empty:
@@ -180,7 +189,7 @@ class Report:
             phases=phases,
         )
 
-    def unit_outcome(self, unit_id):
+    def unit_outcome(self, unit_id: str) -> UnitOutcome:
         """What a unit made of what entered it, with its balances. Raises UnitTrouble for an error it bore on the way."""
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
@@ -203,7 +212,7 @@ class Report:
         )
         if plan_measures := self.plan.measures:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
-                found = measured(*plan_measures, outcome.inlet, outcome.outlet)
+                found = measured(plan_measures, outcome.inlet, outcome.outlet)
                 outcome.values |= dict(zip(PER_REACTOR, found, strict=True))
         for level, what, todo in self.run.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
@@ -211,7 +220,7 @@ class Report:
             self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo))
         return outcome
 
-    def balances(self, n_in, n_out, h_in, h_out, heat):
+    def balances(self, n_in: np.ndarray, n_out: np.ndarray, h_in: float, h_out: float, heat: float) -> dict[str, Any]:
         """Closures (out − in)/in of mass, each element and energy."""
         plan = self.plan
         mass_in, mass_out = float(n_in @ plan.model.molar_mass), float(n_out @ plan.model.molar_mass)
@@ -223,7 +232,7 @@ class Report:
             "energy": float((h_out - h_in - heat) / size),
         }
 
-    def opened(self, id_):
+    def opened(self, id_: str) -> None:
         """Report a loop left open: what was guessed and what comes back."""
         display, species = self.plan.project.display, self.plan.species
         guess, back = self.run.streams[id_], self.run.returned.get(id_)
@@ -243,7 +252,7 @@ class Report:
             "Close it when the single pass is right.",
         )
 
-    def overall(self):
+    def overall(self) -> None:
         """Feeds against products over the whole process."""
         feeds, products = ends(self.run)
         n = np.zeros(len(self.plan.species))

@@ -1,12 +1,21 @@
 """Addresses of results: what a gauge can read, and reading it from a Solution."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.once import once
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.flowsheet.live import Live
+    from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.formulas import Formula
 
 
 @dataclass(frozen=True)
@@ -16,7 +25,7 @@ class Readable:
     address: str
     dimension: str
     label: str
-    formula: object = None  # of a gauge that reads a formula, and the addresses in it
+    formula: Formula | None = None  # of a gauge that reads a formula, and the addresses in it
     parts: tuple = ()
 
 
@@ -38,7 +47,7 @@ SPECIES_RESULTS = {
 
 
 @once
-def readable(project):
+def readable(project: Project) -> dict[str, Any]:
     """{address: Readable} of every result of the project."""
     found = {}
 
@@ -78,7 +87,7 @@ def readable(project):
     return found
 
 
-def beyond(value, at_least, at_most):
+def beyond(value: float, at_least: float | None, at_most: float | None) -> str | None:
     """Which limit a value breaks, "at_least" or "at_most", or None. SI; a limit of None does not bind.
 
     Rounding is forgiven to 1e-9 of the limit, whatever its sign.
@@ -90,7 +99,7 @@ def beyond(value, at_least, at_most):
     return None
 
 
-def elements_of(project):
+def elements_of(project: Project) -> list[str]:
     """Element symbols of the project's species, sorted; unknown species are left out."""
     found = set()
     for s in project.species:
@@ -101,7 +110,7 @@ def elements_of(project):
     return sorted(found)
 
 
-def value(solution, address, molar_mass=None):
+def value(solution: Live | Solution, address: str, molar_mass: dict[str, float] | None = None) -> float | None:
     """SI value of a result address in a Solution, or None when it was not computed.
 
     molar_mass: {species: kg/mol}, needed for mass results of single species.

@@ -1,6 +1,9 @@
 """One run over a prepared process: units are computed in order, loops closed, and the outcome is written down."""
 
+from __future__ import annotations
+
 from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -16,6 +19,11 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Given, UnitTrouble, plain
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.graph import Group
+    from gulch.engine.flowsheet.nodes import Node
+    from gulch.engine.flowsheet.places import Place
 
 
 class Run:
@@ -39,7 +47,7 @@ class Run:
         self.context = plan.context(self.inputs)
         self.readings = Live(self)
 
-    def go(self):
+    def go(self) -> None:
         """Compute all groups in order and write the Solution."""
         plan = self.plan
         for s in plan.feeds:
@@ -60,7 +68,7 @@ class Run:
                 self.single(group.nodes[0])
         Report(self).write()
 
-    def cause_of(self, missing, group):
+    def cause_of(self, missing: list[str], group: Group) -> str:
         """Name of what failed first where a group cannot be computed; missing: streams that do not come."""
         if missing:
             first = self.plan.sources[missing[0]]
@@ -68,7 +76,7 @@ class Run:
         by = self.blocked_by.get(group.nodes[0])
         return str(by.place) if by else ""
 
-    def waits(self, units, cause):
+    def waits(self, units: tuple, cause: str) -> None:
         """Mark units as not computed, because of what failed before them."""
         self.failed.update(units)
         self.waiting |= {u: cause for u in units if u != cause}
@@ -76,7 +84,7 @@ class Run:
     def _missing(self, stream_id, group):
         return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
 
-    def single(self, node):
+    def single(self, node: Node) -> None:
         """Compute a node that depends on nothing behind it; what is wrong there is said."""
         try:
             self.visit(node)
@@ -84,7 +92,7 @@ class Run:
             self.trouble(node, trouble)
             self.block([node])
 
-    def block(self, nodes):
+    def block(self, nodes: list | tuple) -> None:
         """What a failed tie or target was to set is not computed with another value."""
         for node in nodes:
             if node.kind is NodeKind.TIE:
@@ -92,7 +100,7 @@ class Run:
                 self.blocked.update(stopped)
                 self.blocked_by |= dict.fromkeys(stopped, node)
 
-    def visit(self, node, keep=True):
+    def visit(self, node: Node, keep: bool = True) -> float | None:
         """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set."""
         self.at = node
         plan = self.plan
@@ -119,21 +127,21 @@ class Run:
             return value
         return None
 
-    def reading(self, address):
+    def reading(self, address: str) -> float:
         """Value of an input or result as it stands in this run; nan when there is none."""
         if address in self.inputs:
             return self.inputs[address]
         found = self.live(address)
         return float("nan") if found is None else float(found)
 
-    def live(self, address):
+    def live(self, address: str) -> float | None:
         """SI value of a result as it stands in this run, or None."""
         if address.startswith("gauge."):
             value = formulas.value(self.plan.known[address].formula, self.reading)
             return value if np.isfinite(value) else None
         return results.value(self.readings, address, self.plan.molar_mass)
 
-    def set_input(self, address, value):
+    def set_input(self, address: str, value: float) -> None:
         """Change an input within the run, and what is prepared from it."""
         if self.inputs.get(address) == value:
             return
@@ -146,7 +154,7 @@ class Run:
         elif head in self.streams:
             self.make_feed(head)
 
-    def make_feed(self, id_):
+    def make_feed(self, id_: str) -> None:
         """Make a feed's Stream from the inputs as they are."""
         plan = self.plan
         s = plan.feed_by_id[id_]
@@ -159,11 +167,12 @@ class Run:
         n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
         self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 
-    def compute(self, unit_id):
+    def compute(self, unit_id: str) -> None:
         """Solve one unit and store its outlets."""
         plan = self.plan
         kind = KINDS[plan.units[unit_id].kind]
         inlets = [self.streams[s] for s in plan.entering[unit_id]]
+        feed: Any
         if len(kind.inlets) > 1:
             feed = {plan.inlet[s]: self.streams[s] for s in plan.entering[unit_id]}
         else:
@@ -188,15 +197,15 @@ class Run:
                     stream.begin_at(self.near[id_])
                 self.streams[id_] = stream
 
-    def leaving_stream(self, id_):
+    def leaving_stream(self, id_: str) -> Stream:
         """A stream as its source gives it, which differs from what goes on where a loop is open."""
         return self.returned.get(id_) or self.streams[id_]
 
-    def say(self, level, place, what, todo):
+    def say(self, level: str, place: Place, what: str, todo: str) -> None:
         """Add a line to the to-do list."""
         self.solution.messages.append(Message(level, place, what, todo))
 
-    def trouble(self, node, trouble):
+    def trouble(self, node: Node, trouble: Exception) -> None:
         """Say what is wrong at a node, and count it as failed."""
         field = getattr(trouble, "field", "")
         what, todo = getattr(trouble, "what", str(trouble)), getattr(trouble, "todo", "")
@@ -207,6 +216,6 @@ class Run:
         self.failed_ties |= node.kind is NodeKind.TIE
         self.failed.add(str(node.place))
 
-    def notes(self, unit_id):
+    def notes(self, unit_id: str) -> list:
         """What a unit's last solve remarked: (level, sentence, what to do) each."""
         return plain(self.done[unit_id][1].notes)

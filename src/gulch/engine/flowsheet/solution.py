@@ -1,10 +1,16 @@
 """What a solve returns. SI units throughout; plain numbers, text and lists, ready for JSON."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.places import WHOLE, Place, stored
 from gulch.engine.flowsheet.start import Start
+
+if TYPE_CHECKING:
+    from gulch.engine.settle import Reason
 
 
 class Code(StrEnum):
@@ -26,11 +32,11 @@ class Message:
     code: Code = Code.NONE
 
     @property
-    def where(self):
+    def where(self) -> str:
         """The address of what it concerns, "" for the whole project."""
         return str(self.place)
 
-    def to_dict(self):
+    def to_dict(self) -> dict[str, Any]:
         """Plain data."""
         return {
             "level": self.level,
@@ -43,7 +49,7 @@ class Message:
         }
 
     @classmethod
-    def from_dict(cls, data):
+    def from_dict(cls, data: dict[str, Any]) -> Message:
         """Rebuild what `to_dict` wrote."""
         place = stored(data["where"], data.get("about"))
         return cls(data["level"], place, data["what"], data["todo"], data["answers"], Code(data.get("code", "")))
@@ -112,7 +118,7 @@ class LoopOutcome:
     guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
 
     @classmethod
-    def from_dict(cls, data):
+    def from_dict(cls, data: dict[str, Any]) -> LoopOutcome:
         """Rebuild from plain data; older ones hold the number in an `id`."""
         data = dict(data)
         if "id" in data:
@@ -170,17 +176,17 @@ class Solution:
     broken_off: str = ""  # why the solve was ended from outside, in words
 
     @property
-    def complete(self):
+    def complete(self) -> bool:
         """Solved, with every target met and no loop left open."""
         return self.solved and all(t.met for t in self.targets) and not self.opened
 
-    def end(self, reason):
+    def end(self, reason: Reason) -> None:
         """Mark this as broken off for a settle.Reason: what is in it stands nowhere."""
         self.solved, self.broken_off = False, reason.value
         self.messages = [m for m in self.messages if m.level != "error"]
         self.messages.insert(0, Message("error", WHOLE, f"Not solved: {reason.value}.", "Solve it again, or change what makes it hard."))
 
-    def to_dict(self):
+    def to_dict(self) -> dict[str, Any]:
         """Plain data, sharing what it holds with this Solution."""
         out = dict(vars(self))
         for name in ("streams", "units"):
@@ -192,7 +198,7 @@ class Solution:
         return out
 
     @classmethod
-    def from_dict(cls, data):
+    def from_dict(cls, data: dict[str, Any]) -> Solution:
         """Rebuild what `to_dict` wrote."""
         known = dict(data)
         known.pop("tears", None)  # of an older form

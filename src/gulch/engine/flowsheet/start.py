@@ -1,6 +1,9 @@
 """From where a solve starts: what an earlier one ended with. Plain data go into files and the database."""
 
+from __future__ import annotations
+
 from dataclasses import asdict, dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -50,24 +53,24 @@ class Start:
     slopes: list = field(default_factory=list)
     temperatures: dict = field(default_factory=dict)
 
-    def secants_of(self, unknowns):
+    def secants_of(self, unknowns: tuple) -> tuple | None:
         """(dx, df) for these unknowns, or None."""
         found = next((s for s in self.secants if s.unknowns == list(unknowns)), None)
         return (found.dx, found.df) if found else None
 
-    def slope_of(self, targets):
+    def slope_of(self, targets: tuple) -> np.ndarray | None:
         """Finite sensitivities, shape (m, m), for these targets, or None."""
         found = next((s for s in self.slopes if s.targets == list(targets)), None)
         m = len(targets)
         fits = found is not None and np.shape(found.rows) == (m, m) and np.isfinite(found.rows).all()
         return np.array(found.rows) if fits else None
 
-    def to_dict(self):
+    def to_dict(self) -> dict[str, Any]:
         """Plain data."""
         return asdict(self)
 
     @classmethod
-    def from_dict(cls, data):
+    def from_dict(cls, data: dict[str, Any] | None) -> Start:
         """Rebuild what `to_dict` wrote; data of an older form give an empty start."""
         if not data or "tears" not in data:
             return cls()

@@ -4,12 +4,19 @@ A place is where a typed number stands in the document: the address of an input,
 `target.ID.value`, `scan.ID.low`, `sizing.target`, `tie.ADDRESS`.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.places import Place
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, complete, split_text
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 KEEP, ALWAYS_SHARE, ALWAYS_PERCENT = "keep", "always fraction", "always per cent"
 LIMITS = {"low": "low end", "high": "high end", "at_least": "lower limit", "at_most": "upper limit", "value": "value"}
@@ -21,10 +28,10 @@ class TypedText:
 
     label: str
     text: str | None
-    write: object
+    write: Callable
 
 
-def typed_text(project, place):
+def typed_text(project: Project, place: str) -> TypedText | None:
     """The TypedText at an address, or None where nothing stands now."""
     head, _, rest = place.partition(".")
     if head == "tie":
@@ -52,7 +59,7 @@ def _in_brackets(text):
     return f"{number:.10g}[{unit}]"
 
 
-def typed(project, place, text, dimension):
+def typed(project: Project, place: str, text: str, dimension: str) -> str:
     """The document text of what was typed at a place. A bare number is taken in the unit shown.
 
     A bare share above 0 and up to 1 may have been meant as a fraction: it is remembered as doubtful until the user
@@ -69,7 +76,7 @@ def typed(project, place, text, dimension):
     return full
 
 
-def typed_tie(project, address, formula, dimension):
+def typed_tie(project: Project, address: str, formula: str, dimension: str) -> str:
     """A tie's formula as typed; one that is a bare number on a share takes the unit shown, as in any field."""
     try:
         bare = not split_text(formula)[1]
@@ -81,7 +88,7 @@ def typed_tie(project, address, formula, dimension):
     return _in_brackets(typed(project, f"tie.{address}", formula, dimension))
 
 
-def may_be_fraction(text):
+def may_be_fraction(text: str) -> bool:
     """Whether a typed share has no unit and lies above 0 and up to 1.
 
     >>> may_be_fraction("0.28"), may_be_fraction("0.28 %"), may_be_fraction("28")
@@ -94,7 +101,7 @@ def may_be_fraction(text):
     return not unit and 0.0 < number <= 1.0
 
 
-def as_fraction(text):
+def as_fraction(text: str) -> str:
     """Per cent of a number that was meant as a fraction.
 
     >>> as_fraction("0.28")
@@ -103,7 +110,7 @@ def as_fraction(text):
     return f"{100.0 * split_text(text)[0]:.10g} %"
 
 
-def doubts(project):
+def doubts(project: Project) -> Iterator:
     """Questions about shares typed without a unit that may have been meant as fractions."""
     for place in project.doubtful:
         found = typed_text(project, place)
@@ -130,7 +137,7 @@ def doubts(project):
         )
 
 
-def answer(project, place, value):
+def answer(project: Project, place: str, value: str) -> str:
     """Settle a doubtful share; returns words for the history. A kept answer settles every other one alike."""
     if value in (ALWAYS_SHARE, ALWAYS_PERCENT):
         project.bare_shares = "fraction" if value == ALWAYS_SHARE else "per cent"

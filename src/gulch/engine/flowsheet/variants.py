@@ -4,8 +4,15 @@ Differences are taken between the documents as plain data. Lists of things with 
 are matched by it, so that an edit of the base reaches every variant that did not change the same place.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import VariantEdit, VariantEntry, load
 from gulch.engine.flowsheet.edit import EditError, fresh
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 SHARED = (
     "format",
@@ -24,13 +31,13 @@ KEYS = ("id", "sets", "stream")  # what names an entry of a list
 BASE = "base"
 
 
-def worked(project):
+def worked(project: Project) -> Project:
     """The Project as the variant that is worked on: its edits applied to the base. Raises DocumentError."""
     variant = project.variant(project.working) if project.working else None
     return project if variant is None else applied(project, variant)
 
 
-def applied(project, variant):
+def applied(project: Project, variant: VariantEntry) -> Project:
     """The base with a variant's edits. Edits of things that the base has no more are left out. Raises DocumentError."""
     data = project.dump()
     for edit in variant.edits:
@@ -38,13 +45,13 @@ def applied(project, variant):
     return load(data)
 
 
-def lost(project, variant):
+def lost(project: Project, variant: VariantEntry) -> list:
     """Edits of a variant that concern what the base has no more."""
     data = project.dump()
     return [edit for edit in variant.edits if not _apply(data, edit)]
 
 
-def misfits(project, variant):
+def misfits(project: Project, variant: VariantEntry) -> list[str]:
     """Sentences on the edits of a variant that find no place in the base."""
     return [
         f"Variant {variant.name}: its edit of {edit.at.replace('/', ' ')} finds no place, because the base has that no more. "
@@ -53,7 +60,7 @@ def misfits(project, variant):
     ]
 
 
-def folded(whole, changed):
+def folded(whole: Project, changed: Project) -> Project:
     """The whole project after its worked document was changed: the difference goes to the variant, or to the base."""
     variant = whole.variant(whole.working) if whole.working else None
     after = changed.dump()
@@ -71,7 +78,7 @@ def folded(whole, changed):
     return load(data)
 
 
-def differences(base, other, at=()):
+def differences(base: dict[str, Any], other: dict[str, Any], at: tuple = ()) -> list:
     """VariantEdits that turn one piece of plain data into another, in an order in which they can be applied."""
     found = []
     for key in [*base, *(k for k in other if k not in base)]:
@@ -161,7 +168,7 @@ def _step(data, key):
 # What a user does with variants, on the whole project
 
 
-def add(project, name):
+def add(project: Project, name: str) -> str:
     """Add a variant that equals what is worked on, and work on it; returns its id. Raises EditError."""
     name = " ".join(name.split())[:60]
     if not name:
@@ -176,7 +183,7 @@ def add(project, name):
     return id_
 
 
-def need(project, id_):
+def need(project: Project, id_: str) -> VariantEntry:
     """The variant of that id. Raises EditError where there is none."""
     variant = project.variant(id_)
     if variant is None:
@@ -184,7 +191,7 @@ def need(project, id_):
     return variant
 
 
-def remove(project, id_):
+def remove(project: Project, id_: str) -> None:
     """Remove a variant; the base is worked on where it was."""
     need(project, id_)
     project.variants = [v for v in project.variants if v.id != id_]
@@ -192,14 +199,14 @@ def remove(project, id_):
         project.working = None
 
 
-def work_on(project, id_):
+def work_on(project: Project, id_: str) -> None:
     """Work on a variant, or with "" on the base."""
     if id_:
         applied(project, need(project, id_))  # refused here if it no longer fits the base
     project.working = id_ or None
 
 
-def make_base(project, id_):
+def make_base(project: Project, id_: str) -> tuple:
     """A new Project in which a variant is the base and the old base a variant; the others keep what they are."""
     variant = need(project, id_)
     everyone = {v.id: applied(project, v) for v in project.variants}
@@ -223,10 +230,10 @@ def make_base(project, id_):
     return load(data), variant.name
 
 
-def words(project, edit):
+def words(project: Project, edit: VariantEdit) -> tuple:
     """(where, what the base has, what the variant has) of an edit, as text."""
     keys = edit.at.split("/")
-    data = project.dump()
+    data: Any = project.dump()
     for key in keys:
         if isinstance(data, dict):
             data = data.get(key)

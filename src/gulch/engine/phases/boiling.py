@@ -1,18 +1,24 @@
 """Bubble and dew points, and every temperature of a vapour fraction. The functions take the PhaseModel."""
 
+from __future__ import annotations
+
 import math
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
 
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+
 GRID = 90  # temperatures at which a vapour fraction is looked for
 HOTTEST_BOILING = 1200.0  # K
 
 
-def boundary(model, dew, P, z, guess):
+def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
     """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P, shape (n,) each; None where it is not found so.
 
     Newton's method on ln sum(z K) or ln sum(z/K) in T, the incipient phase following by substitution: a tenth of what
@@ -74,7 +80,7 @@ def boundary(model, dew, P, z, guess):
     return (T, x, y) if present is None else (T, model.spread(x, present), model.spread(y, present))
 
 
-def all_at_vapour_fraction(model, fraction, P, z, guess=350.0):
+def all_at_vapour_fraction(model: PhaseModel, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> list:
     """Every state in range at a vapour fraction in [0, 1] and P, hottest first; at least one. Raises TemperatureNotFound.
 
     A mixture may reach the same fraction at several temperatures: beside its boiling range where it is dense, or

@@ -1,10 +1,17 @@
 """Which pairs of species a phase model knows too little of to be believed where both are liquid."""
 
+from __future__ import annotations
+
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.phases.kernels import IDEAL
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.state import PhaseState
 
 WATER = "7732-18-5"
 ACIDS = ("7647-01-0", "7664-39-3", "10035-10-6", "7697-37-2", "7664-93-9", "64-18-6", "64-19-7")
@@ -14,7 +21,7 @@ LIQUID_PAIRS_NEED = 0.02  # mole fraction of both in the liquids of a stream bef
 
 
 @lru_cache(maxsize=64)
-def poorly_known(model):
+def poorly_known(model: PhaseModel) -> list:
     """[(i, j)] of a PhaseModel: water with acids or organics, of which it has no interaction parameter.
 
     Ideal mixing is taken to hold for none of them; a cubic model with k_ij = 0 misses hydrogen bonds and dissociation
@@ -33,7 +40,7 @@ def poorly_known(model):
     return out
 
 
-def gas_in_liquid(state, model, enough=0.05):
+def gas_in_liquid(state: PhaseState, model: PhaseModel, enough: float = 0.05) -> tuple[int, float] | None:
     """(index, mole fraction) of the supercritical gas that a state of two liquids or of an indicated third phase would
     carry off in a liquid, or None."""
     doubtful = state.further_phase or (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0)

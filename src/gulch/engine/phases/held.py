@@ -3,6 +3,10 @@
 The functions take the PhaseModel; amounts in mol or mol/s, of any scale.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
@@ -10,27 +14,30 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.constants import VAPOUR_SHARE
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound
 
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
 
-def parted(model, z):
+
+def parted(model: PhaseModel, z: np.ndarray) -> tuple:
     """(non-volatile, volatile) amounts."""
     return np.where(model.volatile, 0.0, z), np.where(model.volatile, z, 0.0)
 
 
-def held_properties(model, held, T):
+def held_properties(model: PhaseModel, held: np.ndarray, T: float) -> np.ndarray:
     """Enthalpy [J], entropy [J/K] and volume [m3] of amounts of non-volatile species."""
     volumes = [s.molar_mass.value / s.liquid_density.value if s.liquid_density else 0.0 for s in model.species]
     return np.array([held @ model.ideal_gas_enthalpies(T), held @ model.ideal_gas_entropies(T), held @ np.array(volumes)])
 
 
-def joined(model, state, held, moles, T, P):
+def joined(model: PhaseModel, state: PhaseState | None, held: np.ndarray, moles: float, T: float, P: float) -> PhaseState:
     """A flashed volatile part (moles of it, or None) and the non-volatile amounts as one state."""
     extra = held_properties(model, held, T)
     h_moles = float(held.sum())
     whole = moles + h_moles
     if state is None:
-        props = (extra / h_moles).tolist()
+        h, s, v = props = tuple((extra / h_moles).tolist())
         z = held / h_moles
-        return PhaseState(T, P, 0.0, "liquid", "liquid", z, z, *props, tuple(props), tuple(props), False)
+        return PhaseState(T, P, 0.0, "liquid", "liquid", z, z, h, s, v, props, props, False)
     if h_moles <= 0.0:
         return state
     light = state.light_share
@@ -40,7 +47,7 @@ def joined(model, state, held, moles, T, P):
     heavy = (1.0 - light) * moles
     heavy_amounts = heavy * state.x + held
     heavy_properties = (heavy * np.array(state.heavy_properties) + extra) / (heavy + h_moles)
-    total = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
+    h, s, v = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
     if light <= 0.0:
         y, light_properties = heavy_amounts / heavy_amounts.sum(), heavy_properties
     return PhaseState(
@@ -51,14 +58,18 @@ def joined(model, state, held, moles, T, P):
         "liquid",
         heavy_amounts / heavy_amounts.sum(),
         y,
-        *total.tolist(),
+        float(h),
+        float(s),
+        float(v),
         tuple(heavy_properties.tolist()),
         tuple(light_properties.tolist()),
         state.further_phase,
     )
 
 
-def solve_parted(model, column, target, P, z, guess, tolerance, what):
+def solve_parted(
+    model: PhaseModel, column: int, target: float, P: float, z: np.ndarray, guess: float, tolerance: float, what: str
+) -> PhaseState:
     """`_solve` with non-volatile species: the temperature at which both parts together reach the target."""
     held, volatile = parted(model, z)
     whole, moles = float(z.sum()), float(volatile.sum())

@@ -6,6 +6,8 @@ one k_ij cannot serve both phases there, and the literature's values differ by m
 with the alcohols, which mix with water in all proportions, a zero would make a false split.
 """
 
+from __future__ import annotations
+
 PENG_ROBINSON = {
     frozenset(("124-38-9", "74-82-8")): 0.092,  # carbon dioxide - methane
     frozenset(("124-38-9", "74-84-0")): 0.132,  # carbon dioxide - ethane
@@ -20,7 +22,7 @@ PENG_ROBINSON = {
 }
 
 
-def published(kind, cas_a, cas_b):
+def published(kind: str, cas_a: str, cas_b: str) -> float:
     """k_ij of a pair, 0.0 where the table has none. kind: the phase model's name."""
     if kind != "peng-robinson":
         return 0.0

@@ -1,5 +1,7 @@
 """A phase model: how phases, volumes and enthalpies of a list of species are computed."""
 
+from __future__ import annotations
+
 from functools import lru_cache
 
 import numpy as np
@@ -54,7 +56,7 @@ class PhaseModel:
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
 
-    def active(self, z):
+    def active(self, z: np.ndarray) -> tuple:
         """Indices of species present, their normalised fractions and their parameters."""
         if z.min() > 0.0:
             return None, z / z.sum(), self.par, self.kij
@@ -63,7 +65,7 @@ class PhaseModel:
         zc = zc / zc.sum()
         return present, zc, self.par[present], self.kij[np.ix_(present, present)]
 
-    def flashed(self, T, P, n):
+    def flashed(self, T: float, P: float, n: np.ndarray) -> PhaseState:
         """PhaseState of amounts n of volatile species at T [K] and P [Pa]."""
         return self._wrap(T, P, *k.flash_amounts(self.code, T, P, n, self.par, self.kij))
 
@@ -72,13 +74,13 @@ class PhaseModel:
         h, s, v, hx, sx, vx, hy, sy, vy = props.tolist()
         return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
 
-    def spread(self, values, present):
+    def spread(self, values: np.ndarray, present: np.ndarray) -> np.ndarray:
         """Values of what is present on all species, zero elsewhere."""
         full = np.zeros(self.n)
         full[present] = values
         return full
 
-    def at_temperature(self, T, P, z):
+    def at_temperature(self, T: float, P: float, z: np.ndarray) -> PhaseState:
         """Flash amounts z (any scale, some above zero) at T [K] and P [Pa]."""
         if self.all_volatile:
             return self.flashed(T, P, z)
@@ -87,30 +89,30 @@ class PhaseModel:
             return joined(self, None, held, 0.0, T, P)
         return joined(self, self.flashed(T, P, volatile), held, float(volatile.sum()), T, P)
 
-    def enthalpies(self, T, P, z):
+    def enthalpies(self, T: np.ndarray, P: float, z: np.ndarray) -> np.ndarray:
         """Molar enthalpies [J/mol] of amounts z flashed at temperatures T [K], shape (m,), and P [Pa]."""
         if self.all_volatile:
             return k.enthalpies(self.code, T, P, z, self.par, self.kij)
         return np.array([self.at_temperature(t, P, z).enthalpy for t in T])
 
-    def at_enthalpy(self, h, P, z, guess=350.0):
+    def at_enthalpy(self, h: float, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
         """Flash at molar enthalpy h [J/mol] and P. Raises TemperatureNotFound."""
         return self.solve(k.ENTHALPY, h, P, z, guess, 1e-9 * max(abs(h), 1e4), "enthalpy")
 
-    def at_entropy(self, s, P, z, guess=350.0):
+    def at_entropy(self, s: float, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
         """Flash at molar entropy s [J/(mol K)] and P. Raises TemperatureNotFound."""
         return self.solve(k.ENTROPY, s, P, z, guess, 1e-9 * max(abs(s), 50.0), "entropy")
 
-    def at_vapour_fraction(self, fraction, P, z, guess=350.0):
+    def at_vapour_fraction(self, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
         """Flash at a vapour fraction in [0, 1] and P; 0 is the bubble and 1 the dew point."""
         edge = min(max(fraction, 1e-9), 1.0 - 1e-9)
         return self.solve(k.VAPOUR_SHARE, edge, P, z, guess, 1e-11, "vapour fraction")
 
-    def boundary(self, dew, P, z, guess):
+    def boundary(self, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
         """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P; None where it is not found so."""
         return boiling.boundary(self, dew, P, z, guess)
 
-    def saturated(self, dew, P, z, guess=350.0):
+    def saturated(self, dew: bool, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
         """Flash at the dew point, or at the bubble point, and P. Raises TemperatureNotFound."""
         fraction = 1.0 if dew else 0.0
         found = self.boundary(dew, P, z, guess)
@@ -120,11 +122,11 @@ class PhaseModel:
                 return state
         return self.at_vapour_fraction(fraction, P, z, guess)
 
-    def all_at_vapour_fraction(self, fraction, P, z, guess=350.0):
+    def all_at_vapour_fraction(self, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> list:
         """Every state in range at a vapour fraction in [0, 1] and P, hottest first; at least one. Raises TemperatureNotFound."""
         return boiling.all_at_vapour_fraction(self, fraction, P, z, guess)
 
-    def solve(self, column, target, P, z, guess, tolerance, what):
+    def solve(self, column: int, target: float, P: float, z: np.ndarray, guess: float, tolerance: float, what: str) -> PhaseState:
         """PhaseState in which a property (ENTHALPY, ENTROPY, VAPOUR_SHARE) reaches target; what: its name. Raises TemperatureNotFound."""
         if not self.all_volatile and z[~self.volatile].sum() > 0.0:
             return solve_parted(self, column, target, P, z, guess, tolerance, what)
@@ -143,7 +145,7 @@ class PhaseModel:
         below = self.flashed(low, P, z)
         return between(below, state, column, target)
 
-    def ideal_gas_properties(self, T):
+    def ideal_gas_properties(self, T: float) -> tuple:
         """(enthalpies [J/mol] on the elements basis, entropies [J/(mol K)] at 1 bar), both of shape (n,).
 
         Of a non-volatile species: of the state it is in.
@@ -152,7 +154,7 @@ class PhaseModel:
         ideal_gas(T, self.par, h, s)
         return h, s
 
-    def phase_volume(self, T, P, n, phase):
+    def phase_volume(self, T: float, P: float, n: np.ndarray, phase: int) -> float:
         """Molar volume [m3/mol] of a phase (kernels.VAPOUR or LIQUID) of amounts n; non-volatile ones count in a liquid."""
         at = np.flatnonzero(self.volatile & (n > 0.0))
         part = n[at].sum()
@@ -162,14 +164,14 @@ class PhaseModel:
         held = np.where(self.volatile, 0.0, n)
         return (v * part + held_properties(self, held, T)[2]) / n.sum()
 
-    def ln_phi_pure_liquid(self, T, P):
+    def ln_phi_pure_liquid(self, T: float, P: float) -> np.ndarray:
         """ln fugacity coefficients of the pure liquids, shape (n,)."""
         out = np.zeros(self.n)
         for i in np.flatnonzero(self.volatile):
             out[i] = k.ln_phi_phase(self.code, T, P, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[i : i + 1, i : i + 1])[0]
         return out
 
-    def standard_enthalpies(self, T, phase):
+    def standard_enthalpies(self, T: float, phase: str) -> np.ndarray:
         """Molar enthalpies of the pure species at T [K] and 1 bar on the elements basis [J/mol], shape (n,).
 
         phase "liquid": of the pure liquids, as far as a species can be one at T; else of ideal gases.
@@ -182,19 +184,19 @@ class PhaseModel:
                 h[i] = k.phase_properties(self.code, T, k.P0, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[one])[0]
         return h
 
-    def ideal_gas_enthalpies(self, T):
+    def ideal_gas_enthalpies(self, T: float) -> np.ndarray:
         """Molar enthalpies on the elements basis [J/mol], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)
         ideal_gas(T, self.par, h, s)
         return h
 
-    def ideal_gas_entropies(self, T):
+    def ideal_gas_entropies(self, T: float) -> np.ndarray:
         """Molar entropies at 1 bar [J/(mol K)], shape (n,)."""
         h, s = np.empty(self.n), np.empty(self.n)
         ideal_gas(T, self.par, h, s)
         return s
 
-    def ln_phi(self, T, P, n, phase):
+    def ln_phi(self, T: float, P: float, n: np.ndarray, phase: int) -> np.ndarray:
         """ln fugacity coefficients of one phase (kernels.VAPOUR or LIQUID) of amounts n, shape (n,).
 
         Zero for non-volatile species, which take no part in the phase.
@@ -208,13 +210,13 @@ class PhaseModel:
             out[at] = k.ln_phi_phase(self.code, T, P, part / part.sum(), phase, self.par[at], self.kij[np.ix_(at, at)])
         return out
 
-    def heat_capacity_range(self):
+    def heat_capacity_range(self) -> tuple:
         """(lowest, highest) temperature [K] inside every species' heat-capacity data."""
         fits = [s.heat_capacity for s in self.species]
         return max(f.low for f in fits), min(f.high for f in fits)
 
 
 @lru_cache(maxsize=64)
-def phase_model(kind, species, kij=()):
+def phase_model(kind: str, species: tuple, kij: tuple = ()) -> PhaseModel:
     """Shared PhaseModel of a kind over species keys, each a CAS number or (CAS number, user data); kij as in PhaseModel."""
     return PhaseModel(kind, [lookup(*((key,) if isinstance(key, str) else key)) for key in species], kij)

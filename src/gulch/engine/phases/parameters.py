@@ -1,12 +1,19 @@
 """What the kernels want of a species: its row of numbers."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
 
+if TYPE_CHECKING:
+    from gulch.engine.species.records import Species
 
-def parameters(species, code):
+
+def parameters(species: Species, code: int) -> np.ndarray:
     """Kernel row of one species, shape (N_COLUMNS,)."""
     row = np.zeros(k.N_COLUMNS)
     row[k.MW] = species.molar_mass.value

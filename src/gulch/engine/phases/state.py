@@ -1,5 +1,7 @@
 """The state of material: temperature, pressure, phases and their properties."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,7 +28,7 @@ class PhaseState:
     further_phase: bool  # the stability test indicates one more phase than is modelled
 
     @property
-    def vapour_fraction(self):
+    def vapour_fraction(self) -> float:
         share = self.light_share if self.light == "vapour" else 0.0
         return share + (1.0 - self.light_share if self.heavy == "vapour" else 0.0)
 
@@ -39,7 +41,7 @@ class TemperatureNotFound(ValueError):
         self.above = above
 
 
-def between(below, above, column, target):
+def between(below: PhaseState, above: PhaseState, column: int, target: float) -> PhaseState:
     """Lever rule across a jump, where a pure species (or an azeotrope) boils."""
     pick = {ENTHALPY: "enthalpy", ENTROPY: "entropy", VAPOUR_SHARE: "vapour_fraction"}[column]
     a, b = getattr(below, pick), getattr(above, pick)

@@ -4,12 +4,19 @@ Whatever was not given is computed on first reading, so a pass round a loop pays
 the flashes whose results somebody reads.
 """
 
+from __future__ import annotations
+
 from dataclasses import replace
 from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.phases.state import TemperatureNotFound
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.state import PhaseState
 
 
 class StreamTrouble(ValueError):
@@ -32,23 +39,23 @@ class Stream:
         self.total = float(n.sum()) if total is None else total  # mol/s
 
     @classmethod
-    def at_temperature(cls, model, n, T, P):
+    def at_temperature(cls, model: PhaseModel, n: np.ndarray, T: float, P: float) -> Stream:
         """A Stream of amounts n [mol/s], shape (n_species,), at T [K] and P [Pa]."""
         return cls(model, n, P, T=T)
 
     @classmethod
-    def at_enthalpy(cls, model, n, H, P, guess=350.0):
+    def at_enthalpy(cls, model: PhaseModel, n: np.ndarray, H: float, P: float, guess: float = 350.0) -> Stream:
         """H: enthalpy flow on the elements basis [W]."""
         return cls(model, n, P, H=H, guess=guess)
 
     @classmethod
-    def from_state(cls, model, n, state):
+    def from_state(cls, model: PhaseModel, n: np.ndarray, state: PhaseState) -> Stream:
         """A stream whose flash is already known (same composition as the state's whole)."""
         stream = cls(model, n, state.pressure, T=state.temperature, H=state.enthalpy * float(n.sum()))
         stream.__dict__["state"] = state
         return stream
 
-    def at(self, *, T=None, P=None, H=None):
+    def at(self, *, T: float | None = None, P: float | None = None, H: float | None = None) -> Stream:
         """The same material at another temperature, pressure or enthalpy flow."""
         pressure = self.P if P is None else P
         if T is not None:
@@ -57,29 +64,29 @@ class Stream:
         return Stream(self.model, self.n, pressure, H=heat, guess=self.guess, total=self.total)
 
     @property
-    def is_empty(self):
+    def is_empty(self) -> bool:
         return self.total <= 0.0
 
     @property
-    def is_flashed(self):
+    def is_flashed(self) -> bool:
         """Whether its temperature stands without a search."""
         return self._T is not None or "state" in self.__dict__
 
     @property
-    def guess(self):
+    def guess(self) -> float:
         """A temperature near this stream's, for solves that start from it."""
         if self._T is not None:
             return self._T
         state = self.__dict__.get("state")
         return self._guess if state is None else state.temperature
 
-    def begin_at(self, T):
+    def begin_at(self, T: float) -> None:
         """Begin the search for this stream's temperature at T [K], for example its own in the pass before."""
         if not self.is_flashed:
             self._guess = T
 
     @cached_property
-    def state(self):
+    def state(self) -> Any:
         """The flashed PhaseState; None for an empty stream. Raises StreamTrouble."""
         if self.is_empty:
             return None
@@ -90,36 +97,36 @@ class Stream:
         except TemperatureNotFound as error:
             raise StreamTrouble(f"The energy balance has no solution: {error}.") from None
 
-    def enthalpy_flows(self, T, P):
+    def enthalpy_flows(self, T: np.ndarray, P: float) -> np.ndarray:
         """Enthalpy flows [W] of this material at temperatures T [K], shape (m,), and P [Pa]."""
         return self.model.enthalpies(T, P, self.n) * self.total
 
     @property
-    def T(self):
+    def T(self) -> float:
         if self._T is not None:
             return self._T
         return self._guess if self.is_empty else self.state.temperature
 
     @property
-    def enthalpy_flow(self):
+    def enthalpy_flow(self) -> float:
         """Enthalpy flow on the elements basis [W]."""
         if self._H is not None:
             return self._H
         return 0.0 if self.is_empty else self.state.enthalpy * self.total
 
     @property
-    def volume_flow(self):
+    def volume_flow(self) -> float:
         return 0.0 if self.is_empty else self.state.volume * self.total
 
     @property
-    def mass_flow(self):
+    def mass_flow(self) -> float:
         return float(self.n @ self.model.molar_mass)
 
     @property
-    def vapour_fraction(self):
+    def vapour_fraction(self) -> Any:
         return None if self.is_empty else self.state.vapour_fraction
 
-    def phase(self, name):
+    def phase(self, name: str) -> tuple:
         """Amounts [mol/s] and enthalpy flow [W] of all vapour or all liquid in this stream."""
         n = np.zeros_like(self.n)
         H = 0.0
@@ -135,7 +142,7 @@ class Stream:
                 H += share * self.total * props[0]
         return n, H
 
-    def parted(self):
+    def parted(self) -> dict[str, Any]:
         """Streams of all vapour and all liquid in this one, {"vapour": …, "liquid": …}, at its own state."""
         out = {}
         if self.is_empty:

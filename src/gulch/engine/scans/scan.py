@@ -1,7 +1,11 @@
 """Scan of one knob: evenly spaced values in blocks of neighbours, each solved from the last good state before it."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -13,6 +17,12 @@ from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, ScanEntry
+    from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.flowsheet.start import Start
+    from gulch.engine.settle import Watch
 
 BLOCK = 12  # points walked one after another
 
@@ -33,12 +43,12 @@ class ScanResult:
     points: list = field(default_factory=list)
     cancelled: bool = False
 
-    def to_dict(self):
+    def to_dict(self) -> dict[str, str]:
         """Plain data, as stored."""
         return asdict(self)
 
 
-def settings(project, scan):
+def settings(project: Project, scan: ScanEntry) -> tuple:
     """(knob Address, SI values of shape (n,), gauge rows) of a scan. Raises ScanError."""
     sweep = scan.over[0]
     knob = project.knob(sweep.knob)
@@ -76,14 +86,14 @@ def settings(project, scan):
     return address, np.linspace(low, high, sweep.points), rows
 
 
-def blank(project, scan):
+def blank(project: Project, scan: ScanEntry) -> ScanResult:
     """A ScanResult without points. Raises ScanError."""
     address, _, rows = settings(project, scan)
     knob = project.knob(scan.over[0].knob)
     return ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
 
 
-def ready_plan(project):
+def ready_plan(project: Project) -> Plan:
     """The Plan of a project that is ready to solve. Raises ScanError."""
     plan = Plan(project)
     if not plan.ready:
@@ -92,7 +102,7 @@ def ready_plan(project):
     return plan
 
 
-def blocks(project, count, done=()):
+def blocks(project: Project, count: int, done: set[int] | tuple = ()) -> list:
     """The points of a scan in runs of neighbours [(index, …)], without those done; each is walked by itself.
 
     How a scan is cut does not depend on who works on it, so its figures do not either. Where a unit has several
@@ -105,7 +115,7 @@ def blocks(project, count, done=()):
     return [block for block in left if block]
 
 
-def mends(points, count):
+def mends(points: dict, count: int) -> list:
     """Runs (solved neighbour, index, …) of points that did not solve where a block began, to be tried from before it.
 
     points: {index: point}.
@@ -121,7 +131,7 @@ def mends(points, count):
     return out
 
 
-def walk(plan, scan, indices, start=None, watch=UNWATCHED):
+def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None, watch: Watch = UNWATCHED) -> Iterator:
     """Solve some points of a scan in turn, each from its neighbour. Yields (index, point); ends early with the watch."""
     project = plan.project
     address, values, rows = settings(project, scan)
@@ -160,7 +170,9 @@ def _finite(value):
     return value if value is not None and math.isfinite(value) else None
 
 
-def run_scan(project, scan, start=None, progress=lambda done, total: None, watch=UNWATCHED):
+def run_scan(
+    project: Project, scan: ScanEntry, start: Start | None = None, progress: Callable = lambda done, total: None, watch: Watch = UNWATCHED
+) -> ScanResult:
     """Run a scan of a Project. progress(done, total) is called after every point. Returns ScanResult.
 
     Raises ScanError when the scan cannot begin; a point that does not solve is recorded with its reason.
@@ -179,12 +191,12 @@ def run_scan(project, scan, start=None, progress=lambda done, total: None, watch
     return out
 
 
-def point_warnings(solution, plan):
+def point_warnings(solution: Solution, plan: Plan) -> list[str]:
     """What the process would say of a point: the warnings that its solve found, without those of gauges on their limits."""
     return [m.what for m in solution.messages[len(plan.messages) :] if m.level == "warning" and m.place.about is not About.GAUGE]
 
 
-def windows(points, gauges):
+def windows(points: list, gauges: list) -> list:
     """[(low, high)] of a scan's values between which every gauge is inside its limits, SI; ends where a limit is crossed.
 
     points, gauges: as of a ScanResult. Crossings lie on the straight lines between points; beside a point that did not
@@ -221,7 +233,7 @@ def _crossing(inside, outside, gauges):
     return inside["value"] + share * (outside["value"] - inside["value"])
 
 
-def followed(project, solution):
+def followed(project: Project, solution: Solution) -> dict[str, float]:
     """Overrides that let units which have several states stay on theirs from point to point."""
     out = {}
     for unit in project.units:
@@ -231,7 +243,7 @@ def followed(project, solution):
     return out
 
 
-def branch_ends(before, now, display):
+def branch_ends(before: Solution | None, now: Solution, display: str) -> str:
     """A sentence where a unit with several states left the branch it ran on, or ''."""
     for id_, outcome in now.units.items() if before else ():
         old, new = before.units[id_].values, outcome.values

@@ -4,7 +4,10 @@ On the inverse-rate diagram, F_A0/(-r_A) over conversion, the plug flow's volume
 its own way and a tank's volume is a rectangle. Source: Levenspiel, Chemical Reaction Engineering, ch. 5 and 6.
 """
 
+from __future__ import annotations
+
 from dataclasses import asdict, dataclass, field
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -18,6 +21,11 @@ from gulch.engine.units.base import (
 )
 from gulch.engine.units.reactors.plug_flow import PlugFlow
 from gulch.engine.units.reactors.stirred_tank import StirredTank
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, SizingEntry
+    from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.units.base import Unit
 
 LARGEST = 1e5  # m3
 
@@ -42,18 +50,18 @@ class Sizing:
     plug_temperature: float = 0.0
     tank_temperature: float = 0.0
 
-    def to_dict(self):
+    def to_dict(self) -> dict:
         """Plain data, as stored."""
         return asdict(self)
 
 
-def defaults(kind, **values):
+def defaults(kind: type[Unit], **values: Any) -> Given:
     """A Given of a unit kind with its declared defaults, some replaced."""
     out = {d.name: d.unset() for d in kind.inputs()}
     return Given(**(out | values))
 
 
-def size(project, solution, entry, points=18):
+def size(project: Project, solution: Solution | None, entry: SizingEntry, points: int = 18) -> Sizing:
     """Size reactors for a Sizing entry of a Project; solution: a Solution that knows the stream.
 
     Raises SizingTrouble with a sentence.

@@ -5,8 +5,11 @@ trust, but one that stands alone against at least two others is passed over. All
 readable in `Datum.others`.
 """
 
+from __future__ import annotations
+
 import math
 from functools import lru_cache
+from typing import Any
 
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import molecular_weight, simple_formula_parser
@@ -46,7 +49,7 @@ HIGHEST_BOILING = 800.0  # K; what boils higher is taken as it is known, as a so
 _ORDER = ("B", "Si", "C", "Sb", "As", "P", "N", "H", "Te", "Se", "S", "At", "I", "Br", "Cl", "O", "F")
 
 
-def written(formula):
+def written(formula: str) -> str:
     """A formula as chemists write it: HCl, NaOH and H2SO4 where an index sorts them as ClH, HNaO and H2O4S.
 
     >>> written("ClH"), written("HNaO"), written("H2O4S"), written("CCaO3"), written("H3N"), written("C2H6O")
@@ -68,7 +71,7 @@ class SpeciesError(LookupError):
     """A species that is unknown or lacks a datum; the message is a sentence for the user."""
 
 
-def choose(values, order, alone):
+def choose(values: dict[str, Any], order: tuple, alone: float) -> Datum | None:
     """Datum out of {method: value}: first in `order` that is not alone; None where there is no value.
 
     A value is alone when at least two others agree within `alone` with each other and all
@@ -115,7 +118,7 @@ def _elements_are_standard(cas, atoms):
 
 @lru_cache(maxsize=512)
 @kept
-def known(cas):
+def known(cas: str) -> dict[str, Any] | None:
     """What the databank holds of a CAS number: {field of Species: value or None}. Raises SpeciesError.
 
     `sources` adds {field: {source: value}} with every source of the single numbers, chosen or not.
@@ -174,7 +177,7 @@ def _estimate_critical(cas, boiling, found):
 
 @lru_cache(maxsize=512)
 @kept
-def condensed(cas):
+def condensed(cas: str) -> dict[str, Any]:
     """Formation enthalpy, entropy and heat capacity of the solid, else the liquid, for a species that stays in the liquid.
 
     {field of Species: value}, with `non_volatile`; empty where nothing is known of either.
@@ -225,7 +228,7 @@ def _graphite():
 
 
 @lru_cache(maxsize=1)
-def usable():
+def usable() -> tuple:
     """CAS numbers of all species with the data every phase model needs, as a tuple."""
     cp_data = loaded()
     reaction._load_reaction_data()

@@ -1,5 +1,7 @@
 """Elements in their standard states."""
 
+from __future__ import annotations
+
 from chemicals.elements import periodic_table
 
 # Standard entropies of the elements [J/(mol K)] at 298.15 K and 1 bar per mole of atoms,
@@ -17,7 +19,7 @@ ELEMENT_ENTROPY = {
 }
 
 
-def element_entropy(symbol):
+def element_entropy(symbol: str) -> float | None:
     """Entropy per mole of atoms of an element in its standard state [J/(mol K)], or None."""
     if symbol in ELEMENT_ENTROPY:
         return ELEMENT_ENTROPY[symbol]

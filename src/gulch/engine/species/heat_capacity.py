@@ -6,10 +6,13 @@ rigid-rotor harmonic-oscillator gas. Its enthalpy and entropy are analytic, and 
 fitted range it stays between c0 and its upper limit instead of running away as a polynomial.
 """
 
+from __future__ import annotations
+
 import math
 from dataclasses import replace
 from functools import lru_cache
 from importlib.resources import files
+from typing import Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -31,7 +34,7 @@ ESTIMATE = "estimate of Lastovka & Shaw (2013)"
 NOBLE = {"He", "Ne", "Ar", "Kr", "Xe"}
 
 
-def basis(T):
+def basis(T: np.ndarray) -> np.ndarray:
     """Columns 1, E(theta_k/T) at temperatures T [K], shape (n,); returns shape (n, 1 + k)."""
     u = THETAS / np.asarray(T, float)[:, None]
     e = np.exp(-u)
@@ -39,20 +42,20 @@ def basis(T):
 
 
 @lru_cache(maxsize=1)
-def loaded():
+def loaded() -> Any:
     """The heat-capacity module of `chemicals` with its tables read, once."""
     source_data._load_Cp_data()
     return source_data
 
 
 @lru_cache(maxsize=1)
-def graphite():
+def graphite() -> tuple:
     """Graphite's (T [K], Cp [J/(mol K)]) of the JANAF (1998) tables."""
     return tuple(np.array(v, float) for v in loaded().Cp_dict_JANAF_solid["7782-42-5"][:2])
 
 
 @lru_cache(maxsize=1)
-def reference():
+def reference() -> dict[str, Any]:
     """{CAS number: (T [K], Cp [J/(mol K)])} of reference_heat_capacity.tsv, where the usual tables are off by over 2 %."""
     out = {}
     text = files("gulch.engine.species").joinpath("reference_heat_capacity.tsv").read_text(encoding="utf-8")
@@ -63,7 +66,7 @@ def reference():
     return {cas: tuple(np.array(v) for v in zip(*rows, strict=True)) for cas, rows in out.items()}
 
 
-def tables(cas):
+def tables(cas: str) -> dict[str, Any]:
     """Every source of a species: {source: (T [K], Cp [J/(mol K)])}, both of shape (n,)."""
     source_data = loaded()
     out = {}
@@ -96,7 +99,7 @@ def _grid(low, high):
     return np.geomspace(max(float(low), 200.0), min(float(high), 3000.0), 60)
 
 
-def choose(candidates):
+def choose(candidates: dict[str, Any]) -> str:
     """The source to use: the first that covers 298-1000 K and does not stand alone against the others."""
     if _REFERENCE in candidates:
         return _REFERENCE
@@ -112,7 +115,7 @@ def choose(candidates):
     return (covering or list(candidates))[0]
 
 
-def fit(T, cp, source):
+def fit(T: np.ndarray, cp: np.ndarray, source: str) -> Fit:
     """Fit the closed form to a table. T [K], cp [J/(mol K)], shape (n,). Returns a Fit."""
     rows = basis(T)
     weights = 1.0 / cp  # relative error counts
@@ -121,7 +124,7 @@ def fit(T, cp, source):
     return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
 
 
-def constant(cp, source, low=250.0, high=1000.0):
+def constant(cp: float, source: str, low: float = 250.0, high: float = 1000.0) -> Fit:
     """A heat capacity that does not change with temperature, as a Fit. cp [J/(mol K)]."""
     coefficients = np.zeros(THETAS.size + 1)
     coefficients[0] = cp / R
@@ -129,18 +132,19 @@ def constant(cp, source, low=250.0, high=1000.0):
 
 
 @kept
-def heat_capacity(cas, atoms, molar_mass):
+def heat_capacity(cas: str, atoms: dict[str, int], molar_mass: float) -> Fit:
     """Refitted heat capacity of a species; molar_mass [kg/mol] feeds the estimate used without data."""
     if list(atoms.values()) == [1] and set(atoms) <= NOBLE:
         return constant(2.5 * R, "monatomic ideal gas, exact", 20.0, 6000.0)
     candidates = tables(cas)
     if candidates:
         source = choose(candidates)
-        return fit(*candidates[source], source)
+        T, cp = candidates[source]
+        return fit(T, cp, source)
     return estimate(atoms, molar_mass)
 
 
-def estimate(atoms, molar_mass):
+def estimate(atoms: dict[str, int], molar_mass: float) -> Fit:
     """Heat capacity of a gas known by its formula only; molar_mass [kg/mol]."""
     T = np.geomspace(200.0, 1500.0, 50)
     similarity = sum(atoms.values()) / (molar_mass * 1000.0)  # mol/g

@@ -4,15 +4,19 @@ One small file a species, under a folder named by the versions of the databank a
 neither is ever outlived. Whatever is wrong with the folder, the tables themselves are read.
 """
 
+from __future__ import annotations
+
 import contextlib
 import os
 import pickle
 import tempfile
 import threading
+from collections.abc import Callable
 from functools import cache, lru_cache, wraps
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_cache_dir
 
@@ -20,7 +24,7 @@ _tables = threading.RLock()  # the databank loads its tables when first asked, w
 
 
 @cache
-def folder():
+def folder() -> Path:
     """Where the files are: in GULCH_HOME where that is given, else the user's cache."""
     here = Path(__file__).parent
     stamp = sha256(version("chemicals").encode())
@@ -49,7 +53,7 @@ def _write(name, book):
         os.replace(made, folder() / f"{name}.pickle")
 
 
-def kept(function):
+def kept(function: Callable) -> Any:
     """Keep what a function of a CAS number (or of nothing) and plain numbers returns; errors are not kept."""
 
     @wraps(function)

@@ -5,6 +5,8 @@ fields of OWN, points ("25 degC 135 J/(mol K); 200 degC 170 J/(mol K)") for thos
 "source.<field>", and "yes" for "non_volatile".
 """
 
+from __future__ import annotations
+
 import itertools
 import math
 from functools import lru_cache
@@ -62,7 +64,7 @@ _KOPP_OTHER = 26.63
 
 
 @lru_cache(maxsize=1024)
-def lookup(cas, data=()):
+def lookup(cas: str | None, data: tuple = ()) -> Species | None:
     """Species by CAS number (None for one the user typed) and the user's data. Raises SpeciesError with a sentence."""
     own = dict(data)
     try:
@@ -114,7 +116,7 @@ def lookup(cas, data=()):
     return Species(non_volatile=non_volatile, **{k: v for k, v in found.items() if k != "formation_gibbs"})
 
 
-def shortcomings(cas):
+def shortcomings(cas: str) -> str:
     """What the databank lacks of a species, in a few words for an offer; "" where it lacks nothing."""
     try:
         found = lookup(cas)
@@ -132,7 +134,7 @@ def shortcomings(cas):
     return ", ".join(out)
 
 
-def lacking(species):
+def lacking(species: Species) -> list[str]:
     """What each missing datum forbids: a list of sentences."""
     out = []
     if species.formation_enthalpy is None:
@@ -161,7 +163,7 @@ def lacking(species):
     return out
 
 
-def atoms_of(formula):
+def atoms_of(formula: str) -> dict[str, int]:
     """Atom counts of a typed formula. Raises SpeciesError."""
     try:
         atoms = {e: int(n) for e, n in simple_formula_parser(formula).items()}
@@ -258,6 +260,6 @@ def _typed_vapour_pressure(own, found, name):
     return through_points(np.array(T), np.array(P), TYPED)
 
 
-def data_key(data):
+def data_key(data: dict[str, str]) -> tuple:
     """Hashable form of a mapping of user data, empty entries left out."""
     return tuple(sorted((k, v) for k, v in data.items() if v not in (None, "", False) and not (isinstance(v, float) and math.isnan(v))))

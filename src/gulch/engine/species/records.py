@@ -1,5 +1,7 @@
 """What the engine knows of one species."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,7 +20,7 @@ class Datum:
     typed: bool = False  # by the user, in this project
 
     @property
-    def spread(self):
+    def spread(self) -> float:
         """Largest distance between sources, in the unit of the value."""
         values = [self.value, *self.others.values()]
         return max(values) - min(values)
@@ -60,11 +62,11 @@ class Species:
     non_volatile: bool = False
 
     @property
-    def has_critical(self):
+    def has_critical(self) -> bool:
         return None not in (self.critical_temperature, self.critical_pressure, self.acentric_factor)
 
     @property
-    def formation_gibbs(self):
+    def formation_gibbs(self) -> float | None:
         """Gibbs energy of formation at 298.15 K and 1 bar [J/mol], or None without an entropy."""
         if self.entropy is None or self.formation_enthalpy is None:
             return None

@@ -1,10 +1,13 @@
 """Finding species by name, synonym, formula or CAS number."""
 
+from __future__ import annotations
+
 import re
 from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import lru_cache
 from importlib.resources import files
+from typing import Any
 
 from chemicals import identifiers
 from chemicals.elements import simple_formula_parser
@@ -29,19 +32,19 @@ class Match:
 
 
 @lru_cache(maxsize=1)
-def trade_names():
+def trade_names() -> dict[str, Any]:
     """{CAS number: names, the one shown first} of trade_names.tsv."""
     text = files("gulch.engine.species").joinpath("trade_names.tsv").read_text(encoding="utf-8")
     rows = (line.split("\t") for line in text.splitlines() if line and not line.startswith("#"))
     return {cas: tuple(names) for cas, *names in rows}
 
 
-def plain(text):
+def plain(text: str) -> str:
     """Text for comparison: lower case, single spaces."""
     return re.sub(r"\s+", " ", text.strip().lower())
 
 
-def squeezed(text):
+def squeezed(text: str) -> str:
     """Text blind to spaces, hyphens, commas and brackets.
 
     >>> squeezed("n-Butanol"), squeezed("1,4-dioxane")
@@ -52,7 +55,7 @@ def squeezed(text):
 
 @lru_cache(maxsize=1)
 @kept
-def index():
+def index() -> tuple:
     """All offered species as (cas, common name, formula, names in lower case), built once.
 
     Those with the data every phase model needs, those of which a handbook knows the solid or liquid, and those that
@@ -77,7 +80,7 @@ def index():
     return tuple(rows)
 
 
-def formula_key(text):
+def formula_key(text: str) -> tuple | None:
     """Atom counts of a formula as a sorted tuple, or None when the text is no formula."""
     if not re.fullmatch(r"(?:[A-Z][a-z]?\d*|\(|\)\d*)+", text.strip()):
         return None
@@ -97,7 +100,7 @@ def _by_formula():
     return table
 
 
-def is_radical(cas, formula):
+def is_radical(cas: str, formula: str) -> bool:
     """Whether a species is a single atom of an element that is not stable as such."""
     return formula in _RADICALS and cas != GRAPHITE
 
@@ -128,7 +131,7 @@ def _squeezed_index():
     return tuple((*row, tuple(squeezed(n) for n in row[3])) for row in index())
 
 
-def find(query, limit=12):
+def find(query: str, limit: int = 12) -> list:
     """Matches for what a user typed, best first: exact, then whole words, then beginning, then containing.
 
     query: name, synonym, formula or CAS number. Returns a list of Match; similar names where nothing matches.
@@ -181,7 +184,7 @@ def _by_words(text, tight, common, names, squeezed_names):
     return best
 
 
-def similar(text, limit=5):
+def similar(text: str, limit: int = 5) -> list:
     """Species with a name close to a text, for “did you mean”."""
     near = get_close_matches(text, [n for n in _by_name() if abs(len(n) - len(text)) <= 3], n=limit, cutoff=0.75)
     found = {}
@@ -192,7 +195,7 @@ def similar(text, limit=5):
     return list(found.values())
 
 
-def resolve_name(text):
+def resolve_name(text: str) -> list:
     """Matches that a word in a reaction equation can mean: exact names first, else formula.
 
     Returns a list of Match; several when a formula has isomers.

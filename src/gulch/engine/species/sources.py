@@ -1,12 +1,14 @@
 """Sources of data beside each other: which of them stands alone."""
 
+from __future__ import annotations
+
 import numpy as np
 
 # A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
 ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
 
 
-def stands_alone(source, values, alone):
+def stands_alone(source: str, values: dict[str, float], alone: float) -> bool:
     """Whether a source's value differs from what the others agree on.
 
     values: {source: value}. At least two others lie within `alone` of the middle of all others, and each of those lies

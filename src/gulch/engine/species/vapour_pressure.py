@@ -1,5 +1,7 @@
 """Vapour pressures, refitted to ln P = a + b/T + c ln T + d T + e T^2 (P in Pa, T in K)."""
 
+from __future__ import annotations
+
 import math
 from functools import lru_cache
 
@@ -18,7 +20,7 @@ def _load():
     source_data.load_vapor_pressure_dfs()
 
 
-def table(cas, tc, pc, omega):
+def table(cas: str, tc: float, pc: float, omega: float) -> tuple:
     """(T [K], P [Pa], source) of the best source of a species; an estimate where there is none."""
     _load()
     top = 0.995 * tc
@@ -44,7 +46,7 @@ def table(cas, tc, pc, omega):
 
 
 @kept
-def vapour_pressure(cas, tc, pc, omega):
+def vapour_pressure(cas: str, tc: float, pc: float, omega: float) -> Fit:
     """Refitted vapour pressure: a Fit whose coefficients are a, b, c, d, e."""
     T, P, source = table(cas, tc, pc, omega)
     T, P = np.asarray(T, float), np.asarray(P, float)
@@ -58,7 +60,7 @@ def vapour_pressure(cas, tc, pc, omega):
     return Fit(coefficients, float(T[0]), float(T[-1]), worst, source)
 
 
-def through_points(T, P, source):
+def through_points(T: np.ndarray, P: np.ndarray, source: str) -> Fit:
     """A Fit through typed points, T [K] and P [Pa] of shape (n,): ln P = a + b/T, with c ln T from three points on."""
     ln_p = np.log(P)
     rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T)])[:, : 2 if len(T) == 2 else 3]

@@ -5,15 +5,24 @@ attributes and implements `solve`. The document's schema, the form, the checks, 
 list and the help are made from those declarations, in the order in which they stand.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cache
 from types import SimpleNamespace
-from typing import Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from gulch.engine.phases import gas_in_liquid
 from gulch.engine.quantities import parse, show
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.state import PhaseState
+    from gulch.engine.phases.stream import Stream
 
 
 class UnitTrouble(ValueError):
@@ -57,42 +66,42 @@ class Declared:
     """
 
     name = ""
-    written = None  # its key in document and addresses where that is not its name, because a result has that name
-    group = None
-    when = None  # (choice name, value, ...): used only while that choice has one of the values
+    written: str | None = None  # its key in document and addresses where that is not its name, because a result has that name
+    group: str | None = None
+    when: tuple | None = None  # (choice name, value, ...): used only while that choice has one of the values
     context = ""
-    default = None
+    default: Any = None
     form = ""  # which field of the form shows it
 
     def __set_name__(self, owner, name):
         self.name = name
 
     @property
-    def key(self):
+    def key(self) -> str:
         """Its key in the document and in addresses."""
         return self.written or self.name
 
-    def in_use(self, choices):
+    def in_use(self, choices: dict[str, Any]) -> bool:
         """Whether it counts while the choices are as they are."""
         return self.when is None or choices.get(self.when[0]) in self.when[1:]
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         """(type, default, description) of its document entry; types: those of document texts and references."""
         raise NotImplementedError
 
-    def numbers(self, value, scope):
+    def numbers(self, value: Any, scope: Scope) -> tuple:
         """The Numbers it asks for now; value: its document entry."""
         return ()
 
-    def reader(self, unit_id, value, scope):
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         """A function of {address: SI value} that gives what `solve` is given under its name."""
         return lambda inputs: value
 
-    def unset(self):
+    def unset(self) -> Any:
         """What `solve` is given where nothing is typed, in SI."""
         return None
 
-    def changed(self, value, item, text):
+    def changed(self, value: Any, item: str, text: str) -> Any:
         """The document entry with a text written into it."""
         return text or None
 
@@ -104,10 +113,10 @@ class Declared:
 class _ByItem(Declared):
     """An entry of several texts by species or reaction."""
 
-    def unset(self):
+    def unset(self) -> dict:
         return {}
 
-    def changed(self, value, item, text):
+    def changed(self, value: Any, item: str, text: str) -> Any:
         rest = {k: v for k, v in value.items() if k != item}
         return rest if text in (None, "") else rest | {item: text}
 
@@ -136,20 +145,20 @@ class Input(Declared):
     written: str | None = None
     form = "number"
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.quantity | None, None, f"{self.meaning} [{self.dimension}]{self._otherwise()}"
 
-    def numbers(self, value, scope):
+    def numbers(self, value: Any, scope: Scope) -> tuple:
         lacking = value in (None, "") and bool(self.default or self.context)
         return (Number("", self.label, self.default if lacking and self.default else value, lacking),)
 
-    def reader(self, unit_id, value, scope):
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         if not self.in_use(scope.choices):
             return lambda inputs: None
         address = f"{unit_id}.{self.key}"
         return lambda inputs: inputs.get(address)
 
-    def unset(self):
+    def unset(self) -> float | None:
         return parse(self.default, self.dimension) if self.default is not None and not self.optional else None
 
 
@@ -167,14 +176,14 @@ class Choice(Declared):
     counted: bool = True
     form = "choice"
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         return Literal[tuple(self.options)] | None, None, f"{self.meaning}{self._otherwise()}"
 
-    def reader(self, unit_id, value, scope):
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         chosen = scope.choices[self.name]
         return lambda inputs: chosen
 
-    def unset(self):
+    def unset(self) -> str | None:
         return self.default
 
 
@@ -188,7 +197,7 @@ class ReactionSet(Declared):
     optional: bool = False
     form = "set"
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.set_id | None, None, self.meaning
 
 
@@ -201,7 +210,7 @@ class SpeciesChoice(Declared):
     when: tuple | None = None
     form = "species"
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.species_id | None, None, self.meaning
 
 
@@ -219,13 +228,13 @@ class PerSpecies(_ByItem):
     counted: bool = True
     form = "per_species"
 
-    def schema(self, types):
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
         return dict[types.species_id, types.quantity], {}, f"{self.meaning} [{self.dimension}], by species"
 
-    def numbers(self, value, scope):
+    def numbers(self, value: Any, scope: Scope) -> tuple:
         return tuple(Number(i, f"{self.label} of {s}", value.get(i, self.default), not value) for i, s in scope.species)
 
-    def reader(self, unit_id, value, scope):
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         default = parse(self.default, self.dimension)
         addresses = [f"{unit_id}.{self.key}.{i}" for i, _ in scope.species]
         return lambda inputs: np.array([inputs.get(a, default) for a in addresses])
@@ -248,19 +257,19 @@ class PerReaction(_ByItem):
     only: tuple | None = None  # (name of a PerReaction of options, value): asked for only where that holds
     form = "per_reaction"
 
-    def schema(self, types):
-        values = Literal[tuple(self.options)] if self.options else types.quantity
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
+        values: Any = Literal[tuple(self.options)] if self.options else types.quantity
         return dict[types.reaction_id, values], {}, f"{self.meaning}, by reaction"
 
-    def numbers(self, value, scope):
+    def numbers(self, value: Any, scope: Scope) -> tuple:
         asked = [] if self.options else [i for i in scope.reactions if self.only is None or scope.ways[self.only[0]][i] == self.only[1]]
         return tuple(Number(i, f"{self.label} of {i}", value.get(i, self.default)) for i in asked)
 
-    def chosen(self, value, reactions):
+    def chosen(self, value: dict[str, str], reactions: tuple) -> dict[str, Any]:
         """{reaction: way} of each reaction."""
         return {i: value.get(i, self.default) for i in reactions}
 
-    def reader(self, unit_id, value, scope):
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         if self.options:
             chosen = self.chosen(value, scope.reactions)
             return lambda inputs: chosen
@@ -299,20 +308,20 @@ class UnitResult:
 
     outlets: dict
     values: dict = field(default_factory=dict)
-    changes: list = field(default_factory=list)  # (label, mol/s by species) between in and out
-    notes: list = field(default_factory=list)  # (level, sentence, what to do)
-    reactions: list = field(default_factory=list)  # rows of the reactor's account, as dicts
+    changes: list | Later = field(default_factory=list)  # (label, mol/s by species) between in and out
+    notes: list | Later = field(default_factory=list)  # (level, sentence, what to do)
+    reactions: list | Later = field(default_factory=list)  # rows of the reactor's account, as dicts
 
 
 @dataclass(frozen=True)
 class Later:
     """A result that only the final reading needs, not every pass; one that explains is left out of scans."""
 
-    compute: object
+    compute: Callable
     explains: bool = False
 
 
-def plain(value):
+def plain(value: Any) -> Any:
     """A result as plain data: later ones computed, numpy numbers turned into floats."""
     if isinstance(value, Later):
         value = value.compute()
@@ -328,7 +337,7 @@ class Context:
     key: position of the project's key reactant, or None; memory: a dict of this unit's own that lasts through a solve.
     """
 
-    model: object
+    model: PhaseModel
     species: list
     names: list
     sets: dict
@@ -337,7 +346,7 @@ class Context:
     memory: dict = field(default_factory=dict)
 
     @staticmethod
-    def later(compute, explains=False):
+    def later(compute: Callable, explains: bool = False) -> Later:
         """Mark a value, notes or reactions that only the final reading needs; one that explains is left out of scans."""
         return Later(compute, explains)
 
@@ -360,7 +369,7 @@ class Unit:
 
     @classmethod
     @cache
-    def declared(cls, of=Declared):
+    def declared(cls, of: type = Declared) -> tuple:
         """Declared attributes of a type, in order of declaration, base classes first; None takes one away."""
         found = {}
         for base in reversed(cls.__mro__):
@@ -373,32 +382,32 @@ class Unit:
 
     @classmethod
     @cache
-    def inputs(cls):
+    def inputs(cls) -> tuple:
         """Declarations of what is typed or chosen, in the order of the form."""
         return tuple(d for d in cls.declared() if not isinstance(d, Result))
 
     @classmethod
-    def results(cls):
+    def results(cls) -> tuple:
         """Declarations of what is computed."""
         return cls.declared(Result)
 
     @classmethod
-    def ports_out(cls, entry):
+    def ports_out(cls, entry: Any) -> tuple:
         """Outlet ports in use for a document entry."""
         return cls.outlets
 
     @classmethod
-    def check(cls, entry, project):
+    def check(cls, entry: Any, project: Project) -> Iterable:
         """Sentences beyond the declared bounds: yields (input name, what, what to do)."""
         return ()
 
     @classmethod
-    def adopt(cls, feed, given):
+    def adopt(cls, feed: Stream, given: Given) -> dict:
         """Fill in `given` what the user left to the context, from what enters; returns {input name: value taken}."""
         return {}
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:
         """Compute the unit.
 
         feed: the inlet Stream, or a list of Streams where the inlet port takes many, or {port: Stream} where
@@ -412,7 +421,7 @@ class Unit:
 ROUNDING = 1e-12  # share of what it is taken from, below which a difference says nothing
 
 
-def supported(difference, size):
+def supported(difference: float, size: float) -> float:
     """A difference of amounts, 0.0 where it is no more than the rounding of what it is taken from."""
     return difference if abs(difference) > ROUNDING * abs(size) else 0.0
 
@@ -421,7 +430,7 @@ class Given(SimpleNamespace):
     """Values of the inputs in use, by name; None where an optional one is not given."""
 
 
-def outlet_pressure(feed, drop, context, name="pressure_drop"):
+def outlet_pressure(feed: Stream, drop: float, context: Context, name: str = "pressure_drop") -> float:
     """Inlet pressure less the drop [Pa]. Raises UnitTrouble when nothing is left."""
     pressure = feed.P - drop
     if pressure <= 0.0:
@@ -434,7 +443,7 @@ def outlet_pressure(feed, drop, context, name="pressure_drop"):
     return pressure
 
 
-def no_uphill(feed, pressure, context, name="pressure"):
+def no_uphill(feed: Stream, pressure: float, context: Context, name: str = "pressure") -> None:
     """Raise UnitTrouble when a unit's given pressure lies above its inlet's."""
     if pressure > feed.P * (1.0 + 1e-9) and not feed.is_empty:
         raise UnitTrouble(
@@ -445,7 +454,7 @@ def no_uphill(feed, pressure, context, name="pressure"):
         )
 
 
-def no_gas_as_liquid(state, context):
+def no_gas_as_liquid(state: PhaseState, context: Context) -> list:
     """Notes that refuse a state of which gas would leave in a liquid, because a third phase is not modelled."""
     found = gas_in_liquid(state, context.model)
     if found is None:
@@ -464,7 +473,7 @@ def no_gas_as_liquid(state, context):
 UNEVEN = 0.01  # of the higher pressure, by which inlets that join may differ without a word
 
 
-def uneven_inlets(feed, context):
+def uneven_inlets(feed: list, context: Context) -> list:
     """Notes where streams that join differ in pressure, which pulls the others down to the lowest."""
     present = [s.P for s in feed if not s.is_empty]
     if not present or max(present) - min(present) <= UNEVEN * max(present):

@@ -5,8 +5,12 @@ Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al., Int. Chem. Eng.
 Petrol. Refiner 23 (1944) 321.
 """
 
+from __future__ import annotations
+
 import itertools
 import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -27,6 +31,11 @@ from gulch.engine.units.base import (
     UnitTrouble,
     no_uphill,
 )
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.units.base import Context, Given
 
 ROUNDS = 60  # of volatilities and split
 LIMIT = 60.0  # of ln d/b
@@ -116,12 +125,12 @@ class Column(Unit):
     bottom_temperature = Result("Bottoms leave at", "temperature", "bubble point of the bottoms")
 
     @classmethod
-    def check(cls, entry, project):
+    def check(cls, entry: Any, project: Project) -> Iterator:
         if entry.light_key and entry.light_key == entry.heavy_key:
             yield "heavy_key", f"{entry.id}: light and heavy key are the same species.", "Choose another heavy key."
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult({"distillate": feed, "bottoms": feed}, {"duty": 0.0})
         light, heavy = (context.species.index(s) for s in (given.light_key, given.heavy_key))
@@ -164,7 +173,7 @@ class Column(Unit):
         )
 
     @classmethod
-    def split(cls, feed, given, context, light, heavy, P_top, P_bottom, q):
+    def split(cls, feed: Stream, given: Given, context: Context, light: int, heavy: int, P_top: float, P_bottom: float, q: float) -> tuple:
         """(distillate, bottoms [mol/s], volatilities on the heavy key, minimum stages and reflux), each found from the other.
 
         What boils between the keys is distributed as at minimum reflux, by Underwood's equations; the rest by Fenske's.
@@ -213,7 +222,7 @@ class Column(Unit):
         return state["found"]
 
     @classmethod
-    def keyed(cls, n, share, given, light, heavy):
+    def keyed(cls, n: np.ndarray, share: np.ndarray, given: Given, light: int, heavy: int) -> tuple:
         """Distillate and bottoms with the keys as given and the others by their shares."""
         top = n * share
         if given.keys_by == "recovery":
@@ -236,7 +245,7 @@ class Column(Unit):
         return top, n - top
 
     @staticmethod
-    def leaving(context, n, P, fraction, guess, what):
+    def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: float, what: str) -> Stream:
         """PhaseState of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1). Raises UnitTrouble."""
         try:
             state = context.model.saturated(fraction == 1.0, P, n, guess)
@@ -252,7 +261,9 @@ class Column(Unit):
         )
 
 
-def stages_at(R, given, minimum, least, heavy_over_light, keys_slipped, bottoms_over_distillate):
+def stages_at(
+    R: float, given: Given, minimum: float, least: float, heavy_over_light: float, keys_slipped: float, bottoms_over_distillate: float
+) -> tuple:
     """(stages, feed stage from the top, notes) at a reflux ratio; None where they mean nothing.
 
     minimum: stages at total reflux; least: minimum reflux ratio. heavy_over_light: in the feed; keys_slipped: light key in the
@@ -280,7 +291,7 @@ def stages_at(R, given, minimum, least, heavy_over_light, keys_slipped, bottoms_
     elif minimum >= 1.0:
         stages = gilliland(minimum, least, R)
         place = kirkbride(stages, heavy_over_light, keys_slipped, bottoms_over_distillate)
-    if minimum < 1.0 or (stages is not None and (stages < 2.0 or place < 1.0)):
+    if minimum < 1.0 or (stages is not None and (stages < 2.0 or (place or 0.0) < 1.0)):
         notes.append(
             (
                 "warning",
@@ -293,7 +304,7 @@ def stages_at(R, given, minimum, least, heavy_over_light, keys_slipped, bottoms_
     return stages, place, notes
 
 
-def exchanged(alpha, n, light, heavy, context, ends):
+def exchanged(alpha: np.ndarray, n: np.ndarray, light: int, heavy: int, context: Context, ends: list[float]) -> UnitTrouble:
     """The sentence for keys that are not in order of volatility, with the order that holds here."""
     names = context.species[light], context.species[heavy]
     top, bottom = (show(T, "temperature", context.display) for T in ends)
@@ -311,7 +322,7 @@ def exchanged(alpha, n, light, heavy, context, ends):
     )
 
 
-def quality(feed, context):
+def quality(feed: Stream, context: Context) -> float:
     """q: heat to turn the feed into saturated vapour over its heat of vaporisation."""
     fraction = feed.vapour_fraction
     if 1e-6 < fraction < 1.0 - 1e-6:
@@ -323,7 +334,7 @@ def quality(feed, context):
     return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
 
 
-def condenser_heat(context, distillate, R, given, P):
+def condenser_heat(context: Context, distillate: Stream, R: float, given: Given, P: float) -> float:
     """Heat into the condenser [W], negative: distillate and reflux less the overhead vapour."""
     model, D = context.model, distillate.total
     if given.condenser == "total":
@@ -337,13 +348,13 @@ def condenser_heat(context, distillate, R, given, P):
     return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
 
 
-def first_ratio(model, feed, light):
+def first_ratio(model: PhaseModel, feed: Stream, light: int) -> np.ndarray:
     """A first guess of d/b by species: what is not less volatile than the light key goes up."""
     K = k_values(model, feed.T, feed.P, feed.n, feed.n)
     return np.where(0.999 * K[light] <= K, 99.0, 0.01)
 
 
-def ends(model, dew, P, z, guess):
+def ends(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple:
     """(T, x, y) at the dew or bubble point of a product. Raises TemperatureNotFound."""
     found = model.boundary(dew, P, z, guess)
     if found is not None:
@@ -352,18 +363,18 @@ def ends(model, dew, P, z, guess):
     return state.temperature, state.x, state.y
 
 
-def k_values(model, T, P, x, y):
+def k_values(model: PhaseModel, T: float, P: float, x: np.ndarray, y: np.ndarray) -> np.ndarray:
     """K = y/x by the fugacity coefficients of a liquid x and a vapour y, shape (n,)."""
     x, y = (np.maximum(np.asarray(v, float) / np.sum(v), TRACE) for v in (x, y))
     return np.exp(model.ln_phi(T, P, x, LIQUID) - model.ln_phi(T, P, y, VAPOUR))
 
 
-def fenske(light_ratio, heavy_ratio, alpha):
+def fenske(light_ratio: float, heavy_ratio: float, alpha: float) -> float:
     """Minimum stages. light_ratio: d/b of the light key; heavy_ratio: b/d of the heavy key; alpha: of the keys."""
     return float(np.log(light_ratio * heavy_ratio) / np.log(alpha))
 
 
-def underwood(alpha, f, d, q, light):
+def underwood(alpha: np.ndarray, f: np.ndarray, d: np.ndarray, q: float, light: int) -> tuple:
     """(minimum reflux ratio, {species: amount in the distillate} of what boils between the keys).
 
     alpha: volatilities on the heavy key; f, d: feed and distillate by species [mol/s], shape (n,); q: quality of the
@@ -401,7 +412,7 @@ def underwood(alpha, f, d, q, light):
         amounts[i] = 0.0 if x < 0.0 else float(f[i])
         kept.remove(_other_root(kept, between.index(i), x < 0.0))
     amounts.update(zip(free, (float(min(max(x, 0.0), f[i])) for i, x in zip(free, found, strict=True)), strict=True))
-    D = float(sum(top[i] for i in range(len(top)) if i not in amounts) + sum(amounts.values()))
+    D = float(sum(top[i] for i in range(len(top)) if i not in amounts) + sum(v or 0.0 for v in amounts.values()))
     return max(0.0, boilup / D - 1.0), amounts
 
 
@@ -412,14 +423,14 @@ def _other_root(kept, k, below):
     return next((r for r in reversed(kept) if r <= k), kept[0])
 
 
-def gilliland(minimum, least, R):
+def gilliland(minimum: float, least: float, R: float) -> float:
     """Stages from minimum stages, minimum reflux ratio and reflux ratio."""
     X = (R - least) / (R + 1.0)
     Y = 1.0 - np.exp((1.0 + 54.4 * X) / (11.0 + 117.2 * X) * (X - 1.0) / np.sqrt(X))
     return float((minimum + Y) / (1.0 - Y))
 
 
-def kirkbride(stages, feed_ratio, key_ratio, flow_ratio):
+def kirkbride(stages: float, feed_ratio: float, key_ratio: float, flow_ratio: float) -> float:
     """Feed stage from the top. feed_ratio: z heavy/light; key_ratio: light in bottoms/heavy in distillate; flow_ratio: B/D."""
     above_below = (feed_ratio * key_ratio**2 * flow_ratio) ** 0.206
     return float(stages * above_below / (1.0 + above_below))

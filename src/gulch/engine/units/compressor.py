@@ -1,8 +1,18 @@
 """Compressor: raise a vapour's pressure, in stages with cooling between them where wanted."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
 from gulch.engine.units.shaft import PATHS, change_pressure
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class Compressor(Unit):
@@ -34,7 +44,7 @@ class Compressor(Unit):
     hottest = Result("Hottest stage outlet", "temperature", "highest temperature after any stage")
 
     @classmethod
-    def check(cls, entry, project):
+    def check(cls, entry: Any, project: Project) -> Iterator:
         if entry.stages is None:
             return
         try:
@@ -45,7 +55,7 @@ class Compressor(Unit):
             yield "stages", f"{entry.id} cannot have {entry.stages} stages.", "Type a whole number."
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult(
                 {"product": feed.at(T=feed.T, P=given.pressure)},

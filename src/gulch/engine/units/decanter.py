@@ -1,5 +1,10 @@
 """Decanter: part two liquids, by set shares or by their own equilibrium."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from gulch.engine.phases import Stream
@@ -15,6 +20,10 @@ from gulch.engine.units.base import (
     no_gas_as_liquid,
     no_uphill,
 )
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.units.base import Context, Given
 
 
 class Decanter(Unit):
@@ -50,7 +59,7 @@ class Decanter(Unit):
     light_share = Result("Light liquid", "fraction", "moles of the lighter liquid over moles of feed", headline=True)
 
     @classmethod
-    def check(cls, entry, project):
+    def check(cls, entry: Any, project: Project) -> Iterator:
         if entry.mode == "equilibrium" and project.phase_model.kind == "ideal":
             yield (
                 "mode",
@@ -59,7 +68,7 @@ class Decanter(Unit):
             )
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         P = feed.P if given.pressure is None else given.pressure
         no_uphill(feed, P, context)
         whole = feed if given.temperature is None and P == feed.P else feed.at(T=given.temperature or feed.T, P=P)

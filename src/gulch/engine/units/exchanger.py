@@ -1,7 +1,11 @@
 """Two-sided heat exchanger: one stream heats another, counter-current."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
 from functools import cache
 from itertools import pairwise
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -9,6 +13,9 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
 
 ROUGH = 5  # temperatures of a side at which a look inside is taken
 STEPS = np.linspace(0.0, 1.0, ROUGH)
@@ -95,7 +102,7 @@ class Exchanger(Unit):
     cold_leaves = Result("Cold side leaves", "temperature", "temperature of the cold side's outlet")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:
         hot, cold = feed["hot"], feed["cold"]
         P = (
             outlet_pressure(hot, given.hot_drop, context, "hot_drop"),
@@ -146,7 +153,7 @@ class Exchanger(Unit):
         )
 
     @classmethod
-    def duty(cls, sides, given, memory):
+    def duty(cls, sides: Sides, given: Given, memory: dict[str, Any]) -> tuple:
         """(heat that passes [W], whether what was asked for had to be cut because the temperatures would cross).
 
         memory: what the last passes left, so that the inside is looked at again only where it may have changed.
@@ -185,7 +192,7 @@ class Exchanger(Unit):
         return max(0.0, sides.until(lambda q: sides.least(q) - 1e-3, most)) if wanted > 0.0 else 0.0, True
 
 
-def area_integral(Q, differences):
+def area_integral(Q: np.ndarray, differences: np.ndarray) -> float:
     """UA [W/K] = ∫ dQ/ΔT over segments, by the logarithmic mean in each. Q [W], differences [K], shape (n,)."""
     total = 0.0
     for (q0, q1), (a, b) in zip(pairwise(Q), pairwise(differences), strict=True):
@@ -202,11 +209,11 @@ class Sides:
         self.found = {}  # outlets by (side, duty), each looked at several times
         self.guess = (hot_in.guess, cold_in.guess)  # of the outlets' temperatures
 
-    def hot(self, q):
+    def hot(self, q: float) -> Stream:
         """The hot side's outlet after giving q [W]."""
         return self._outlet(0, self.hot_in, -q)
 
-    def cold(self, q):
+    def cold(self, q: float) -> Stream:
         """The cold side's outlet after taking q [W]."""
         return self._outlet(1, self.cold_in, q)
 
@@ -216,13 +223,13 @@ class Sides:
             self.found[key] = Stream.at_enthalpy(entering.model, entering.n, entering.enthalpy_flow + heat, self.P[side], self.guess[side])
         return self.found[key]
 
-    def most(self):
+    def most(self) -> float:
         """Heat at which one side would reach the other's inlet temperature [W]."""
         hot = self.hot_in.enthalpy_flow - self.hot_in.at(T=self.cold_in.T, P=self.P[0]).enthalpy_flow
         cold = self.cold_in.at(T=self.hot_in.T, P=self.P[1]).enthalpy_flow - self.cold_in.enthalpy_flow
         return max(0.0, min(hot, cold))
 
-    def by_ends(self, approach):
+    def by_ends(self, approach: float) -> float:
         """Heat at which the first of the two ends comes to the approach [W]."""
         low, high = self.cold_in.T + approach, self.hot_in.T - approach
         if low >= self.hot_in.T:
@@ -238,7 +245,7 @@ class Sides:
             self.found[1, duty] = cold
         return duty
 
-    def nature(self, q):
+    def nature(self, q: float) -> tuple:
         """What the curves at duty q hang on: (temperatures [K], flows and duty and pressures, each with its own scale)."""
         hot, cold = self.hot_in, self.cold_in
         return (
@@ -248,7 +255,7 @@ class Sides:
             cold.n / cold.total,
         )
 
-    def like(self, known, q, approach):
+    def like(self, known: tuple | None, q: float, approach: float) -> bool:
         """Whether these sides differ so little from known ones that the room between them inside cannot be used up.
 
         known: (nature, smallest difference inside [K]) or None. Temperatures move by far less than 1000 K for a doubling of flows or duty.
@@ -262,7 +269,7 @@ class Sides:
         moved += 1000.0 * max(float(np.abs(now[2] - hot).max()), float(np.abs(now[3] - cold).max()))
         return moved < min(least - approach, MOST_ROOM)
 
-    def inside(self, q, approach):
+    def inside(self, q: float, approach: float) -> float:
         """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.
 
         Looked at closely only where it seems to lie near the approach or below.
@@ -290,11 +297,11 @@ class Sides:
         guesses = float(np.interp(h, qh, Th)), float(np.interp(h, qc, Tc))
         return self._at(self.hot_in, h - q, self.P[0], guesses[0]) - self._at(self.cold_in, h, self.P[1], guesses[1])
 
-    def ends(self, q):
+    def ends(self, q: float) -> tuple:
         """Temperature differences at the hot side's outlet and inlet [K]."""
         return self.hot(q).T - self.cold_in.T, self.hot_in.T - self.cold(q).T
 
-    def profile(self, q):
+    def profile(self, q: float) -> tuple:
         """(heat taken up by the cold side, temperature difference) from the cold end to the hot end, at duty q."""
         heats = np.linspace(0.0, q, SEGMENTS + 1)
         first, last = self.ends(q)
@@ -310,16 +317,16 @@ class Sides:
     def _at(side, heat, P, guess):
         return Stream.at_enthalpy(side.model, side.n, side.enthalpy_flow + heat, P, guess).T
 
-    def least(self, q):
+    def least(self, q: float) -> float:
         """Smallest temperature difference [K] anywhere at duty q [W]."""
         return float(min(self.profile(q)[1])) if self.changes_phase(self.hot(q), self.cold(q)) else min(self.ends(q))
 
-    def changes_phase(self, hot_out, cold_out):
+    def changes_phase(self, hot_out: Stream, cold_out: Stream) -> bool:
         """Whether a side boils or condenses, so that the smallest difference may lie inside."""
         sides = ((self.hot_in, hot_out), (self.cold_in, cold_out))
         return any(a.vapour_fraction != b.vapour_fraction or 0.0 < a.vapour_fraction < 1.0 for a, b in sides)
 
-    def until(self, slack, most):
+    def until(self, slack: Callable, most: float) -> float:
         """Largest duty up to `most` at which slack(duty) is not below zero; slack falls with the duty."""
         if most <= 0.0 or slack(0.0) <= 0.0:
             return 0.0

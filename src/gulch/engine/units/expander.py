@@ -1,8 +1,16 @@
 """Expander: gain work from a falling pressure."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
 from gulch.engine.units.shaft import PATHS, change_pressure
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class Expander(Unit):
@@ -22,7 +30,7 @@ class Expander(Unit):
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T})
         if given.pressure > feed.P * (1.0 + 1e-9):

@@ -1,6 +1,14 @@
 """Flash drum: separate vapour from liquid."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class FlashDrum(Unit):
@@ -29,7 +37,7 @@ class FlashDrum(Unit):
     drum_temperature = Result("Temperature", "temperature", "temperature of both outlets")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         pressure = feed.P if given.pressure is None else given.pressure
         no_uphill(feed, pressure, context)
         T = given.temperature if given.mode == "temperature" else None

@@ -1,9 +1,16 @@
 """Heater/cooler: bring one stream to a temperature, by a duty, or to a vapour fraction."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
 
 
 class Heater(Unit):
@@ -46,7 +53,7 @@ class Heater(Unit):
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0, "outlet_temperature": feed.T})

@@ -1,7 +1,15 @@
 """Mixer: several streams into one, adiabatically."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Port, Result, Unit, UnitResult, uneven_inlets
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.units.base import Context, Given
 
 
 class Mixer(Unit):
@@ -17,12 +25,12 @@ class Mixer(Unit):
     pressure_loss = Result("Largest throttling", "pressure difference", "highest less lowest inlet pressure")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:
         product, highest = joined(feed, context.model)
         return UnitResult({"product": product}, {"pressure_loss": highest - product.P}, notes=uneven_inlets(feed, context))
 
 
-def joined(feed, model):
+def joined(feed: list, model: PhaseModel) -> tuple:
     """(one Stream of several, adiabatically at the lowest pressure of those that carry something; their highest pressure)."""
     present = [s for s in feed if not s.is_empty] or feed[:1]
     n = sum((s.n for s in present[1:]), present[0].n)

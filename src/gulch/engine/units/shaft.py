@@ -5,15 +5,23 @@ the isentropic efficiency of a vanishingly small step (any turbomachinery text),
 outcome is extrapolated to steps of no size.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.units.base import UnitTrouble
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.stream import Stream
 
 STEPS = 6  # of a polytropic path; twice as many are taken to extrapolate
 
 PATHS = {"isentropic": "isentropic", "polytropic": "polytropic"}
 
 
-def change_pressure(stream, P_out, efficiency, path, model, word):
+def change_pressure(stream: Stream, P_out: float, efficiency: float, path: str, model: PhaseModel, word: str) -> tuple:
     """The stream at P_out after one stage with shaft work; returns (stream, work put in [W], negative where gained).
 
     word: "compression" or "expansion", for the sentence when no end state exists. Raises UnitTrouble.

@@ -1,7 +1,14 @@
 """Species separator: a share of each species to the first outlet."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, no_uphill
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
 
 
 class SpeciesSeparator(Unit):
@@ -32,7 +39,7 @@ class SpeciesSeparator(Unit):
     duty = Result("Duty", "power", "heat needed to bring both outlets to their states", headline=True)
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         outlets = {}
         n_first = feed.n * given.share
         for name, n in (("first", n_first), ("second", feed.n - n_first)):

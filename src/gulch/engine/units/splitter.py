@@ -1,7 +1,14 @@
 """Splitter: one stream into parts of the same composition."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Input, Port, Unit, UnitResult, UnitTrouble
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
 
 
 def _share(ordinal, **more):
@@ -29,11 +36,11 @@ class Splitter(Unit):
     third = _share("Third", optional=True, empty="none")
 
     @classmethod
-    def ports_out(cls, entry):
+    def ports_out(cls, entry: Any) -> tuple:
         return tuple(p for p in cls.outlets if p.name in ("drawn", "rest") or getattr(entry, p.name) is not None)
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         shares = {"drawn": given.drawn, "second": given.second, "third": given.third}
         shares = {name: share for name, share in shares.items() if share is not None}
         if sum(shares.values()) > 1.0 + 1e-12:

@@ -1,6 +1,14 @@
 """Valve: let the pressure fall without heat or work."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.units.base import Input, Result, Unit, UnitResult, no_uphill
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class Valve(Unit):
@@ -18,7 +26,7 @@ class Valve(Unit):
     vapour_share = Result("Vapour fraction", "fraction", "of the stream that leaves")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         no_uphill(feed, given.pressure, context)
         product = feed.at(P=given.pressure)
         return UnitResult(

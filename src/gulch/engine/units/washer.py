@@ -1,5 +1,10 @@
 """Washer: gas and wash liquid meet, may react, and part again by shares of the species."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
@@ -19,8 +24,11 @@ from gulch.engine.units.mixer import joined
 from gulch.engine.units.reactors.heat import T_SEARCH
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
 
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
 
-def adiabatic(excess, T):
+
+def adiabatic(excess: Callable, T: float) -> float:
     """Temperature [K] at which an enthalpy balance that rises with temperature closes, sought from T. Raises UnitTrouble."""
     low = high = T
     step = 5.0
@@ -69,7 +77,7 @@ class Washer(Unit):
     achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step", per="reaction")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: list, given: Given, context: Context) -> UnitResult:
         whole, _ = joined(feed, context.model)
         H, guess = whole.enthalpy_flow, whole.guess
         P = outlet_pressure(whole, given.pressure_drop, context)

@@ -4,17 +4,24 @@ Only needed where GULCH_CLUSTER gives an address: `pip install "gulch[cluster]"`
 cluster is handed little more than it can begin at once.
 """
 
+from __future__ import annotations
+
 import itertools
 import logging
 import threading
 import time
 from collections import OrderedDict, deque
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 from uuid import uuid4
 
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import Shelf
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.places import About
 
 log = logging.getLogger("gulch.work")
 
@@ -35,7 +42,7 @@ class ClusterWatch(Watch):
         self.items, self.flag, self.latest = [], Event(flag), time.monotonic() + limit
         self.reason, self.next = None, time.monotonic() + ASK_EVERY
 
-    def ended(self):
+    def ended(self) -> Any:
         now = time.monotonic()
         if self.reason is None and now > self.latest:
             self.reason = Reason.OUT_OF_TIME
@@ -45,12 +52,12 @@ class ClusterWatch(Watch):
                 self.reason = Reason.CANCELLED
         return self.reason
 
-    def tell(self, item):
+    def tell(self, item: str) -> None:
         """Keep an item until it is fetched."""
         self.items.append(item)
 
 
-def perform(task, flag, limit):
+def perform(task: Any, flag: Any, limit: int) -> Any:
     """Run a task on a worker of the cluster: (items told, answer, settle.Reason or None, refusal or "")."""
     if not hasattr(_own, "shelf"):
         _own.shelf = Shelf()
@@ -73,7 +80,18 @@ class Cluster:
         self.queue = OrderedDict()  # owner -> deque of jobs
         self.under_way = {}  # job -> (future, name of its flag)
 
-    def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+    def submit(
+        self,
+        task: Any,
+        *,
+        key: Any = None,
+        owner: int | None = None,
+        lane: str = "now",
+        about: About | None = None,
+        replaces: bool = True,
+        on_item: Callable | None = None,
+        on_end: Callable | None = None,
+    ) -> Job:
         """See `Workers.submit`."""
         if lane == "now":
             return self.local.submit(task, key=key, owner=owner, about=about, replaces=replaces, on_item=on_item, on_end=on_end)
@@ -85,7 +103,7 @@ class Cluster:
         threading.Thread(target=self.pass_on, daemon=True, name="gulch-work-cluster").start()
         return job
 
-    def connected(self):
+    def connected(self) -> Any:
         """The client, connected; None where the cluster does not answer."""
         from distributed import Client
 
@@ -99,7 +117,7 @@ class Cluster:
                 log.warning("the cluster at %s: %s", self.address, error)
             return self.client
 
-    def pass_on(self):
+    def pass_on(self) -> None:
         """Hand waiting jobs to the cluster as far as it can soon begin on them, owners in turn."""
         try:
             client, why = self.connected(), ABSENT.format(self.address)
@@ -130,7 +148,7 @@ class Cluster:
             del self.queue[owner]
         return None
 
-    def ended(self, job, future):
+    def ended(self, job: Job, future: Any) -> None:
         """Take a job's answer; called in a thread of the client."""
         with self.lock:
             if self.under_way.pop(job, None) is None:
@@ -173,13 +191,13 @@ class Cluster:
             return (Ending.OUT_OF_TIME if reason is Reason.OUT_OF_TIME else Ending.STOPPED), None, ""
         return Ending.DONE, value, ""
 
-    def find(self, key):
+    def find(self, key: Any) -> Job | None:
         """The Job under a key, or None."""
         with self.lock:
             mine = [j for j in (*self.under_way, *itertools.chain(*self.queue.values())) if j.key == key]
         return mine[0] if mine else self.local.find(key)
 
-    def stop(self, key, ending=Ending.STOPPED):
+    def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
         """End the jobs of a key at once; the cluster is told, and what it still brings is dropped."""
         with self.lock:
             dropped = [j for jobs in self.queue.values() for j in jobs if j.key == key]
@@ -201,7 +219,7 @@ class Cluster:
         except Exception:
             log.exception("the cluster could not be told to stop")
 
-    def stop_all(self):
+    def stop_all(self) -> None:
         """Stop everything on the cluster."""
         with self.lock:
             keys = {j.key for j in (*self.under_way, *itertools.chain(*self.queue.values()))}
@@ -209,11 +227,11 @@ class Cluster:
             self.stop(key)
         self.local.stop_all()
 
-    def load(self):
+    def load(self) -> tuple[int, int]:
         """(running, waiting) jobs here."""
         return self.local.load()
 
-    def close(self):
+    def close(self) -> None:
         """End everything, here and on the cluster."""
         self.stop_all()
         if self.client is not None:

@@ -1,19 +1,27 @@
 """The interface of the workers, worked in line: for commands and tests."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.settle import Watch
 from gulch.engine.work.job import Ending, Job
 from gulch.engine.work.tasks import Shelf
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.places import About
 
 
 class InlineWatch(Watch):
     def __init__(self, job):
         self.job = job
 
-    def passed(self, residual):
+    def passed(self, residual: float) -> None:
         self.job.passes += 1
         self.job.residual = residual
 
-    def tell(self, item):
+    def tell(self, item: str) -> None:
         """Hand an item on at once."""
         if self.job.on_item is not None:
             self.job.on_item(self.job, item)
@@ -25,7 +33,18 @@ class Inline:
     def __init__(self):
         self.shelf = Shelf()
 
-    def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+    def submit(
+        self,
+        task: Any,
+        *,
+        key: Any = None,
+        owner: int | None = None,
+        lane: str = "now",
+        about: About | None = None,
+        replaces: bool = True,
+        on_item: Callable | None = None,
+        on_end: Callable | None = None,
+    ) -> Job:
         """Do a task at once; returns its ended Job. Arguments as of Workers.submit."""
         job = Job(task, key, owner, about, on_item, on_end)
         job.began = job.handed_in
@@ -37,20 +56,20 @@ class Inline:
             job.end(Ending.DONE, value)
         return job
 
-    def find(self, key):
+    def find(self, key: Any) -> Job | None:
         """None: nothing is ever under way."""
         return None
 
-    def stop(self, key, ending=Ending.STOPPED):
+    def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
         """Nothing to stop."""
         return 0
 
-    def stop_all(self):
+    def stop_all(self) -> None:
         """Nothing is under way."""
 
-    def load(self):
+    def load(self) -> tuple[int, int]:
         """(running, waiting): nothing."""
         return 0, 0
 
-    def close(self):
+    def close(self) -> None:
         """Nothing is under way."""

@@ -1,12 +1,14 @@
 """A task handed in: its progress, how it ended, and waiting for that."""
 
+from __future__ import annotations
+
 import threading
 import time
 from dataclasses import dataclass
 from enum import Enum
 
 
-def new_reference():
+def new_reference() -> str:
     """A number under which a fault is told to the user and found in the log."""
     return f"{time.time_ns() // 1_000_000 % 10**8:08d}"
 
@@ -45,19 +47,19 @@ class Job:
         self._ended = threading.Event()
 
     @property
-    def progress(self):
+    def progress(self) -> Progress:
         since = self.handed_in if self.began is None else self.began
         return Progress(self.passes, self.residual, time.monotonic() - since, self.began is None)
 
     @property
-    def ended(self):
+    def ended(self) -> bool:
         return self._ended.is_set()
 
-    def wait(self, seconds):
+    def wait(self, seconds: float) -> bool:
         """Whether it ended within some seconds, what hangs on its end included."""
         return self._ended.wait(seconds)
 
-    def end(self, ending, value=None, words=""):
+    def end(self, ending: Ending, value: float | str | tuple | None = None, words: str = "") -> None:
         """Note how it ended and tell whoever asked to be told."""
         self.ending, self.value, self.words = ending, value, words
         try:

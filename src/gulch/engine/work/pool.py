@@ -6,6 +6,8 @@ priority and take turns between owners. A job of the first lane that lasts steps
 priority and a fresh one takes its place, so one hard process holds up nobody else.
 """
 
+from __future__ import annotations
+
 import contextlib
 import itertools
 import logging
@@ -14,11 +16,16 @@ import os
 import threading
 import time
 from collections import OrderedDict, deque
+from collections.abc import Callable
 from multiprocessing.connection import wait
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.settle import Reason
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.places import About
 
 log = logging.getLogger("gulch.work")
 
@@ -50,7 +57,18 @@ class Workers:
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
         self.closed = False
 
-    def submit(self, task, *, key=None, owner=None, lane="now", about=None, replaces=True, on_item=None, on_end=None):
+    def submit(
+        self,
+        task: Any,
+        *,
+        key: Any = None,
+        owner: int | None = None,
+        lane: str = "now",
+        about: About | None = None,
+        replaces: bool = True,
+        on_item: Callable | None = None,
+        on_end: Callable | None = None,
+    ) -> Job:
         """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
 
         about: whatever the caller wants to know it by. on_item(job, item), on_end(job): called in a thread of the pool.
@@ -66,12 +84,12 @@ class Workers:
             self.change.notify_all()
         return job
 
-    def find(self, key):
+    def find(self, key: Any) -> Job | None:
         """The Job of a key that has not ended, or None."""
         with self.change:
             return next((j for j in self._jobs() if j.key == key and not j.ended and j.wanted_end is None), None)
 
-    def stop(self, key, ending=Ending.STOPPED):
+    def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
         """End the jobs of a key: at once where they wait, within a second where they run. Returns how many."""
         dropped, asked = [], 0
         with self.change:
@@ -88,7 +106,7 @@ class Workers:
             job.end(ending)
         return len(dropped) + asked
 
-    def stop_all(self):
+    def stop_all(self) -> None:
         """End all jobs, and wait until they have ended."""
         with self.change:
             jobs = list(self._jobs())
@@ -98,7 +116,7 @@ class Workers:
         for job in jobs:
             job.wait(10.0)
 
-    def close(self):
+    def close(self) -> None:
         """End everything; nothing can be handed in any more."""
         with self.change:
             self.closed = True
@@ -116,7 +134,7 @@ class Workers:
         for slot in slots:
             slot.thread.join(5.0)
 
-    def load(self):
+    def load(self) -> tuple[int, int]:
         """(jobs that run, jobs that wait) in the first lane."""
         with self.change:
             running = sum(slot.lane == "now" for slot in self.running.values())
@@ -138,7 +156,7 @@ class Workers:
         if len(slots) < want and sum(map(len, self.queues[lane].values())) > sum(s.idle for s in slots):
             slots.add(Slot(self, lane))
 
-    def take(self, slot):
+    def take(self, slot: Slot) -> Job | None:
         """The next job for a slot, owners in turn; None when the slot is to end."""
         with self.change:
             queue = self.queues[slot.lane]
@@ -158,12 +176,12 @@ class Workers:
                 slot.idle = True
                 self.change.wait()
 
-    def done(self, job):
+    def done(self, job: Job) -> None:
         """Take a job that ended out of the books and wake who waits."""
         with self.change:
             self.running.pop(job, None)
 
-    def step_aside(self, slot):
+    def step_aside(self, slot: Slot) -> bool:
         """Let a fresh slot take over the lane from one that is busy for long."""
         with self.change:
             if sum(s.aside for s in self.slots[slot.lane]) < MOST_ASIDE:
@@ -184,12 +202,12 @@ class Slot:
         self.thread = threading.Thread(target=self.go, daemon=True, name=f"gulch-work-{lane}")
         self.thread.start()
 
-    def bell(self):
+    def bell(self) -> None:
         """Wake the slot to look at its job again."""
         with contextlib.suppress(OSError, ValueError):
             self.ring.send_bytes(b"!")
 
-    def go(self):
+    def go(self) -> None:
         """Work on jobs, one after another, until the pool is closed."""
         while (job := self.workers.take(self)) is not None:
             try:
@@ -208,7 +226,7 @@ class Slot:
         self.hear.close()
         self.ring.close()
 
-    def start(self):
+    def start(self) -> None:
         """A fresh process behind a fresh pipe."""
         self.kill()
         self.pipe, theirs = multiprocessing.Pipe()
@@ -219,7 +237,7 @@ class Slot:
         theirs.close()
         self.jobs = 0
 
-    def kill(self):
+    def kill(self) -> None:
         """End the process, whatever it does."""
         if self.process is not None:
             if self.process.is_alive():
@@ -230,7 +248,7 @@ class Slot:
             self.pipe.close()
             self.pipe = None
 
-    def run(self, job):
+    def run(self, job: Job) -> tuple:
         """Have one job done. Returns (Ending, value, words)."""
         if job.wanted_end is not None:
             return job.wanted_end, None, ""
@@ -248,7 +266,7 @@ class Slot:
             self.kill()
             return job.wanted_end or Ending.DIED, None, ""
 
-    def follow(self, job, number):
+    def follow(self, job: Job, number: int) -> tuple:
         """Listen to a job until it ends; asks it to stop, and kills what does not."""
         limits = Limits(job, self)
         while True:
@@ -265,7 +283,7 @@ class Slot:
                 self.kill()
                 return limits.ending, None, ""
 
-    def heard(self, job, word, what):
+    def heard(self, job: Job, word: str, what: Any) -> tuple | None:
         """Take one word of the worker; (Ending, value, words) where it is the last."""
         if word == "passes":
             job.passes, job.residual = what
@@ -301,7 +319,7 @@ class Limits:
         self.asked = None
         self.ending = None
 
-    def next(self):
+    def next(self) -> float:
         """Seconds until something is due."""
         due = [self.latest]
         if self.asked is not None:
@@ -310,7 +328,7 @@ class Limits:
             due.append(max(self.job.began + STEP_ASIDE, time.monotonic() + 0.1))
         return max(0.0, min(due) - time.monotonic())
 
-    def strike(self, number):
+    def strike(self, number: int) -> bool:
         """Do what is due; whether the process is to be killed."""
         now, job, slot = time.monotonic(), self.job, self.slot
         if job.wanted_end is not None and self.asked is None:

@@ -4,19 +4,26 @@ A task's `perform(watch, shelf)` runs in a worker, and what it answers is kept; 
 tasks. `digest` names what its answer depends on, so that an answer can be kept and found again.
 """
 
+from __future__ import annotations
+
 import json
 from collections import OrderedDict
 from dataclasses import asdict, dataclass, field
 from hashlib import sha256
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ready_plan, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
+
+if TYPE_CHECKING:
+    pass
 
 # parts of a document that no figure of the process hangs on
 BESIDE = ("name", "remarks", "scans", "sizing", "variants", "working", "ledger", "operating_hours")
@@ -28,17 +35,17 @@ def _named(data):
     return sha256(text.encode()).hexdigest()
 
 
-def document_digest(document):
+def document_digest(document: dict[str, Any]) -> str:
     """A name of a dumped document for what its solution hangs on."""
     return _named({k: v for k, v in document.items() if k not in BESIDE})
 
 
-def solution_of(packed):
+def solution_of(packed: bytes | None) -> Solution | None:
     """The Solution in packed bytes, or None."""
     return Solution.from_dict(unpack(packed)) if packed else None
 
 
-def start_in(packed):
+def start_in(packed: bytes | None) -> Start | None:
     """The Start that a packed Solution leaves, or None."""
     return Start.from_dict(unpack(packed).get("start")) if packed else None
 
@@ -49,7 +56,7 @@ class Shelf:
     def __init__(self):
         self.plans = OrderedDict()
 
-    def plan(self, document):
+    def plan(self, document: dict) -> Plan:
         """The Plan of a dumped document."""
         key = _named(document)
         if key not in self.plans:
@@ -75,10 +82,10 @@ class Solve:
     again: bool = True  # where the start misled, once more from nothing
 
     @property
-    def digest(self):
+    def digest(self) -> Any:
         return document_digest(self.document)
 
-    def perform(self, watch, shelf):
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
         """(solved, packed Solution)."""
         plan = shelf.plan(self.document)
         options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
@@ -94,14 +101,14 @@ class Solve:
             return False, pack(not_finite(solution).to_dict())
 
 
-def not_finite(solution):
+def not_finite(solution: Solution) -> Solution:
     """What is told of a Solution that holds numbers without end."""
     what = "The figures run beyond all bounds: some result is not a finite number."
     return Solution(
         False,
         solution.species,
         messages=[
-            Message("error", "", what, "Look for flows, temperatures or constants that are far out of the ordinary."),
+            Message("error", WHOLE, what, "Look for flows, temperatures or constants that are far out of the ordinary."),
             *(m for m in solution.messages if m.level != "error"),
         ],
     )
@@ -116,7 +123,7 @@ class ScanPart:
     indices: tuple
     start: bytes | None = None
 
-    def perform(self, watch, shelf):
+    def perform(self, watch: Any, shelf: Shelf) -> None:
         """Tell each point as it comes; answers None."""
         plan = ready_plan_on(shelf, self.document)
         start = start_in(self.start)
@@ -124,7 +131,7 @@ class ScanPart:
             watch.tell(found)
 
 
-def ready_plan_on(shelf, document):
+def ready_plan_on(shelf: Shelf, document: dict) -> Plan:
     """The Plan of a dumped document. Raises ScanError, saying what is missing, where it is not ready."""
     plan = shelf.plan(document)
     return plan if plan.ready else ready_plan(plan.project)  # which says what is missing
@@ -142,10 +149,10 @@ class Size:
     entry: dict
 
     @property
-    def digest(self):
+    def digest(self) -> Any:
         return _named(["sizing", document_digest(self.document), self.entry])
 
-    def perform(self, watch, shelf):
+    def perform(self, watch: Any, shelf: Shelf) -> tuple:
         """(True, packed sizing, or what stands in its way)."""
         try:
             found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))

@@ -1,5 +1,7 @@
 """What runs in a worker process: tasks one after another, told about as they go."""
 
+from __future__ import annotations
+
 import contextlib
 import ctypes
 import os
@@ -7,6 +9,7 @@ import signal
 import sys
 import time
 import traceback
+from typing import Any
 
 from gulch.engine.settle import Reason, Watch
 
@@ -22,7 +25,7 @@ class PipeWatch(Watch):
         self.latest = self.told + limit
         self.reason = None
 
-    def ended(self):
+    def ended(self) -> Any:
         while self.reason is None and self.pipe.poll():
             word, number = self.pipe.recv()  # the other end gone: EOFError ends the process
             if word == "stop" and number == self.number:
@@ -31,18 +34,18 @@ class PipeWatch(Watch):
             self.reason = Reason.OUT_OF_TIME
         return self.reason
 
-    def passed(self, residual):
+    def passed(self, residual: float) -> None:
         self.passes += 1
         if (now := time.monotonic()) > self.told + EVERY:
             self.told = now
             self.pipe.send(("passes", self.number, (self.passes, float(residual))))
 
-    def tell(self, item):
+    def tell(self, item: str) -> None:
         """Hand a part of the answer on at once."""
         self.pipe.send(("item", self.number, item))
 
 
-def serve(pipe, niceness):
+def serve(pipe: Any, niceness: Any) -> None:
     """Work on what comes through the pipe until it is closed."""
     from gulch.engine.work.tasks import Shelf
 

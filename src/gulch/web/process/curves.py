@@ -105,7 +105,7 @@ class Curves:
         before = {s: v[0] for s, v in flow.items()}
         out = []
         for i in range(len(flow[m.key])):
-            share = measured(ratio, m.key, m.product, before, {s: v[i] for s, v in flow.items()})[1]
+            share = measured((ratio, m.key, m.product), before, {s: v[i] for s, v in flow.items()})[1]
             out.append(100.0 * share if share is not None else None)
         return out
 

@@ -4,12 +4,15 @@ Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 and 6; Gord
 for the element potentials, the condensed species and the damping.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
+from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0, Array
 from gulch.engine.phases.kernels.linear import eliminate
 from gulch.engine.phases.kernels.phase import ln_phi_phase
 
@@ -19,7 +22,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def newton_extents(n0, nu, move, target, still, x):
+def newton_extents(n0: Array, nu: Array, move: Array, target: Array, still: float, x: Array) -> Any:
     """Newton's method on nu @ ln(n/N) = target with n = n0 + x @ move above zero and N = sum(n) + still.
 
     nu, move: shape (m, k); with move = nu this minimises a convex Gibbs energy. x: start inside, shape (m,).
@@ -118,7 +121,9 @@ def newton_extents(n0, nu, move, target, still, x):
 
 
 @kernel
-def newton_elements(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
+def newton_elements(
+    A: Array, b: Array, g: Array, still: float, ln_n: Array, a_solid: Array, g_solid: float, with_solid: bool, n_solid: float
+) -> Any:
     """Element-potential iteration on ln n.
 
     A: atoms, shape (E, k), independent rows; b: shape (E,); g: standard potentials over RT with the fugacity
@@ -215,7 +220,21 @@ def newton_elements(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid)
 
 
 @kernel
-def extents_in_phase(kind, T, P, start, nu, move, at, target, x, phase, par, kij, max_outer):
+def extents_in_phase(
+    kind: int,
+    T: float,
+    P: float,
+    start: Any,
+    nu: Array,
+    move: Array,
+    at: Any,
+    target: Array,
+    x: Array,
+    phase: int,
+    par: Array,
+    kij: Array,
+    max_outer: int,
+) -> Any:
     """Equilibrium of reactions in one phase with constants for f/P0, fugacities updated round Newton's method.
 
     start: amounts at x = 0, shape (n,); nu, move: shape (m, n); at: positions of the species that move; target: ln K.
@@ -261,7 +280,7 @@ def extents_in_phase(kind, T, P, start, nu, move, at, target, x, phase, par, kij
 
 
 @kernel
-def ln_quotients(n, nu, ln_phi, ln_p):
+def ln_quotients(n: Array, nu: Array, ln_phi: Array, ln_p: float) -> Any:
     """ln of the products of f/P0 of each reaction, shape (m,); ln_p: ln P/P0. Infinite where a species is used up."""
     total = n.sum()
     out = np.zeros(nu.shape[0])

@@ -1,12 +1,14 @@
 """Reaction rates of a pack of rate laws at one state."""
 
+from __future__ import annotations
+
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import LIQUID, R
+from gulch.engine.phases.kernels.constants import LIQUID, Array, R
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
 from gulch.engine.phases.kernels.phase import ln_phi_phase
 
@@ -14,14 +16,14 @@ from gulch.engine.phases.kernels.phase import ln_phi_phase
 class Rates(NamedTuple):
     """A set of m rate laws over n species, packed by `chemistry.rates.pack`."""
 
-    ways: np.ndarray  # whole numbers, (m, 8): columns W_…
-    numbers: np.ndarray  # (m, 12): columns N_…
-    nu: np.ndarray  # (m, n)
-    forward: np.ndarray  # orders, (m, n)
-    reverse: np.ndarray
-    adsorption: np.ndarray  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
-    table: np.ndarray  # of K, (m, 2, K): T [K], ln K
-    programs: np.ndarray  # instructions of formulas, (m, L, 2)
+    ways: Array  # whole numbers, (m, 8): columns W_…
+    numbers: Array  # (m, 12): columns N_…
+    nu: Array  # (m, n)
+    forward: Array  # orders, (m, n)
+    reverse: Array
+    adsorption: Array  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
+    table: Array  # of K, (m, 2, K): T [K], ln K
+    programs: Array  # instructions of formulas, (m, L, 2)
 
 
 W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
@@ -39,7 +41,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def run_program(program, length, T, P, v, x):
+def run_program(program: Array, length: int, T: float, P: float, v: float, x: Array) -> float:
     """Value of a formula: a stack of numbers; SI throughout."""
     stack = np.empty(40)
     top = -1
@@ -94,7 +96,7 @@ def run_program(program, length, T, P, v, x):
 
 
 @kernel
-def ln_quantities(basis, T, P, v, ln_phi, ln_pure, scale, i):
+def ln_quantities(basis: int, T: float, P: float, v: float, ln_phi: Array, ln_pure: Array, scale: float, i: int) -> float:
     """What ln q_i holds besides ln x_i."""
     if basis == CONCENTRATION:
         return -math.log(v * scale)
@@ -108,7 +110,7 @@ def ln_quantities(basis, T, P, v, ln_phi, ln_pure, scale, i):
 
 
 @kernel
-def between_points(T, temperatures, ln_k):
+def between_points(T: float, temperatures: Array, ln_k: Array) -> float:
     """ln K at T [K] on straight lines over 1/T (van 't Hoff), the last lines drawn on beyond the ends.
 
     temperatures: rising [K], shape (n,); ln_k: shape (n,).
@@ -125,7 +127,7 @@ def between_points(T, temperatures, ln_k):
 
 
 @kernel
-def reaction_rates(kind, T, P, x, v, phase, par, kij, laws):
+def reaction_rates(kind: int, T: float, P: float, x: Array, v: float, phase: int, par: Array, kij: Array, laws: Rates) -> Any:
     """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
 
     Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).

@@ -3,9 +3,16 @@
 They read the document only; the interface renders what they say, the solver refuses to start while there are errors.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.flowsheet.checks import chemistry, closing, process, whole
 from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.typed import doubts
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
 CHECKS = (
     whole.beginnings,
@@ -36,7 +43,7 @@ CHECKS = (
 )
 
 
-def check(project):
+def check(project: Project) -> list:
     """All to-do lines of a document, errors first."""
     found = []
     with standing(project):

@@ -1,5 +1,10 @@
 """What is typed of species, phase model, reactions, constants, rate laws and sets."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import value_of
 from gulch.engine.flowsheet.checks.numbers import read
@@ -19,8 +24,11 @@ from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
-def known_species(project):
+
+def known_species(project: Project) -> Iterator:
     """Every species has the data that the phase model and the reactions need."""
     for s in project.species:
         try:
@@ -39,7 +47,7 @@ def known_species(project):
                 )
 
 
-def phase_model_fits(project):
+def phase_model_fits(project: Project) -> Iterator:
     """The chosen phase model can use every species."""
     if project.phase_model.kind == "ideal":
         return
@@ -57,7 +65,7 @@ def phase_model_fits(project):
             )
 
 
-def equations(project):
+def equations(project: Project) -> Iterator:
     """Every equation can be read and is balanced."""
     if not project.reactions:
         return
@@ -82,7 +90,7 @@ def equations(project):
             )
 
 
-def formation_data(project):
+def formation_data(project: Project) -> Iterator:
     """A reaction that a reactor runs needs the formation enthalpies of its species."""
     used = {i for u in project.units for i in reactions_of(project, u)}
     entries = project.entries()
@@ -113,7 +121,7 @@ def formation_data(project):
             )
 
 
-def equilibrium_constants(project):
+def equilibrium_constants(project: Project) -> Iterator:
     """What is typed for equilibrium constants can be read."""
     for r in project.reactions:
         if r.equilibrium is None:
@@ -129,7 +137,7 @@ def equilibrium_constants(project):
             )
 
 
-def polynomials(project):
+def polynomials(project: Project) -> Iterator:
     """Conversions over temperature can be read and stay between 0 and 1."""
     for r in project.reactions:
         if r.conversion is not None and r.conversion.polynomial:
@@ -144,7 +152,7 @@ def polynomials(project):
                 )
 
 
-def rate_laws(project):
+def rate_laws(project: Project) -> Iterator:
     """Rate laws can be read, their units fit their orders, and nothing in them looks like a slip."""
     entries = project.entries()
     for r in project.reactions:
@@ -197,7 +205,7 @@ def rate_laws(project):
             )
 
 
-def hottest_in_use(project):
+def hottest_in_use(project: Project) -> float:
     """Highest temperature [K] typed for material; that at which reactions are shown where there is none."""
     found = []
     for a in addresses(project).values():
@@ -206,16 +214,16 @@ def hottest_in_use(project):
                 found.append(read(a))
             except QuantityError:
                 continue  # said by quantities
-    found = [T for T in found if T is not None]
-    if found:
-        return max(found)
+    known = [T for T in found if T is not None]
+    if known:
+        return max(known)
     try:
         return parse(project.reactions_at, "temperature")
     except QuantityError:
         return 298.15
 
 
-def measures(project):
+def measures(project: Project) -> Iterator:
     """The key reactant and the wanted product are in the project and reactions lead from one to the other."""
     m = project.measures
     if m is None:
@@ -244,7 +252,7 @@ def measures(project):
         yield Message("error", Place(About.MEASURES), str(error), "Type it again in Chemistry.")
 
 
-def conversions(project):
+def conversions(project: Project) -> Iterator:
     """Every conversion has a reactant as key and a value that is meant."""
     for r in project.reactions:
         if r.conversion is None or r.conversion.polynomial:
@@ -268,7 +276,7 @@ def conversions(project):
             )
 
 
-def conversion_sums(project):
+def conversion_sums(project: Project) -> Iterator:
     """Conversions on one key in one step must not add up to more than 100 %."""
     used = {value_of(u, d) for u in project.units for d in KINDS[u.kind].declared(ReactionSet) if d.steps}
     for s in project.reaction_sets:

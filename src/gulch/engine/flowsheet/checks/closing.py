@@ -1,5 +1,10 @@
 """Knobs, gauges, ties, targets and what is typed for loops."""
 
+from __future__ import annotations
+
+from collections.abc import Generator, Iterator
+from typing import TYPE_CHECKING
+
 from gulch.engine.flowsheet.couplings import circles, names, own_reading, read_target, read_tie, readings
 from gulch.engine.flowsheet.graph import reaches
 from gulch.engine.flowsheet.inputs import addresses
@@ -16,8 +21,11 @@ from gulch.engine.flowsheet.reading import number
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, parse
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
-def knobs_and_gauges(project):
+
+def knobs_and_gauges(project: Project) -> Iterator:
     """Knobs turn inputs that are there, inside their bounds; gauges read results that are there."""
     inputs = addresses(project)
     outputs = readings(project)
@@ -60,7 +68,7 @@ def knobs_and_gauges(project):
                     yield Message("error", at_gauge(g.id), f"Limit of gauge {g.id}: {error}", "Type it again.")
 
 
-def closing(project):
+def closing(project: Project) -> Iterator:
     """Limits of the loops' search."""
     try:
         if not 1e-13 <= number(project.closing.tolerance, "The tolerance") <= 1e-2:
@@ -79,13 +87,13 @@ def closing(project):
         )
 
 
-def couplings(project):
+def couplings(project: Project) -> Iterator:
     """Ties and targets: each can be read, sets an input of its own, and reaches what it is about."""
     ties = yield from sound_ties(project)
     yield from sound_targets(project, ties)
 
 
-def sound_ties(project):
+def sound_ties(project: Project) -> Generator[Message, None, list]:
     """To-do lines on ties; returns the Ties that stand."""
     setters = {}
     known = names(project) if project.ties else None
@@ -116,7 +124,7 @@ def sound_ties(project):
     return list(setters.values())
 
 
-def sound_targets(project, ties):
+def sound_targets(project: Project, ties: list) -> Iterator:
     """To-do lines on targets."""
     setters = {t.address for t in ties}
     turned, read_by = {}, {}
@@ -155,7 +163,7 @@ def sound_targets(project, ties):
         turned[target.address], read_by[target.reads] = target.gauge_label, target
 
 
-def tears(project):
+def tears(project: Project) -> Iterator:
     """Guesses and choices about torn streams."""
     species = {s.id for s in project.species}
     for tear in project.tears:

@@ -1,6 +1,10 @@
 """What is typed of feeds, units and their connections."""
 
+from __future__ import annotations
+
 from collections import Counter
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import source_of, value_of
 from gulch.engine.flowsheet.assumed import assumed
@@ -19,8 +23,11 @@ from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet, SpeciesChoice
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, StreamEntry
 
-def quantities(project):
+
+def quantities(project: Project) -> Iterator:
     """Every number can be read, has the right dimension and lies inside its bounds."""
     required = set()
     tied = {t.sets for t in project.ties}
@@ -49,7 +56,7 @@ def quantities(project):
             )
 
 
-def feeds(project):
+def feeds(project: Project) -> Iterator:
     """Every feed has a state and carries something."""
     for s in project.streams:
         if not s.is_feed:
@@ -69,11 +76,11 @@ def feeds(project):
         yield from amounts_fed(project, s)
 
 
-def amounts_fed(project, s):
+def amounts_fed(project: Project, s: StreamEntry) -> Iterator:
     """What a feed carries: species of the project, above zero, fractions that add up."""
     ids = {x.id for x in project.species}
     key = FEED_BASES[s.given.basis][0]
-    if s.given.basis == "mole-ratios" and s.given.to_species not in ids:
+    if s.given.basis == "mole-ratios" and (s.given.to_species or "") not in ids:
         yield Message(
             "error",
             at_stream(s.id, "to_species"),
@@ -121,7 +128,7 @@ def amounts_fed(project, s):
         )
 
 
-def connections(project):
+def connections(project: Project) -> Iterator:
     """Every port is connected once, and what is connected exists."""
     taken = Counter()
     for s in project.streams:
@@ -182,7 +189,7 @@ def connections(project):
                 )
 
 
-def reaction_sets(project):
+def reaction_sets(project: Project) -> Iterator:
     """Sets name reactions that are there, once each, and units name sets that are there."""
     known = {r.id for r in project.reactions}
     for s in project.reaction_sets:
@@ -204,7 +211,7 @@ def reaction_sets(project):
             yield from set_chosen(project, u, d)
 
 
-def species_chosen(project, unit):
+def species_chosen(project: Project, unit: Any) -> Iterator:
     """Species that a unit is asked to name are in the project."""
     for d in KINDS[unit.kind].declared(SpeciesChoice) if project.species else ():
         chosen = value_of(unit, d)
@@ -214,7 +221,7 @@ def species_chosen(project, unit):
             yield Message("error", at_unit(unit.id, d.key), what, "Choose one in the inspector.")
 
 
-def set_chosen(project, unit, declared):
+def set_chosen(project: Project, unit: Any, declared: ReactionSet) -> Iterator:
     """The reaction set that a unit uses is there and holds something."""
     chosen, where = value_of(unit, declared), at_unit(unit.id, declared.key)
     if chosen is None:
@@ -226,7 +233,7 @@ def set_chosen(project, unit, declared):
         yield Message("warning", where, f"Set {chosen} of {unit.id} holds no reaction.", "Add a reaction in Chemistry.")
 
 
-def kinetic_reactors(project):
+def kinetic_reactors(project: Project) -> Iterator:
     """Reactors that run by rates need a rate law in every reaction of their set."""
     for u in project.units:
         if not getattr(KINDS[u.kind], "needs_rates", False):
@@ -241,14 +248,14 @@ def kinetic_reactors(project):
             )
 
 
-def unit_rules(project):
+def unit_rules(project: Project) -> Iterator:
     """What the unit kinds themselves check."""
     for u in project.units:
         for name, what, todo in KINDS[u.kind].check(u, project):
             yield Message("error", at_unit(u.id, name), what, todo)
 
 
-def temperature_range(project):
+def temperature_range(project: Project) -> Iterator:
     """Temperatures inside the heat-capacity data of every species."""
     fits = []
     for s in project.species:
@@ -279,16 +286,16 @@ def temperature_range(project):
             )
 
 
-def fed(project, id_):
+def fed(project: Project, id_: str) -> set[str] | None:
     """Ids of the species that a feed holds; None where it is no feed."""
     stream = project.stream(id_)
     if stream is None or stream.given is None:
         return None
     held = {s for s, text in getattr(stream.given, FEED_BASES[stream.given.basis][0]).items() if not text.startswith("0 ")}
-    return held | {stream.given.to_species} if stream.given.basis == "mole-ratios" else held
+    return held | {stream.given.to_species or ""} if stream.given.basis == "mole-ratios" else held
 
 
-def assumptions(project):
+def assumptions(project: Project) -> Iterator:
     """Values that nobody typed and figures rest on, counted by unit and feed."""
     running = {i for u in project.units if getattr(KINDS[u.kind], "needs_rates", False) for i in reactions_of(project, u)}
     for x in (

@@ -1,6 +1,10 @@
 """What concerns the document as a whole."""
 
+from __future__ import annotations
+
 from collections import Counter
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from gulch.engine.flowsheet.places import (
     About,
@@ -9,8 +13,11 @@ from gulch.engine.flowsheet.places import (
 )
 from gulch.engine.flowsheet.solution import Message
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
 
-def beginnings(project):
+
+def beginnings(project: Project) -> Iterator:
     """What an empty project needs next."""
     if not project.species:
         yield Message("warning", Place(About.CHEMISTRY), "No species yet.", "Add the species of the process in Chemistry.")
@@ -18,7 +25,7 @@ def beginnings(project):
         yield Message("warning", Place(About.PROCESS), "No feed yet.", "Add a feed in Process.")
 
 
-def unique_ids(project):
+def unique_ids(project: Project) -> Iterator:
     """Ids are unique within their kind, and among streams, units and reactions together."""
     groups = {
         About.SPECIES: [s.id for s in project.species],
@@ -33,9 +40,9 @@ def unique_ids(project):
         for id_, times in Counter(ids).items():
             if times > 1:
                 where = Place(about, id_) if about else Place.of(project, id_)
-                what = words.get(about) or about.value
+                what = words.get(about, about)
                 yield Message("error", where, f"{id_} names more than one {what}.", "Rename all but one of them.")
     for cas, times in Counter(s.cas for s in project.species if s.cas).items():
         if times > 1:
-            ids = ", ".join(s.id for s in project.species if s.cas == cas)
-            yield Message("error", at_species(ids.split(", ")[0]), f"{ids} are the same species ({cas}).", "Remove one.")
+            same = [s.id for s in project.species if s.cas == cas]
+            yield Message("error", at_species(same[0]), f"{', '.join(same)} are the same species ({cas}).", "Remove one.")

@@ -4,6 +4,6 @@ A pass computes every node once and says what each unknown should have been. For
 sensitivity of the gauges found beforehand, so that one search closes all.
 """
 
-from gulch.engine.flowsheet.closing.close import close
+from gulch.engine.flowsheet.closing.outcome import close
 
 __all__ = ["close"]

@@ -1,8 +1,18 @@
 """What a closed or unclosed group leaves to be judged by, apart from the run that made it."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.loop import Loop
+    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.flowsheet.start import Start
+    from gulch.engine.settle import Watch
 
 
 @dataclass(frozen=True)
@@ -17,7 +27,7 @@ class Account:
     trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves.
     """
 
-    plan: object
+    plan: Plan
     units: tuple
     tears: tuple
     entered: dict
@@ -34,19 +44,19 @@ class Account:
     method_failed: bool
     knobs_moved: bool
     exits: tuple
-    trial: object
-    start: object
-    watch: object
+    trial: Callable
+    start: Start
+    watch: Watch
     explains: bool
 
     @property
-    def made(self):
+    def made(self) -> np.ndarray:
         """Amounts made less those used up in the group."""
         gained = [sum(self.outlets[u].values()) - self.entered[u] for u in self.units if u in self.entered]
         return sum(gained, np.zeros(len(self.plan.species)))
 
     @property
-    def fullest(self):
+    def fullest(self) -> np.ndarray:
         """Largest flow of each species at any place of the loop."""
         plan = self.plan
         loop = plan.made_by(plan.loop_units(self.units))
@@ -54,7 +64,7 @@ class Account:
         return np.max(flows, axis=0) if flows else np.zeros(len(plan.species))
 
 
-def account_of(loop, method_failed):
+def account_of(loop: Loop, method_failed: bool) -> Account:
     """The Account of a Loop after its last search."""
     run, plan, units = loop.run, loop.plan, loop.group.units
     nothing = np.zeros(len(plan.species))

@@ -1,9 +1,16 @@
 """Where the search over a group begins, and what keeps it from beginning."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from gulch.engine.flowsheet.nodes import NodeKind
 from gulch.engine.flowsheet.places import Place, at_unit
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.loop import Loop
 
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
 
@@ -16,7 +23,7 @@ class NoBeginning(Exception):
         self.place, self.what, self.todo = place, what, todo
 
 
-def begin(loop):
+def begin(loop: Loop) -> None:
     """Start, scale and bounds of a Loop's unknowns, written to it. Raises NoBeginning."""
     run, group, u = loop.run, loop.group, loop.unknowns
     _set_knobs_and_ties(loop)

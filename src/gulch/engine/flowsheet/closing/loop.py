@@ -1,6 +1,9 @@
 """A group of a run being closed: its pass, and the searches made with it. SI throughout."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,6 +15,9 @@ from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, settle
 from gulch.engine.units.base import UnitTrouble
+
+if TYPE_CHECKING:
+    from gulch.engine.settle import LoopResult
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
@@ -29,8 +35,18 @@ class Record:
 class Loop:
     """The nodes of a group with their unknowns, and what the passes over them left.
 
-    slope: d(residual)/d(knob), shape (m, m), by which knobs move in a pass; None holds them.
+    slope: d(residual)/d(knob), shape (m, m), by which knobs move in a pass; None holds them. fed: what enters the group [mol/s],
+    shape (n,); scale, floor, ceiling and begin: of the unknowns, from `begin`.
     """
+
+    fed: np.ndarray
+    scale_flow: float
+    scale: np.ndarray
+    floor: np.ndarray
+    ceiling: np.ndarray
+    begin: np.ndarray
+    slope: np.ndarray | None
+    trouble: tuple | None
 
     def __init__(self, run, group):
         self.run, self.plan, self.group = run, run.plan, group
@@ -49,14 +65,14 @@ class Loop:
         self.trouble = None  # (node, what kept the last pass from being made)
         begin(self)
 
-    def entering(self):
+    def entering(self) -> tuple:
         """(amounts fed to the group from outside, one of the streams that bring them)."""
         plan, units = self.plan, set(self.group.units)
         outside = [s for u in self.group.units for s in plan.entering[u] if plan.sources[s] not in units]
         streams = [self.run.streams[s] for s in outside if s in self.run.streams]
         return sum((s.n for s in streams), np.zeros(len(plan.species))), streams[0] if streams else None
 
-    def ways_out(self):
+    def ways_out(self) -> list:
         """(unit, port, stream or None) of every outlet that leaves the group."""
         plan, units = self.plan, set(self.group.units)
         out = []
@@ -69,7 +85,7 @@ class Loop:
 
     # A pass
 
-    def one_pass(self, x):
+    def one_pass(self, x: np.ndarray) -> np.ndarray:
         """What the unknowns should have been, by computing every node once from x. Raises PassFailed."""
         self.passes += 1
         self._set(x)
@@ -120,7 +136,7 @@ class Loop:
             u.flows(out)[k], u.pressures(out)[k] = stream.n, stream.P
             u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
 
-    def valueless(self, k, x):
+    def valueless(self, k: float, x: np.ndarray) -> UnitTrouble:
         """What is said of a target whose gauge has no value."""
         target = self.targets[k]
         at = show(float(self.unknowns.knobs(x)[k]), target.knob_dimension, self.plan.project.display)
@@ -144,7 +160,14 @@ class Loop:
 
     # Searches
 
-    def search(self, x, tol=None, secants=None, max_passes=None, method=None):
+    def search(
+        self,
+        x: np.ndarray,
+        tol: float | None = None,
+        secants: tuple | None = None,
+        max_passes: int | None = None,
+        method: str | None = None,
+    ) -> LoopResult:
         """LoopResult of a search from x by the group's method, unless told otherwise."""
         found = settle(
             self.one_pass,
@@ -163,7 +186,7 @@ class Loop:
         self.history += found.history
         return found
 
-    def plain(self, passes=PLAIN_PASSES):
+    def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
         """LoopResult of direct passes from where the search began; None where one fails, or there is nothing to pass round."""
         if not self.group.tears or self.run.watch.ended():
             return None
@@ -177,15 +200,15 @@ class Loop:
         finally:
             self.slope = slope
 
-    def spent(self):
+    def spent(self) -> bool:
         """Whether the targets' search has to end here: no passes left, or ended from outside."""
         return self.passes >= self.most or self.run.watch.ended() is not None
 
-    def kept_secants(self):
+    def kept_secants(self) -> tuple | None:
         """Secants of the last solve of these unknowns, or None."""
         return self.run.start.secants_of(self.unknowns.names)
 
-    def keep(self, x, secants):
+    def keep(self, x: np.ndarray, secants: tuple) -> None:
         """Store where the search ended, as the next start."""
         u, start, plan = self.unknowns, self.run.solution.start, self.plan
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))

@@ -1,7 +1,12 @@
 """Roots of a function of one knob that cannot be computed everywhere."""
 
+from __future__ import annotations
 
-def root_between(value, a, f_a, b, f_b, tolerance):
+from collections.abc import Callable
+from typing import Any
+
+
+def root_between(value: Callable, a: float, f_a: Any, b: float, f_b: float, tolerance: float) -> bool:
     """Close in on a sign change of value(k) between a and b; False where no point between can be computed.
 
     value: a number, or None where it cannot be computed; such a point narrows the bracket and does not end the search.

@@ -1,12 +1,18 @@
 """Bringing gauges to what they must read: knobs and loops in one search where that works, knobs outside where not."""
 
+from __future__ import annotations
+
 import itertools
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.flowsheet.closing.roots import root_between
 from gulch.engine.settle import PassFailed, Reason
+
+if TYPE_CHECKING:
+    from gulch.engine.settle import LoopResult
 
 LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
 QUICK_PASSES = 40  # of the first search over everything
@@ -30,7 +36,7 @@ class Aim:
         self.flat = False  # the only target's gauge reads the same over the knob's whole range
         self.last = None  # the last search of the loops that did not settle
 
-    def close(self, x):
+    def close(self, x: np.ndarray) -> LoopResult:
         """Close loops and targets together; where that fails, the targets outside and the loops inside. Returns LoopResult."""
         loop = self.loop
         kept = loop.run.start.slope_of(loop.group.targets)
@@ -58,7 +64,7 @@ class Aim:
                 return self.last_or_raise()  # the method asked for does not settle the loops, whatever the knobs
         return self.apart(x)
 
-    def together(self, x, secants, max_passes=None):
+    def together(self, x: np.ndarray, secants: tuple, max_passes: int | None = None) -> LoopResult | None:
         """One search over everything; None unless it settles with every target met."""
         method = "anderson" if self.loop.method == "automatic" else None
         try:
@@ -69,14 +75,14 @@ class Aim:
             return found
         return found if found.reason.settled and self.met().all() else None
 
-    def met(self):
+    def met(self) -> np.ndarray:
         """Which targets read what they must, shape (m,)."""
         loop = self.loop
         reach = np.abs(loop.slope) @ loop.ranges if loop.slope is not None else np.zeros(len(self.targets))
         wanted = np.array([abs(t.wanted) for t in self.targets])
         return np.abs(loop.residual) <= MET * np.maximum(wanted, 0.1 * reach)
 
-    def settled_at(self, x, knobs, tol=None, secants=None):
+    def settled_at(self, x: np.ndarray, knobs: np.ndarray, tol: float | None = None, secants: tuple | None = None) -> tuple:
         """(LoopResult, residuals) with the knobs held. Raises Lost when the loops do not settle there."""
         loop = self.loop
         loop.slope, slope = None, loop.slope
@@ -99,7 +105,7 @@ class Aim:
 
     # Sensitivities
 
-    def glimpse(self, x):
+    def glimpse(self, x: np.ndarray) -> tuple:
         """As `measure`, from one pass for each knob, what it sets going in the loops followed along the secants at hand."""
         loop = self.loop
         loop.slope, loop.records = None, []
@@ -122,12 +128,12 @@ class Aim:
             moved.append(f * loop.scale / h)
         return self.aimed_from(base, k0, r0, slope, moved)
 
-    def step_of(self, j, k, share=STEP):
+    def step_of(self, j: int, k: float, share: float = STEP) -> float:
         """Step of a knob for its sensitivity, away from the nearer end of its range."""
         t = self.targets[j]
         return share * self.loop.ranges[j] * (1.0 if k <= 0.5 * (t.low + t.high) else -1.0)
 
-    def measure(self, x):
+    def measure(self, x: np.ndarray) -> tuple:
         """Sensitivities of the gauges to the knobs with the loops closed; (where to start, secants) for the search."""
         loop = self.loop
         loop.slope, loop.records = None, []
@@ -143,7 +149,7 @@ class Aim:
             moved.append((there.tear - base) / h)
         return self.aimed_from(base, k0, r0, slope, moved)
 
-    def aimed_from(self, base, k0, r0, slope, moved):
+    def aimed_from(self, base: np.ndarray, k0: np.ndarray, r0: np.ndarray, slope: np.ndarray, moved: list) -> tuple:
         """(start, secants) of the search over everything, from sensitivities of the gauges and of the unknowns."""
         loop = self.loop
         loop.slope = slope
@@ -153,7 +159,7 @@ class Aim:
         self.knobs(x)[:] = k1
         return np.clip(x, loop.floor, loop.ceiling), self.learnt()
 
-    def learnt(self):
+    def learnt(self) -> tuple | None:
         """Secants of the whole system from the passes made with fixed knobs, now that the sensitivities are known."""
         loop, dx, df = self.loop, [], []
         for a, b in itertools.pairwise(loop.records[-9:]):
@@ -163,7 +169,7 @@ class Aim:
             df.append(change)
         return (np.array(dx).T, np.array(df).T) if dx else None
 
-    def nearby(self, found):
+    def nearby(self, found: LoopResult) -> None:
         """Sensitivities beside the closest point."""
         loop = self.loop
         residual, k0 = loop.residual.copy(), self.knobs(found.tear).copy()
@@ -179,7 +185,7 @@ class Aim:
 
     # Where the knobs do not answer
 
-    def useless(self):
+    def useless(self) -> bool:
         """Whether some knob moves no gauge, or some gauge is moved by no knob, or two targets are the same question."""
         reach = np.abs(self.loop.slope) * self.loop.ranges
         size = np.maximum(np.array([abs(t.wanted) for t in self.targets]), 1e-12)
@@ -190,7 +196,7 @@ class Aim:
             self.closest.update(dict.fromkeys((t.id for t in self.targets), "same"))
         return bool(self.closest)
 
-    def off_the_plateau(self, x):
+    def off_the_plateau(self, x: np.ndarray) -> LoopResult:
         """Where some gauge does not answer at the start: look over the knobs' whole ranges before giving up."""
         reasons, start = dict(self.closest), x.copy()
         if self.met().all():
@@ -219,20 +225,20 @@ class Aim:
         self.closest.update(reasons)
         return self.fixed(start)
 
-    def fixed(self, x):
+    def fixed(self, x: np.ndarray) -> LoopResult:
         """The loops alone, with the knobs where they are."""
         try:
             return self.settled_at(x, self.knobs(x))[0]
         except Lost:
             return self.last_or_raise()
 
-    def last_or_raise(self):
+    def last_or_raise(self) -> Any:
         """What the last search of the loops ended with, where none settled."""
         if self.last is None:
             raise PassFailed
         return self.last
 
-    def apart(self, x):
+    def apart(self, x: np.ndarray) -> LoopResult:
         """Targets outside, loops inside, each bounded: slow and sure. Ends at the closest point when there is no answer."""
         if self.loop.slope is None:
             self.loop.slope = np.zeros((len(self.targets),) * 2)
@@ -260,7 +266,7 @@ class Outside:
         self.weight = np.maximum(wanted, np.abs(self.loop.slope) @ self.loop.ranges)
         self.weight[self.weight <= 0.0] = 1.0
 
-    def search(self):
+    def search(self) -> LoopResult | None:
         """LoopResult at the best position found, or None where the loops settled nowhere."""
         try:
             if len(self.aim.targets) == 1:
@@ -271,7 +277,7 @@ class Outside:
             pass
         return self.best[1] if self.best else None
 
-    def at(self, k):
+    def at(self, k: np.ndarray) -> np.ndarray:
         """Residuals at knobs k, shape (m,). Raises Lost, or PassFailed where it has to end."""
         loop = self.loop
         if loop.spent():
@@ -289,7 +295,7 @@ class Outside:
             self.best = (size, found)
         return r
 
-    def several(self):
+    def several(self) -> None:
         """Bounded least squares of all targets."""
         loop = self.loop
 
@@ -302,14 +308,14 @@ class Outside:
         u0 = np.clip((self.aim.knobs(self.x) - loop.low) / loop.ranges, 0.02, 0.98)
         scipy.optimize.least_squares(away, u0, bounds=(0.0, 1.0), diff_step=1e-3, xtol=1e-12, ftol=1e-14, gtol=1e-14, max_nfev=40)
 
-    def value(self, k):
+    def value(self, k: float) -> Any:
         """The only target's residual at its knob, or None."""
         try:
             return float(self.at(np.array([k]))[0])
         except Lost:
             return None
 
-    def one(self):
+    def one(self) -> None:
         """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets."""
         low, high, target = self.loop.low[0], self.loop.high[0], self.aim.targets[0]
         points = np.linspace(low, high, LOOKS)
@@ -334,7 +340,7 @@ class Outside:
         if not self.aim.flat:
             self.least(good, int(np.argmin(np.abs(values))), 1e-6 * (high - low))
 
-    def least(self, good, best, tolerance):
+    def least(self, good: list, best: int, tolerance: float) -> None:
         """Come as near as can be between the neighbours of the best position."""
         a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
         if a >= b:

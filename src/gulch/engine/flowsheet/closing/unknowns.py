@@ -1,5 +1,7 @@
 """The vector of unknowns of a group: which of its entries mean what."""
 
+from __future__ import annotations
+
 import numpy as np
 
 
@@ -18,30 +20,30 @@ class Unknowns:
         self._at_knobs = self._at_ties + len(ties)
         self.size = self._at_knobs + len(targets)
 
-    def parts(self, x):
+    def parts(self, x: np.ndarray) -> np.ndarray:
         """Entries of the tears, shape (tears, n + 2)."""
         return x[..., : self._at_ties].reshape(*x.shape[:-1], self.count, self.n + 2)
 
-    def flows(self, x):
+    def flows(self, x: np.ndarray) -> np.ndarray:
         """Flows of the tears [mol/s], shape (tears, n)."""
         return self.parts(x)[..., : self.n]
 
-    def enthalpies(self, x):
+    def enthalpies(self, x: np.ndarray) -> np.ndarray:
         """Molar enthalpies of the tears [J/mol], shape (tears,)."""
         return self.parts(x)[..., self.n]
 
-    def pressures(self, x):
+    def pressures(self, x: np.ndarray) -> np.ndarray:
         """Pressures of the tears [Pa], shape (tears,)."""
         return self.parts(x)[..., self.n + 1]
 
-    def ties(self, x):
+    def ties(self, x: np.ndarray) -> np.ndarray:
         """Values of the iterated ties."""
         return x[..., self._at_ties : self._at_knobs]
 
-    def knobs(self, x):
+    def knobs(self, x: np.ndarray) -> np.ndarray:
         """Values of the targets' knobs."""
         return x[..., self._at_knobs :]
 
-    def filled(self, value):
+    def filled(self, value: float) -> np.ndarray:
         """A new vector."""
         return np.full(self.size, value)

@@ -5,10 +5,13 @@ imported from another. So each chapter has a folder of its own, named by a hash 
 imports: an edit recompiles the chapter and those that use it, and no others.
 """
 
+from __future__ import annotations
+
 import ast
 import os
 import shutil
 import sys
+from collections.abc import Callable
 from hashlib import sha256
 from pathlib import Path
 
@@ -20,7 +23,7 @@ KEPT = 4  # folders of a chapter: of versions that one goes back and forth betwe
 _stamps = {}  # module name -> hash of all sources that its code hangs on
 
 
-def chapter(name):
+def chapter(name: str) -> Callable:
     """A decorator that compiles the functions of the module of that name, which calls this when its imports are done."""
     folder = _folder(name)
 
@@ -62,10 +65,10 @@ def _forget_old(root, name):
         shutil.rmtree(old, ignore_errors=True)
 
 
-def stamp(name):
+def stamp(name: str) -> str:
     """Hash of a module's source and of the sources of Gulch that it takes names from, through all chapters."""
     if name not in _stamps:
-        source = Path(sys.modules[name].__file__).read_bytes()
+        source = Path(str(sys.modules[name].__file__)).read_bytes()
         others = sorted(_imported(source)) if ".kernels." in name else ()
         _stamps[name] = sha256(b"\0".join([source, *(stamp(other).encode() for other in others)])).hexdigest()
     return _stamps[name]

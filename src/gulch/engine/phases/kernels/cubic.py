@@ -4,18 +4,20 @@ Peng & Robinson, Ind. Eng. Chem. Fundam. 15 (1976) 59; Soave, Chem. Eng. Sci. 27
 Mollerup, Thermodynamic Models, 2nd ed., ch. 3.
 """
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M_, PENG_ROBINSON, TC, VAPOUR, R
+from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M_, PENG_ROBINSON, TC, VAPOUR, Array, R
 
 kernel = chapter(__name__)
 
 
 @kernel
-def cubic_constants(kind):
+def cubic_constants(kind: int) -> tuple:
     """(delta1, delta2) of P = RT/(v-b) - a/((v + delta1 b)(v + delta2 b))."""
     if kind == PENG_ROBINSON:
         return 1.0 + math.sqrt(2.0), 1.0 - math.sqrt(2.0)
@@ -23,7 +25,7 @@ def cubic_constants(kind):
 
 
 @kernel
-def attraction(T, par, kij, q, dq, aij):
+def attraction(T: float, par: Array, kij: Array, q: Array, dq: Array, aij: Array) -> None:
     """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij)."""
     n = par.shape[0]
     for i in range(n):
@@ -37,13 +39,13 @@ def attraction(T, par, kij, q, dq, aij):
 
 
 @kernel
-def residual_gibbs(Z, A, B, d1, d2):
+def residual_gibbs(Z: float, A: float, B: float, d1: float, d2: float) -> float:
     """Residual Gibbs energy over RT of one root, used to choose among roots."""
     return Z - 1.0 - math.log(Z - B) - A / (B * (d1 - d2)) * math.log((Z + d1 * B) / (Z + d2 * B))
 
 
 @kernel
-def polish(Z, c2, c1, c0):
+def polish(Z: float, c2: float, c1: float, c0: float) -> float:
     """A root of Z³ + c2 Z² + c1 Z + c0 after three steps of Newton's method from Z."""
     for _ in range(3):
         f = ((Z + c2) * Z + c1) * Z + c0
@@ -58,7 +60,7 @@ def polish(Z, c2, c1, c0):
 
 
 @kernel
-def compressibility(A, B, d1, d2, want):
+def compressibility(A: float, B: float, d1: float, d2: float, want: int) -> float:
     """Root Z of the cubic; want = VAPOUR, LIQUID or 0 for the root of lowest Gibbs energy."""
     u, w = d1 + d2, d1 * d2
     c2 = (u - 1.0) * B - 1.0
@@ -93,7 +95,7 @@ def compressibility(A, B, d1, d2, want):
 
 
 @kernel
-def cubic_ln_phi(T, P, x, par, aij, d1, d2, want, ln_phi):
+def cubic_ln_phi(T: float, P: float, x: Array, par: Array, aij: Array, d1: float, d2: float, want: int, ln_phi: Array) -> tuple:
     """Fill ln fugacity coefficients of composition x; return Z, A, B."""
     n = x.size
     a = 0.0
@@ -119,7 +121,7 @@ def cubic_ln_phi(T, P, x, par, aij, d1, d2, want, ln_phi):
 
 
 @kernel
-def cubic_ln_phi_derivatives(T, P, x, Z, par, aij, d1, d2, out):
+def cubic_ln_phi_derivatives(T: float, P: float, x: Array, Z: float, par: Array, aij: Array, d1: float, d2: float, out: Array) -> None:
     """Fill out[i, j] = d ln phi_i / d n_j at one mole in all (Michelsen & Mollerup, ch. 3)."""
     n = x.size
     d = np.empty(n)
@@ -167,7 +169,7 @@ def cubic_ln_phi_derivatives(T, P, x, Z, par, aij, d1, d2, out):
 
 
 @kernel
-def pure_ln_phi(T, P, par, aij, d1, d2, i):
+def pure_ln_phi(T: float, P: float, par: Array, aij: Array, d1: float, d2: float, i: int) -> float:
     """ln of the fugacity coefficient of species i alone, at the stable root."""
     rt = R * T
     A = aij[i, i] * P / (rt * rt)
@@ -177,7 +179,7 @@ def pure_ln_phi(T, P, par, aij, d1, d2, i):
 
 
 @kernel
-def phase_name(A, B, Z, kind):
+def phase_name(A: float, B: float, Z: float, kind: int) -> int:
     """Vapour or liquid by density: liquid is denser than the critical volume on a subcritical isotherm.
 
     A mixture behaves at fixed composition like a pure fluid with its own a and b, whose

@@ -1,11 +1,14 @@
 """Flashes at temperature and pressure."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, VAPOUR
+from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, VAPOUR, Array
 from gulch.engine.phases.kernels.cubic import attraction, cubic_constants, cubic_ln_phi, phase_name
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.phase import phase_properties
@@ -24,7 +27,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def cubic_flash(kind, T, P, z, par, kij, ln_k, warm, x, y):
+def cubic_flash(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool, x: Array, y: Array) -> tuple:
     """PT flash of a cubic model; z positive and summing to 1.
 
     ln_k: start values when warm, and the result. x, y: heavier and lighter phase.
@@ -85,7 +88,7 @@ def cubic_flash(kind, T, P, z, par, kij, ln_k, warm, x, y):
 
 
 @kernel
-def ideal_flash(T, P, z, par, ln_k, x, y):
+def ideal_flash(T: float, P: float, z: Array, par: Array, ln_k: Array, x: Array, y: Array) -> tuple:
     """PT flash by Raoult's law, K = Psat/P; same results as `cubic_flash`."""
     n = z.size
     for i in range(n):
@@ -109,7 +112,7 @@ def ideal_flash(T, P, z, par, ln_k, x, y):
 
 
 @kernel
-def flash(kind, T, P, z, par, kij, ln_k, warm):
+def flash(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool) -> tuple:
     """PT flash with properties. Returns (beta, name_x, name_y, third, x, y, props).
 
     props: h, s, v of the whole, then h, s, v of the x phase, then of the y phase (molar).
@@ -135,7 +138,7 @@ def flash(kind, T, P, z, par, kij, ln_k, warm):
 
 
 @kernel
-def present_part(n, par, kij):
+def present_part(n: Array, par: Array, kij: Array) -> tuple:
     """(positions of what is present, its fractions, parameters and k_ij) of amounts n with zeros among them."""
     count, total = 0, 0.0
     for i in range(n.size):
@@ -164,7 +167,7 @@ def present_part(n, par, kij):
 
 
 @kernel
-def spread(x, at, size):
+def spread(x: Array, at: Array, size: int) -> Array:
     """Values of what is present on all species, zero elsewhere."""
     if x.size == size:
         return x
@@ -175,7 +178,7 @@ def spread(x, at, size):
 
 
 @kernel
-def flash_amounts(kind, T, P, n, par, kij):
+def flash_amounts(kind: int, T: float, P: float, n: Array, par: Array, kij: Array) -> Any:
     """`flash` of amounts n of any scale, zeros allowed; compositions on all species."""
     at, z, par_c, kij_c = present_part(n, par, kij)
     beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
@@ -183,7 +186,7 @@ def flash_amounts(kind, T, P, n, par, kij):
 
 
 @kernel
-def enthalpies(kind, T, P, n, par, kij):
+def enthalpies(kind: int, T: Array, P: float, n: Array, par: Array, kij: Array) -> Any:
     """Molar enthalpy [J/mol] of amounts n flashed at several temperatures T [K], shape (m,)."""
     at, z, par_c, kij_c = present_part(n, par, kij)
     out = np.empty(T.size)

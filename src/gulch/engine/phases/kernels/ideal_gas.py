@@ -1,15 +1,18 @@
 """Ideal gas: enthalpy, entropy, heat capacity; vapour pressure and volume of saturated liquids."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import CP0, H_CONST, PC, S_CONST, TC, THETAS, VP0, VP_TMAX, VP_TMIN, ZRA, R
+from gulch.engine.phases.kernels.constants import CP0, H_CONST, PC, S_CONST, TC, THETAS, VP0, VP_TMAX, VP_TMIN, ZRA, Array, R
 
 kernel = chapter(__name__)
 
 
 @kernel
-def ideal_gas(T, par, h, s):
+def ideal_gas(T: float, par: Array, h: Array, s: Array) -> None:
     """Fill molar enthalpy h (elements basis) and entropy s (at 1 bar) of every species."""
     n = par.shape[0]
     ln_t = math.log(T)
@@ -29,7 +32,7 @@ def ideal_gas(T, par, h, s):
 
 
 @kernel
-def ideal_gas_cp(T, par, i):
+def ideal_gas_cp(T: float, par: Array, i: int) -> Any:
     """Ideal-gas heat capacity of species i [J/(mol K)], a sum of Einstein functions."""
     cp = par[i, CP0]
     for k in range(THETAS.size):
@@ -40,7 +43,7 @@ def ideal_gas_cp(T, par, i):
 
 
 @kernel
-def ln_psat(T, par, i):
+def ln_psat(T: float, par: Array, i: int) -> tuple:
     """ln(Psat/Pa) of species i and its temperature derivative [1/K].
 
     Beyond the fitted range the line ln P over 1/T is drawn on straight (Clausius-Clapeyron).
@@ -57,7 +60,7 @@ def ln_psat(T, par, i):
 
 
 @kernel
-def rackett_volume(T, par, i):
+def rackett_volume(T: float, par: Array, i: int) -> float:
     """Saturated liquid volume [m3/mol] by Rackett (1970) with Z_RA of Yamada & Gunn (1973)."""
     tr = min(T / par[i, TC], 1.0)
     exponent = 1.0 + (1.0 - tr) ** (2.0 / 7.0)

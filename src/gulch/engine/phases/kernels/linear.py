@@ -1,14 +1,17 @@
 """Small sets of linear equations."""
 
+from __future__ import annotations
+
 import math
 
 from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import Array
 
 kernel = chapter(__name__)
 
 
 @kernel
-def solve_symmetric(H, g, n):
+def solve_symmetric(H: Array, g: Array, n: Array) -> bool:
     """Solve H s = -g by Cholesky in place; returns False when H is not positive definite."""
     for j in range(n):
         for k in range(j):
@@ -34,7 +37,7 @@ def solve_symmetric(H, g, n):
 
 
 @kernel
-def eliminate(M, right):
+def eliminate(M: Array, right: Array) -> Array:
     """Solve M x = right by Gauss elimination with row exchange; a vanishing pivot gives a zero. Both are changed."""
     n = right.size
     for c in range(n):

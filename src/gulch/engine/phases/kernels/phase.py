@@ -1,11 +1,13 @@
 """One phase of known composition: enthalpy, entropy, volume, fugacity coefficients."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import B_, IDEAL, LIQUID, P0, VAPOUR, R
+from gulch.engine.phases.kernels.constants import B_, IDEAL, LIQUID, P0, VAPOUR, Array, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants, cubic_ln_phi
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat, rackett_volume
 
@@ -13,7 +15,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def phase_properties(kind, T, P, x, name, par, kij):
+def phase_properties(kind: int, T: float, P: float, x: Array, name: int, par: Array, kij: Array) -> tuple:
     """Molar enthalpy [J/mol], entropy [J/(mol K)] and volume [m3/mol] of one phase."""
     n = x.size
     h_ig, s_ig = np.empty(n), np.empty(n)
@@ -56,7 +58,7 @@ def phase_properties(kind, T, P, x, name, par, kij):
 
 
 @kernel
-def ln_phi_phase(kind, T, P, x, name, par, kij):
+def ln_phi_phase(kind: int, T: float, P: float, x: Array, name: int, par: Array, kij: Array) -> Array:
     """ln fugacity coefficients of one phase of composition x (zeros allowed)."""
     n = x.size
     out = np.zeros(n)

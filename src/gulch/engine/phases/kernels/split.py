@@ -3,11 +3,14 @@
 Michelsen, Fluid Phase Equilib. 9 (1982) 21; Michelsen & Mollerup, Thermodynamic Models, 2nd ed., ch. 10.
 """
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import Array
 from gulch.engine.phases.kernels.cubic import cubic_ln_phi, cubic_ln_phi_derivatives
 from gulch.engine.phases.kernels.linear import solve_symmetric
 from gulch.engine.phases.kernels.stability import find_instability
@@ -16,7 +19,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def rachford_rice(z, K, start):
+def rachford_rice(z: Array, K: Array, start: float) -> float:
     """Vapour share solving sum z (K-1)/(1 + beta (K-1)) = 0, from a start value.
 
     Returns -1.0 when there is no vapour, 2.0 when there is no liquid.
@@ -57,14 +60,14 @@ def rachford_rice(z, K, start):
 
 
 @kernel
-def k_values(ln_k, K):
+def k_values(ln_k: Array, K: Array) -> None:
     """K from ln K into K, kept between e^-300 and e^300."""
     for i in range(K.size):
         K[i] = math.exp(min(max(ln_k[i], -300.0), 300.0))
 
 
 @kernel
-def split(z, K, beta, x, y):
+def split(z: Array, K: Array, beta: float, x: Array, y: Array) -> None:
     """Compositions x and y of a split with vapour share beta, from feed z and K; each sums to 1."""
     sx = 0.0
     sy = 0.0
@@ -79,7 +82,7 @@ def split(z, K, beta, x, y):
 
 
 @kernel
-def two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y):
+def two_phase(T: float, P: float, z: Array, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array) -> float:
     """Converge a two-phase split from ln_k: substitution, then Newton on the Gibbs energy.
 
     Changes ln_k, x, y in place. Returns beta of the `y` phase, or -1.0 when one phase
@@ -133,7 +136,21 @@ def two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y):
 
 
 @kernel
-def newton_split(T, P, z, ln_k, beta, Zx, Zy, par, aij, d1, d2, x, y):
+def newton_split(
+    T: float,
+    P: float,
+    z: Array,
+    ln_k: Array,
+    beta: float,
+    Zx: float,
+    Zy: float,
+    par: Array,
+    aij: Array,
+    d1: float,
+    d2: float,
+    x: Array,
+    y: Array,
+) -> float:
     """Newton on the mole numbers of the `y` phase; returns beta or -1.0 when it did not help."""
     n = z.size
     phi_x, phi_y = np.empty(n), np.empty(n)
@@ -222,7 +239,7 @@ def newton_split(T, P, z, ln_k, beta, Zx, Zy, par, aij, d1, d2, x, y):
 
 
 @kernel
-def gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2):
+def gibbs_of_split(beta: float, x: Array, y: Array, T: float, P: float, par: Array, aij: Array, d1: float, d2: float) -> float:
     """Mixing and residual Gibbs energy of a split over RT, to compare splits."""
     n = x.size
     phi = np.empty(n)
@@ -237,7 +254,9 @@ def gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2):
 
 
 @kernel
-def split_from_trial(T, P, z, d, w, ln_k, par, aij, d1, d2, x, y):
+def split_from_trial(
+    T: float, P: float, z: Array, d: Array, w: Array, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array
+) -> float:
     """Start a split from an unstable trial composition w against the rest."""
     n = z.size
     phi = np.empty(n)
@@ -258,7 +277,9 @@ def split_from_trial(T, P, z, d, w, ln_k, par, aij, d1, d2, x, y):
 
 
 @kernel
-def lowest_split(T, P, z, beta, ln_k, par, aij, d1, d2, x, y):
+def lowest_split(
+    T: float, P: float, z: Array, beta: float, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array
+) -> tuple:
     """Test a converged split for stability; restart from what lies below it, keep the lowest."""
     n = z.size
     phi, d, w = np.empty(n), np.empty(n), np.empty(n)

@@ -3,26 +3,28 @@
 Michelsen, Fluid Phase Equilib. 9 (1982) 1; start values: Wilson (1968).
 """
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import OMEGA, PC, TC
+from gulch.engine.phases.kernels.constants import OMEGA, PC, TC, Array
 from gulch.engine.phases.kernels.cubic import cubic_ln_phi, pure_ln_phi
 
 kernel = chapter(__name__)
 
 
 @kernel
-def wilson_ln_k(T, P, par, ln_k):
+def wilson_ln_k(T: float, P: float, par: Array, ln_k: Array) -> None:
     """ln K by Wilson's equation (1968) into ln_k."""
     for i in range(par.shape[0]):
         ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
 
 
 @kernel
-def tangent_trial(T, P, d, z, w, par, aij, d1, d2):
+def tangent_trial(T: float, P: float, d: Array, z: Array, w: Array, par: Array, aij: Array, d1: float, d2: float) -> bool:
     """Follow one trial phase, mole numbers w (changed in place), from the tangent plane d.
 
     Returns True when a composition below the plane is found (w then holds it, normalised).
@@ -77,7 +79,9 @@ def tangent_trial(T, P, d, z, w, par, aij, d1, d2):
 
 
 @kernel
-def find_instability(T, P, d, ref, par, aij, d1, d2, thorough, w):
+def find_instability(
+    T: float, P: float, d: Array, ref: Array, par: Array, aij: Array, d1: float, d2: float, thorough: bool, w: Array
+) -> bool:
     """Search a trial phase below the tangent plane d through composition ref.
 
     With thorough, Wilson-like vapour and liquid trials come first; the trials that start

@@ -1,6 +1,9 @@
 """The temperature at which a flashed mixture, or one phase, reaches an enthalpy, an entropy or a vapour fraction."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 import numpy as np
 
@@ -15,6 +18,7 @@ from gulch.engine.phases.kernels.constants import (
     T_LOW,
     VAPOUR,
     VAPOUR_SHARE,
+    Array,
 )
 from gulch.engine.phases.kernels.flash import flash, present_part, spread
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
@@ -24,7 +28,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
+def property_at(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool, column: int) -> float:
     """Molar enthalpy, entropy or vapour fraction of the flashed mixture."""
     beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
     if column == VAPOUR_SHARE:  # vapour share, the liquid side counted as zero
@@ -33,7 +37,7 @@ def property_at(kind, T, P, z, par, kij, ln_k, warm, column):
 
 
 @kernel
-def temperature_slope(T, z, par, column):
+def temperature_slope(T: float, z: Array, par: Array, column: int) -> float:
     """How enthalpy (column ENTHALPY) or entropy (ENTROPY) of the ideal gas rises with temperature."""
     cp = 0.0
     for i in range(z.size):
@@ -42,7 +46,9 @@ def temperature_slope(T, z, par, column):
 
 
 @kernel
-def temperature_in_phase(kind, P, target, column, z, par, kij, T, f, name, tolerance):
+def temperature_in_phase(
+    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: Array, name: str, tolerance: float
+) -> float:
     """Secant steps in one phase of that name from T, where its error is f: the temperature at the target, 0 if they go astray."""
     slope = temperature_slope(T, z, par, column)
     for _ in range(16):
@@ -61,7 +67,9 @@ def temperature_in_phase(kind, P, target, column, z, par, kij, T, f, name, toler
 
 
 @kernel
-def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+def near_temperature(
+    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: float, tolerance: float
+) -> tuple:
     """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
     ln_k = np.empty(z.size)
     h = 1e-5 * T if f < 0.0 else -1e-5 * T  # what boils takes many times the heat of one phase
@@ -86,7 +94,9 @@ def near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
 
 
 @kernel
-def solve_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
+def solve_temperature(
+    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: float, tolerance: float
+) -> tuple:
     """Temperature at which a property of the flashed mixture reaches target, at constant P, from T where its error is f.
 
     column: ENTHALPY, ENTROPY or VAPOUR_SHARE. All of them rise with temperature.
@@ -151,7 +161,9 @@ def solve_temperature(kind, P, target, column, z, par, kij, T, f, tolerance):
 
 
 @kernel
-def flash_amounts_to(kind, P, target, column, n, par, kij, T_start, tolerance):
+def flash_amounts_to(
+    kind: int, P: float, target: float, column: int, n: Array, par: Array, kij: Array, T_start: float, tolerance: float
+) -> Any:
     """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
 
     From a start in one phase the search goes on inside that phase, and one flash judges where it ends.
@@ -175,7 +187,7 @@ def flash_amounts_to(kind, P, target, column, n, par, kij, T_start, tolerance):
 
 
 @kernel
-def temperature_of(kind, h, P, x, phase, par, kij, guess):
+def temperature_of(kind: int, h: Array, P: float, x: Array, phase: int, par: Array, kij: Array, guess: float) -> float:
     """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
     T = guess
     for _ in range(60):

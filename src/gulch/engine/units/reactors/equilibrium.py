@@ -1,6 +1,10 @@
 """Equilibrium reactor: the reactions of a set come to equilibrium in a gas, a liquid, or both."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -21,8 +25,22 @@ from gulch.engine.units.base import (
 )
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
 
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.constants import Constant
+    from gulch.engine.chemistry.equilibrium import Equilibrium
+    from gulch.engine.chemistry.reaction import Reaction
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
+
 USED_UP = 1e-15  # share of the feed below which an amount is rounding, and so is a quotient made of it
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
+
+
+def basis_words(constant: Constant) -> str:
+    """What a constant's quotient is made of, in words."""
+    if constant.counts_fugacity:
+        return "fugacities over 1 bar, in whichever phase reacts"
+    return f"{QUOTIENT_BASES[constant.basis]}, {constant.phase}"
 
 
 class Contents:
@@ -45,7 +63,7 @@ class Contents:
             memory["constants"] = (self.constants, known)
         return known
 
-    def ln_constants(self, T):
+    def ln_constants(self, T: float) -> np.ndarray:
         """ln K of each reaction at its approach to T [K]; 0 for held ones. Raises UnitTrouble."""
         key = (T, self.given.approach, *self.given.own_approach.values())
         if key not in self.known:
@@ -63,7 +81,7 @@ class Contents:
             )
         return reaction.constant.ln_k(here, reaction.nu, self.context.model) if held is None else 0.0
 
-    def at(self, T, n0=None, P=None):
+    def at(self, T: float, n0: np.ndarray | None = None, P: float | None = None) -> Any:
         """(Equilibrium, ln K) at T [K], of the feed at the outlet's pressure unless told otherwise. Raises UnitTrouble."""
         if n0 is not None or P not in (None, self.pressure):
             return self._solved(T, self.feed.n if n0 is None else n0, self.pressure if P is None else P)
@@ -139,18 +157,18 @@ class EquilibriumReactor(Reactor):
     )
 
     @classmethod
-    def ports_out(cls, entry):
+    def ports_out(cls, entry: Any) -> tuple:
         return BOTH_PHASES if entry.mixture == "split" else cls.outlets
 
     @classmethod
-    def adopt(cls, feed, given):
+    def adopt(cls, feed: Stream, given: Given) -> dict[str, str]:
         taken = super().adopt(feed, given)
         if given.mixture is None:
             given.mixture = taken["mixture"] = "liquid" if phase_of(feed) == "liquid" else "gas"
         return taken
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         reactions = [r for step in context.sets[given.set] for r in step]
         if not reactions:
             raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
@@ -182,7 +200,9 @@ class EquilibriumReactor(Reactor):
         return UnitResult(cls.leaving(product, given), values, changes, notes, rows)
 
     @classmethod
-    def rows(cls, feed, reactions, held, extents, ln_k, found, context):
+    def rows(
+        cls, feed: Stream, reactions: list, held: list, extents: np.ndarray, ln_k: np.ndarray, found: Equilibrium, context: Context
+    ) -> list:
         """The reactor's account: each reaction with its extent, constant and quotient, or how it is held."""
         rows = []
         for r, h, x, k, q in zip(reactions, held, extents, ln_k, found.ln_q, strict=True):
@@ -193,7 +213,7 @@ class EquilibriumReactor(Reactor):
                     "ln_k": float(k),
                     "ln_q": float(q) if math.isfinite(q) and not gone else None,
                     "gone": context.species[gone[0]] if gone else None,
-                    "basis": cls.basis_words(r.constant),
+                    "basis": basis_words(r.constant),
                 }
             else:
                 row |= {"held": "extent" if h.extent is not None else "conversion", "asked": h.conversion}
@@ -201,21 +221,12 @@ class EquilibriumReactor(Reactor):
         return rows
 
     @staticmethod
-    def leaving(product, given):
+    def leaving(product: Stream, given: Given) -> dict[str, Any]:
         """Outlet streams by port."""
         return product.parted() if given.mixture == "split" else {"product": product}
 
-    @staticmethod
-    def basis_words(constant):
-        """What a constant's quotient is made of, in words."""
-        return (
-            "fugacities over 1 bar, in whichever phase reacts"
-            if constant.counts_fugacity
-            else f"{QUOTIENT_BASES[constant.basis]}, {constant.phase}"
-        )
-
     @classmethod
-    def held(cls, reaction, given, context):
+    def held(cls, reaction: Reaction, given: Given, context: Context) -> Held | None:
         """How a reaction is held, or None at equilibrium."""
         way = given.runs.get(reaction.id, "equilibrium")
         if way == "extent":
@@ -232,7 +243,7 @@ class EquilibriumReactor(Reactor):
         return None
 
     @classmethod
-    def check_reactions(cls, nu, reactions, given, context):
+    def check_reactions(cls, nu: np.ndarray, reactions: list, given: Given, context: Context) -> None:
         """Raise UnitTrouble where the set is dependent, or a constant does not fit the reacting phase or lacks a datum."""
         extra = dependent_reaction(nu)
         if extra is not None:
@@ -268,7 +279,7 @@ class EquilibriumReactor(Reactor):
                     )
 
     @classmethod
-    def missing_phase(cls, phase, T, P, reactions, context):
+    def missing_phase(cls, phase: str, T: float, P: float, reactions: list, context: Context) -> UnitTrouble:
         """The sentence for a constant whose phase does not exist at the outlet."""
         where = f"{show(T, 'temperature', context.display)} and {show(P, 'pressure', context.display)}"
         names = ", ".join(r.id for r in reactions if r.constant.phase == phase)
@@ -280,7 +291,7 @@ class EquilibriumReactor(Reactor):
         )
 
     @classmethod
-    def remarks(cls, product, given, context):
+    def remarks(cls, product: Stream, given: Given | None, context: Context) -> list:
         """Warn or refuse where the outlet is not the single phase that was assumed."""
         if given is not None and given.mixture == "split":
             return []
@@ -318,7 +329,7 @@ class EquilibriumReactor(Reactor):
         ]
 
     @classmethod
-    def disbelief(cls, T, reactions, given, context):
+    def disbelief(cls, T: float, reactions: list, given: Given, context: Context) -> list:
         """Warn where a constant is used outside the temperatures at which it may be believed."""
         notes = []
         for r in reactions:
@@ -337,7 +348,7 @@ class EquilibriumReactor(Reactor):
         return notes
 
 
-def why(feed, product, reactions, held, found, at, context):
+def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equilibrium, at: Callable, context: Context) -> list[str]:
     """What holds each reaction back and which way temperature, pressure and feed would move it.
 
     Computed from solves beside the outlet: 10 K, 10 % of pressure, 10 % of each species fed.
@@ -372,7 +383,7 @@ def why(feed, product, reactions, held, found, at, context):
         gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
         stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
         gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
-        best, worst = (pick(gains, key=gains.get, default=None) for pick in (max, min))
+        best, worst = (pick(gains, key=gains.__getitem__, default=None) for pick in (max, min))
         text = f"{r.id} stops at an extent of {flow[0]}: {stop}. 10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}"
         if best is not None and gains[best] > 1e-5 * size:
             text += f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"

@@ -1,6 +1,9 @@
 """Gibbs reactor: least Gibbs energy over the project's species, no reactions given."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -21,6 +24,10 @@ from gulch.engine.units.base import (
 )
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
 from gulch.engine.units.reactors.heat import Reactor
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class GibbsReactor(Reactor):
@@ -56,13 +63,13 @@ class GibbsReactor(Reactor):
         counted=False,
     )
 
-    heat_of_reaction = None
+    heat_of_reaction = None  # type: ignore[assignment]  # takes the declaration away
     potential = Result("Element potential", "ratio", "chemical potential of an element over RT", per="element")
     carbon_activity = Result("Carbon activity", "ratio", "fugacity of carbon in the gas over that of graphite; above 1 graphite forms")
     carbon_formed = Result("Graphite formed", "molar flow", "carbon that leaves as graphite")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=pressure)}, {"duty": 0.0})
@@ -111,7 +118,7 @@ class GibbsReactor(Reactor):
         return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows)
 
     @staticmethod
-    def check_data(barred, context):
+    def check_data(barred: np.ndarray, context: Context) -> None:
         """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,)."""
         for id_, species, out in zip(context.species, context.model.species, barred, strict=True):
             lacking = [w for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy)) if d is None]
@@ -123,7 +130,7 @@ class GibbsReactor(Reactor):
                 )
 
     @classmethod
-    def hold(cls, n, barred, given, context):
+    def hold(cls, n: np.ndarray, barred: np.ndarray, given: Given, context: Context) -> tuple:
         """(amounts, barred) after the held reactions have run: their key species then takes no further part."""
         reactions = [r for step in context.sets.get(given.set, ()) for r in step] if given.set else []
         n, barred = n.copy(), barred.copy()
@@ -148,7 +155,7 @@ class GibbsReactor(Reactor):
         return n, barred
 
 
-def carbon_activity(potentials, T):
+def carbon_activity(potentials: dict[str, float], T: float) -> float | None:
     """Activity of graphite from the potential of carbon, or None without carbon.
 
     Graphite: enthalpy 0 and entropy 5.74 J/(mol K) at 298.15 K (CODATA), heat capacity of the JANAF (1998) table.

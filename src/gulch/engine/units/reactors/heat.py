@@ -1,5 +1,11 @@
 """What all reactors share: reaction set, thermal mode, pressure drop."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import Stream
@@ -16,6 +22,9 @@ from gulch.engine.units.base import (
     supported,
 )
 
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
+
 BOTH_PHASES = (
     Port("vapour", "the vapour that leaves", draws="top"),
     Port("liquid", "the liquid that leaves", draws="bottom"),
@@ -24,7 +33,7 @@ T_STANDARD = 298.15  # K
 T_SEARCH = (200.0, 3500.0)  # where an adiabatic outlet is searched [K]
 
 
-def phase_of(feed):
+def phase_of(feed: Stream) -> str:
     """The phase that most of a stream is in, "vapour" or "liquid"."""
     return "liquid" if not feed.is_empty and feed.vapour_fraction < 0.5 else "vapour"
 
@@ -74,14 +83,14 @@ class Reactor(Unit):
     conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species", headline=True)
 
     @classmethod
-    def adopt(cls, feed, given):
+    def adopt(cls, feed: Stream, given: Given) -> dict:
         if given.mode == "isothermal" and given.temperature is None:
             given.temperature = feed.T
             return {"temperature": feed.T}
         return {}
 
     @classmethod
-    def leave(cls, feed, n, given, context):
+    def leave(cls, feed: Stream, n: np.ndarray, given: Given, context: Context) -> Stream:
         """The outlet Stream with amounts n [mol/s] in the thermal mode given."""
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if given.mode == "isothermal":
@@ -92,7 +101,7 @@ class Reactor(Unit):
         return Stream.at_enthalpy(context.model, n, feed.enthalpy_flow + heat, pressure, feed.guess)
 
     @classmethod
-    def settle_heat(cls, feed, given, context, amounts_at):
+    def settle_heat(cls, feed: Stream, given: Given, context: Context, amounts_at: Callable) -> Stream:
         """The outlet Stream where the composition depends on temperature.
 
         amounts_at(T): amounts [mol/s] that leave at T. Raises UnitTrouble when the energy balance has no
@@ -138,7 +147,7 @@ class Reactor(Unit):
         return Stream.at_enthalpy(context.model, amounts_at(T), target, pressure, T)
 
     @staticmethod
-    def reaction_heat(product, extents, reactions, context):
+    def reaction_heat(product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:
         """Heat of reaction at 298.15 K in the phase that most of the product is in, and words for that."""
 
         def heat():
@@ -152,7 +161,7 @@ class Reactor(Unit):
         return {"heat_of_reaction": context.later(heat), "heat_holds": context.later(words)}
 
     @classmethod
-    def account(cls, feed, product, extents, reactions, context):
+    def account(cls, feed: Stream, product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:
         """Values common to all reactors; extents [mol/s] by reaction."""
         converted = {}
         for i, species in enumerate(context.species):

@@ -1,5 +1,9 @@
 """What the reactors that run by rates share: the packed rate laws, the phase, and the remarks on it."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from gulch.engine.chemistry.equilibrium import dependent_reaction
@@ -9,6 +13,11 @@ from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Input, ReactionSet, Result, UnitTrouble
 from gulch.engine.units.reactors.heat import Reactor, phase_of
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class KineticReactor(Reactor):
@@ -42,14 +51,14 @@ class KineticReactor(Reactor):
     space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
 
     @classmethod
-    def adopt(cls, feed, given):
+    def adopt(cls, feed: Stream, given: Given) -> dict[str, Any]:
         taken = super().adopt(feed, given)
         if given.phase is None:
             given.phase = taken["phase"] = phase_of(feed)
         return taken
 
     @classmethod
-    def prepare(cls, feed, given, context):
+    def prepare(cls, feed: Stream, given: Given, context: Context) -> tuple:
         """(reactions, laws, per, phase code) of the set. Raises UnitTrouble."""
         reactions = [r for step in context.sets[given.set] for r in step]
         if not reactions:
@@ -73,19 +82,19 @@ class KineticReactor(Reactor):
         return reactions, laws, per, VAPOUR if given.phase == "vapour" else LIQUID
 
     @staticmethod
-    def independent(reactions):
+    def independent(reactions: list) -> bool:
         """Whether none of the reactions is a combination of the others."""
         return dependent_reaction(np.array([r.nu for r in reactions])) is None
 
     @staticmethod
-    def phase_state(model, n, T, P, phase):
+    def phase_state(model: PhaseModel, n: np.ndarray, T: float, P: float, phase: int) -> tuple:
         """(enthalpy flow [W], volume flow [m3/s]) of amounts n held in one phase."""
         total = n.sum()
         h, _, v = phase_properties(model.code, T, P, n / total, phase, model.par, model.kij)
         return h * total, v * total
 
     @staticmethod
-    def key(feed, reactions, context):
+    def key(feed: Stream, reactions: list, context: Context) -> int:
         """Position of the species that a target conversion counts: the project's key reactant, else the first reaction's."""
         if context.key is not None and feed.n[context.key] > 0.0:
             return context.key
@@ -96,7 +105,7 @@ class KineticReactor(Reactor):
         return int(used[0]) if used else int(np.flatnonzero(first.nu < 0.0)[0])
 
     @classmethod
-    def phase_remarks(cls, product, given, context):
+    def phase_remarks(cls, product: Stream, given: Given, context: Context) -> list:
         """Warn where the outlet is not the one phase that was assumed."""
         try:
             vapour = product.vapour_fraction

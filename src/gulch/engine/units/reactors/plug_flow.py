@@ -1,6 +1,9 @@
 """Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -11,8 +14,12 @@ from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tube import Tube
 
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.reactors.tube import Along
 
-def highest(grid, values):
+
+def highest(grid: np.ndarray, values: np.ndarray) -> tuple:
     """(place, value) of the highest point of a profile, between grid points where it is inside."""
     at = int(np.argmax(values))
     if not 0 < at < len(grid) - 1:
@@ -150,7 +157,7 @@ class PlugFlow(KineticReactor):
     pressure_fall = Result("Pressure drop", "pressure difference", "inlet less outlet pressure")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         reactions, laws, per, phase = cls.prepare(feed, given, context)
         if given.falls != "drop":
             given.pressure_drop = 0.0
@@ -183,7 +190,7 @@ class PlugFlow(KineticReactor):
         )
 
     @staticmethod
-    def leaving(tube, along):
+    def leaving(tube: Tube, along: Along) -> Stream:
         """The outlet Stream."""
         n, (H, P2, _) = along.amounts(), along.y[-1, -3:]
         if tube.heat == k.ISOTHERMAL:
@@ -191,7 +198,7 @@ class PlugFlow(KineticReactor):
         return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T[-1])
 
     @staticmethod
-    def sizes(tube, along):
+    def sizes(tube: Tube, along: Along) -> dict[str, float]:
         """Results that follow from the tube and what runs along it."""
         ends = {"cocurrent": -1, "countercurrent": 0}
         at = ends.get(tube.given.mode)
@@ -206,7 +213,7 @@ class PlugFlow(KineticReactor):
         }
 
     @staticmethod
-    def extents(n_in, n_out, reactions):
+    def extents(n_in: np.ndarray, n_out: np.ndarray, reactions: list) -> np.ndarray | None:
         """Extents that make up the change, or None where the reactions depend on one another."""
         nu = np.array([r.nu for r in reactions])
         if not KineticReactor.independent(reactions):
@@ -214,7 +221,7 @@ class PlugFlow(KineticReactor):
         return np.linalg.lstsq(nu.T, n_out - n_in, rcond=None)[0]
 
     @staticmethod
-    def peaks(tube, along):
+    def peaks(tube: Tube, along: Along) -> list:
         """Species that pass a maximum inside the reactor: where [m3, m] and how much [mol/s]."""
         out, fed = [], along.y[0, : tube.model.n].sum()
         for i, species in enumerate(tube.context.species):

@@ -1,5 +1,9 @@
 """Stirred tank: contents at the outlet's state; every steady state of its heat balance is found."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from gulch.engine.phases import Stream
@@ -8,6 +12,10 @@ from gulch.engine.units.base import Choice, Input, Result, UnitResult, outlet_pr
 from gulch.engine.units.reactors.heat import BOTH_PHASES
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tank_run import TankRun
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.units.base import Context, Given
 
 
 class StirredTank(KineticReactor):
@@ -130,11 +138,11 @@ class StirredTank(KineticReactor):
     steady_states = Result("Steady states", "count", "how many the heat balance has in the range looked at")
 
     @classmethod
-    def ports_out(cls, entry):
+    def ports_out(cls, entry: Any) -> tuple:
         return BOTH_PHASES if entry.phase == "both" else cls.outlets
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         reactions, laws, per, phase = cls.prepare(feed, given, context)
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
@@ -167,7 +175,7 @@ class StirredTank(KineticReactor):
         return UnitResult(outlets, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
 
     @staticmethod
-    def of_several(found, T, context):
+    def of_several(found: list, T: float, context: Context) -> list:
         """The note that other steady states exist beside the one that runs at T [K]."""
         if len(found) < 2:
             return []
@@ -182,7 +190,7 @@ class StirredTank(KineticReactor):
         ]
 
     @classmethod
-    def contents(cls, product, given, phase, model):
+    def contents(cls, product: Stream, given: Given, phase: int, model: PhaseModel) -> tuple:
         """(enthalpy flow, volume flow) of what fills the tank."""
         if given.phase == "both":
             liquid = product.parted()["liquid"]
@@ -190,7 +198,7 @@ class StirredTank(KineticReactor):
         return cls.phase_state(model, product.n, product.T, product.P, phase)
 
     @staticmethod
-    def pick(found, given):
+    def pick(found: list, given: Given) -> float:
         """Temperature [K] of the steady state to run, of those found, coldest first."""
         temperatures = [T for T, _ in found]
         if given.state == "coldest":
@@ -200,7 +208,7 @@ class StirredTank(KineticReactor):
         return temperatures[-1]
 
     @staticmethod
-    def listed(found, running, run):
+    def listed(found: list, running: float, run: TankRun) -> list:
         """The steady states as rows: temperature, conversion of the key reactant, stability."""
         key = run.context.species[run.key]
         return [

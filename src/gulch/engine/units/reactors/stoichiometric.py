@@ -1,9 +1,18 @@
 """Stoichiometric reactor: given conversions of key species, step by step."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from gulch.engine.units.base import Result, UnitResult, UnitTrouble, supported
 from gulch.engine.units.reactors.heat import Reactor
+
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.reaction import Reaction
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 
 class StoichiometricReactor(Reactor):
@@ -17,7 +26,7 @@ class StoichiometricReactor(Reactor):
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
 
     @classmethod
-    def solve(cls, feed, given, context):
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         steps = context.sets[given.set]
         if any(r.polynomial is not None for step in steps for r in step):
             product = cls.settle_heat(feed, given, context, lambda T: cls.run(feed, steps, T, context)[0])
@@ -31,7 +40,7 @@ class StoichiometricReactor(Reactor):
         return UnitResult({"product": product}, values, changes, cls.short_of(rows), rows)
 
     @staticmethod
-    def short_of(rows):
+    def short_of(rows: list) -> list:
         """Notes on reactions that fell short of what was asked, from the account's rows."""
         return [
             (
@@ -45,7 +54,7 @@ class StoichiometricReactor(Reactor):
         ]
 
     @classmethod
-    def run(cls, feed, steps, T, context):
+    def run(cls, feed: Stream, steps: list, T: float | None, context: Context) -> tuple:
         """Amounts, changes, account rows, extents and reactions of the set run on a feed; T [K] where conversions need it."""
         n = feed.n.copy()
         changes, rows, extents, reactions = [], [], [], []
@@ -75,7 +84,7 @@ class StoichiometricReactor(Reactor):
         return np.maximum(n, 0.0), changes, rows, extents, reactions  # rounding may leave a used-up species below zero
 
     @staticmethod
-    def wanted_extent(reaction, entering, T):
+    def wanted_extent(reaction: Reaction, entering: np.ndarray, T: float | None) -> float:
         """Extent [mol/s] that a reaction's conversion asks for of what enters its step at T [K]. Raises UnitTrouble."""
         share = reaction.conversion_at(T)
         if share is None or reaction.key is None:
@@ -91,7 +100,7 @@ def _percent(share):
     return "–" if share is None else f"{100 * share:.4g} %"
 
 
-def run_step(nu, wanted, entering):
+def run_step(nu: np.ndarray, wanted: np.ndarray, entering: np.ndarray) -> tuple:
     """Extents reached by reactions that act together on what enters a step.
 
     nu: shape (m, n); wanted: extents asked for [mol/s], shape (m,); entering: [mol/s], shape (n,).

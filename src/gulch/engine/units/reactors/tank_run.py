@@ -1,6 +1,10 @@
 """A stirred tank's contents at any temperature, and every steady state of its heat balance."""
 
+from __future__ import annotations
+
 import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -12,6 +16,9 @@ from gulch.engine.phases.kernels import FOUND
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitTrouble
 from gulch.engine.units.reactors.kernels.tank import tank
+
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
 
 POINTS = 90  # temperatures at which the heat balance is looked at, at least
 STEP = 8.0  # and at most this far apart [K]
@@ -31,17 +38,17 @@ class TankRun:
         self.share = np.where(per == PER_FLUID, given.void, np.where(per == PER_BED, 1.0, self.bulk))  # of a volume
         self.begin_anew()
 
-    def begin_anew(self):
+    def begin_anew(self) -> None:
         """Forget the extents at which searches begin."""
         self.xi = np.zeros(len(self.nu))
 
-    def shown(self, T):
+    def shown(self, T: float) -> str:
         """A temperature [K] in the project's unit."""
         return show(T, "temperature", self.context.display)
 
     # Contents at a temperature
 
-    def at(self, T):
+    def at(self, T: float) -> tuple:
         """(extents [mol/s], volume [m3]) at T [K]. Raises UnitTrouble."""
         given = self.given
         if given.size_by == "conversion":
@@ -52,7 +59,7 @@ class TankRun:
         self.xi = found[0]
         return found
 
-    def sized(self, T, size, by_time):
+    def sized(self, T: float, size: float, by_time: bool) -> tuple:
         """(extents, volume) at T [K] for a volume [m3], or for a time [s] of the bed. Raises UnitTrouble."""
         if self.given.phase == "both":
             return self.boiling(T, size, by_time)
@@ -81,12 +88,12 @@ class TankRun:
             )
         return xi, volume
 
-    def converted(self, xi):
+    def converted(self, xi: np.ndarray) -> float | None:
         """Conversion of the key reactant at extents xi; None where it is not fed."""
         fed = self.feed.n[self.key]
         return -float(xi @ self.nu[:, self.key]) / fed if fed > 0.0 else None
 
-    def for_target(self, T):
+    def for_target(self, T: float) -> tuple:
         """(extents, volume) at which the key reactant reaches the target conversion. Raises UnitTrouble."""
         name, target = self.context.species[self.key], self.given.target
         if self.feed.n[self.key] <= 0.0:
@@ -106,7 +113,7 @@ class TankRun:
             low = math.log(1e-12)
         return self.sized(T, math.exp(scipy.optimize.brentq(miss, low, high, xtol=1e-12)), False)
 
-    def boiling(self, T, size, by_time):
+    def boiling(self, T: float, size: float, by_time: bool) -> tuple:
         """(extents, liquid volume) where vapour leaves at equilibrium with the reacting liquid. Raises UnitTrouble."""
         feed, nu, P = self.feed, self.nu, self.pressure
         volume = 0.0
@@ -140,7 +147,7 @@ class TankRun:
 
     # Heat balance
 
-    def steady_states(self):
+    def steady_states(self) -> tuple:
         """(all steady states [(T, stable)], coldest first; data of the heat diagram, None where the temperature is given)."""
         if self.given.mode in ("isothermal", "feed-temperature"):
             return [(self.given.temperature if self.given.mode == "isothermal" else self.feed.T, None)], None
@@ -160,13 +167,13 @@ class TankRun:
             )
         return found, {"T": grid.tolist(), "made": made.tolist(), "removed": removed.tolist()}
 
-    def enthalpy(self, n, T):
+    def enthalpy(self, n: np.ndarray, T: float) -> float:
         """Enthalpy flow [W] of amounts n [mol/s] as the tank holds them at T [K]."""
         if self.given.phase == "both":
             return Stream.at_temperature(self.model, n, T, self.pressure).enthalpy_flow
         return self.kind.phase_state(self.model, n, T, self.pressure, self.phase)[0]
 
-    def sides(self, T):
+    def sides(self, T: float) -> tuple:
         """(heat made, heat removed) [W] at T [K]: by reaction; by warming the feed to T and through the wall."""
         given, n = self.given, np.maximum(self.feed.n + self.at(T)[0] @ self.nu, 0.0)
         exchanged = given.duty_given if given.mode == "duty" else 0.0
@@ -175,7 +182,7 @@ class TankRun:
         start = self.enthalpy(self.feed.n, T)
         return start - self.enthalpy(n, T), start - self.feed.enthalpy_flow - exchanged
 
-    def excess(self, T):
+    def excess(self, T: float) -> float:
         """Heat made less heat removed [W] at T [K]."""
         made, removed = self.sides(T)
         return made - removed
@@ -208,7 +215,7 @@ class TankRun:
                 if sign * self.excess(turn) < 0.0:
                     yield from ((grid[i - 1], turn), (turn, grid[i + 1]))
 
-    def search_range(self):
+    def search_range(self) -> tuple:
         """Temperatures between which steady states are looked for [K]: up to what complete conversion can reach."""
         given = self.given
         around = [self.feed.T] + ([given.coolant] if given.mode == "jacket" else [])
@@ -227,7 +234,7 @@ def _changes_of_sign(grid, f):
     return [(grid[i], grid[i + 1]) for i in range(grid.size - 1) if f[i] == 0.0 or f[i] * f[i + 1] < 0.0]
 
 
-def adiabatic_limit(feed, nu, heat, T_start, enthalpy, model):
+def adiabatic_limit(feed: Stream, nu: np.ndarray, heat: float, T_start: float, enthalpy: Callable, model: PhaseModel) -> float:
     """Temperature [K] that the extents of most heat would reach without cooling, from T_start, at most T_MOST.
 
     The extents are those of a linear programme: most heat at T_start with no flow below zero. heat: put in [W].

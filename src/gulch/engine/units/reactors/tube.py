@@ -1,9 +1,13 @@
 """A tube or bed in plug flow being integrated: what changes along it, and where it cannot go on."""
 
+from __future__ import annotations
+
 import math
 import warnings
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -11,6 +15,9 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitTrouble
 from gulch.engine.units.reactors.kernels import plug_flow as k
+
+if TYPE_CHECKING:
+    from gulch.engine.units.base import Given
 
 POINTS = 121  # of the profiles, at least
 CROWDED = 24  # steps of the integration between two points that call for more points between them
@@ -35,7 +42,7 @@ class _OutOfSteps(Exception):
     pass
 
 
-def refined(grid, steps):
+def refined(grid: np.ndarray, steps: np.ndarray) -> np.ndarray | None:
     """The grid with more points where the integration took many steps, or None where it took few everywhere.
 
     steps: those taken up to each point after the first, shape (n - 1,).
@@ -62,7 +69,7 @@ class Along:
     P: list
     flow: list
 
-    def amounts(self):
+    def amounts(self) -> np.ndarray:
         """Flows that leave [mol/s], shape (n,)."""
         return np.maximum(self.y[-1, :-3], 0.0)
 
@@ -101,7 +108,7 @@ class Tube:
             fixed[k.F_DIAMETER], fixed[k.F_VISCOSITY] = given.particle, given.viscosity
         return fixed
 
-    def integrated(self):
+    def integrated(self) -> Along:
         """The Along of this tube, on a grid as fine as the integration needs. Raises UnitTrouble."""
         grid = np.linspace(0.0, self.volume, POINTS)
         coolant = self.given.coolant if self.given.coolant is not None else self.T_in
@@ -116,7 +123,7 @@ class Tube:
             y, steps = self.run(coolant, grid)
         return Along(grid, y, *self._states(y))
 
-    def run(self, coolant, grid):
+    def run(self, coolant: float, grid: np.ndarray) -> tuple:
         """(y, steps of the integration up to each point) with the coolant at a temperature at the feed's end. Raises UnitTrouble."""
         guess = np.array([self.T_in, k.GOES_ON])
         start = np.r_[self.feed.n, self.H_in, self.feed.P**2, coolant]
@@ -243,16 +250,16 @@ class Tube:
             return
         raise UnitTrouble(f"The integration could not go on past {where}.", "Check the rate laws: a rate grows without bound.", "set")
 
-    def profile(self, along, reactions, key):
+    def profile(self, along: Along, reactions: list, key: int) -> dict[str, Any]:
         """Everything along the reactor, SI: volume, length, T, P, flow by species, rate by reaction, conversion of the key."""
         model, names = self.model, self.context.species
         n = np.maximum(along.y[:, : model.n], 0.0)
-        speeds = []
+        found = []
         for row, T, P in zip(n, along.T, along.P, strict=True):
             x = row / row.sum()
             v = k.phase_properties(model.code, T, P, x, self.phase, model.par, model.kij)[2]
-            speeds.append(k.reaction_rates(model.code, T, P, x, v, self.phase, model.par, model.kij, self.laws))
-        speeds = np.array(speeds)
+            found.append(k.reaction_rates(model.code, T, P, x, v, self.phase, model.par, model.kij, self.laws))
+        speeds = np.array(found)
         return {
             "volume": along.grid.tolist(),
             "length": (along.grid / self.area).tolist() if self.area else None,
@@ -267,7 +274,7 @@ class Tube:
         }
 
 
-def dimensions(given):
+def dimensions(given: Given) -> tuple | None:
     """(volume [m3], length [m] or None, cross-section of all tubes [m2] or None). Raises UnitTrouble."""
     area = given.tubes * math.pi / 4.0 * given.diameter**2 if given.diameter else None
     if given.size_by == "length":
@@ -287,7 +294,7 @@ def dimensions(given):
     return volume, volume / area if area else None, area
 
 
-def coolant_bracket(miss, feed_T, coolant_T):
+def coolant_bracket(miss: Callable, feed_T: float, coolant_T: float) -> tuple:
     """Two outlet temperatures of the coolant between which the miss changes sign, or (None, None)."""
     low, high = sorted((feed_T, coolant_T))
     low, high = low - 1.0, high + 1.0

@@ -1,13 +1,20 @@
 """Plug flow: what changes along the reactor."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
 from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import Array
 from gulch.engine.phases.kernels.phase import phase_properties
 from gulch.engine.phases.kernels.temperature import temperature_of
+
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.kernels.rates import Rates
 
 ISOTHERMAL, ADIABATIC, GIVEN_HEAT, COOLED, COCURRENT, COUNTERCURRENT = range(6)
 LEVEL, LINEAR, ERGUN = 0, 1, 2
@@ -19,7 +26,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def plug_state(y, kind, phase, heat, fixed, par, kij, x, guess):
+def plug_state(y: Array, kind: int, phase: int, heat: float, fixed: tuple, par: Array, kij: Array, x: Array, guess: Array) -> Any:
     """(T, P, total, molar volume) at a point of a plug flow, mole fractions into x; T is nan where none exists."""
     n = x.size
     total = 0.0
@@ -37,7 +44,20 @@ def plug_state(y, kind, phase, heat, fixed, par, kij, x, guess):
 
 
 @kernel
-def plug_change(y, kind, phase, heat, pressure, fixed, par, kij, laws, per, mass, guess):
+def plug_change(
+    y: Array,
+    kind: int,
+    phase: int,
+    heat: float,
+    pressure: float,
+    fixed: tuple,
+    par: Array,
+    kij: Array,
+    laws: Rates,
+    per: str,
+    mass: Array,
+    guess: Array,
+) -> Array:
     """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
 
     per: what each rate counts on, shape (m,). Where the pressure is gone or the temperature

@@ -1,18 +1,42 @@
 """Stirred tank: extents at given temperature and pressure."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
+from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND, Array
 from gulch.engine.phases.kernels.linear import eliminate
 from gulch.engine.phases.kernels.phase import phase_properties
+
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.kernels.rates import Rates
 
 kernel = chapter(__name__)
 
 
 @kernel
-def tank_residual(xi, T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out):
+def tank_residual(
+    xi: Array,
+    T: float,
+    P: float,
+    n0: Array,
+    size: float,
+    by_time: bool,
+    kind: int,
+    phase: int,
+    par: Array,
+    kij: Array,
+    laws: Rates,
+    per: Array,
+    void: float,
+    bulk: float,
+    x: Array,
+    out: Array,
+) -> float:
     """xi - (rate times volume) of a stirred tank with outlet n0 + xi @ nu. Returns the volume [m3], negative where a flow is.
 
     size: volume [m3], or residence time [s] when by_time.
@@ -40,7 +64,22 @@ def tank_residual(xi, T, P, n0, size, by_time, kind, phase, par, kij, laws, per,
 
 
 @kernel
-def tank(T, P, n0, size, by_time, kind, phase, par, kij, laws, per, void, bulk, xi):
+def tank(
+    T: float,
+    P: float,
+    n0: Array,
+    size: float,
+    by_time: bool,
+    kind: int,
+    phase: int,
+    par: Array,
+    kij: Array,
+    laws: Rates,
+    per: str,
+    void: float,
+    bulk: float,
+    xi: Array,
+) -> Any:
     """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
 
     xi: start, inside; shape (m,). Returns (outcome, xi, volume).

@@ -1,6 +1,9 @@
 """Settling a group, and writing what became of its loops and targets."""
 
+from __future__ import annotations
+
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,11 +17,15 @@ from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
 from gulch.engine.settle import PassFailed, Reason
 from gulch.engine.units.base import UnitTrouble
 
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.graph import Group
+    from gulch.engine.flowsheet.run import Run
+
 WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
 SHOWN_PASSES = 400  # of which the values are kept
 
 
-def close(run, group):
+def close(run: Run, group: Group) -> None:
     """Settle a group of a Run and write its outcome to the run's Solution."""
     try:
         loop = Loop(run, group)
