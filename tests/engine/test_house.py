@@ -4,6 +4,7 @@ import ast
 import importlib
 import inspect
 import pkgutil
+import re
 from pathlib import Path
 
 import grimp
@@ -86,4 +87,46 @@ def test_what_is_public_says_its_types(module):
             bare = [p.name for p in signature.parameters.values() if p.annotation is p.empty and p.name not in ("self", "cls")]
             if bare or signature.return_annotation is signature.empty:
                 lacking.append(f"{name}: {', '.join(bare) or 'what it returns'}")
+    assert lacking == []
+
+
+SHAPE = re.compile(r"shape|\(n,?\)|by species|array")
+UNIT = re.compile(r"\[[A-Za-z0-9/() ^·.%-]+\]|SI\b|\bPa\b")
+STATES = {"T", "P", "volume", "duty", "Q", "area"}  # arguments that have a unit
+
+
+def documented():
+    """(name, function, docstring, that with its class's and its chapter's) of the engine's public functions."""
+    for path in sorted(SOURCE.joinpath("engine").rglob("*.py")):
+        tree = ast.parse(path.read_text())
+        for holder in (tree, *(n for n in tree.body if isinstance(n, ast.ClassDef) and not n.name.startswith("_"))):
+            for f in holder.body:
+                if isinstance(f, ast.FunctionDef) and not f.name.startswith("_") and ast.get_docstring(f):
+                    own = ast.get_docstring(f)
+                    yield f"{path.stem}.{f.name}", f, own, " ".join(filter(None, (own, ast.get_docstring(holder), ast.get_docstring(tree))))
+
+
+def raised(function):
+    """Names of the errors that a function raises and does not catch itself."""
+    names = {
+        n.exc.func.id
+        for n in ast.walk(function)
+        if isinstance(n, ast.Raise) and isinstance(n.exc, ast.Call) and isinstance(n.exc.func, ast.Name)
+    }
+    handlers = [h.type for h in ast.walk(function) if isinstance(h, ast.ExceptHandler) and h.type]
+    caught = {word for h in handlers for word in re.findall(r"\w+", ast.unparse(h))}
+    return {n for n in names - caught if n[0].isupper()} - {"TypeError", "NotImplementedError"}
+
+
+def test_docstrings_give_shapes_units_and_errors():
+    """Notation that a whole chapter shares may stand at its top."""
+    lacking = []
+    for name, f, own, whole in documented():
+        types = [ast.unparse(a.annotation) for a in (*f.args.args, *f.args.kwonlyargs) if a.annotation] + [ast.unparse(f.returns)]
+        if any("ndarray" in t or "Array" in t for t in types) and not SHAPE.search(whole):
+            lacking.append(f"{name}: shapes")
+        if STATES & {a.arg for a in f.args.args} and not UNIT.search(whole):
+            lacking.append(f"{name}: units")
+        if raised(f) and not re.search("[Rr]aises", own):
+            lacking.append(f"{name}: {', '.join(raised(f))}")
     assert lacking == []

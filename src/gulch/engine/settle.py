@@ -3,6 +3,8 @@
 Knows nothing of flowsheets. The stopping test is on the estimated distance to the answer,
 last change * gain/(1 - gain), since a slow loop changes little while still far away.
 Source: Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715; Wegstein, Comm. ACM 1 (1958) 9.
+
+Notation: the vector of unknowns has shape (size,); a history of differences has shape (size, depth).
 """
 
 from __future__ import annotations

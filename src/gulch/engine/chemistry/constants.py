@@ -1,4 +1,7 @@
-"""Equilibrium constants: where they come from, what they are counted in, and how sure they are."""
+"""Equilibrium constants: where they come from, what they are counted in, and how sure they are.
+
+Notation: T [K]; nu: signed coefficients of one reaction, shape (n,), of several (m, n).
+"""
 
 from __future__ import annotations
 

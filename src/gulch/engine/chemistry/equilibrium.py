@@ -5,6 +5,8 @@ all are written as ln(n/N) plus a term that hardly changes with composition, so 
 fractions serves them, repeated until those terms stand. By elements: least Gibbs energy over all species.
 Sources: Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 and 6; Gordon & McBride,
 NASA RP-1311 (1994) for the element-potential iteration and its damping.
+
+Notation: T [K], P [Pa]; n, n0: amounts [mol/s], shape (n,); nu: shape (m, n); extents: shape (m,).
 """
 
 from __future__ import annotations
@@ -86,6 +88,7 @@ def interior(n0: np.ndarray, nu: np.ndarray) -> tuple:
 
     n0: shape (n,); nu: changes per extent, shape (m, n). Returns (extents, blocked): blocked marks the reactions
     that cannot run because a species they need is absent and cannot be made.
+    Raises EquilibriumTrouble.
     """
     quick = _middle(n0, nu)
     if quick is not None:

@@ -4,6 +4,8 @@ Power law r = k prod(q^alpha) - k_r prod(q^beta), divided by (1 + sum K_i q_i^a)
 partial pressure or fugacity [Pa], or mole fraction. With the reverse from the equilibrium constant
 r = k prod(q^alpha) (1 - Q/K), which is zero at equilibrium whatever the orders are.
 Sources: Levenspiel, Chemical Reaction Engineering; Froment & Bischoff, Chemical Reactor Analysis and Design, ch. 2.
+
+Notation: T [K], P [Pa], v [m3/mol]; x: shape (n,).
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""Why a loop settles slowly or not at all, and why a target is not met: sentences from computed facts."""
+"""Why a loop settles slowly or not at all, and why a target is not met: sentences from computed facts.
+
+Notation: flows [mol/s] of arrays stand by species, shape (n,).
+"""
 
 from __future__ import annotations
 

@@ -88,7 +88,7 @@ def add_feed(project: Project, name: str | None = None) -> str:
 
 
 def new_unit(project: Project, kind: str) -> Any:
-    """Add an unconnected unit of a kind, with its first guess of a reaction set; returns the entry."""
+    """Add an unconnected unit of a kind, with its first guess of a reaction set; returns the entry. Raises EditError."""
     if kind not in KINDS:
         raise EditError(f"There is no unit kind “{kind}”.")
     unit = UNIT_MODELS[kind](id=fresh(KINDS[kind].short, taken(project)))
@@ -210,7 +210,10 @@ def free_inlet(project: Project, unit: Any) -> str:
 
 
 def send_to(project: Project, stream_id: str, to: str) -> str:
-    """Send a stream to an existing unit or unit.port, with a mixer before it where that is taken. Returns the unit entered."""
+    """Send a stream to an existing unit or unit.port, with a mixer before it where that is taken. Returns the unit entered.
+
+    Raises EditError.
+    """
     stream = need_stream(project, stream_id)
     unit_id, _, port = to.partition(".")
     unit = project.unit(unit_id)
@@ -238,7 +241,7 @@ def end_here(project: Project, stream_id: str) -> None:
 
 
 def remove(project: Project, id_: str) -> None:
-    """Remove a unit (joining what came in to where its first outlet went) or a feed; a product is only detached."""
+    """Remove a unit (joining what came in to where its first outlet went) or a feed; a product is only detached. Raises EditError."""
     unit = project.unit(id_)
     if unit is not None:
         entering = [s for s in project.streams if s.enters == id_]
@@ -464,7 +467,7 @@ def need_stream(project: Project, id_: str) -> StreamEntry:
 
 
 def rename(project: Project, old: str, new: str) -> None:
-    """Give a unit, stream or reaction another id everywhere it is named."""
+    """Give a unit, stream or reaction another id everywhere it is named. Raises EditError."""
     new = new.strip()
     if new == old:
         return
@@ -547,7 +550,7 @@ def in_basis(project: Project, address: str, text: str, dimension: str) -> str:
 
 
 def scale_fractions(project: Project, stream_id: str) -> None:
-    """Scale a feed's fractions to 100 %."""
+    """Scale a feed's fractions to 100 %. Raises EditError."""
     given = need_stream(project, stream_id).given
     key = "fraction" if given.basis == "mole-fractions" else "mass_fraction"
     try:
@@ -623,7 +626,7 @@ def add_own_species(project: Project, name: str, formula: str, cas: str | None =
 
 
 def set_species_datum(project: Project, id_: str, field: str, text: str) -> None:
-    """Type, replace or (with an empty text) take back one datum of a species."""
+    """Type, replace or (with an empty text) take back one datum of a species. Raises EditError."""
     entry = next((s for s in project.species if s.id == id_), None)
     if entry is None or field not in SpeciesData.model_fields:
         raise EditError("The species is gone: reload the page.")
@@ -640,7 +643,7 @@ def set_species_datum(project: Project, id_: str, field: str, text: str) -> None
 
 
 def choose_source(project: Project, id_: str, field: str, source: str) -> None:
-    """Take a datum from another source of the databank; an empty one leaves the choice to Gulch."""
+    """Take a datum from another source of the databank; an empty one leaves the choice to Gulch. Raises EditError."""
     entry = next((s for s in project.species if s.id == id_), None)
     if entry is None:
         raise EditError("The species is gone: reload the page.")
@@ -652,7 +655,7 @@ def choose_source(project: Project, id_: str, field: str, source: str) -> None:
 
 
 def set_equilibrium(project: Project, id_: str, field: str, text: str) -> None:
-    """Write one part of a reaction's equilibrium constant; the default one is stored as none."""
+    """Write one part of a reaction's equilibrium constant; the default one is stored as none. Raises EditError."""
     reaction = project.reaction(id_)
     if reaction is None or field not in EquilibriumEntry.model_fields:
         raise EditError("The reaction is gone: reload the page.")
@@ -667,7 +670,7 @@ def set_equilibrium(project: Project, id_: str, field: str, text: str) -> None:
         forget(project)
 
 
-def set_interaction(project: Project, a: float, b: np.ndarray, text: str) -> None:
+def set_interaction(project: Project, a: str, b: str, text: str) -> None:
     """Type the interaction parameter k_ij of a pair; an empty text brings the shipped one back. Raises EditError."""
     ids = {s.id for s in project.species}
     if a not in ids or b not in ids or a == b:
@@ -696,7 +699,7 @@ def need_rate(project: Project, id_: str) -> RateEntry:
 
 
 def add_rate(project: Project, id_: str) -> None:
-    """Give a reaction a rate law with the stoichiometric orders, whose constant is still to be typed."""
+    """Give a reaction a rate law with the stoichiometric orders, whose constant is still to be typed. Raises EditError."""
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError("The reaction is gone: reload the page.")
@@ -708,7 +711,7 @@ def add_rate(project: Project, id_: str) -> None:
 
 
 def set_rate(project: Project, id_: str, field: str, text: str) -> None:
-    """Write one part of a rate law: a field of its own, or "forward.k", "backward.energy" and the like."""
+    """Write one part of a rate law: a field of its own, or "forward.k", "backward.energy" and the like. Raises EditError."""
     rate = need_rate(project, id_)
     side, _, part = field.partition(".")
     if side in ("forward", "backward") and part in ("k", "power", "energy", "at"):
@@ -732,7 +735,7 @@ def set_rate(project: Project, id_: str, field: str, text: str) -> None:
 
 
 def set_order(project: Project, id_: str, species: str, text: str, back: bool = False) -> None:
-    """Write the order of a rate law in one species; the first one typed keeps the others as they were."""
+    """Write the order of a rate law in one species; the first one typed keeps the others as they were. Raises EditError."""
     rate = need_rate(project, id_)
     reaction = project.reaction(id_)
     orders = dict(rate.reverse_orders if back else rate.orders)
@@ -762,7 +765,7 @@ def add_adsorption(project: Project, id_: str, species: list[str]) -> None:
 
 
 def set_adsorption(project: Project, id_: str, at: int, field: str, text: str) -> None:
-    """Write one part of an adsorption term (k, energy, at, power), or take the term away (remove)."""
+    """Write one part of an adsorption term (k, energy, at, power), or take the term away (remove). Raises EditError."""
     rate = need_rate(project, id_)
     if not 0 <= at < len(rate.adsorption):
         raise EditError("The term is gone: reload the page.")
@@ -794,7 +797,7 @@ def remove_species(project: Project, id_: str) -> None:
 
 
 def move_species(project: Project, id_: str, by: int) -> None:
-    """Move a species up (-1) or down (+1) in the list."""
+    """Move a species up (-1) or down (+1) in the list. Raises EditError."""
     at = next((i for i, s in enumerate(project.species) if s.id == id_), None)
     if at is None:
         raise EditError(f"There is no species {id_}.")
@@ -841,7 +844,10 @@ def remove_reaction(project: Project, id_: str) -> None:
 
 
 def set_conversion(project: Project, id_: str, key: str, value: float, polynomial: str | None = None) -> None:
-    """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion."""
+    """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion.
+
+    Raises EditError.
+    """
     reaction = project.reaction(id_)
     if reaction is None:
         raise EditError(f"There is no reaction {id_}.")
@@ -852,7 +858,7 @@ def set_conversion(project: Project, id_: str, key: str, value: float, polynomia
 
 
 def place_in_set(project: Project, set_id: str, reaction_id: str, step: int) -> None:
-    """Put a reaction into step 1, 2, ... of a set; 0 takes it out. A step beyond the last is appended."""
+    """Put a reaction into step 1, 2, ... of a set; 0 takes it out. A step beyond the last is appended. Raises EditError."""
     chosen = project.set(set_id)
     if chosen is None or project.reaction(reaction_id) is None:
         raise EditError("The reaction or the set is gone: reload the page.")

@@ -130,7 +130,7 @@ def rate_formula(entry: RateEntry, species: list[str]) -> Formula:
 
 
 def orders_of(typed: dict, species: list[str], usual: np.ndarray, id_: str) -> np.ndarray:
-    """Orders by species, shape (n,): those typed, or `usual` when none is."""
+    """Orders by species, shape (n,): those typed, or `usual` when none is. Raises QuantityError."""
     if not typed:
         return usual
     out = np.zeros(len(species))
@@ -147,7 +147,7 @@ def rate_constant_of(entry: RateConstantEntry, basis: str, per: str, order: floa
 
 
 def strength_of(entry: RateConstantEntry, si: str) -> RateConstant | None:
-    """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released."""
+    """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released. Raises QuantityError."""
     if not entry.k.strip():
         raise QuantityError(f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it.")
     value, unit = split_text(entry.k)

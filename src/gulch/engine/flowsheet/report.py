@@ -1,4 +1,7 @@
-"""Writing down what a run found: streams, units with their balances, gauges, the whole process."""
+"""Writing down what a run found: streams, units with their balances, gauges, the whole process.
+
+Notation: flows [mol/s] of arrays stand by species, shape (n,); heat and work [W].
+"""
 
 from __future__ import annotations
 

@@ -101,7 +101,7 @@ class Run:
                 self.blocked_by |= dict.fromkeys(stopped, node)
 
     def visit(self, node: Node, keep: bool = True) -> float | None:
-        """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set."""
+        """Compute a node: a feed, a unit, or a tie, whose value is returned and, with `keep`, set. Raises UnitTrouble."""
         self.at = node
         plan = self.plan
         if node.kind is NodeKind.UNIT:
@@ -168,7 +168,7 @@ class Run:
         self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 
     def compute(self, unit_id: str) -> None:
-        """Solve one unit and store its outlets."""
+        """Solve one unit and store its outlets. Raises UnitTrouble."""
         plan = self.plan
         kind = KINDS[plan.units[unit_id].kind]
         inlets = [self.streams[s] for s in plan.entering[unit_id]]

@@ -1,4 +1,7 @@
-"""Bubble and dew points, and every temperature of a vapour fraction. The functions take the PhaseModel."""
+"""Bubble and dew points, and every temperature of a vapour fraction. The functions take the PhaseModel.
+
+Notation: T [K], P [Pa]; z: amounts of any size, x, y: mole fractions, shape (n,).
+"""
 
 from __future__ import annotations
 

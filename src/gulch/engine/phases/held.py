@@ -1,6 +1,8 @@
 """Non-volatile species beside the flash: they stay with the liquid as a pure part of its own.
 
 The functions take the PhaseModel; amounts in mol or mol/s, of any scale.
+
+Notation: T [K], P [Pa]; z, held: amounts [mol] or [mol/s], shape (n,).
 """
 
 from __future__ import annotations

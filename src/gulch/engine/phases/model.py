@@ -1,4 +1,7 @@
-"""A phase model: how phases, volumes and enthalpies of a list of species are computed."""
+"""A phase model: how phases, volumes and enthalpies of a list of species are computed.
+
+Notation: T [K], P [Pa]; z, n: amounts of any size, shape (n,); enthalpy [J/mol], entropy [J/(mol K)], volume [m3/mol].
+"""
 
 from __future__ import annotations
 

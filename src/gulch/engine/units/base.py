@@ -444,7 +444,7 @@ def outlet_pressure(feed: Stream, drop: float, context: Context, name: str = "pr
 
 
 def no_uphill(feed: Stream, pressure: float, context: Context, name: str = "pressure") -> None:
-    """Raise UnitTrouble when a unit's given pressure lies above its inlet's."""
+    """Raise UnitTrouble when a unit's given pressure lies above its inlet's. Raises UnitTrouble."""
     if pressure > feed.P * (1.0 + 1e-9) and not feed.is_empty:
         raise UnitTrouble(
             f"The inlet is at {show(feed.P, 'pressure', context.display)} but the unit at {show(pressure, 'pressure', context.display)}: "

@@ -3,6 +3,8 @@
 Sources: Fenske, Ind. Eng. Chem. 24 (1932) 482; Underwood, Chem. Eng. Progr. 44 (1948) 603; Gilliland,
 Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al., Int. Chem. Eng. 12 (1972) 209; Kirkbride,
 Petrol. Refiner 23 (1944) 321.
+
+Notation: T [K], P [Pa]; n, top, bottom: flows [mol/s], K, alpha, x, y: shape (n,).
 """
 
 from __future__ import annotations
@@ -177,6 +179,7 @@ class Column(Unit):
         """(distillate, bottoms [mol/s], volatilities on the heavy key, minimum stages and reflux), each found from the other.
 
         What boils between the keys is distributed as at minimum reflux, by Underwood's equations; the rest by Fenske's.
+        Raises UnitTrouble.
         """
         n, model, memory = feed.n, context.model, context.memory
         state = {"guesses": memory.get("guesses", [feed.guess, feed.guess])}
@@ -223,7 +226,7 @@ class Column(Unit):
 
     @classmethod
     def keyed(cls, n: np.ndarray, share: np.ndarray, given: Given, light: int, heavy: int) -> tuple:
-        """Distillate and bottoms with the keys as given and the others by their shares."""
+        """Distillate and bottoms with the keys as given and the others by their shares. Raises UnitTrouble."""
         top = n * share
         if given.keys_by == "recovery":
             top[light], top[heavy] = n[light] * given.light_recovery, n[heavy] * (1.0 - given.heavy_recovery)

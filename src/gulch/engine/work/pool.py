@@ -72,6 +72,7 @@ class Workers:
         """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
 
         about: whatever the caller wants to know it by. on_item(job, item), on_end(job): called in a thread of the pool.
+        Raises RuntimeError.
         """
         job = Job(task, key, owner, about, on_item, on_end)
         if key is not None and replaces:

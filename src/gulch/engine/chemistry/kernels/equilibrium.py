@@ -2,6 +2,8 @@
 
 Smith & Missen, Chemical Reaction Equilibrium Analysis (1982), ch. 4 and 6; Gordon & McBride, NASA RP-1311 (1994), ch. 2
 for the element potentials, the condensed species and the damping.
+
+Notation: T [K], P [Pa]; n, ln_n: shape (n,); nu: shape (m, n); extents: shape (m,); A: atoms, shape (elements, n).
 """
 
 from __future__ import annotations

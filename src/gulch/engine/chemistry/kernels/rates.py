@@ -1,4 +1,8 @@
-"""Reaction rates of a pack of rate laws at one state."""
+"""Reaction rates of a pack of rate laws at one state.
+
+Notation: T [K], P [Pa], v [m3/mol]; x: mole fractions, shape (n,); nu: shape (m, n); rates, shape (m,), in mol/s per m3 or
+kg.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,8 @@
-"""Bringing gauges to what they must read: knobs and loops in one search where that works, knobs outside where not."""
+"""Bringing gauges to what they must read: knobs and loops in one search where that works, knobs outside where not.
+
+Notation: x: the vector of unknowns, shape (size,), as `unknowns` packs it; knobs, errors: shape (targets,); slope: (targets,
+targets).
+"""
 
 from __future__ import annotations
 
@@ -233,7 +237,7 @@ class Aim:
             return self.last_or_raise()
 
     def last_or_raise(self) -> Any:
-        """What the last search of the loops ended with, where none settled."""
+        """What the last search of the loops ended with, where none settled. Raises PassFailed."""
         if self.last is None:
             raise PassFailed
         return self.last
@@ -316,7 +320,7 @@ class Outside:
             return None
 
     def one(self) -> None:
-        """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets."""
+        """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets. Raises Lost."""
         low, high, target = self.loop.low[0], self.loop.high[0], self.aim.targets[0]
         points = np.linspace(low, high, LOOKS)
         middle = float(np.clip(self.loop.run.inputs[target.address], low, high))

@@ -2,6 +2,9 @@
 
 Peng & Robinson, Ind. Eng. Chem. Fundam. 15 (1976) 59; Soave, Chem. Eng. Sci. 27 (1972) 1197. Derivatives: Michelsen &
 Mollerup, Thermodynamic Models, 2nd ed., ch. 3.
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n).
 """
 
 from __future__ import annotations

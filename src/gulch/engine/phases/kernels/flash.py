@@ -1,4 +1,8 @@
-"""Flashes at temperature and pressure."""
+"""Flashes at temperature and pressure.
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n).
+"""
 
 from __future__ import annotations
 

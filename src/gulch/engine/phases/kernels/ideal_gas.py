@@ -1,4 +1,8 @@
-"""Ideal gas: enthalpy, entropy, heat capacity; vapour pressure and volume of saturated liquids."""
+"""Ideal gas: enthalpy, entropy, heat capacity; vapour pressure and volume of saturated liquids.
+
+Notation: T [K]; h [J/mol], s and cp [J/(mol K)], ln of Pa, m3/mol: one number a species, shape (n,); par: shape (n,
+N_COLUMNS).
+"""
 
 from __future__ import annotations
 

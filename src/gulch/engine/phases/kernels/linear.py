@@ -1,4 +1,7 @@
-"""Small sets of linear equations."""
+"""Small sets of linear equations.
+
+Matrices of shape (n, n), right sides of shape (n,); the answer takes the right side's place unless said otherwise.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,8 @@
-"""One phase of known composition: enthalpy, entropy, volume, fugacity coefficients."""
+"""One phase of known composition: enthalpy, entropy, volume, fugacity coefficients.
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n). Enthalpy [J/mol], entropy [J/(mol K)], volume [m3/mol].
+"""
 
 from __future__ import annotations
 

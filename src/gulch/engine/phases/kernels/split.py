@@ -1,6 +1,9 @@
 """Splits of a cubic mixture in two phases: successive substitution, Newton's method, the lowest Gibbs energy.
 
 Michelsen, Fluid Phase Equilib. 9 (1982) 21; Michelsen & Mollerup, Thermodynamic Models, 2nd ed., ch. 10.
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n).
 """
 
 from __future__ import annotations

@@ -1,6 +1,9 @@
 """Stability test of a phase by its tangent plane.
 
 Michelsen, Fluid Phase Equilib. 9 (1982) 1; start values: Wilson (1968).
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n). w: trial composition, shape (n,).
 """
 
 from __future__ import annotations

@@ -1,4 +1,8 @@
-"""The temperature at which a flashed mixture, or one phase, reaches an enthalpy, an entropy or a vapour fraction."""
+"""The temperature at which a flashed mixture, or one phase, reaches an enthalpy, an entropy or a vapour fraction.
+
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
+shape (n, n). The property wanted: J/mol, J/(mol K) or a share.
+"""
 
 from __future__ import annotations
 

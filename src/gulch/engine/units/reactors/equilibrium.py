@@ -1,4 +1,7 @@
-"""Equilibrium reactor: the reactions of a set come to equilibrium in a gas, a liquid, or both."""
+"""Equilibrium reactor: the reactions of a set come to equilibrium in a gas, a liquid, or both.
+
+Notation: T [K], P [Pa]; n [mol/s]: shape (n,); nu: shape (m, n); extents [mol/s], ln_k: shape (m,).
+"""
 
 from __future__ import annotations
 
@@ -227,7 +230,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def held(cls, reaction: Reaction, given: Given, context: Context) -> Held | None:
-        """How a reaction is held, or None at equilibrium."""
+        """How a reaction is held, or None at equilibrium. Raises UnitTrouble."""
         way = given.runs.get(reaction.id, "equilibrium")
         if way == "extent":
             return Held(extent=given.held_extent.get(reaction.id, 0.0))
@@ -244,7 +247,10 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def check_reactions(cls, nu: np.ndarray, reactions: list, given: Given, context: Context) -> None:
-        """Raise UnitTrouble where the set is dependent, or a constant does not fit the reacting phase or lacks a datum."""
+        """Raise UnitTrouble where the set is dependent, or a constant does not fit the reacting phase or lacks a datum.
+
+        Raises UnitTrouble.
+        """
         extra = dependent_reaction(nu)
         if extra is not None:
             raise UnitTrouble(
@@ -292,7 +298,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def remarks(cls, product: Stream, given: Given | None, context: Context) -> list:
-        """Warn or refuse where the outlet is not the single phase that was assumed."""
+        """Warn or refuse where the outlet is not the single phase that was assumed. Raises UnitTrouble."""
         if given is not None and given.mixture == "split":
             return []
         try:

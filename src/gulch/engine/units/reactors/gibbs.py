@@ -1,4 +1,7 @@
-"""Gibbs reactor: least Gibbs energy over the project's species, no reactions given."""
+"""Gibbs reactor: least Gibbs energy over the project's species, no reactions given.
+
+Notation: n [mol/s]: shape (n,).
+"""
 
 from __future__ import annotations
 
@@ -119,7 +122,7 @@ class GibbsReactor(Reactor):
 
     @staticmethod
     def check_data(barred: np.ndarray, context: Context) -> None:
-        """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,)."""
+        """Raise UnitTrouble where a species that may react has no Gibbs energy; barred: shape (n,). Raises UnitTrouble."""
         for id_, species, out in zip(context.species, context.model.species, barred, strict=True):
             lacking = [w for w, d in (("entropy", species.entropy), ("formation enthalpy", species.formation_enthalpy)) if d is None]
             if lacking and not out:
@@ -131,7 +134,7 @@ class GibbsReactor(Reactor):
 
     @classmethod
     def hold(cls, n: np.ndarray, barred: np.ndarray, given: Given, context: Context) -> tuple:
-        """(amounts, barred) after the held reactions have run: their key species then takes no further part."""
+        """(amounts, barred) after the held reactions have run: their key species then takes no further part. Raises UnitTrouble."""
         reactions = [r for step in context.sets.get(given.set, ()) for r in step] if given.set else []
         n, barred = n.copy(), barred.copy()
         for r in reactions:

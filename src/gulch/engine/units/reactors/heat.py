@@ -1,4 +1,7 @@
-"""What all reactors share: reaction set, thermal mode, pressure drop."""
+"""What all reactors share: reaction set, thermal mode, pressure drop.
+
+Notation: T [K]; extents [mol/s]: shape (m,); heat [W].
+"""
 
 from __future__ import annotations
 

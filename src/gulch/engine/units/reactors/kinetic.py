@@ -1,4 +1,7 @@
-"""What the reactors that run by rates share: the packed rate laws, the phase, and the remarks on it."""
+"""What the reactors that run by rates share: the packed rate laws, the phase, and the remarks on it.
+
+Notation: n [mol/s]: shape (n,).
+"""
 
 from __future__ import annotations
 

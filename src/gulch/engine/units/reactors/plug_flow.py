@@ -1,4 +1,7 @@
-"""Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop."""
+"""Plug flow: rate laws integrated along the reactor, with heat exchange and pressure drop.
+
+Notation: flows [mol/s] of arrays stand by species, shape (n,); along the tube shape (points,).
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Stoichiometric reactor: given conversions of key species, step by step."""
+"""Stoichiometric reactor: given conversions of key species, step by step.
+
+Notation: n [mol/s]: shape (n,).
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""A stirred tank's contents at any temperature, and every steady state of its heat balance."""
+"""A stirred tank's contents at any temperature, and every steady state of its heat balance.
+
+Notation: T [K]; xi: extents [mol/s], shape (m,).
+"""
 
 from __future__ import annotations
 
@@ -148,7 +151,10 @@ class TankRun:
     # Heat balance
 
     def steady_states(self) -> tuple:
-        """(all steady states [(T, stable)], coldest first; data of the heat diagram, None where the temperature is given)."""
+        """(all steady states [(T, stable)], coldest first; data of the heat diagram, None where the temperature is given).
+
+        Raises UnitTrouble.
+        """
         if self.given.mode in ("isothermal", "feed-temperature"):
             return [(self.given.temperature if self.given.mode == "isothermal" else self.feed.T, None)], None
         grid, made, removed = self._looked_at()
@@ -216,7 +222,7 @@ class TankRun:
                     yield from ((grid[i - 1], turn), (turn, grid[i + 1]))
 
     def search_range(self) -> tuple:
-        """Temperatures between which steady states are looked for [K]: up to what complete conversion can reach."""
+        """Temperatures between which steady states are looked for [K]: up to what complete conversion can reach. Raises UnitTrouble."""
         given = self.given
         around = [self.feed.T] + ([given.coolant] if given.mode == "jacket" else [])
         low = given.search_low if given.search_low is not None else max(150.0, min(around) - 40.0)

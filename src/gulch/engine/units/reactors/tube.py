@@ -1,4 +1,7 @@
-"""A tube or bed in plug flow being integrated: what changes along it, and where it cannot go on."""
+"""A tube or bed in plug flow being integrated: what changes along it, and where it cannot go on.
+
+Notation: along the tube arrays have shape (points,), flows [mol/s] shape (points, n).
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,8 @@
-"""Plug flow: what changes along the reactor."""
+"""Plug flow: what changes along the reactor.
+
+Notation: y: flows [mol/s], shape (n,), then enthalpy [W], P² and the coolant's temperature [K]; fixed: numbers by columns
+F_….
+"""
 
 from __future__ import annotations
 

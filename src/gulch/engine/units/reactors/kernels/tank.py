@@ -1,4 +1,7 @@
-"""Stirred tank: extents at given temperature and pressure."""
+"""Stirred tank: extents at given temperature and pressure.
+
+Notation: T [K], P [Pa]; n0: feed [mol/s], shape (n,); extents [mol/s], shape (m,).
+"""
 
 from __future__ import annotations
 
