@@ -19,7 +19,7 @@ def test_liquid_equilibrium_with_a_constant_of_ones_own(page, user):
     expect(page.locator("#inspector #sure")).to_contain_text("Sources differ by")
     expect(page.locator("#k-plot .scatterlayer .trace").first).to_be_visible()
     post(page, lambda: page.select_option("#eq-source", "constant"))
-    fill(page, "#eq-value", "4")
+    fill(page, "#equilibrium-value", "4")
     post(page, lambda: page.select_option("#eq-phase", "liquid"))
     post(page, lambda: page.select_option("#eq-basis", "mole-fraction"))
     expect(page.locator("#reaction-r1")).to_contain_text("K used 4")

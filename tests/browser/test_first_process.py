@@ -96,8 +96,8 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     press(page, "[aria-label='make First drawn share a knob']")
     expect(page.locator("#rename")).to_have_value("SPLIT1")  # what was looked at stays
     page.click("#knob-knob1 .name")
-    fill(page, "#pin-low", "2 %")
-    fill(page, "#pin-high", "20 %")
+    fill(page, "#knob-edit-low", "2 %")
+    fill(page, "#knob-edit-high", "20 %")
     page.click("#rail-scans")
     press(page, "#add-first-scan")
     fill(page, "#scan-points", "7")

@@ -12,6 +12,8 @@ FOLDER = Path(gulch.web.__file__).parent / "templates"
 
 @pytest.mark.parametrize("name", sorted(str(p.relative_to(FOLDER)) for p in FOLDER.rglob("*.html")))
 def test_lines_are_short_and_the_template_compiles(name):
-    long = [i for i, line in enumerate((FOLDER / name).read_text().split("\n"), 1) if len(line) > 140]
-    assert long == []
+    lines = (FOLDER / name).read_text().split("\n")
+    assert [i for i, line in enumerate(lines, 1) if len(line) > 140] == []
+    open_ended = [i for i, line in enumerate(lines, 1) if line.count("{#") != line.count("#}")]
+    assert open_ended == []  # a comment over two lines is none: it would be shown
     get_template(name)

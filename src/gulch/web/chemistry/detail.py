@@ -90,6 +90,7 @@ class ReactionDetail(Part):
                 (v, w, v == e.reverse)
                 for v, w in (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))
             ],
+            "energy_address": f"{reaction.id}.energy",
             "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
             "at": pretty_text(e.forward.at or ""),
             "back_at": pretty_text(e.backward.at or "") if e.backward else "",

@@ -11,8 +11,9 @@ class Chemistry(Stage):
     template, aside = "workspace/_chemistry.html", "workspace/_species_detail.html"
 
     about = frozenset({About.SPECIES, About.REACTION, About.SET, About.CHEMISTRY, About.PHASE_MODEL, About.MEASURES})
+    styles = ("inspector", "chemistry")
 
-    def context(self, space, session):
+    def context(self, space, session, answers):
         return {"chem": ChemistryPage(space)}
 
 

@@ -10,8 +10,9 @@ class Loops(Stage):
     name, label, template = "loops", "Loops", "workspace/_loops.html"
     completes = True
     about = frozenset({About.LOOP, About.TIE, About.TARGET, About.TEAR, About.CLOSING})
+    styles = ("loops",)
 
-    def context(self, space, session):
+    def context(self, space, session, answers):
         return {"page": LoopsPage(space)}
 
 

@@ -9,8 +9,9 @@ class Process(Stage):
     name, label = "process", "Process"
     template, aside = "workspace/_process.html", "workspace/_inspector.html"
     completes = True
+    styles = ("map", "ledger", "inspector")
 
-    def context(self, space, session):
+    def context(self, space, session, answers):
         return {"curves": Curves(space)}
 
 

@@ -15,10 +15,11 @@ from gulch.engine.flowsheet import Solution
 from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.variants import worked
-from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, pack
+from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, pack, solution_of
 from gulch.web.projects.models import Outcome, Project
 
 PATIENCE = 1.0  # s that an answer waits for figures
+TRY_PATIENCE = 3.0  # s that a slider's position may take
 CROWDED = 3  # jobs waiting for a worker from which on no answer waits for figures
 KEPT = 60  # outcomes of a project besides the current one and the last good one
 STORED_NOT = "The figures could not be stored: {}. Make room or mend the disk, then press “solve again”."
@@ -140,6 +141,18 @@ def awaited(job, patience=None):
 def trouble_of(row):
     """Why the current revision's figures could not be stored, or ''."""
     return _untold.get((row.pk, row.current.digest), "")
+
+
+def tried(row, document, overrides, client):
+    """The Solution of a document with other values of some inputs, kept nowhere; None where it is overtaken or takes too long.
+
+    overrides: {address: SI value}. client: the open page that asks; its newest question counts.
+    """
+    task = Solve(document.dump(), start_of(row), overrides, explain=False, again=False)
+    job = workers().submit(task, key=("try", row.pk, client), owner=row.owner_id)
+    if not job.wait(TRY_PATIENCE):
+        workers().stop(job.key)
+    return solution_of(job.value[1]) if job.ending is Ending.DONE else None
 
 
 def go_on(row):

@@ -14,7 +14,7 @@ class Stage:
     """One stage. name: in addresses and files; label: in the rail; template: of its page; aside: of the panel beside it, or "".
 
     completes: whether formulas are typed on it, so that the browser needs the names to complete; about: whose lines of the to-do
-    list are its own (Process takes the rest).
+    list are its own (Process takes the rest); styles: its style sheets.
     """
 
     name = ""
@@ -23,9 +23,14 @@ class Stage:
     aside = ""
     completes = False
     about = frozenset()
+    styles = ()
 
-    def context(self, space, session):
-        """What its templates are given besides the Workspace; may wait for workers. session: the user's, for kept choices."""
+    def ask(self, space):
+        """Have worked on what its page shows besides the process's own figures; returns what is known of it by now."""
+        return None
+
+    def context(self, space, session, answers):
+        """What its templates are given besides the Workspace. session: the user's, for kept choices; answers: of `ask`."""
         return {}
 
 
@@ -37,6 +42,12 @@ def stages():
         module = import_module(f"gulch.web.{folder}.stage")
         found[folder] = module.STAGE
     return found
+
+
+@cache
+def style_sheets():
+    """Static names of all stages' style sheets, in order: an open page goes from stage to stage without another head."""
+    return tuple(dict.fromkeys(f"gulch/styles/{name}.css" for s in stages().values() for name in s.styles))
 
 
 def stage_of(place):

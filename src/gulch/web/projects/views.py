@@ -21,13 +21,12 @@ from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
-from gulch.engine.work import Ending, Solve, solution_of
 from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Project, Revision
 from gulch.web.projects.registry import ACTIONS
-from gulch.web.projects.stages import stages
+from gulch.web.projects.stages import stages, style_sheets
 from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
@@ -37,7 +36,6 @@ log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
 MOST_TYPED = 20_000  # characters of one field
-TRY_PATIENCE = 3.0  # s that a slider's position may take
 
 
 def own(request, pk):
@@ -112,7 +110,8 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     space.shade = request.session.get(f"shade-{row.pk}", "")
     shown = STAGES[stage]
     # outside of the turnstile, since some stages wait for workers
-    context = {"space": space, "row": row, "stage": stage, "shown": shown} | shown.context(space, request.session)
+    context = {"space": space, "row": row, "stage": stage, "shown": shown, "sheets": style_sheets()}
+    context |= shown.context(space, request.session, shown.ask(space))
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
     with _drawing.passed(hurry=request.method == "GET"):
         response = render(request, template, context, status=status)
@@ -216,15 +215,10 @@ def try_knob(request, pk):
         return show_workspace(
             request, row, _stage(request), request.POST.get("select", ""), 422, notice={"level": "error", "text": str(error)}
         )
-    task = Solve(space.document.dump(), solving.start_of(row), {address: value}, explain=False, again=False)
-    job = solving.workers().submit(task, key=("try", row.pk, _client(request)), owner=row.owner_id)
-    if not job.wait(TRY_PATIENCE):
-        solving.workers().stop(job.key)
-    if job.ending is not Ending.DONE:
+    trial = solving.tried(row, space.document, {address: value}, _client(request))
+    if trial is None:
         return HttpResponse(status=204)  # overtaken by a newer position, or too hard to follow a hand
-    return show_workspace(
-        request, row, _stage(request), request.POST.get("select", ""), trial=solution_of(job.value[1]), trial_values={address: text}
-    )
+    return show_workspace(request, row, _stage(request), request.POST.get("select", ""), trial=trial, trial_values={address: text})
 
 
 @login_required

@@ -9,8 +9,9 @@ from gulch.web.scans.presenter import scan_page
 class Scans(Stage):
     name, label, template = "scans", "Scans", "workspace/_scans.html"
     about = frozenset({About.SCAN})
+    styles = ("scans",)
 
-    def context(self, space, session):
+    def context(self, space, session, answers):
         return {"page": scan_page(space)}
 
 

@@ -37,6 +37,35 @@ def edit(context, verb, **pairs):
     return format_html('{} hx-trigger="change" hx-sync="this:replace"', act(context, verb, **pairs))
 
 
+@register.filter
+def field_id(f):
+    """The id of a field's control."""
+    return f.get("id") or f"f-{f['address']}"
+
+
+@register.simple_tag(takes_context=True)
+def edit_field(context, f):
+    """As `edit`, of a field that says itself what edits it; an input's address where it does not."""
+    return edit(context, f.get("verb", "set"), **(f.get("sent") or {"address": f["address"]}))
+
+
+@register.inclusion_tag("workspace/_field.html", takes_context=True)
+def field(context, verb, of, part, label, value, hint="", knob=None, address=""):
+    """The field of one part of something: of, its id. knob: offered as one at an address, or the knob's id where it is one."""
+    f = {
+        "id": f"{verb}-{part}",
+        "verb": verb,
+        "sent": {"id": of, "field": part},
+        "label": label,
+        "text": value or "",
+        "unit": hint,
+        "address": address,
+        "can_turn": bool(address),
+        "knob": knob,
+    }
+    return {"f": f, "row": context["row"]}
+
+
 @lru_cache(maxsize=8192)
 def _address(name, args):
     return reverse(name, args=args)

@@ -1,13 +1,10 @@
 """The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
 
-from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.flowsheet.results import value
-from gulch.engine.flowsheet.variants import applied, lost, words
+from gulch.engine.flowsheet.variants import lost, words
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, show, to_unit
-from gulch.engine.work import Solve
-from gulch.web.projects import solving
 
 WAYS = (
     ("absolute", "as they are"),
@@ -29,7 +26,6 @@ YEARLY = {
     },
     "volume flow": {"m3/h": (1.0, "m³"), "ft3/h": (1.0, "ft³"), "m3/s": (3600.0, "m³")},
 }
-VARIANT_PATIENCE = 0.5  # s that the page waits for each variant
 
 
 def _difference(value, base):
@@ -44,66 +40,41 @@ def _difference(value, base):
 class VariantsPage:
     """Base and variants solved, as columns."""
 
-    def __init__(self, space, way="absolute"):
+    def __init__(self, space, answers, way="absolute"):
         self.space, self.project = space, space.whole
         self.display = space.display
         self.way = way if way in dict(WAYS) else "absolute"
         self.ways = [(name, label, name == self.way) for name, label in WAYS]
-        self.pending = False
-        self.columns = list(self.solve())
+        self.pending = any(a.pending for a in answers.values())
+        self.columns = [self.column(a, id_) for id_, a in answers.items()]
 
     @property
     def yearly(self):
         return self.way.endswith("per-year")
 
-    def solve(self):
-        """(id, name, Project or None, Solution or None, trouble) of the base and every variant."""
-        yield self.column("", "base", None)
-        for v in self.project.variants:
-            yield self.column(v.id, v.name, v)
-
-    def column(self, id_, name, variant):
+    def column(self, answer, id_):
+        """A VariantAnswer with its name, its values, and what is wrong with it."""
+        variant, solution = self.project.variant(id_) if id_ else None, answer.solution
         out = {
             "id": id_,
-            "name": name,
+            "name": variant.name if variant else "base",
             "here": (self.project.working or "") == id_,
-            "trouble": "",
-            "document": None,
-            "solution": None,
+            "trouble": f"It does not fit the base any more. {answer.misfit}" if answer.misfit else "",
+            "document": answer.document,
+            "solution": solution,
             "values": {},
             "edits": len(variant.edits) if variant else 0,
-            "lost": [],
+            "lost": [edit.at.replace("/", " ") for edit in lost(self.project, variant)] if variant and answer.document else [],
         }
-        try:
-            document = applied(self.project, variant) if variant else self.project
-        except DocumentError as error:
-            out["trouble"] = f"It does not fit the base any more. {error}"
+        if solution is None:
             return out
-        out["document"] = document
-        if variant:
-            out["lost"] = [edit.at.replace("/", " ") for edit in lost(self.project, variant)]
-        out["solution"] = self.solved(id_, document)
-        if out["solution"] is None:
-            return out
-        if not out["solution"].solved:
-            first = next((m for m in out["solution"].messages if m.level == "error"), None)
-            out["trouble"] = f"It does not solve. {first.what} {first.todo}" if first else "It does not solve."
+        errors = [m for m in solution.messages if m.level == "error"]
+        if solution.solved:
+            out["values"] = self.values(answer.document, solution)
+            out["trouble"] = errors[0].what if errors else ""
         else:
-            out["values"] = self.values(document, out["solution"])
-            unmet = [m.what for m in out["solution"].messages if m.level == "error"]
-            out["trouble"] = unmet[0] if unmet else ""
+            out["trouble"] = f"It does not solve. {errors[0].what} {errors[0].todo}" if errors else "It does not solve."
         return out
-
-    def solved(self, id_, document):
-        """The Solution of a variant, or None while there is none; found again as long as its document stays."""
-        row = self.space.row
-        task = Solve(document.dump(), start=solving.start_of(row))
-        if task.digest == row.current.digest:
-            self.pending |= self.space.job is not None
-            return self.space.latest
-        found, pending = solving.answer(row, task, ("variant", row.pk, id_), VARIANT_PATIENCE)
-        self.pending |= pending
-        return found.solution() if found else None
 
     def values(self, document, solution):
         """{address: SI value} of the figures compared."""
