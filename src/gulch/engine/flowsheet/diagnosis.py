@@ -95,7 +95,7 @@ def said_on_the_way(account: Account, outcome: LoopOutcome) -> None:
             times = f", {len(recent)} times in the last 12 passes" if len(recent) > 1 else ""
             outcome.findings.append(f"Stream {s} went from {before} to {now} in pass {number}{times}.")
     for u in outcome.units:
-        what = next((w for level, w, _ in account.notes.get(u, ()) if level == "warning"), None)
+        what = next((n.what for n in account.notes.get(u, ()) if n.level == "warning"), None)
         if what:
             outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
 

@@ -9,6 +9,7 @@ from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import Code
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
@@ -42,6 +43,7 @@ def _on_streams(plan, found):
                 at_stream(id_),
                 f"{id_}: {what}.",
                 "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.",
+                code=Code.FURTHER_PHASE,
             )
 
 
@@ -57,6 +59,7 @@ def _on_units(run, found):
                 at_unit(unit_id),
                 f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
                 "Take the duty with caution.",
+                code=Code.FURTHER_PHASE,
             )
 
 

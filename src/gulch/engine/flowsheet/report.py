@@ -217,10 +217,10 @@ class Report:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
                 found = measured(plan_measures, outcome.inlet, outcome.outlet)
                 outcome.values |= dict(zip(PER_REACTOR, found, strict=True))
-        for level, what, todo in self.run.notes(unit_id):
+        for level, what, todo, code in self.run.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)
-            self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo))
+            self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo, code=code))
         return outcome
 
     def balances(self, n_in: np.ndarray, n_out: np.ndarray, h_in: float, h_out: float, heat: float) -> dict[str, Any]:

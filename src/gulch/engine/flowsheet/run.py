@@ -18,7 +18,7 @@ from gulch.engine.flowsheet.report import Report
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Given, UnitTrouble, plain
+from gulch.engine.units.base import Given, Note, UnitTrouble, plain
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group
@@ -218,4 +218,4 @@ class Run:
 
     def notes(self, unit_id: str) -> list:
         """What a unit's last solve remarked: (level, sentence, what to do) each."""
-        return plain(self.done[unit_id][1].notes)
+        return [Note(*n) for n in plain(self.done[unit_id][1].notes)]

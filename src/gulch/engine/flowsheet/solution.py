@@ -3,21 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.places import WHOLE, Place, stored
 from gulch.engine.flowsheet.start import Start
+from gulch.engine.units.base import Code
 
 if TYPE_CHECKING:
     from gulch.engine.settle import Reason
-
-
-class Code(StrEnum):
-    """What a message is about, where something else hangs on it."""
-
-    NONE = ""
-    BEYOND_DATA = "beyond-data"  # a temperature outside the heat-capacity data
 
 
 @dataclass

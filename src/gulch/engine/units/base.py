@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from enum import StrEnum
 from functools import cache
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 
@@ -31,6 +32,25 @@ class UnitTrouble(ValueError):
     def __init__(self, what, todo="", field=""):
         super().__init__(what)
         self.what, self.todo, self.field = what, todo, field
+
+
+class Code(StrEnum):
+    """What a message is about, where something else hangs on it; most are doubts about the figures."""
+
+    NONE = ""
+    BEYOND_DATA = "beyond-data"  # a temperature outside the heat-capacity data
+    BEYOND_BELIEF = "beyond-belief"  # a constant outside the temperatures at which it is believed
+    WRONG_PHASE = "wrong-phase"  # a reactor that is counted as one phase holds another
+    FURTHER_PHASE = "further-phase"  # more phases than are modelled
+
+
+class Note(NamedTuple):
+    """What a unit's solve remarks: level as of a message, a sentence, what to do, and what it is about."""
+
+    level: str
+    what: str
+    todo: str
+    code: Code = Code.NONE
 
 
 @dataclass(frozen=True)
@@ -309,7 +329,7 @@ class UnitResult:
     outlets: dict
     values: dict = field(default_factory=dict)
     changes: list | Later = field(default_factory=list)  # (label, mol/s by species) between in and out
-    notes: list | Later = field(default_factory=list)  # (level, sentence, what to do)
+    notes: list | Later = field(default_factory=list)  # Notes, or (level, sentence, what to do)
     reactions: list | Later = field(default_factory=list)  # rows of the reactor's account, as dicts
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
+from gulch.engine.units.base import Choice, Code, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
@@ -52,13 +52,15 @@ class FlashDrum(Unit):
         notes = no_gas_as_liquid(state, context)
         outlets = whole.parted()
         if not notes and state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
-            notes.append(("warning", "Two liquid phases form and leave together as liquid.", "Mind the split downstream."))
+            what = "Two liquid phases form and leave together as liquid."
+            notes.append(Note("warning", what, "Mind the split downstream.", Code.FURTHER_PHASE))
         elif not notes and state.further_phase:
             notes.append(
-                (
+                Note(
                     "warning",
                     "The stability test indicates a third phase that the two-phase flash leaves out.",
                     "Check the phase model and its interaction parameters for these species.",
+                    Code.FURTHER_PHASE,
                 )
             )
         return UnitResult(

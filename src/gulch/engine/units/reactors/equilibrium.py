@@ -17,7 +17,9 @@ from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import show
 from gulch.engine.units.base import (
     Choice,
+    Code,
     Input,
+    Note,
     PerReaction,
     ReactionSet,
     Result,
@@ -317,20 +319,22 @@ class EquilibriumReactor(Reactor):
                 )
             if vapour > 1e-9:
                 return [
-                    (
+                    Note(
                         "warning",
                         f"{100 * vapour:.3g} % of the outlet would be vapour, but the equilibrium is that of a liquid.",
                         "Raise the pressure, or let vapour and liquid leave apart.",
+                        Code.WRONG_PHASE,
                     )
                 ]
             return []
         if vapour > 1.0 - 1e-9:
             return []
         return [
-            (
+            Note(
                 "warning",
                 f"{100 * (1 - vapour):.3g} % of the outlet would be liquid, but the equilibrium is that of a gas.",
                 "Raise the temperature or lower the pressure.",
+                Code.WRONG_PHASE,
             )
         ]
 
@@ -344,11 +348,12 @@ class EquilibriumReactor(Reactor):
             if not r.constant.believed(here):
                 low, high = (show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range())
                 notes.append(
-                    (
+                    Note(
                         "warning",
                         f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is "
                         f"believed from {low} to {high}.",
                         "Below that range kinetics may freeze; take the extent with caution, or hold the reaction.",
+                        Code.BEYOND_BELIEF,
                     )
                 )
         return notes

@@ -14,7 +14,7 @@ from gulch.engine.chemistry.rates import pack
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, ReactionSet, Result, UnitTrouble
+from gulch.engine.units.base import Code, Input, Note, ReactionSet, Result, UnitTrouble
 from gulch.engine.units.reactors.heat import Reactor, phase_of
 
 if TYPE_CHECKING:
@@ -123,9 +123,10 @@ class KineticReactor(Reactor):
         name = "vapour" if given.phase == "liquid" else "liquid"
         todo = "Raise the pressure or lower the temperature." if name == "vapour" else "Lower the pressure or raise the temperature."
         return [
-            (
+            Note(
                 "warning",
                 f"At the outlet's {T} and {P} {100 * other:.3g} % would be {name}, but the contents are taken as {given.phase}.",
                 todo,
+                Code.WRONG_PHASE,
             )
         ]
