@@ -74,7 +74,7 @@ def everything():
             "ties": [{"sets": "SEP.share.water", "formula": "0.5*gauge.g2/S1.flow.water"}],
             "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
             "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],
-            "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"]}],
+            "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"], "shows": "g1"}],
             "sizing": {"set": "main", "stream": "S1"},
             "ledger": {"pinned": ["S1"]},
             "variants": [

@@ -5,6 +5,7 @@ import os
 import threading
 import time
 
+import numpy as np
 import pytest
 from helpers import demo
 from slow_tasks import Die, Fault, Sleep, Stubborn, Tell
@@ -13,7 +14,8 @@ from gulch.demo import projects
 from gulch.engine.document import SizingEntry
 from gulch.engine.flowsheet import solve
 from gulch.engine.flowsheet.run import Run
-from gulch.engine.scans import blocks, mends, run_scan
+from gulch.engine.scans import Grid, blocks, grid_of, mends, run_scan
+from gulch.engine.scans.grid import Axis
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work import (
     Ending,
@@ -168,7 +170,8 @@ def test_closing_ends_all():
 def test_parts_of_a_scan_make_the_whole_scan(workers):
     project = demo()
     whole, scan, points = run_scan(project, project.scans[0]), project.scans[0], {}
-    parts = blocks(project, scan.over[0].points)
+    grid = grid_of(project, scan)
+    parts = blocks(project, grid)
     assert len(parts) == 2 and sorted(i for p in parts for i in p) == list(range(13))
     jobs = [
         workers.submit(ScanPart(project.dump(), scan.id, p), lane="later", on_item=lambda j, item: points.update([item])) for p in parts
@@ -177,7 +180,12 @@ def test_parts_of_a_scan_make_the_whole_scan(workers):
         done(job)
     for i, point in enumerate(whole.points):
         assert points[i]["gauges"] == pytest.approx(point["gauges"], rel=1e-12)
-    assert blocks(project, 13, done=set(range(12))) == [(12,)]
+    assert blocks(project, grid, done=set(range(12))) == [(12,)]
+
+
+def line(*counts):
+    """A Grid of so many points along each axis."""
+    return Grid(tuple(Axis(f"k{i}", f"a{i}", "ratio", "", np.arange(float(n))) for i, n in enumerate(counts)), [])
 
 
 def test_failed_beginnings_of_blocks_are_tried_again():
@@ -185,8 +193,10 @@ def test_failed_beginnings_of_blocks_are_tried_again():
         return {"solved": solved}
 
     points = {0: point(True), 1: point(False), 2: point(False), 3: point(True), 4: point(False)}
-    assert mends(points, 5) == [(0, 1, 2), (3, 4)]
-    assert mends({0: point(False), 1: point(True)}, 2) == []
+    assert mends(points, line(5)) == [(0, 1, 2), (3, 4)]
+    assert mends({0: point(False), 1: point(True)}, line(2)) == []
+    rows = {0: point(False), 1: point(False), 2: point(True), 3: point(True), 4: point(False), 5: point(False)}
+    assert mends(rows, line(3, 2)) == [(3, 4, 5), (2, 1, 0)]  # a row never goes on from the one before
 
 
 def test_sizing_in_a_worker_says_what_is_missing():

@@ -290,12 +290,17 @@ class Sweep(Part):
     low: Quantity | None = Field(None, description="the knob's own when left out")
     high: Quantity | None = None
     points: int = Field(11, ge=2, le=500)
+    step: Quantity | None = Field(None, description="between points, in place of their number")
+    spacing: Literal["linear", "log"] = Field("linear", description="evenly, or by equal factors")
 
 
 class ScanEntry(Part):
+    """Knobs over ranges: the first runs along the plot, the second, if there is one, up it."""
+
     id: Annotated[Id, Own(Thing.SCAN)]
-    over: list[Sweep] = Field(min_length=1, max_length=1)
+    over: list[Sweep] = Field(min_length=1, max_length=2)
     gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
+    shows: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge on the map of two knobs, of whose best is told")
 
 
 class SizingEntry(Part):

@@ -66,14 +66,15 @@ def scan_csv(result: dict[str, Any], display: str) -> str:
     units = DISPLAY_SETS[display]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    columns = [(result["label"], result["dimension"]), *((g["label"], g["dimension"]) for g in result["gauges"])]
+    axes = result.get("axes") or [result]
+    columns = [(x["label"], x["dimension"]) for x in (*axes, *result["gauges"])]
     head = []
     for label, dimension in columns:
         unit = pretty_unit(units.unit(dimension))
         head.append(safe(f"{label} [{unit}]" if unit else label))
     writer.writerow([*head, "Remark"])
     for p in result["points"]:
-        numbers = [p["value"], *(p["gauges"][g["id"]] for g in result["gauges"])]
+        numbers = [*p.get("values", [p["value"]]), *(p["gauges"][g["id"]] for g in result["gauges"])]
         cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns, strict=True)]
         writer.writerow([*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))])
     return out.getvalue()

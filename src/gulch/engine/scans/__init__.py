@@ -1,27 +1,26 @@
-"""Scans: the process over a range of a knob, gauges recorded."""
+"""Scans: the process over ranges of knobs, gauges recorded; windows, edges and peaks."""
 
-from gulch.engine.scans.scan import (
-    ScanError,
-    ScanResult,
-    blank,
-    blocks,
-    mends,
-    ready_plan,
-    run_scan,
-    settings,
-    walk,
-    windows,
-)
+from gulch.engine.scans.grid import Grid, ScanError, gauge_rows, grid_of, points_or_step
+from gulch.engine.scans.record import Recall
+from gulch.engine.scans.refine import refined
+from gulch.engine.scans.scan import ScanResult, blank, blocks, mends, ready_plan, run_scan, walk
+from gulch.engine.scans.windows import limit_broken, windows
 
 __all__ = [
+    "Grid",
+    "Recall",
     "ScanError",
     "ScanResult",
     "blank",
     "blocks",
+    "gauge_rows",
+    "grid_of",
+    "limit_broken",
     "mends",
+    "points_or_step",
     "ready_plan",
+    "refined",
     "run_scan",
-    "settings",
     "walk",
     "windows",
 ]

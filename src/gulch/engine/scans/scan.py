@@ -1,20 +1,17 @@
-"""Scan of one knob: evenly spaced values in blocks of neighbours, each solved from the last good state before it."""
+"""Scans of one knob or two: blocks of neighbours, each point solved from the last good state before it."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.places import About
 from gulch.engine.flowsheet.plan import Plan
-from gulch.engine.flowsheet.results import beyond
-from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.quantities import show
+from gulch.engine.scans.grid import Grid, ScanError, grid_of
+from gulch.engine.scans.points import doubts_of, finite, point_warnings, usable
+from gulch.engine.scans.record import keep, recorded
+from gulch.engine.scans.refine import refined
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
 
@@ -27,70 +24,32 @@ if TYPE_CHECKING:
 BLOCK = 12  # points walked one after another
 
 
-class ScanError(ValueError):
-    """A scan that cannot be run; the message is a sentence for the user."""
-
-
 @dataclass
 class ScanResult:
-    """A scan's record in SI. points: {"value", "solved", "gauges": {id: value or None}, "why", "note", "warnings"}."""
+    """A scan's record in SI. points: {"value", "values", "solved", "gauges": {id: value or None}, "why", "note",
+    "warnings", "doubts": codes, "record": all results, as `record.keep` writes them}."""
 
     scan: str
     address: str
     dimension: str
     label: str
-    gauges: list  # [{"id", "label", "dimension", "at_least", "at_most"}]
+    gauges: list  # [{"id", "label", "dimension", "reads", "at_least", "at_most"}]
+    axes: list = field(default_factory=list)  # Axis.to_dict of each knob, the first of which the fields above repeat
     points: list = field(default_factory=list)
+    edges: list = field(default_factory=list)  # of one knob: where gauges cross their limits
+    peaks: list = field(default_factory=list)  # of one knob: highest and lowest points inside
     cancelled: bool = False
 
-    def to_dict(self) -> dict[str, str]:
+    def to_dict(self) -> dict[str, Any]:
         """Plain data, as stored."""
         return asdict(self)
 
 
-def settings(project: Project, scan: ScanEntry) -> tuple:
-    """(knob Address, SI values of shape (n,), gauge rows) of a scan. Raises ScanError."""
-    sweep = scan.over[0]
-    knob = project.knob(sweep.knob)
-    if knob is None:
-        raise ScanError(f"The scan turns knob {sweep.knob}, which the project does not have: choose another knob.")
-    inputs = addresses(project)
-    if knob.input not in inputs:
-        raise ScanError(f"Knob {knob.id} turns {knob.input}, which is not an input now: choose another knob.")
-    address = inputs[knob.input]
-    try:
-        low, high = (parse(text, address.dimension) for text in (sweep.low or knob.low, sweep.high or knob.high))
-    except QuantityError as error:
-        raise ScanError(f"The scan's range: {error}") from None
-    if not low < high:
-        raise ScanError("The scan's low end is not below its high end: exchange them.")
-    if low < address.low or high > address.high:
-        raise ScanError(f"The scan's range leaves what {address.label} allows: narrow it.")
-    known = readings(project)
-    rows = []
-    for id_ in scan.gauges or [g.id for g in project.gauges]:
-        gauge = project.gauge(id_)
-        if gauge is None or gauge.reads not in known:
-            raise ScanError(f"The scan records gauge {id_}, which the project does not have: take it off the list.")
-        found = known[gauge.reads]
-        limits = {}
-        for name in ("at_least", "at_most"):
-            text = getattr(gauge, name)
-            try:
-                limits[name] = None if text is None else parse(text, found.dimension)
-            except QuantityError as error:
-                raise ScanError(f"Limit of gauge {id_}: {error}") from None
-        rows.append({"id": id_, "label": gauge.label or found.label, "dimension": found.dimension, "reads": gauge.reads, **limits})
-    if not rows:
-        raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
-    return address, np.linspace(low, high, sweep.points), rows
-
-
 def blank(project: Project, scan: ScanEntry) -> ScanResult:
     """A ScanResult without points. Raises ScanError."""
-    address, _, rows = settings(project, scan)
-    knob = project.knob(scan.over[0].knob)
-    return ScanResult(scan.id, address.address, address.dimension, knob.label or address.label, rows)
+    grid = grid_of(project, scan)
+    first = grid.axes[0]
+    return ScanResult(scan.id, first.address, first.dimension, first.label, grid.gauges, [a.to_dict() for a in grid.axes])
 
 
 def ready_plan(project: Project) -> Plan:
@@ -102,72 +61,70 @@ def ready_plan(project: Project) -> Plan:
     return plan
 
 
-def blocks(project: Project, count: int, done: set[int] | tuple = ()) -> list:
+def blocks(project: Project, grid: Grid, done: set[int] | tuple = ()) -> list:
     """The points of a scan in runs of neighbours [(index, …)], without those done; each is walked by itself.
 
     How a scan is cut does not depend on who works on it, so its figures do not either. Where a unit has several
-    states all points hang together: the state follows from the point before.
+    states all points of a row hang together: the state follows from the point before. Of two knobs a row is one run.
     """
     whole = any(KINDS[u.kind].follows for u in project.units)
-    size = count if whole else min(BLOCK, max(1, -(-count // 2)))
-    cut = [range(at, min(at + size, count)) for at in range(0, count, size)]
+    size = grid.row if whole or len(grid.axes) > 1 else min(BLOCK, max(1, -(-grid.row // 2)))
+    cut = [range(at, min(at + size, grid.count)) for at in range(0, grid.count, size)]
     left = [tuple(i for i in block if i not in done) for block in cut]
     return [block for block in left if block]
 
 
-def mends(points: dict, count: int) -> list:
+def mends(points: dict, grid: Grid) -> list:
     """Runs (solved neighbour, index, …) of points that did not solve where a block began, to be tried from before it.
 
-    points: {index: point}.
+    points: {index: point}. Of two knobs a row that failed at its beginning is tried from the other end.
     """
     out = []
-    for i in range(1, count):
+    for i in range(1, grid.count):
         before, here = points.get(i - 1), points.get(i)
-        if here and before and before["solved"] and not here["solved"]:
+        if i % grid.row and here and before and before["solved"] and not here["solved"]:
             run = [i - 1, i]
-            while run[-1] + 1 < count and (after := points.get(run[-1] + 1)) and not after["solved"]:
+            while (run[-1] + 1) % grid.row and (after := points.get(run[-1] + 1)) and not after["solved"]:
                 run.append(run[-1] + 1)
             out.append(tuple(run))
+    return out + (_backwards(points, grid) if len(grid.axes) > 1 else [])
+
+
+def _backwards(points, grid):
+    """Runs towards the beginning of a row, from its first point that solved."""
+    out = []
+    for begin in range(0, grid.count, grid.row):
+        row = [points.get(i) for i in range(begin, begin + grid.row)]
+        first = next((k for k, p in enumerate(row) if p and p["solved"]), 0)
+        if first and all(row[:first]):
+            out.append(tuple(range(begin + first, begin - 1, -1)))
     return out
 
 
 def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None, watch: Watch = UNWATCHED) -> Iterator:
     """Solve some points of a scan in turn, each from its neighbour. Yields (index, point); ends early with the watch."""
-    project = plan.project
-    address, values, rows = settings(project, scan)
-    before, following = None, {}
+    project, grid = plan.project, grid_of(plan.project, scan)
+    before, following, which = None, {}, recorded(plan.project)
     for i in indices:
-        overrides = {address.address: float(values[i])} | following
+        overrides = grid.overrides(i) | following
         solution = plan.run(start=start, overrides=overrides, watch=watch, explain=False)
         if not solution.solved and start and not watch.ended():
             solution = plan.run(overrides=overrides, watch=watch, explain=False)
         if watch.ended():
             return
-        why = note = ""
-        usable = solution.solved and all(t.met for t in solution.targets)
-        if usable:
+        point = {"value": grid.at(i)[0], "values": grid.at(i), "solved": usable(solution), "why": "", "note": ""}
+        if point["solved"]:
             start = solution.start
-            note = branch_ends(before, solution, project.display)
+            point["note"] = branch_ends(before, solution, project.display)
             before = solution
             following = followed(project, solution)
+            point["record"] = keep(solution, which, plan.molar_mass)
         else:
-            why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
-        gauges = {g["id"]: _finite(solution.gauges.get(g["id"])) if usable else None for g in rows}
-        yield (
-            i,
-            {
-                "value": float(values[i]),
-                "solved": usable,
-                "gauges": gauges,
-                "why": why,
-                "note": note,
-                "warnings": point_warnings(solution, plan) if usable else [],
-            },
-        )
-
-
-def _finite(value):
-    return value if value is not None and math.isfinite(value) else None
+            point["why"] = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
+        point["gauges"] = {g["id"]: finite(solution.gauges.get(g["id"])) if point["solved"] else None for g in grid.gauges}
+        point["warnings"] = point_warnings(solution, plan) if point["solved"] else []
+        point["doubts"] = doubts_of(solution) if point["solved"] else []
+        yield i, point
 
 
 def run_scan(
@@ -177,60 +134,20 @@ def run_scan(
 
     Raises ScanError when the scan cannot begin; a point that does not solve is recorded with its reason.
     """
-    out, count = blank(project, scan), scan.over[0].points
+    out, grid = blank(project, scan), grid_of(project, scan)
     plan, points = ready_plan(project), {}
-    for block in blocks(project, count):
+    for block in blocks(project, grid):
         for i, point in walk(plan, scan, block, start, watch):
             points[i] = point
-            progress(len(points), count)
-    for run in mends(points, count):
+            progress(len(points), grid.count)
+    for run in mends(points, grid):
         for i, point in walk(plan, scan, run, start, watch):
             if point["solved"]:
                 points[i] = point
     out.points, out.cancelled = [points[i] for i in sorted(points)], watch.ended() is not None
+    if len(grid.axes) == 1:
+        out.edges, out.peaks = refined(plan, grid, out.points, start, watch)
     return out
-
-
-def point_warnings(solution: Solution, plan: Plan) -> list[str]:
-    """What the process would say of a point: the warnings that its solve found, without those of gauges on their limits."""
-    return [m.what for m in solution.messages[len(plan.messages) :] if m.level == "warning" and m.place.about is not About.GAUGE]
-
-
-def windows(points: list, gauges: list) -> list:
-    """[(low, high)] of a scan's values between which every gauge is inside its limits, SI; ends where a limit is crossed.
-
-    points, gauges: as of a ScanResult. Crossings lie on the straight lines between points; beside a point that did not
-    solve the window ends at the last one that did.
-    """
-    good = [p["solved"] and all(_limit(p, g) is None for g in gauges) for p in points]
-    out, low = [], None
-    for i, (p, inside) in enumerate(zip(points, good, strict=True)):
-        if inside and low is None:
-            low = p["value"] if i == 0 else _crossing(p, points[i - 1], gauges)
-        last = i + 1 == len(points)
-        if inside and (last or not good[i + 1]):
-            out.append((low, p["value"] if last else _crossing(p, points[i + 1], gauges)))
-            low = None
-    return out
-
-
-def _limit(point, gauge):
-    """The limit [SI] that a gauge breaks at a point, or None; one that was not computed breaks none."""
-    value = point["gauges"].get(gauge["id"])
-    broken = None if value is None else beyond(value, gauge["at_least"], gauge["at_most"])
-    return gauge[broken] if broken else None
-
-
-def _crossing(inside, outside, gauges):
-    """Where the first limit is crossed on the way from a point inside the window to one outside."""
-    if not outside["solved"]:
-        return inside["value"]
-    share = 1.0
-    for g in gauges:
-        limit, a, b = _limit(outside, g), inside["gauges"].get(g["id"]), outside["gauges"].get(g["id"])
-        if limit is not None and a is not None and a != b:
-            share = min(share, (limit - a) / (b - a))
-    return inside["value"] + share * (outside["value"] - inside["value"])
 
 
 def followed(project: Project, solution: Solution) -> dict[str, float]:

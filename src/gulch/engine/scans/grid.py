@@ -1,0 +1,164 @@
+"""What a scan turns and records: axes of knob values, and the gauges."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, ScanEntry, Sweep
+
+MOST_POINTS = 10_000  # of one scan
+
+
+class ScanError(ValueError):
+    """A scan that cannot be run; the message is a sentence for the user."""
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A knob and the values that it takes in a scan, SI, rising, shape (n,)."""
+
+    knob: str
+    address: str
+    dimension: str
+    label: str
+    values: np.ndarray
+    spacing: str = "linear"
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain data, as stored."""
+        return dict(vars(self)) | {"values": self.values.tolist()}
+
+
+@dataclass(frozen=True)
+class Grid:
+    """The points of a scan: the first axis runs fastest. gauges: rows {"id", "label", "dimension", "reads", limits}."""
+
+    axes: tuple[Axis, ...]
+    gauges: list
+
+    @property
+    def count(self) -> int:
+        """How many points there are."""
+        return math.prod(len(a.values) for a in self.axes)
+
+    @property
+    def row(self) -> int:
+        """How many points stand in one row: those of the first axis."""
+        return len(self.axes[0].values)
+
+    def at(self, i: int) -> list[float]:
+        """Values of the knobs [SI] at a point."""
+        out = []
+        for axis in self.axes:
+            i, k = divmod(i, len(axis.values))
+            out.append(float(axis.values[k]))
+        return out
+
+    def overrides(self, i: int) -> dict[str, float]:
+        """{address: SI value} at a point."""
+        return {a.address: v for a, v in zip(self.axes, self.at(i), strict=True)}
+
+
+def grid_of(project: Project, scan: ScanEntry) -> Grid:
+    """The Grid of a scan. Raises ScanError with a sentence."""
+    axes = tuple(axis_of(project, sweep) for sweep in scan.over)
+    if len({a.address for a in axes}) < len(axes):
+        raise ScanError("Both knobs of the scan turn the same input: choose another for one of them.")
+    grid = Grid(axes, gauge_rows(project, scan.gauges))
+    if not grid.gauges:
+        raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
+    if grid.count > MOST_POINTS:
+        minutes = 0.02 * grid.count / 60.0
+        raise ScanError(
+            f"{grid.count} points would take about {minutes:.0f} minutes or more and fill the store: ask for {MOST_POINTS} at most, "
+            "then look closer where it matters."
+        )
+    return grid
+
+
+def axis_of(project: Project, sweep: Sweep) -> Axis:
+    """The Axis of a sweep: so many points, or one a step, evenly or by equal factors. Raises ScanError."""
+    knob = project.knob(sweep.knob)
+    if knob is None:
+        raise ScanError(f"The scan turns knob {sweep.knob}, which the project does not have: choose another knob.")
+    inputs = addresses(project)
+    if knob.input not in inputs:
+        raise ScanError(f"Knob {knob.id} turns {knob.input}, which is not an input now: choose another knob.")
+    address = inputs[knob.input]
+    _refuse_held(project, knob)
+    try:
+        low, high = (parse(text, address.dimension) for text in (sweep.low or knob.low, sweep.high or knob.high))
+        step = parse(sweep.step, difference_of(address.dimension)) if sweep.step else None
+    except QuantityError as error:
+        raise ScanError(f"The scan's range: {error}") from None
+    if not low < high:
+        raise ScanError("The scan's low end is not below its high end: exchange them.")
+    if low < address.low or high > address.high:
+        raise ScanError(f"The scan's range leaves what {address.label} allows: narrow it.")
+    values = _values(low, high, sweep, step)
+    return Axis(knob.id, knob.input, address.dimension, knob.label or address.label, values, sweep.spacing)
+
+
+def _refuse_held(project, knob):
+    """A knob that a target or a tie sets cannot be turned."""
+    if any(t.sets == knob.input for t in project.ties):
+        raise ScanError(f"A tie sets {knob.input}, so the scan cannot turn it: choose another knob, or remove the tie.")
+    if any(t.on and t.knob == knob.id for t in project.targets):
+        raise ScanError(f"A target turns {knob.label or knob.id}, so the scan cannot: choose another knob, or switch the target off.")
+
+
+def _values(low, high, sweep, step):
+    if sweep.spacing == "log":
+        if low <= 0.0:
+            raise ScanError("A range by equal factors must begin above zero: raise its low end, or space it evenly.")
+        return np.geomspace(low, high, sweep.points)
+    if step is None:
+        return np.linspace(low, high, sweep.points)
+    if not 0.0 < step <= high - low:
+        raise ScanError(f"A step of {sweep.step} does not fit between the ends of the range: choose a smaller one above zero.")
+    count = math.floor((high - low) / step * (1.0 + 1e-12)) + 1
+    if count > MOST_POINTS:
+        raise ScanError(f"A step of {sweep.step} makes {count} points: choose a larger one.")
+    values = low + step * np.arange(count)
+    return values if values[-1] > high - 1e-9 * (high - low) else np.r_[values, high]
+
+
+def points_or_step(text: str) -> tuple[int | None, str | None]:
+    """(points, step) of what was typed for either: a bare whole number counts points. Raises QuantityError.
+
+    >>> points_or_step("13"), points_or_step("0.5 %")
+    ((13, None), (None, '0.5 %'))
+    """
+    number, unit = split_text(text)
+    if unit:
+        return None, text.strip()
+    if number != int(number) or not 2 <= number <= 500:
+        raise QuantityError(f"“{text}” is not a number of points: type a whole number from 2 to 500, or a step with its unit.")
+    return int(number), None
+
+
+def gauge_rows(project: Project, ids: list[str] | tuple = ()) -> list[dict[str, Any]]:
+    """Rows of some gauges, of all without ids: what they read and their limits in SI. Raises ScanError."""
+    known, rows = readings(project), []
+    for id_ in ids or [g.id for g in project.gauges]:
+        gauge = project.gauge(id_)
+        if gauge is None or gauge.reads not in known:
+            raise ScanError(f"The scan records gauge {id_}, which the project does not have: take it off the list.")
+        found, limits = known[gauge.reads], {}
+        for name in ("at_least", "at_most"):
+            text = getattr(gauge, name)
+            try:
+                limits[name] = None if text is None else parse(text, found.dimension)
+            except QuantityError as error:
+                raise ScanError(f"Limit of gauge {id_}: {error}") from None
+        rows.append({"id": id_, "label": gauge.label or found.label, "dimension": found.dimension, "reads": gauge.reads, **limits})
+    return rows

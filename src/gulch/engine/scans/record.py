@@ -1,0 +1,69 @@
+"""Everything a point found, kept small: all results in single precision, compressed, in the order of their addresses."""
+
+from __future__ import annotations
+
+import base64
+import zlib
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from gulch.engine import formulas
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.quantities import QuantityError, parse
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.flowsheet.results import Readable
+    from gulch.engine.flowsheet.solution import Solution
+
+
+def recorded(project: Project) -> tuple[str, ...]:
+    """Addresses of the results that a point of a scan keeps, in the order in which they stand."""
+    return tuple(sorted(readable(project)))
+
+
+def keep(solution: Solution, which: tuple[str, ...], molar_mass: dict[str, float]) -> str:
+    """The results of a Solution as text. molar_mass: {species: kg/mol}."""
+    found = (value(solution, a, molar_mass) for a in which)
+    numbers = np.array([np.nan if v is None else float(v) for v in found], np.float32)
+    return base64.b85encode(zlib.compress(numbers.tobytes(), 6)).decode()
+
+
+def read(text: str, which: tuple[str, ...]) -> dict[str, float]:
+    """{address: SI value} of what `keep` wrote; results that were not computed are left out."""
+    numbers = np.frombuffer(zlib.decompress(base64.b85decode(text)), np.float32)
+    return {a: float(v) for a, v in zip(which, numbers, strict=True) if np.isfinite(v)}
+
+
+class Recall:
+    """Reads gauges of today from points that were computed for another list of gauges.
+
+    project: as it was when the points were computed, with today's gauges.
+    """
+
+    def __init__(self, project: Project):
+        self.which, self.known = recorded(project), readings(project)
+        self.inputs = {}
+        for a in addresses(project).values():
+            try:
+                if a.text:
+                    self.inputs[a.address] = parse(a.text, a.dimension)
+            except QuantityError:
+                continue
+
+    def gauge(self, point: dict, reads: str, overrides: dict[str, float]) -> float | None:
+        """SI value of what a gauge reads at a point, or None. overrides: {address: SI value} of the point's knobs."""
+        found = self.known.get(reads)
+        if found is None or not point.get("record"):
+            return None
+        results = read(point["record"], self.which)
+        return self._value(found, results, self.inputs | overrides)
+
+    def _value(self, found: Readable, results, inputs):
+        if found.formula is None:
+            return results.get(found.address)
+        number = formulas.value(found.formula, lambda a: results.get(a, inputs.get(a, float("nan"))))
+        return float(number) if np.isfinite(number) else None

@@ -1,0 +1,190 @@
+"""Scans of one knob and two: grids, edges and peaks that are solved, everything recorded."""
+
+import numpy as np
+import pytest
+from scipy.optimize import brentq, minimize_scalar
+
+from gulch.demo import projects
+from gulch.engine.document import load
+from gulch.engine.flowsheet import Plan
+from gulch.engine.quantities import QuantityError
+from gulch.engine.scans import Recall, ScanError, grid_of, points_or_step, run_scan, windows
+
+# One pass of A → B → C of first order in a stirred tank at constant density; k1 = 1/min, k2 = 0.3/min (invented), so that with
+# the residence time t of the tank the yield of B is k1 t/((1 + k1 t)(1 + k2 t)), highest at t = 1/sqrt(k1 k2)
+# (Levenspiel, Chemical Reaction Engineering, 3rd ed., ch. 8).
+K1, K2 = 1.0, 0.3
+
+
+def tank(over, gauges=None, **more):
+    """A tank in water of the series reaction, scanned."""
+    return load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "name": "Series in a tank",
+            "species": [
+                {"id": "water", "cas": "7732-18-5"},
+                {"id": "A", "cas": "71-36-3"},
+                {"id": "B", "cas": "78-83-1"},
+                {"id": "C", "cas": "75-65-0"},
+            ],
+            "phase_model": {"kind": "ideal"},
+            "reactions": [
+                {"id": "first", "equation": "A = B", "rate": {"forward": {"k": "1 1/min"}}},
+                {"id": "second", "equation": "B = C", "rate": {"forward": {"k": "0.3 1/min"}}},
+            ],
+            "reaction_sets": [{"id": "main", "steps": [["first", "second"]]}],
+            "streams": [
+                {
+                    "id": "feed",
+                    "to": "T1",
+                    "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1000 kmol/h", "A": "1e-3 kmol/h"}},
+                },
+                {"id": "out", "from": "T1"},
+            ],
+            "units": [
+                {
+                    "id": "T1",
+                    "kind": "stirred-tank",
+                    "set": "main",
+                    "phase": "liquid",
+                    "volume": "1 m3",
+                    "heat": {"mode": "feed-temperature"},
+                }
+            ],
+            "knobs": [
+                {"id": "V", "input": "T1.volume", "low": "0.1 m3", "high": "3 m3"},
+                {"id": "F", "input": "feed.flow.water", "low": "500 kmol/h", "high": "2000 kmol/h"},
+            ],
+            "gauges": gauges or [{"id": "B", "reads": "out.flow.B"}],
+            "scans": [{"id": "s", "over": over}],
+            **more,
+        }
+    )
+
+
+def residence(project, volume, water=1000.0):
+    """Residence time [min] of a volume [m3] at a flow of water [kmol/h]."""
+    feed = Plan(project).run(overrides={"feed.flow.water": water / 3.6}).streams["feed"]
+    return volume / feed.volume_flow / 60.0
+
+
+def made(t):
+    """Yield of B in a tank."""
+    return K1 * t / ((1.0 + K1 * t) * (1.0 + K2 * t))
+
+
+def test_a_peak_is_solved_and_is_the_textbooks():
+    project = tank([{"knob": "V", "low": "0.2 m3", "high": "2 m3", "points": 7}])
+    (peak,) = run_scan(project, project.scans[0]).peaks
+    best = residence(project, peak["value"])
+    assert best == pytest.approx(1.0 / np.sqrt(K1 * K2), rel=2e-3)  # as flat as the top is
+    assert peak["reads"] * 3600 == pytest.approx(1e-3 * 1000 * made(1.0 / np.sqrt(K1 * K2)), rel=1e-4)
+    assert peak["kind"] == "highest"
+
+
+def test_an_edge_is_the_root_found_by_hand():
+    """The limit 40 % of A turned to B: a quadratic equation in the residence time."""
+    limit = 0.4e-3
+    project = tank(
+        [{"knob": "V", "low": "0.05 m3", "high": "3 m3", "points": 6}],
+        [{"id": "B", "reads": "out.flow.B", "at_least": f"{limit} kmol/h"}],
+    )
+    result = run_scan(project, project.scans[0])
+    (low, high) = windows(result.points, result.gauges, result.edges)[0]
+    per_m3 = residence(project, 1.0)
+    roots = [brentq(lambda t: made(t) - 0.4, a, b, xtol=1e-12) for a, b in ((1e-6, 1.8), (1.8, 100.0))]
+    assert low * per_m3 == pytest.approx(roots[0], rel=1e-4)
+    assert high * per_m3 == pytest.approx(min(roots[1], 3.0 * per_m3), rel=1e-4)
+    for e in result.edges:
+        assert e["gauges"]["B"] == pytest.approx(e["at"], rel=1e-6)
+
+
+def test_edges_of_the_demo_stand_where_a_fine_search_puts_them():
+    project = projects()[0]
+    result = run_scan(project, project.scans[0])
+    plan = Plan(project)
+
+    def over(x):
+        return plan.run(start=kept, overrides={"SPLIT.drawn": x}).gauges["recycle_flow"] - 1200 / 3.6
+
+    kept = plan.run().start
+    (edge,) = (e for e in result.edges if e["gauge"] == "recycle_flow")
+    assert edge["value"] == pytest.approx(brentq(over, 0.02, 0.1, xtol=1e-12), rel=1e-6)
+    purity = next(p for p in result.peaks if p["gauge"] == "purity" and p["kind"] == "highest")
+    found = minimize_scalar(
+        lambda x: -plan.run(start=kept, overrides={"SPLIT.drawn": x}).gauges["purity"],
+        bounds=(0.05, 0.09),
+        method="bounded",
+        options={"xatol": 1e-7},
+    )
+    assert purity["reads"] == pytest.approx(-found.fun, rel=1e-9) and purity["value"] == pytest.approx(found.x, abs=1e-4)
+
+
+def test_two_knobs_make_rows_of_points_that_agree_with_single_solves():
+    project = tank([{"knob": "V", "points": 5}, {"knob": "F", "points": 3}])
+    result = run_scan(project, project.scans[0])
+    assert len(result.points) == 15 and result.edges == [] and [len(a["values"]) for a in result.axes] == [5, 3]
+    plan = Plan(project)
+    for p in result.points[::4]:
+        alone = plan.run(overrides=dict(zip((a["address"] for a in result.axes), p["values"], strict=True)))
+        assert p["gauges"]["B"] == pytest.approx(alone.gauges["B"], rel=1e-9)
+    volumes = [p["values"][0] for p in result.points[:5]]
+    assert volumes == sorted(volumes) and len({p["values"][1] for p in result.points[:5]}) == 1
+
+
+def test_a_gauge_thought_of_later_is_read_from_what_was_kept():
+    project = tank([{"knob": "V", "points": 4}])
+    points = run_scan(project, project.scans[0]).points
+    project.gauges = [
+        *project.gauges,
+        type(project.gauges[0])(id="C", reads="out.flow.C"),
+        type(project.gauges[0])(id="yield", reads="gauge.yield", formula="out.flow.B/feed.flow.A"),
+    ]
+    later, plan = Recall(project), Plan(project)
+    for p in points:
+        alone = plan.run(overrides={"T1.volume": p["value"]}).gauges
+        assert later.gauge(p, "out.flow.C", {}) == pytest.approx(alone["C"], rel=1e-6)
+        assert later.gauge(p, "gauge.yield", {}) == pytest.approx(alone["yield"], rel=1e-6)
+    assert later.gauge(points[0], "out.magic", {}) is None and later.gauge({"record": ""}, "out.flow.C", {}) is None
+
+
+@pytest.mark.parametrize(
+    ("sweep", "expected"),
+    [
+        ({"points": 3}, [0.1, 1.55, 3.0]),
+        ({"step": "1 m3", "low": "1 m3"}, [1.0, 2.0, 3.0]),
+        ({"step": "0.9 m3", "low": "1 m3"}, [1.0, 1.9, 2.8, 3.0]),
+        ({"spacing": "log", "low": "0.03 m3", "points": 3}, [0.03, 0.3, 3.0]),
+    ],
+)
+def test_ranges_by_number_step_and_equal_factors(sweep, expected):
+    project = tank([{"knob": "V", **sweep}])
+    assert grid_of(project, project.scans[0]).axes[0].values == pytest.approx(expected)
+
+
+@pytest.mark.parametrize(
+    ("over", "more", "words"),
+    [
+        ([{"knob": "V"}, {"knob": "V"}], {}, "turn the same input"),
+        ([{"knob": "V", "points": 500}, {"knob": "F", "points": 500}], {}, "250000 points would take about 83 minutes"),
+        ([{"knob": "V", "step": "5 m3"}], {}, "does not fit between the ends"),
+        ([{"knob": "V", "step": "5 bar"}], {}, "unit of pressure"),
+        ([{"knob": "V", "spacing": "log", "low": "0 m3"}], {}, "leaves what"),
+        ([{"knob": "F", "spacing": "log", "low": "0 kmol/h"}], {}, "must begin above zero"),
+        ([{"knob": "F"}], {"ties": [{"sets": "feed.flow.water", "formula": "500*feed.flow.A"}]}, "A tie sets feed.flow.water"),
+        ([{"knob": "V"}], {"targets": [{"id": "t", "gauge": "B", "value": "1e-4 kmol/h", "knob": "V"}]}, "A target turns V"),
+    ],
+)
+def test_what_cannot_be_scanned_is_refused_with_a_sentence(over, more, words):
+    project = tank(over, **more)
+    with pytest.raises(ScanError, match=words):
+        grid_of(project, project.scans[0])
+
+
+def test_points_or_a_step_are_told_apart():
+    assert points_or_step("21") == (21, None) and points_or_step(" 5 K") == (None, "5 K")
+    for text in ("1", "2.5", "501"):
+        with pytest.raises(QuantityError, match="from 2 to 500"):
+            points_or_step(text)
