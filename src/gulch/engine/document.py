@@ -301,6 +301,7 @@ class ScanEntry(Part):
     over: list[Sweep] = Field(min_length=1, max_length=2)
     gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
     shows: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge on the map of two knobs, of whose best is told")
+    aim: Literal["highest", "lowest"] = Field("highest", description="which of its values is the best")
 
 
 class SizingEntry(Part):

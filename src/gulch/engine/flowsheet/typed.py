@@ -43,7 +43,10 @@ def typed_text(project: Project, place: str) -> TypedText | None:
     if head in ("knob", "gauge", "target", "scan"):
         id_, _, field = rest.rpartition(".")
         entry = getattr(project, head)(id_)
-        holder = entry.over[0] if entry is not None and head == "scan" else entry
+        holder = entry
+        if entry is not None and head == "scan":
+            second, field = field.endswith("2"), field.removesuffix("2")
+            holder = entry.over[-1] if second else entry.over[0]
         if field not in LIMITS or not hasattr(holder, field):
             return None  # a place that a file made up
         label = getattr(entry, "label", None) or id_

@@ -73,7 +73,7 @@ def grid_of(project: Project, scan: ScanEntry) -> Grid:
     axes = tuple(axis_of(project, sweep) for sweep in scan.over)
     if len({a.address for a in axes}) < len(axes):
         raise ScanError("Both knobs of the scan turn the same input: choose another for one of them.")
-    grid = Grid(axes, gauge_rows(project, scan.gauges))
+    grid = Grid(axes, gauge_rows(project, gauges_of(project, scan)))
     if not grid.gauges:
         raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
     if grid.count > MOST_POINTS:
@@ -138,12 +138,28 @@ def points_or_step(text: str) -> tuple[int | None, str | None]:
     >>> points_or_step("13"), points_or_step("0.5 %")
     ((13, None), (None, '0.5 %'))
     """
-    number, unit = split_text(text)
+    advice = "type a whole number from 2 to 500, or a step with its unit."
+    try:
+        number, unit = split_text(text)
+    except QuantityError:
+        raise QuantityError(f"“{text[:40]}” is not a number of points: {advice}") from None
     if unit:
         return None, text.strip()
-    if number != int(number) or not 2 <= number <= 500:
-        raise QuantityError(f"“{text}” is not a number of points: type a whole number from 2 to 500, or a step with its unit.")
+    if number != int(number):
+        raise QuantityError(f"“{text[:40]}” is not a number of points: {advice}")
+    if not 2 <= number <= 500:
+        raise QuantityError(f"{number:.0f} points cannot be scanned: {advice}")
     return int(number), None
+
+
+def gauges_of(project: Project, scan: ScanEntry) -> list[str]:
+    """Ids of the gauges that a scan shows: those ticked (all without a list), and the one of which the best is told.
+
+    That is the one chosen, else the first of the project without limits.
+    """
+    ticked = list(scan.gauges or (g.id for g in project.gauges))
+    wanted = scan.shows or next((g.id for g in project.gauges if g.at_least is None and g.at_most is None), None)
+    return ticked if wanted is None or wanted in ticked else [*ticked, wanted]
 
 
 def gauge_rows(project: Project, ids: list[str] | tuple = ()) -> list[dict[str, Any]]:

@@ -18,7 +18,7 @@ from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import ready_plan, walk
+from gulch.engine.scans import grid_of, ready_plan, refined, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
@@ -129,6 +129,23 @@ class ScanPart:
         start = start_in(self.start)
         for found in walk(plan, plan.project.scan(self.scan), self.indices, start, watch):
             watch.tell(found)
+
+
+@dataclass(frozen=True)
+class RefineScan:
+    """The edges and peaks of a scan of one knob, from its points. Answers (True, packed {"edges", "peaks"})."""
+
+    document: dict
+    scan: str
+    points: list
+    start: bytes | None = None
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
+        """Solve between the points."""
+        plan = ready_plan_on(shelf, self.document)
+        grid = grid_of(plan.project, plan.project.scan(self.scan))
+        edges, peaks = refined(plan, grid, self.points, start_in(self.start), watch)
+        return True, pack({"edges": edges, "peaks": peaks})
 
 
 def ready_plan_on(shelf: Shelf, document: dict) -> Plan:

@@ -31,6 +31,7 @@ from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs
+from gulch.web.scans.presenter import plot_so_far
 
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
@@ -395,5 +396,5 @@ def scan_progress(request, pk, run):
     found = get_object_or_404(row.scan_runs, pk=run)
     jobs.notice_lost(found)
     if found.active:
-        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row})
+        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row, "plot": plot_so_far(row, found)})
     return ended(request, row, "scans", found.scan)

@@ -1,12 +1,14 @@
 """Edits of scans."""
 
 from gulch.engine.document import ScanEntry, Sweep
-from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet import edit, variants
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.typed import typed
+from gulch.engine.quantities import QuantityError
+from gulch.engine.scans import points_or_step
 from gulch.web.process.actions import write_input
-from gulch.web.projects.forms import Key, Several, Text, Ticked, Whole
+from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
 from gulch.web.projects.registry import Done, action
 
 
@@ -26,35 +28,55 @@ def add_scan(document, form):
     return Done(f"Add scan {id_}", id_)
 
 
-@action(
-    "scan-edit",
-    id=Key(),
-    knob=Text(),
-    low=Text(),
-    high=Text(),
-    points=Whole("points", 2, 500, "{} points cannot be scanned"),
-    gauges=Several(),
-    gauges_sent=Ticked(),
-)
+RANGE = {
+    f"{name}{k}": field
+    for k in ("", "2")
+    for name, field in (("knob", Part()), ("low", Text()), ("high", Text()), ("points", Part()), ("spacing", Part()))
+}
+
+
+@action("scan-edit", id=Key(), gauges=Several(), gauges_sent=Ticked(), shows=Part(), aim=Part(), **RANGE)
 def edit_scan(document, form):
     scan = document.scan(form.id)
     if scan is None:
         raise EditError("The scan is gone: reload the page.")
-    sweep = scan.over[0]
-    knob = document.knob(form.knob or sweep.knob)
+    edit_sweep(document, scan, 0, form, "")
+    if form.knob2 == "":
+        scan.over = scan.over[:1]
+    elif form.knob2 is not None:
+        if len(scan.over) < 2:
+            scan.over = [*scan.over, Sweep(knob=form.knob2, points=scan.over[0].points)]
+        edit_sweep(document, scan, 1, form, "2")
+    if form.gauges_sent:
+        scan.gauges = [] if set(form.gauges) == {g.id for g in document.gauges} else form.gauges
+    if form.shows is not None:
+        scan.shows = form.shows or None
+    if form.aim is not None:
+        scan.aim = form.aim
+    return Done(f"Change scan {scan.id}", scan.id)
+
+
+def edit_sweep(document, scan, k, form, suffix):
+    """Write what was posted of one knob of a scan; another knob begins with its own range."""
+    sweep = scan.over[k]
+    sent = {name: getattr(form, name + suffix) for name in ("knob", "low", "high", "points", "spacing")}
+    knob = document.knob(sent["knob"] or sweep.knob)
     if knob is None:
         raise EditError("The knob is gone: choose another.")
     found = addresses(document).get(knob.input)
     turned = sweep.knob != knob.id
     sweep.knob = knob.id
     for name in ("low", "high"):
-        text = "" if turned else getattr(form, name)
-        setattr(sweep, name, (typed(document, f"scan.{scan.id}.{name}", text, found.dimension) if found else text) or None)
-    sweep.points = sweep.points if form.points is None else form.points
-    if form.gauges_sent:
-        ticked = form.gauges
-        scan.gauges = [] if set(ticked) == {g.id for g in document.gauges} else ticked
-    return Done(f"Change scan {scan.id}", scan.id)
+        text = "" if turned else sent[name]
+        setattr(sweep, name, (typed(document, f"scan.{scan.id}.{name}{suffix}", text, found.dimension) if found else text) or None)
+    if sent["points"] is not None:
+        try:
+            number, step = points_or_step(sent["points"])
+        except QuantityError as error:
+            raise EditError(str(error)) from None
+        sweep.points, sweep.step = number or sweep.points, None if turned else step
+    if sent["spacing"]:
+        sweep.spacing = sent["spacing"]
 
 
 @action("scan-remove", id=Key())
@@ -63,7 +85,23 @@ def remove_scan(document, form):
     return Done(f"Remove scan {form.id}", "")
 
 
-@action("carry", address=Key(), value=Text())
+@action("carry", address=Text(), value=Text(), point=Mapping())
 def carry(document, form):
-    """Carry a scanned point's value back to the process."""
-    return write_input(document, form.address, form.value)
+    """Carry a scanned point back to the process: one value, or one of each knob."""
+    point = form.point or {form.address: form.value}
+    done = [write_input(document, str(address), str(value)) for address, value in point.items()]
+    return done[0] if len(done) == 1 else Done(f"Carry a point of the scan back: {', '.join(point.values())}")
+
+
+@action("keep-point", whole=True, name=Text(), point=Mapping())
+def keep_point(project, form):
+    """Keep a scanned point as a variant of what is worked on, and work on it."""
+    name = form.name or ", ".join(str(v) for v in form.point.values())
+    variants.add(project, name)
+    document = variants.worked(project)
+    for address, value in form.point.items():
+        write_input(document, str(address), str(value))
+    new = variants.folded(project, document)
+    for field in type(project).model_fields:
+        setattr(project, field, getattr(new, field))
+    return Done(f"Keep {name} as a variant")

@@ -8,9 +8,9 @@ from django.db import DatabaseError
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet.variants import worked
-from gulch.engine.scans import ScanError, blank, blocks, mends, ready_plan
-from gulch.engine.scans import settings as scan_settings
-from gulch.engine.work import Ending, ScanPart
+from gulch.engine.scans import ScanError, blank, blocks, grid_of, mends, ready_plan
+from gulch.engine.work import Ending, RefineScan, ScanPart
+from gulch.engine.work.packing import unpack
 from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
 
@@ -30,11 +30,11 @@ def start(row, scan_id):
     scan = document.scan(scan_id)
     if scan is None:
         raise ScanError("The scan is gone: reload the page.")
-    _, values, _ = scan_settings(document, scan)
+    grid = grid_of(document, scan)
     ready_plan(document)
     for older in row.scan_runs.filter(scan=scan_id, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
         stop(older)
-    run = row.scan_runs.create(revision=row.current, scan=scan_id, total=len(values), result=blank(document, scan).to_dict())
+    run = row.scan_runs.create(revision=row.current, scan=scan_id, total=grid.count, result=blank(document, scan).to_dict())
     Walk(run, document, solving.start_of(row)).begin()
     run.refresh_from_db()
     return run
@@ -84,6 +84,7 @@ class Walk:
     def __init__(self, run, document, start):
         self.run, self.document, self.begin_from = run, document, start
         self.scan = document.scan(run.scan)
+        self.grid = grid_of(document, self.scan)
         self.points = {p.place: p.data for p in run.points.all()}
         self.fresh, self.written = {}, time.monotonic()
         self.lock = threading.RLock()
@@ -91,7 +92,7 @@ class Walk:
 
     def begin(self):
         _walks[self.run.pk] = self
-        self.hand_in(blocks(self.document, self.run.total, self.points))
+        self.hand_in(blocks(self.document, self.grid, self.points))
 
     def hand_in(self, parts):
         """Have some parts walked; without any, the run is over."""
@@ -109,7 +110,7 @@ class Walk:
                 on_end=self.part_ended,
             )
         if not parts:
-            self.finish()
+            self.refine()
 
     def keep(self, job, item):
         """A point came in."""
@@ -143,12 +144,37 @@ class Walk:
                 self.worst = job
             if self.left:
                 return
-            again = [] if self.mended or self.worst else mends(self.points, self.run.total)
+            again = [] if self.mended or self.worst else mends(self.points, self.grid)
             self.mended = True
         if again:
             self.hand_in(again)
         else:
+            self.refine()
+
+    def refine(self):
+        """Have edges and peaks solved between the points of one knob; then the run is over."""
+        points = [self.points[i] for i in sorted(self.points)]
+        if self.worst or len(self.grid.axes) > 1 or len(points) < self.grid.count:
             self.finish()
+            return
+        solving.workers().submit(
+            RefineScan(self.document.dump(), self.scan.id, points, self.begin_from),
+            key=key_of(self.run),
+            replaces=False,
+            owner=self.run.project.owner_id,
+            lane="later",
+            on_end=self.refined,
+        )
+
+    def refined(self, job):
+        if job.ending is Ending.DONE:
+            try:
+                ScanRun.objects.filter(pk=self.run.pk).update(result=self.run.result | unpack(job.value[1]))
+            except DatabaseError:
+                log.exception("edges and peaks of a scan could not be written")
+        else:
+            self.worst = job
+        self.finish()
 
     def finish(self):
         """Write what is left and how it ended."""

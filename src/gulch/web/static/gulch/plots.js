@@ -45,6 +45,20 @@
     const node = document.getElementById("scan-plot");
     const found = node && window.gulch.data("scan-data");
     if (!found) return;
+    if (found.kind === "lines") lines(node, found);
+    else if (found.kind === "contours") contours(node, found);
+  }
+
+  // A click carries the point nearest to it back to the process.
+  function carrying(node, point) {
+    if (node.removeAllListeners) node.removeAllListeners("plotly_click");
+    node.on("plotly_click", (event) => {
+      const chosen = point(event.points[0]);
+      if (chosen) window.gulch.post(node.dataset.carry, { point: JSON.stringify(chosen) });
+    });
+  }
+
+  function lines(node, found) {
     const ink = colours();
     const right = found.axes.slice(1);
     const series = found.series.map((s, i) => ({
@@ -71,24 +85,83 @@
     });
     const titled = (words, unit) => words + (unit ? " [" + unit + "]" : "");
     const more = {
-      margin: { l: 60, r: 30 + 46 * right.length, t: 10, b: 50 }, shapes, legend: { orientation: "h", y: 1.12, x: 0 },
-      xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, domain: [0, 1 - 0.11 * Math.max(0, right.length - 1)] }),
-      yaxis: axis({ title: { text: titled(found.axes[0].dimension, found.axes[0].unit) } }),
+      margin: { l: 60, r: 30 + 46 * right.length, t: 64, b: 50 }, shapes, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, domain: [0, 1 - 0.14 * Math.max(0, right.length - 1)] }),
+      yaxis: axis({ title: { text: titled(found.axes[0].label, found.axes[0].unit) } }),
     };
     right.forEach((a, i) => {
       more["yaxis" + (i + 2)] = axis({
-        title: { text: titled(a.dimension, a.unit) }, overlaying: "y", side: "right", showgrid: false, tickmode: "auto",
-        anchor: i ? "free" : "x", position: i ? 1 - 0.11 * (right.length - 1 - i) : undefined,
+        title: { text: titled(a.label, a.unit), standoff: 2, font: { size: 12 } }, overlaying: "y", side: "right", showgrid: false, tickmode: "auto",
+        anchor: i ? "free" : "x", position: i ? 1 - 0.14 * (right.length - 1 - i) : undefined,
       });
     });
-    Plotly.react(node, series, layout(more), settings).then(() => {
-      node.removeAllListeners && node.removeAllListeners("plotly_click");
-      node.on("plotly_click", (event) => {
-        const value = found.typed[event.points[0].pointIndex];
-        window.gulch.post(node.dataset.carry, { address: found.address, value });
-      });
+    const extra = found.series.map((s, i) => ({
+      x: s.between.map((p) => p[0]), y: s.between.map((p) => p[1]), mode: "markers", yaxis: s.axis ? "y" + (s.axis + 1) : "y", showlegend: false,
+      marker: { symbol: "circle-open", size: 6, color: ink[i % ink.length] },
+      hovertemplate: "solved between: %{x:.6g} " + found.x_unit + ": %{y:.6g}<extra></extra>",
+    })).filter((s) => s.x.length);
+    if (found.best) extra.push({
+      x: [found.best.x], y: [found.best.y], mode: "markers", name: "best", yaxis: found.best.axis ? "y" + (found.best.axis + 1) : "y",
+      marker: { symbol: "star", size: 16, color: css("--clay"), line: { color: css("--card"), width: 1 } },
+      hovertemplate: "best: %{x:.6g} " + found.x_unit + ": %{y:.6g}<extra></extra>",
     });
+    Plotly.react(node, [...series, ...extra], layout(more), settings)
+      .then(() => carrying(node, (p) => (p.curveNumber < series.length ? found.points[p.pointIndex] : null)));
   }
+
+  // Shades between two colours of the page, for a scale of values.
+  function scale(from, to) {
+    const parts = (colour) => [1, 3, 5].map((k) => parseInt(colour.slice(k, k + 2), 16));
+    const [a, b] = [parts(from), parts(to)];
+    return [0, 0.25, 0.5, 0.75, 1].map((w) => [w, "rgb(" + a.map((v, k) => Math.round((1 - w) * v + w * b[k])).join(",") + ")"]);
+  }
+
+  function contours(node, found) {
+    const [across, up] = found.axes, shown = found.gauges[found.shows], ink = colours();
+    const at = (state) => found.state.flatMap((row, j) => row.flatMap((s, i) => (state.includes(s[0]) ? [[found.x[i], found.y[j], s[1]]] : [])));
+    const text = found.y.map((y, j) => found.x.map((x, i) => [
+      x.toPrecision(4) + " " + across.unit + ", " + y.toPrecision(4) + " " + up.unit,
+      ...found.gauges.map((g) => g.label + " " + (g.z[j][i] === null ? "–" : g.z[j][i].toPrecision(5) + " " + g.unit)),
+      ...(found.state[j][i][1] ? [found.state[j][i][1].slice(0, 160)] : []),
+    ].join("<br>")));
+    const traces = [{
+      type: "contour", x: found.x, y: found.y, z: shown.z, text, hovertemplate: "%{text}<extra></extra>", connectgaps: false,
+      colorscale: scale(css("--card"), css("--creek")), line: { color: css("--card"), width: 1 }, ncontours: 12,
+      colorbar: { title: { text: shown.label + (shown.unit ? " [" + shown.unit + "]" : ""), side: "right" }, thickness: 14, outlinewidth: 0 }, name: shown.label,
+    }];
+    if (found.out.some((row) => row.includes(true))) traces.push({
+      type: "contour", x: found.x, y: found.y, z: found.out.map((row) => row.map(Number)), hoverinfo: "skip",
+      colorscale: [[0, css("--paper") + "00"], [0.5, css("--paper") + "00"], [0.5, css("--paper") + "a6"], [1, css("--paper") + "a6"]], zmin: 0, zmax: 1,
+      contours: { start: 0.5, end: 0.5, size: 1, coloring: "fill" }, line: { width: 0 }, showscale: false, name: "beyond a limit",
+    });
+    found.gauges.forEach((g, i) => {
+      for (const [limit, sign] of [[g.at_least, "≥"], [g.at_most, "≤"]]) {
+        if (limit === null) continue;
+        traces.push({
+          type: "contour", x: found.x, y: found.y, z: g.z, hoverinfo: "skip", showscale: false, showlegend: true, connectgaps: false,
+          name: g.label + " " + sign + " " + Number(limit.toPrecision(4)) + " " + g.unit,
+          contours: { start: limit, end: limit, size: 1, coloring: "none" }, line: { color: ink[(i + 1) % ink.length], width: 2.4, dash: dashes[(i + 1) % dashes.length] },
+        });
+      }
+    });
+    const marked = (points, name, marker) => points.length && traces.push({
+      x: points.map((p) => p[0]), y: points.map((p) => p[1]), text: points.map((p) => p[2] || name), mode: "markers", name, marker, hovertemplate: "%{text}<extra></extra>",
+    });
+    marked(at(["doubt"]), "doubtful", { symbol: "line-ne-open", size: 11, color: css("--ochre"), line: { width: 1.6 } });
+    marked(at(["failed"]), "not solved", { symbol: "x-thin-open", size: 9, color: css("--bad"), line: { width: 1.6 } });
+    if (found.now) marked([found.now], "now", { symbol: "circle-open", size: 13, color: css("--text"), line: { width: 3 } });
+    if (found.best) marked([found.best], "best", { symbol: "star", size: 18, color: css("--clay"), line: { color: css("--card"), width: 1 } });
+    const titled = (a) => a.label + (a.unit ? " [" + a.unit + "]" : "");
+    const range = (a, values) => axis({ title: { text: titled(a) }, type: a.log ? "log" : "linear", range: [values[0], values[values.length - 1]].map((v) => (a.log ? Math.log10(v) : v)), showgrid: false });
+    const nearest = (values, v) => values.reduce((best, x, k) => (Math.abs(x - v) < Math.abs(values[best] - v) ? k : best), 0);
+    Plotly.react(node, traces, layout({
+      margin: { l: 60, r: 10, t: 74, b: 50 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      xaxis: range(across, found.x), yaxis: range(up, found.y),
+    }), settings).then(() => carrying(node, (p) => ({
+      [across.address]: across.typed[nearest(found.x, p.x)], [up.address]: up.typed[nearest(found.y, p.y)],
+    })));
+  }
+
 
   // log K over 1/T: the temperature stands on a second scale above.
   function constant() {
@@ -200,6 +273,13 @@
       yaxis: axis({ title: { text: "feed of " + found.key + " over its rate [" + found.unit + "]", font: small }, rangemode: "tozero" }),
     }), settings);
   }
+
+  // The plot library clears the style of a colour scale's parts by an empty attribute, which the content policy refuses.
+  const set = SVGElement.prototype.setAttribute;
+  SVGElement.prototype.setAttribute = function (name, value) {
+    if (name === "style" && value === "") this.removeAttribute("style");
+    else set.call(this, name, value);
+  };
 
   // The plot library is large: it is loaded when the first plot is to be drawn.
   let loading = null;

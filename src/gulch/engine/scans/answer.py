@@ -1,0 +1,107 @@
+"""The answer of a scan: the windows, what ends them, and the best point inside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import combinations
+from typing import Any
+
+from gulch.engine.scans.windows import limit_broken, windows
+
+
+@dataclass(frozen=True)
+class Best:
+    """The best point: values of the knobs and of the gauge [SI], and whether it was solved between points (edge or peak)."""
+
+    values: list
+    reads: float
+    between: bool = False
+
+
+@dataclass
+class Answer:
+    """What a scan says. windows: of one knob, [(low, high)] in SI; ends: [(broken below, broken above)] as (gauge id, limit) or None.
+
+    inside, doubtful, failed: numbers of points; excluding: pairs or single gauge ids that no point satisfies;
+    nearest: the point that breaks limits least where none meets them all.
+    """
+
+    limited: bool
+    windows: list = field(default_factory=list)
+    ends: list = field(default_factory=list)
+    best: Best | None = None
+    inside: int = 0
+    doubtful: int = 0
+    failed: int = 0
+    excluding: list = field(default_factory=list)
+    nearest: dict | None = None
+
+
+def answer_of(result: dict[str, Any], shown: str, highest: bool = True) -> Answer:
+    """The Answer of a ScanResult as plain data. shown: id of the gauge of which the highest (or lowest) value is sought."""
+    points, gauges = result["points"], result["gauges"]
+    out = Answer(any(g[n] is not None for g in gauges for n in ("at_least", "at_most")))
+    good = [p for p in points if p["solved"] and all(limit_broken(p, g) is None for g in gauges)]
+    out.inside = len(good)
+    out.doubtful = sum(bool(p.get("doubts")) for p in points)
+    out.failed = sum(not p["solved"] for p in points)
+    if len(result.get("axes") or [0]) == 1:
+        out.windows = windows(points, gauges, result.get("edges") or ())
+        out.ends = [_ends(points, gauges, w) for w in out.windows]
+    out.best = _best(result, good, shown, highest, out.windows)
+    if out.limited and not good:
+        _why_none(out, points, gauges)
+    return out
+
+
+def _ends(points, gauges, window):
+    """What is broken just below and just above a window: (gauge id, limit) each, None at an end of the range."""
+    before = [p for p in points if p["value"] < window[0]]
+    after = [p for p in points if p["value"] > window[1]]
+
+    def broken(p):
+        if p is None:
+            return None
+        if not p["solved"]:
+            return ("", "failed")
+        return next(((g["id"], b) for g in gauges if (b := limit_broken(p, g))), None)
+
+    return broken(before[-1] if before else None), broken(after[0] if after else None)
+
+
+def _best(result, good, shown, highest, inside):
+    """The best trusted point, or one solved between points."""
+    sign = 1.0 if highest else -1.0
+    found = [Best(p.get("values", [p["value"]]), p["gauges"][shown]) for p in good
+             if p["gauges"].get(shown) is not None and not p.get("doubts")]  # fmt: skip
+    trusted = [p for p in result["points"] if p["solved"] and not p.get("doubts")]
+    for x in (*(result.get("edges") or ()), *(result.get("peaks") or ())):
+        value, reads = x["value"], x["gauges"].get(shown)
+        around = [p for p in trusted if abs(p["value"] - value) <= _spacing(result)]
+        if reads is not None and len(around) > 1 and any(low <= value <= high for low, high in inside):
+            found.append(Best([value], reads, True))
+    return max(found, key=lambda b: sign * b.reads, default=None)
+
+
+def _spacing(result):
+    values = result["axes"][0]["values"] if result.get("axes") else [p["value"] for p in result["points"]]
+    return max((b - a for a, b in zip(values, values[1:], strict=False)), default=0.0)
+
+
+def _why_none(out, points, gauges):
+    """Which limits no point meets: one alone, or the pairs that exclude each other; and the point that comes nearest."""
+    solved = [p for p in points if p["solved"]]
+    met = {g["id"]: {i for i, p in enumerate(solved) if limit_broken(p, g) is None} for g in gauges}
+    out.excluding = [(i,) for i, those in met.items() if solved and not those] or [
+        (a, b) for a, b in combinations(met, 2) if not met[a] & met[b]
+    ]
+
+    def off(p):
+        worst = 0.0
+        for g in gauges:
+            b = limit_broken(p, g)
+            if b:
+                worst = max(worst, abs(p["gauges"][g["id"]] - g[b]) / max(abs(g[b]), 1e-300))
+        return worst
+
+    out.nearest = min(solved, key=off, default=None)
