@@ -8,7 +8,8 @@ from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import Recall, ScanError, grid_of, points_or_step, run_scan, windows
+from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, run_scan, windows
+from gulch.engine.scans.points import doubts_of, rest_on
 
 # One pass of A → B → C of first order in a stirred tank at constant density; k1 = 1/min, k2 = 0.3/min (invented), so that with
 # the residence time t of the tank the yield of B is k1 t/((1 + k1 t)(1 + k2 t)), highest at t = 1/sqrt(k1 k2)
@@ -188,3 +189,28 @@ def test_points_or_a_step_are_told_apart():
     for text in ("1", "2.5", "501"):
         with pytest.raises(QuantityError, match="from 2 to 500"):
             points_or_step(text)
+
+
+def test_a_doubtful_point_is_never_best_unless_it_is_let_pass():
+    """At 190 °C and much water the demo's gas reactor would stand full of liquid, and make more ethanol than anywhere."""
+    project = projects()[0]
+    scan = project.scans[1].model_copy(deep=True)
+    for sweep, low, high in zip(scan.over, ("195 degC", "150 kmol/h"), ("215 degC", "250 kmol/h"), strict=True):
+        sweep.low, sweep.high, sweep.points = low, high, 5
+    project.scans = [scan]
+    result = run_scan(project, scan).to_dict()
+    careful, careless = (answer_of(result, "made", passing=p) for p in ([], ["wrong-phase", "further-phase"]))
+    doubted = {tuple(p["values"]) for p in result["points"] if p["doubts"]}
+    assert tuple(careful.best.values) not in doubted and tuple(careless.best.values) in doubted
+    assert careless.best.reads > careful.best.reads and careful.doubtful == len(doubted) and careless.doubtful == 0
+
+
+def test_a_doubt_touches_only_what_rests_on_it():
+    """The styrene demo's condenser holds a third phase; its reactor stands before it, its products behind."""
+    styrene = next(p for p in projects() if "styrene" in p.name)
+    plan = Plan(styrene)
+    rows = {g["id"]: g for g in gauge_rows(styrene)}
+    before, after = rest_on(plan, [rows["conversion"]]), rest_on(plan, [rows["made"]])
+    solution = plan.run()
+    assert "cold" not in before and "BED" in before and "cold" in after
+    assert doubts_of(solution, before) == [] and doubts_of(solution, after) == ["further-phase"]

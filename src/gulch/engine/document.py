@@ -302,6 +302,9 @@ class ScanEntry(Part):
     gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
     shows: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge on the map of two knobs, of whose best is told")
     aim: Literal["highest", "lowest"] = Field("highest", description="which of its values is the best")
+    passing: list[Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase"]] = Field(
+        [], description="doubts about figures that do not keep a point from being the best"
+    )
 
 
 class SizingEntry(Part):

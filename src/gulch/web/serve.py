@@ -120,8 +120,16 @@ def demo(port):
         user.save()
     for document in projects():
         if not Project.objects.filter(owner=user, name=document.name).exists():
-            create_project(user, document, "Demo project", figures(document))
+            answer_scans(create_project(user, document, "Demo project", figures(document)))
     return run("127.0.0.1", port)
+
+
+def answer_scans(row):
+    """Have a demo project's scans run, so that they are answered when somebody opens them."""
+    from gulch.web.scans import jobs
+
+    for scan in row.current.worked.scans:
+        jobs.start(row, scan.id)
 
 
 def serve(host, port):

@@ -15,7 +15,7 @@ import networkx as nx
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.couplings import node_of_result, nodes_of_input, open_streams
 from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.nodes import OVERALL_NODE, Node, feed_node, unit_node
+from gulch.engine.flowsheet.nodes import OVERALL_NODE, Node, NodeKind, feed_node, unit_node
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
@@ -243,3 +243,15 @@ def sequence(part: MultiDiGraph, cut: tuple, place: dict) -> list:
     for source, unit in again:
         order.insert(order.index(source) + 1, unit)
     return order
+
+
+def behind(project: Project, results: list[str] | tuple, ties: tuple = (), targets: tuple = ()) -> set[str]:
+    """Ids of the feeds, units and streams on which some results rest, by the connections alone; of the whole process all."""
+    graph = nx.DiGraph(build(project, ties, targets))
+    ends = {node_of_result(project, a) for a in results}
+    if OVERALL_NODE in ends:
+        ends |= {n for n in graph if n.kind in (NodeKind.FEED, NodeKind.UNIT)}
+    nodes = set().union(*({n} | nx.ancestors(graph, n) for n in ends if n in graph))
+    names = {n.name for n in nodes if n.kind in (NodeKind.FEED, NodeKind.UNIT)}
+    read = {a.partition(".")[0] for a in results}
+    return names | {s.id for s in project.streams if s.id in read or (s.source and s.enters in names and source_of(s)[0] in names)}

@@ -25,9 +25,9 @@ def phase_doubts(run: Run) -> Iterator:
         if state is None:
             continue
         if state.further_phase:
-            found[id_] = "the stability test indicates a third phase, which the two-phase flash leaves out"
+            found[id_] = ("the stability test indicates a third phase, which the two-phase flash leaves out", Code.FURTHER_PHASE)
         elif state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
-            found[id_] = "it splits into two liquids"
+            found[id_] = ("it splits into two liquids", Code.NONE)
     yield from _on_streams(plan, found)
     yield from _on_units(run, found)
     yield from _on_pairs(run)
@@ -35,15 +35,15 @@ def phase_doubts(run: Run) -> Iterator:
 
 def _on_streams(plan, found):
     """One line for all streams that carry the same doubt, at the first of them."""
-    for what in dict.fromkeys(found.values()):
-        ids = [i for i in found if found[i] == what]
+    for what, code in dict.fromkeys(found.values()):
+        ids = [i for i in found if found[i] == (what, code)]
         for id_ in ids:
             yield Message(
                 "warning",
                 at_stream(id_),
                 f"{id_}: {what}.",
                 "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.",
-                code=Code.FURTHER_PHASE,
+                code=code,
             )
 
 
@@ -59,7 +59,7 @@ def _on_units(run, found):
                 at_unit(unit_id),
                 f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
                 "Take the duty with caution.",
-                code=Code.FURTHER_PHASE,
+                code=found[touching[0]][1],
             )
 
 

@@ -37,18 +37,21 @@ class Answer:
     nearest: dict | None = None
 
 
-def answer_of(result: dict[str, Any], shown: str, highest: bool = True) -> Answer:
-    """The Answer of a ScanResult as plain data. shown: id of the gauge of which the highest (or lowest) value is sought."""
+def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing: list | tuple = ()) -> Answer:
+    """The Answer of a ScanResult as plain data. shown: id of the gauge of which the highest (or lowest) value is sought.
+
+    passing: codes of doubts that do not keep a point from being the best.
+    """
     points, gauges = result["points"], result["gauges"]
     out = Answer(any(g[n] is not None for g in gauges for n in ("at_least", "at_most")))
     good = [p for p in points if p["solved"] and all(limit_broken(p, g) is None for g in gauges)]
     out.inside = len(good)
-    out.doubtful = sum(bool(p.get("doubts")) for p in points)
+    out.doubtful = sum(_doubted(p, passing) for p in points)
     out.failed = sum(not p["solved"] for p in points)
     if len(result.get("axes") or [0]) == 1:
         out.windows = windows(points, gauges, result.get("edges") or ())
         out.ends = [_ends(points, gauges, w) for w in out.windows]
-    out.best = _best(result, good, shown, highest, out.windows)
+    out.best = _best(result, good, shown, highest, out.windows, passing)
     if out.limited and not good:
         _why_none(out, points, gauges)
     return out
@@ -69,12 +72,16 @@ def _ends(points, gauges, window):
     return broken(before[-1] if before else None), broken(after[0] if after else None)
 
 
-def _best(result, good, shown, highest, inside):
+def _doubted(point, passing):
+    return any(c not in passing for c in point.get("doubts", ()))
+
+
+def _best(result, good, shown, highest, inside, passing):
     """The best trusted point, or one solved between points."""
     sign = 1.0 if highest else -1.0
     found = [Best(p.get("values", [p["value"]]), p["gauges"][shown]) for p in good
-             if p["gauges"].get(shown) is not None and not p.get("doubts")]  # fmt: skip
-    trusted = [p for p in result["points"] if p["solved"] and not p.get("doubts")]
+             if p["gauges"].get(shown) is not None and not _doubted(p, passing)]  # fmt: skip
+    trusted = [p for p in result["points"] if p["solved"] and not _doubted(p, passing)]
     for x in (*(result.get("edges") or ()), *(result.get("peaks") or ())):
         value, reads = x["value"], x["gauges"].get(shown)
         around = [p for p in trusted if abs(p["value"] - value) <= _spacing(result)]

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.graph import behind
 from gulch.engine.flowsheet.places import About
 from gulch.engine.units.base import Code
 
@@ -18,9 +20,16 @@ def usable(solution: Solution) -> bool:
     return solution.solved and all(t.met for t in solution.targets)
 
 
-def doubts_of(solution: Solution) -> list[str]:
-    """Codes of the doubts about a Solution's figures, each once."""
-    return sorted({m.code.value for m in solution.messages if m.code is not Code.NONE})
+def rest_on(plan: Plan, gauges: list) -> set[str]:
+    """Ids of what the readings of some gauges (rows of a Grid) rest on: a doubt elsewhere does not touch them."""
+    known = readings(plan.project)
+    parts = [a for g in gauges for a in (known[g["reads"]].parts or (g["reads"],))]
+    return behind(plan.project, [a for a in parts if not a.startswith("gauge.")], tuple(plan.ties.values()), tuple(plan.targets.values()))
+
+
+def doubts_of(solution: Solution, touching: set[str]) -> list[str]:
+    """Codes of the doubts about figures that rest on some feeds, units and streams, each code once."""
+    return sorted({m.code.value for m in solution.messages if m.code is not Code.NONE and m.place.id in touching})
 
 
 def point_warnings(solution: Solution, plan: Plan) -> list[str]:

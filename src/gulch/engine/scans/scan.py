@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.flowsheet.plan import Plan
 from gulch.engine.quantities import show
 from gulch.engine.scans.grid import Grid, ScanError, grid_of
-from gulch.engine.scans.points import doubts_of, finite, point_warnings, usable
+from gulch.engine.scans.points import doubts_of, finite, point_warnings, rest_on, usable
 from gulch.engine.scans.record import keep, recorded
 from gulch.engine.scans.refine import refined
 from gulch.engine.settle import UNWATCHED
@@ -105,6 +105,7 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
     """Solve some points of a scan in turn, each from its neighbour. Yields (index, point); ends early with the watch."""
     project, grid = plan.project, grid_of(plan.project, scan)
     before, following, which = None, {}, recorded(plan.project)
+    touching = rest_on(plan, grid.gauges)
     for i in indices:
         overrides = grid.overrides(i) | following
         solution = plan.run(start=start, overrides=overrides, watch=watch, explain=False)
@@ -123,7 +124,7 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
             point["why"] = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         point["gauges"] = {g["id"]: finite(solution.gauges.get(g["id"])) if point["solved"] else None for g in grid.gauges}
         point["warnings"] = point_warnings(solution, plan) if point["solved"] else []
-        point["doubts"] = doubts_of(solution) if point["solved"] else []
+        point["doubts"] = doubts_of(solution, touching) if point["solved"] else []
         yield i, point
 
 

@@ -53,7 +53,7 @@ class FlashDrum(Unit):
         outlets = whole.parted()
         if not notes and state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
             what = "Two liquid phases form and leave together as liquid."
-            notes.append(Note("warning", what, "Mind the split downstream.", Code.FURTHER_PHASE))
+            notes.append(Note("warning", what, "Mind the split downstream."))
         elif not notes and state.further_phase:
             notes.append(
                 Note(

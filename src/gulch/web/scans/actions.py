@@ -79,6 +79,17 @@ def edit_sweep(document, scan, k, form, suffix):
         sweep.spacing = sent["spacing"]
 
 
+@action("scan-pass", id=Key(), code=Key())
+def let_pass(document, form):
+    """Let a doubt pass, so that points under it may be the best, or mind it again."""
+    scan = document.scan(form.id)
+    if scan is None:
+        raise EditError("The scan is gone: reload the page.")
+    passes = form.code in scan.passing
+    scan.passing = [c for c in scan.passing if c != form.code] if passes else [*scan.passing, form.code]
+    return Done(f"{'Mind' if passes else 'Let pass'} the doubt “{form.code.replace('-', ' ')}” in scan {scan.id}", scan.id)
+
+
 @action("scan-remove", id=Key())
 def remove_scan(document, form):
     document.scans = [s for s in document.scans if s.id != form.id]

@@ -124,20 +124,20 @@ def contours(result, sentence, display):
             for g in gauges
         ],
         "shows": next(i for i, g in enumerate(gauges) if g["id"] == sentence.shown["id"]),
-        "state": [[_state(p, gauges) for p in row] for row in rows],
+        "state": [[_state(p, gauges, sentence.passing) for p in row] for row in rows],
         "out": [[bool(p) and any(limit_broken(p, g) for g in gauges) for p in row] for row in rows],
         "best": None if best is None else place(best.values),
         "now": None if now is None else place(now),
     }
 
 
-def _state(point, gauges):
+def _state(point, gauges, passing):
     """What holds at a point: "", what is doubtful, the limits that it breaks, or that it did not solve."""
     if point is None:
         return ["missing", ""]
     if not point["solved"]:
         return ["failed", point["why"]]
-    if point.get("doubts"):
+    if any(c not in passing for c in point.get("doubts", ())):
         return ["doubt", " · ".join(point.get("warnings", ()))]
     broken = [f"{g['label']} too {'low' if b == 'at_least' else 'high'}" for g in gauges if (b := limit_broken(point, g))]
     return ["out", " · ".join(broken)] if broken else ["inside", ""]

@@ -31,8 +31,8 @@ class Sentence:
         self.shown = shown_gauge(result, entry)
         self.highest = entry.aim == "highest"
         self.axes = result.get("axes") or [result]
-        self.answer = answer_of(result, self.shown["id"], self.highest)
-        self.pieces = []
+        self.answer = answer_of(result, self.shown["id"], self.highest, entry.passing)
+        self.pieces, self.passing = [], entry.passing
         if self.answer.limited and len(self.axes) == 1:
             self.window()
         elif self.answer.limited:
@@ -136,12 +136,18 @@ class Sentence:
         self.say(".")
 
     def left_out(self):
-        codes = dict.fromkeys(c for p in self.result["points"] for c in p.get("doubts", ()))
-        if codes:
-            words = "; ".join(DOUBTS[c] for c in codes if c in DOUBTS)
+        minded = [c for c, _, passes in self.doubts if not passes]
+        if minded and self.answer.doubtful:
+            words = "; ".join(DOUBTS[c] for c in minded)
             self.say(f" {_points(self.answer.doubtful)} doubtful and never called best: {words}.")
         if self.answer.failed:
             self.say(f" {_points(self.answer.failed)} left out: the process did not solve there.")
+
+    @property
+    def doubts(self):
+        """(code, words, whether it is let pass) of the doubts that some point is under."""
+        codes = dict.fromkeys(c for p in self.result["points"] for c in p.get("doubts", ()))
+        return [(c, DOUBTS[c], c in self.passing) for c in codes if c in DOUBTS]
 
     @property
     def now(self):
