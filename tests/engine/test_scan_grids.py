@@ -8,7 +8,7 @@ from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, run_scan, windows
+from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, run_scan, swings, windows
 from gulch.engine.scans.points import doubts_of, rest_on
 
 # One pass of A → B → C of first order in a stirred tank at constant density; k1 = 1/min, k2 = 0.3/min (invented), so that with
@@ -214,3 +214,30 @@ def test_a_doubt_touches_only_what_rests_on_it():
     solution = plan.run()
     assert "cold" not in before and "BED" in before and "cold" in after
     assert doubts_of(solution, before) == [] and doubts_of(solution, after) == ["further-phase"]
+
+
+def test_swings_of_a_tank_are_its_formulas():
+    """Yield of B over volume and flow, by the textbook formula and its derivative."""
+    project = tank([{"knob": "V"}])
+    found = swings(Plan(project))
+    by = {s.knob: s for s in found.rows}
+    per_m3, fed = residence(project, 1.0), 1e-3 / 3.6
+    for end, volume in (("low", 0.1), ("high", 3.0)):
+        assert by["V"].ends[end]["gauges"]["B"] == pytest.approx(fed * made(per_m3 * volume), rel=1e-6)
+    t = per_m3
+    slope = K1 * (1.0 - K1 * K2 * t * t) / ((1.0 + K1 * t) * (1.0 + K2 * t)) ** 2  # d(yield)/dt
+    assert by["V"].slopes["B"] == pytest.approx(fed * slope * per_m3, rel=1e-3)
+    assert by["F"].slopes["B"] == pytest.approx(-fed * slope * t / (1000.0 / 3.6), rel=2e-3)  # t goes with one over the flow
+    assert found.now["B"] == pytest.approx(fed * made(t), rel=1e-6)
+
+
+def test_swings_leave_out_what_cannot_be_moved_and_say_why():
+    project = tank([{"knob": "V"}], ties=[{"sets": "feed.flow.water", "formula": "1e6*feed.flow.A"}])
+    found = swings(Plan(project))
+    assert [s.knob for s in found.rows] == ["V"] and list(found.left.values()) == ["a tie sets it"]
+    project.gauges = []
+    with pytest.raises(ScanError, match="No gauge"):
+        swings(Plan(project))
+    project = projects()[0]
+    (row,) = (s for s in swings(Plan(project)).rows if s.knob == "drum_T")
+    assert row.ends["low"]["why"] == "" or row.ends["low"]["why"].startswith("DRUM")

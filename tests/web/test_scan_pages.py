@@ -101,3 +101,34 @@ def test_too_many_points_are_refused_before_they_run(client, row, act):
     act("scan-edit", id="scan1", knob2="water", points="400", points2="400")
     response = client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
     assert response.status_code == 422 and "160000 points would take" in text_of(response.content.decode())
+
+
+def test_what_matters_most_ranks_the_knobs_and_gives_sensitivities(client, row):
+    html = client.get(f"/p/{row.pk}/scans/?select=swings").content.decode()
+    words = " ".join(text_of(html).split())
+    table = words[words.index("Sensitivities at the present point") :]
+    assert table.index("water fed") < table.index("reactor temperature") < table.index("purge share")  # of ethanol in product
+    assert "−0.775 kmol/h per K" in table and "−107 kmol/h per %" in table
+    assert "water fed at 250.0 kmol/h: more phases are indicated than are modelled" in words
+    other = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=swings:recycle_flow").content.decode()).split())
+    assert "Swing" not in other and other.count("recycle flow") > 1
+    assert row.outcomes.count() == 2  # the process and its swings, asked for twice
+
+
+def test_what_matters_most_without_knobs_says_what_to_do(client, row, act):
+    for knob in now(row).knobs:
+        act("knob-remove", id=knob.id)
+    assert "Make inputs knobs" in text_of(client.get(f"/p/{row.pk}/scans/?select=swings").content.decode())
+
+
+def test_a_doubt_can_be_let_pass_and_minded_again(client, row, act):
+    act("scan-edit", id="scan2", low="195 degC", high="215 degC", points="3", low2="150", high2="250", points2="3")
+    client.post(f"/p/{row.pk}/scan-run/", {"id": "scan2"})
+    before = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()).split())
+    assert "never called best" in before and "Let it pass" in before
+    for code in ("wrong-phase", "further-phase"):
+        act("scan-pass", id="scan2", code=code)
+    after = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()).split())
+    assert "never called best" not in after and "Let pass: " in after
+    act("scan-pass", id="scan2", code="wrong-phase")
+    assert now(row).scan("scan2").passing == ["further-phase"]

@@ -64,7 +64,8 @@ def listen(host, port):
     return None
 
 
-def run(host, port):
+def run(host, port, begin=None):
+    """Serve on an address until stopped; begin: what a thread does once the server is there."""
     try:
         sock = listen(host, port)
     except OSError:
@@ -81,6 +82,8 @@ def run(host, port):
     from gulch.web.wsgi import application
 
     abandon_unfinished()
+    if begin is not None:
+        threading.Thread(target=begin, daemon=True, name="beginning").start()
     # neither the kernels nor the species index are waited for: pages say where something is still being loaded
     threading.Thread(target=solving.warm, daemon=True, name="first-worker").start()
     threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
@@ -118,18 +121,24 @@ def demo(port):
     if made:
         user.set_unusable_password()
         user.save()
+    new = []
     for document in projects():
         if not Project.objects.filter(owner=user, name=document.name).exists():
-            answer_scans(create_project(user, document, "Demo project", figures(document)))
-    return run("127.0.0.1", port)
+            new.append(create_project(user, document, "Demo project", figures(document)))
+    return run("127.0.0.1", port, lambda: answer_scans(new))
 
 
-def answer_scans(row):
-    """Have a demo project's scans run, so that they are answered when somebody opens them."""
+def answer_scans(rows):
+    """Have the scans of demo projects run, so that they are answered when somebody opens them."""
+    from gulch.web.projects import solving
     from gulch.web.scans import jobs
 
-    for scan in row.current.worked.scans:
-        jobs.start(row, scan.id)
+    try:
+        for row in rows:
+            for scan in row.current.worked.scans:
+                jobs.start(row, scan.id)
+    finally:
+        solving.leave_thread()
 
 
 def serve(host, port):

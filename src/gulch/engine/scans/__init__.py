@@ -5,6 +5,7 @@ from gulch.engine.scans.grid import Grid, ScanError, gauge_rows, gauges_of, grid
 from gulch.engine.scans.record import Recall
 from gulch.engine.scans.refine import refined
 from gulch.engine.scans.scan import ScanResult, blank, blocks, mends, ready_plan, run_scan, walk
+from gulch.engine.scans.swings import Swing, Swings, swings
 from gulch.engine.scans.windows import limit_broken, windows
 
 __all__ = [
@@ -13,6 +14,8 @@ __all__ = [
     "Recall",
     "ScanError",
     "ScanResult",
+    "Swing",
+    "Swings",
     "answer_of",
     "blank",
     "blocks",
@@ -25,6 +28,7 @@ __all__ = [
     "ready_plan",
     "refined",
     "run_scan",
+    "swings",
     "walk",
     "windows",
 ]

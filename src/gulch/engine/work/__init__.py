@@ -4,7 +4,7 @@ from gulch.engine.work.inline import Inline
 from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
-from gulch.engine.work.tasks import RefineScan, ScanPart, Size, Solve, document_digest, solution_of
+from gulch.engine.work.tasks import MoveKnobs, RefineScan, ScanPart, Size, Solve, document_digest, solution_of
 
 __all__ = [
     "Ending",
@@ -12,6 +12,7 @@ __all__ = [
     "Job",
     "NotFinite",
     "Progress",
+    "MoveKnobs",
     "RefineScan",
     "ScanPart",
     "Size",

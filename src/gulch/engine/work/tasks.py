@@ -18,7 +18,7 @@ from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import grid_of, ready_plan, refined, walk
+from gulch.engine.scans import ScanError, grid_of, ready_plan, refined, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
@@ -152,6 +152,27 @@ def ready_plan_on(shelf: Shelf, document: dict) -> Plan:
     """The Plan of a dumped document. Raises ScanError, saying what is missing, where it is not ready."""
     plan = shelf.plan(document)
     return plan if plan.ready else ready_plan(plan.project)  # which says what is missing
+
+
+@dataclass(frozen=True)
+class MoveKnobs:
+    """What matters most in a dumped document. Answers (True, packed {"found"} or {"trouble"})."""
+
+    document: dict
+    start: bytes | None = None
+
+    @property
+    def digest(self) -> str:
+        """Names what the answer hangs on."""
+        return _named(["swings", {k: v for k, v in self.document.items() if k not in BESIDE}])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
+        """Move every knob."""
+        try:
+            plan = ready_plan_on(shelf, self.document)
+            return True, pack({"found": swings(plan, start_in(self.start), watch).to_dict()})
+        except ScanError as error:
+            return True, pack({"trouble": str(error)})
 
 
 @dataclass(frozen=True)

@@ -117,7 +117,7 @@ class Sentence:
         return f"{g['label']} {' and '.join(parts)}"
 
     def place(self, values):
-        return " and ".join(f"{self.knob(v, k)} of {a['label']}" if len(values) > 1 else self.knob(v, k)
+        return " and ".join(f"{a['label']} {self.knob(v, k)}" if len(values) > 1 else self.knob(v, k)
                             for k, (v, a) in enumerate(zip(values, self.axes, strict=True)))  # fmt: skip
 
     def best(self):

@@ -163,6 +163,29 @@
   }
 
 
+  // What matters most: a bar from end to end of each knob's range, the present reading as a line.
+  function swings() {
+    const node = document.getElementById("swing-plot");
+    const found = node && window.gulch.data("swing-data");
+    if (!found) return;
+    const bars = [...found.bars].reverse(), names = bars.map((b) => b.label), traces = [];
+    const ends = [["low end", "--creek"], ["high end", "--clay"]];
+    ends.forEach(([name, colour], k) => traces.push({
+      type: "bar", orientation: "h", name, y: names, base: found.now, offsetgroup: "one", width: 0.55,
+      x: bars.map((b) => (b.ends[k].y === null ? null : b.ends[k].y - found.now)),
+      marker: { color: css(colour), opacity: bars.map((b) => (b.ends[k].doubt ? 0.4 : 0.9)) },
+      customdata: bars.map((b) => [b.ends[k].at, b.ends[k].y === null ? "–" : b.ends[k].y.toPrecision(5)]),
+      hovertemplate: "%{y} at %{customdata[0]}: " + found.label.replace(/[<>&]/g, "") + " %{customdata[1]} " + found.unit + "<extra></extra>",
+    }));
+    const line = (x, colour, dash) => ({ type: "line", yref: "paper", y0: 0, y1: 1, x0: x, x1: x, line: { color: css(colour), dash, width: 1.6 } });
+    node.style.height = 90 + 38 * bars.length + "px";
+    Plotly.react(node, traces, layout({
+      barmode: "overlay", margin: { l: 60, r: 20, t: 8, b: 46 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      xaxis: axis({ title: { text: found.label + (found.unit ? " [" + found.unit + "]" : "") } }), yaxis: axis({ showgrid: false }),
+      shapes: [line(found.now, "--text", "solid"), ...found.limits.map((x) => line(x, "--ochre", "dot"))],
+    }), settings).then(() => carrying(node, (p) => bars[p.pointIndex].ends[p.curveNumber].typed));
+  }
+
   // log K over 1/T: the temperature stands on a second scale above.
   function constant() {
     const node = document.getElementById("k-plot");
@@ -293,7 +316,7 @@
     });
     return loading;
   }
-  const all = () => { residuals(); scan(); constant(); curves(); sizing(); };
+  const all = () => { residuals(); scan(); swings(); constant(); curves(); sizing(); };
   function draw() {
     if (!document.querySelector(".plot")) return;
     if (window.Plotly) all();

@@ -1,0 +1,124 @@
+"""What matters most, on the page: a ranked bar for each knob, and the table of sensitivities."""
+
+from dataclasses import dataclass, field
+
+from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit, write
+from gulch.engine.work import MoveKnobs
+from gulch.web.projects import solving
+from gulch.web.projects.words import show_unit
+
+SELECT = "swings"
+
+
+@dataclass(frozen=True)
+class SwingsAnswer:
+    """What is known of the project's swings."""
+
+    found: dict | None = None
+    trouble: str = ""
+    pending: bool = False
+    shown: str = field(default="")  # id of the gauge of which the bars tell
+
+
+def move_knobs(space):
+    """The swings that are known, or a job that workers begin on now; None on other pages."""
+    head, _, gauge = space.select.partition(":")
+    if head != SELECT:
+        return None
+    if not space.document.knobs or not space.document.gauges:
+        return SwingsAnswer(trouble="Make inputs knobs (◇) and results gauges (○) in Process: each knob is moved, each gauge watched.")
+    if not space.fresh:
+        return SwingsAnswer(trouble="The process is not solved as it is: mend it first.")
+    row = space.row
+    outcome, pending = solving.answer(row, MoveKnobs(space.document.dump(), solving.start_of(row)), (SELECT, row.pk))
+    if outcome is None:
+        return SwingsAnswer(pending=pending, shown=gauge)
+    data = outcome.data()
+    if "messages" in data:  # broken off
+        return SwingsAnswer(trouble=data["messages"][0]["what"])
+    return SwingsAnswer(data.get("found"), data.get("trouble", ""), False, gauge)
+
+
+class SwingsPage:
+    """Bars of one gauge, the largest swing first, and sensitivities of all gauges."""
+
+    def __init__(self, space, answer):
+        self.display, self.units = space.display, DISPLAY_SETS[space.display]
+        self.pending, self.trouble, self.found = answer.pending, answer.trouble, answer.found
+        if not self.found:
+            return
+        self.gauges = self.found["gauges"]
+        free = next((g for g in self.gauges if g["at_least"] is None and g["at_most"] is None), self.gauges[0])
+        self.shown = next((g for g in self.gauges if g["id"] == answer.shown), free)
+        self.rows = sorted(self.found["rows"], key=lambda r: -self.span(r, self.shown["id"]))
+
+    def span(self, row, gauge):
+        """How far a gauge moves from end to end of a knob's range; what did not solve counts as nothing."""
+        values = [self.found["now"][gauge], *(e["gauges"].get(gauge) for e in row["ends"].values())]
+        known = [v for v in values if v is not None]
+        return max(known) - min(known) if known else 0.0
+
+    @property
+    def tabs(self):
+        return [(g["id"], g["label"], g is self.shown) for g in self.gauges]
+
+    @property
+    def left(self):
+        return [f"{name}: {why}" for name, why in self.found["left"].items()]
+
+    def remarks(self):
+        """Ends that did not solve or whose figures are in doubt."""
+        from gulch.web.scans.sentence import DOUBTS
+
+        for r in self.rows:
+            for e in r["ends"].values():
+                at = f"{r['label']} at {show(e['value'], r['dimension'], self.display, 4)}"
+                if e["why"]:
+                    yield f"{at}: {e['why']}"
+                elif e["doubts"]:
+                    yield f"{at}: {'; '.join(DOUBTS[c] for c in e['doubts'] if c in DOUBTS)}"
+
+    def table(self):
+        """[(knob, range, [sensitivity of each gauge])]: a gauge's change for one unit of the knob."""
+        for r in self.rows:
+            ends = " to ".join(show(e["value"], r["dimension"], self.display, 4) for e in r["ends"].values())
+            yield r["label"], ends, [self.slope(r, g) for g in self.gauges]
+
+    def slope(self, row, gauge):
+        slope = row["slopes"].get(gauge["id"])
+        if slope is None:
+            return "–"
+        by, of = (difference_of(d) for d in (row["dimension"], gauge["dimension"]))
+        one = 1.0 / to_unit(1.0, self.units.unit(by), by)
+        text = show(slope * one, of, self.display, 3)
+        per = pretty_unit(self.units.unit(by))
+        return f"{text} per {per}" if per else f"{text} per 1"
+
+    def plot(self):
+        """Bars for the browser, in display units."""
+        g = self.shown
+
+        def number(v):
+            return None if v is None else to_unit(v, self.units.unit(g["dimension"]), g["dimension"])
+
+        return {
+            "now": number(self.found["now"][g["id"]]),
+            "label": g["label"],
+            "unit": show_unit(g["dimension"], self.display),
+            "limits": [number(v) for v in (g["at_least"], g["at_most"]) if v is not None],
+            "bars": [
+                {
+                    "label": r["label"],
+                    "ends": [
+                        {
+                            "y": number(e["gauges"].get(g["id"])),
+                            "at": show(e["value"], r["dimension"], self.display, 4),
+                            "typed": {r["address"]: write(e["value"], r["dimension"], self.display, 7)},
+                            "doubt": bool(e["doubts"]),
+                        }
+                        for e in r["ends"].values()
+                    ],
+                }
+                for r in self.rows
+            ],
+        }
