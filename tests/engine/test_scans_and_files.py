@@ -116,3 +116,18 @@ def test_shipped_schema_is_current():
 
     shipped = json.loads((Path(__file__).parents[2] / "docs" / "project.schema.json").read_text(encoding="utf-8"))
     assert shipped == schema()
+
+
+def test_a_scan_on_two_workers_writes_the_same_table(tmp_path, capsys):
+    project = demo()
+    project.scans[0].over[0].points = 5
+    file, out = tmp_path / "p.json", tmp_path / "out.csv"
+    file.write_text(json.dumps(project.dump()))
+    assert main(["scan", str(file)]) == cli.SOLVED
+    alone = capsys.readouterr().out
+    assert main(["scan", str(file), "--workers", "2", "--out", str(out)]) == cli.SOLVED
+    assert "5 points in" in capsys.readouterr().out
+    for a, b in zip(alone.splitlines()[1:], out.read_text().splitlines()[1:], strict=True):
+        assert [float(x) for x in a.split(",")[:4]] == pytest.approx([float(x) for x in b.split(",")[:4]], rel=1e-6)
+    assert main(["scan", str(file), "--out", str(tmp_path / "nowhere" / "x.csv")]) == cli.NOT_SOLVED
+    assert "cannot be written" in capsys.readouterr().err

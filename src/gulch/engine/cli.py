@@ -38,6 +38,8 @@ def add_commands(commands: Any) -> None:
     one = commands.add_parser("scan", help="run a scan of a project file and print it as CSV")
     one.add_argument("file", type=Path)
     one.add_argument("--scan", help="id of the scan; the first one when left out")
+    one.add_argument("--workers", type=int, default=1, help="processes that work on it")
+    one.add_argument("--out", type=Path, help="file to write the table to, in place of printing it")
     _with_variant(one)
     one.set_defaults(run=scan_command)
     one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
@@ -139,12 +141,32 @@ def scan_command(args: Namespace) -> int:
         print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
         return BAD_FILE
     try:
-        result = run_scan(project, scan)
+        result = _on_workers(project, scan, args.workers) if args.workers > 1 else run_scan(project, scan)
     except ScanError as error:
         print(error, file=sys.stderr)
         return NOT_SOLVED
-    print(scan_csv(result.to_dict(), project.display), end="")
+    text = scan_csv(result.to_dict(), project.display)
+    if args.out is None:
+        print(text, end="")
+    else:
+        try:
+            args.out.write_text(text, encoding="utf-8")
+        except OSError as error:
+            print(f"{args.out} cannot be written: {error.strerror}.", file=sys.stderr)
+            return NOT_SOLVED
+        print(f"{len(result.points)} points in {args.out}")
     return SOLVED if all(p["solved"] for p in result.points) and not lost else NOT_SOLVED
+
+
+def _on_workers(project, scan, count):
+    from gulch.engine.work import Workers  # what one process does without is not loaded
+    from gulch.engine.work.scanning import scan_on
+
+    workers = Workers(later=count)
+    try:
+        return scan_on(workers, project, scan)
+    finally:
+        workers.close()
 
 
 def check_command(args: Namespace) -> int:

@@ -136,10 +136,8 @@ class Sentence:
         self.say(".")
 
     def left_out(self):
-        minded = [c for c, _, passes in self.doubts if not passes]
-        if minded and self.answer.doubtful:
-            words = "; ".join(DOUBTS[c] for c in minded)
-            self.say(f" {_points(self.answer.doubtful)} doubtful and never called best: {words}.")
+        if self.answer.doubtful:
+            self.say(f" {_points(self.answer.doubtful)} doubtful and never called best.")
         if self.answer.failed:
             self.say(f" {_points(self.answer.failed)} left out: the process did not solve there.")
 
