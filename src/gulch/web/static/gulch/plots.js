@@ -178,6 +178,7 @@
       hovertemplate: "%{y} at %{customdata[0]}: " + found.label.replace(/[<>&]/g, "") + " %{customdata[1]} " + found.unit + "<extra></extra>",
     }));
     const line = (x, colour, dash) => ({ type: "line", yref: "paper", y0: 0, y1: 1, x0: x, x1: x, line: { color: css(colour), dash, width: 1.6 } });
+    node.setAttribute("aria-label", "Swing of " + found.label + " by knob, the largest first"); // the node outlives its page
     node.style.height = 90 + 38 * bars.length + "px";
     Plotly.react(node, traces, layout({
       barmode: "overlay", margin: { l: 60, r: 20, t: 8, b: 46 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
