@@ -142,12 +142,14 @@ def test_a_gauge_thought_of_later_is_read_from_what_was_kept():
         *project.gauges,
         type(project.gauges[0])(id="C", reads="out.flow.C"),
         type(project.gauges[0])(id="yield", reads="gauge.yield", formula="out.flow.B/feed.flow.A"),
+        type(project.gauges[0])(id="per", reads="gauge.per", formula="out.flow.B/T1.volume"),
     ]
     later, plan = Recall(project), Plan(project)
     for p in points:
         alone = plan.run(overrides={"T1.volume": p["value"]}).gauges
         assert later.gauge(p, "out.flow.C", {}) == pytest.approx(alone["C"], rel=1e-6)
         assert later.gauge(p, "gauge.yield", {}) == pytest.approx(alone["yield"], rel=1e-6)
+        assert later.gauge(p, "gauge.per", {"T1.volume": p["value"]}) == pytest.approx(alone["per"], rel=1e-6)
     assert later.gauge(points[0], "out.magic", {}) is None and later.gauge({"record": ""}, "out.flow.C", {}) is None
 
 

@@ -196,7 +196,9 @@ def test_failed_beginnings_of_blocks_are_tried_again():
     assert mends(points, line(5)) == [(0, 1, 2), (3, 4)]
     assert mends({0: point(False), 1: point(True)}, line(2)) == []
     rows = {0: point(False), 1: point(False), 2: point(True), 3: point(True), 4: point(False), 5: point(False)}
-    assert mends(rows, line(3, 2)) == [(3, 4, 5), (2, 1, 0)]  # a row never goes on from the one before
+    assert mends(rows, line(3, 2)) == [(3, 4, 5), (2, 1, 0)]
+    rows = dict.fromkeys(range(6), point(True)) | {3: point(False)}
+    assert mends(rows, line(3, 2)) == [(4, 3)]  # a row never goes on from the one before
 
 
 def test_sizing_in_a_worker_says_what_is_missing():

@@ -29,6 +29,7 @@ def test_what_is_sent_is_cleaned_and_what_is_not_has_its_empty_value():
     found = read("id=R1&text=+ab+&passes=+7&on=on&many=a&many=b&taken=%7B%22a%22%3A1%7D")
     assert (found.id, found.text, found.part, found.passes, found.on) == ("R1", "ab", None, 7, True)
     assert (found.many, found.taken) == (["a", "b"], {"a": 1})
+    assert (read("id=R1&passes=1").passes, read("id=R1&passes=50").passes) == (1, 50)
     empty = read("id=R1&part=&taken=[1]")
     assert (empty.text, empty.part, empty.passes, empty.on, empty.many, empty.taken) == ("", "", None, False, [], {})
 

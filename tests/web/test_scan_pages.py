@@ -40,6 +40,10 @@ def test_limits_of_today_count_and_gauges_of_today_are_read(client, row, act, sc
     words = answer(client, row)
     assert "All limits hold from 8.3" in words  # a straight line between points, until the scan is run with this limit
     assert "Lowest Molar flow of purge: 45." in words
+    act("gauge-formula", formula="purge.flow/purge.volume_flow", label="purge density")
+    new = now(row).gauges[-1].id
+    act("scan-edit", id="scan1", gauges_sent="1", gauges=["recycle_flow", new], shows=new)
+    assert "Lowest purge density: " in answer(client, row)
     assert row.scan_runs.count() == 1  # nothing was run again
 
 
@@ -68,6 +72,8 @@ def test_two_knobs_are_typed_run_and_carried_back(client, row, act):
     act("carry", point=json.dumps(point), select="scan1")
     assert now(row).unit("R1").heat.temperature.replace(" ", "") == "225degC"
     assert now(row).stream("water_feed").given.flow["water"] == "110 kmol/h"
+    act("scan-edit", id="scan1", knob2="drum_T")
+    assert now(row).scan("scan1").over[1].step is None  # kmol/h are no step of a temperature
     act("scan-edit", id="scan1", knob2="")
     assert len(now(row).scan("scan1").over) == 1
 
@@ -124,11 +130,14 @@ def test_what_matters_most_without_knobs_says_what_to_do(client, row, act):
 def test_a_doubt_can_be_let_pass_and_minded_again(client, row, act):
     act("scan-edit", id="scan2", low="195 degC", high="215 degC", points="3", low2="150", high2="250", points2="3")
     client.post(f"/p/{row.pk}/scan-run/", {"id": "scan2"})
-    before = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()).split())
+    html = client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()
+    before = " ".join(text_of(html).split())
+    assert '["doubt", "' in html
     assert "never called best" in before and "Let it pass" in before
     for code in ("wrong-phase", "further-phase"):
         act("scan-pass", id="scan2", code=code)
     after = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()).split())
+    assert '["doubt", "' not in client.get(f"/p/{row.pk}/scans/?select=scan2").content.decode()
     assert "never called best" not in after and "Let pass a reactor holds another phase" in after
     act("scan-pass", id="scan2", code="wrong-phase")
     assert now(row).scan("scan2").passing == ["further-phase"]

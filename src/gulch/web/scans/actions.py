@@ -74,7 +74,9 @@ def edit_sweep(document, scan, k, form, suffix):
             number, step = points_or_step(sent["points"])
         except QuantityError as error:
             raise EditError(str(error)) from None
-        sweep.points, sweep.step = number or sweep.points, None if turned else step
+        sweep.points, sweep.step = number or sweep.points, step
+    if turned:
+        sweep.step = None  # a step of another kind
     if sent["spacing"]:
         sweep.spacing = sent["spacing"]
 
