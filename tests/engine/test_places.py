@@ -29,7 +29,7 @@ def test_a_place_survives_its_text_and_a_message_its_storing(place):
 
 
 def test_messages_and_loops_stored_before_places_were_typed_are_read():
-    assert stored("loop-1", None).about is About.LOOP and stored("", None).about is About.PROJECT
+    assert stored("loop-1", None) == at_loop("1") and stored("", None).about is About.PROJECT
     assert stored("tie.feed.flow.water", None) == at_tie("feed.flow.water")
     assert stored("R1.temperature", None).id == "R1"
     old = {k: None for k in ("settled", "reason", "passes", "history", "gain", "distance", "tolerance")}

@@ -6,6 +6,7 @@ import pytest
 from test_stages import page, text_of
 
 from gulch.engine.document import load
+from gulch.web.scans import presenter
 
 
 @pytest.fixture
@@ -95,12 +96,19 @@ def test_a_point_is_kept_as_a_variant(row, act, scanned):
         ({"points": "3.5"}, "is not a number of points"),
         ({"points": "900"}, "900 points cannot be scanned"),
         ({"knob": "magic"}, "choose another"),
-        ({"spacing": "sideways"}, "over"),
-        ({"aim": "middle"}, "aim"),
+        ({"spacing": "sideways"}, "Input should be"),
+        ({"aim": "middle"}, "Input should be"),
     ],
 )
 def test_what_cannot_be_asked_is_refused(row, act, form, words):
     assert words in text_of(act("scan-edit", 422, id="scan1", **form))
+
+
+def test_a_long_table_is_cut_and_says_so(client, row, scanned, monkeypatch):
+    monkeypatch.setattr(presenter, "MOST_ROWS", 5)
+    html = page(client, row, "scans")
+    assert html.count('aria-label="use ') == 5 and "The first 5 of 13 points" in text_of(html)
+    assert "All limits hold from 3.743 %" in answer(client, row)  # the answer rests on all of them
 
 
 def test_too_many_points_are_refused_before_they_run(client, row, act):

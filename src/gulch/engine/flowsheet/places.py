@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import partial
@@ -90,10 +91,10 @@ def _by_prefix(head):
 
 
 def stored(text: str, about: str | None) -> Place:
-    """The Place of a stored message; `about` is None in older ones, which did not say it."""
+    """The Place of a stored message; `about` is None in older ones, which did not say it and wrote a loop as "loop-1"."""
     if about is None:
-        head = text.partition(".")[0]
-        about = About.LOOP if head.startswith("loop-") else (_by_prefix(head) or (About.UNIT if text else About.PROJECT))
+        text = re.sub(r"^loop-", "loop.", text)
+        about = _by_prefix(text.partition(".")[0]) or (About.UNIT if text else About.PROJECT)
     return Place.read(text, About(about))
 
 

@@ -112,7 +112,8 @@ def _refuse_held(project, knob):
     """A knob that a target or a tie sets cannot be turned."""
     if any(t.sets == knob.input for t in project.ties):
         raise ScanError(f"A tie sets {knob.input}, so the scan cannot turn it: choose another knob, or remove the tie.")
-    if any(t.on and t.knob == knob.id for t in project.targets):
+    held = {k.id for k in project.knobs if k.input == knob.input}
+    if any(t.on and t.knob in held for t in project.targets):
         raise ScanError(f"A target turns {knob.label or knob.id}, so the scan cannot: choose another knob, or switch the target off.")
 
 
@@ -120,15 +121,16 @@ def _values(low, high, sweep, step):
     if sweep.spacing == "log":
         if low <= 0.0:
             raise ScanError("A range by equal factors must begin above zero: raise its low end, or space it evenly.")
+        if step is not None:
+            raise ScanError("A range by equal factors takes a number of points, not a step: type for example 11, or space it evenly.")
         return np.geomspace(low, high, sweep.points)
     if step is None:
         return np.linspace(low, high, sweep.points)
     if not 0.0 < step <= high - low:
         raise ScanError(f"A step of {sweep.step} does not fit between the ends of the range: choose a smaller one above zero.")
-    count = math.floor((high - low) / step * (1.0 + 1e-12)) + 1
-    if count > MOST_POINTS:
-        raise ScanError(f"A step of {sweep.step} makes {count} points: choose a larger one.")
-    values = low + step * np.arange(count)
+    if high - low > step * MOST_POINTS:
+        raise ScanError(f"A step of {sweep.step} makes more than {MOST_POINTS} points: choose a larger one.")
+    values = low + step * np.arange(math.floor((high - low) / step * (1.0 + 1e-12)) + 1)
     return values if values[-1] > high - 1e-9 * (high - low) else np.r_[values, high]
 
 
@@ -148,7 +150,7 @@ def points_or_step(text: str) -> tuple[int | None, str | None]:
     if number != int(number):
         raise QuantityError(f"“{text[:40]}” is not a number of points: {advice}")
     if not 2 <= number <= 500:
-        raise QuantityError(f"{number:.0f} points cannot be scanned: {advice}")
+        raise QuantityError(f"{number:.6g} points cannot be scanned: {advice}")
     return int(number), None
 
 

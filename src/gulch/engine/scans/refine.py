@@ -8,6 +8,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.scans.points import finite, usable
 from gulch.engine.settle import UNWATCHED
+from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.plan import Plan
@@ -60,7 +61,7 @@ def refined(plan: Plan, grid: Grid, points: list, start: Start | None = None, wa
     """
     line = _Line(plan, grid, start, watch)
     edges, peaks = [], []
-    if any(p.get("note") for p in points) or any(u.kind == "stirred-tank" and u.state == "nearest" for u in plan.project.units):
+    if any(p.get("note") for p in points) or any(KINDS[u.kind].follows and u.state == "nearest" for u in plan.project.units):
         return edges, peaks
     for g in grid.gauges:
         for a, b in zip(points, points[1:], strict=False):

@@ -34,9 +34,6 @@ class Text(forms.CharField):
     def __init__(self, longest=LONGEST, long="That is too long: shorten it.", **more):
         refusals = {"max_length": long, "null_characters_not_allowed": UNREADABLE}
         super().__init__(required=False, max_length=longest, error_messages=refusals | more.pop("error_messages", {}), **more)
-        for validator in self.validators:
-            if type(validator).__name__ == "ProhibitNullCharactersValidator":
-                validator.message = UNREADABLE
 
 
 class Part(Text):

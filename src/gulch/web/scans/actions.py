@@ -103,7 +103,7 @@ def carry(document, form):
     """Carry a scanned point back to the process: one value, or one of each knob."""
     point = form.point or {form.address: form.value}
     done = [write_input(document, str(address), str(value)) for address, value in point.items()]
-    return done[0] if len(done) == 1 else Done(f"Carry a point of the scan back: {', '.join(point.values())}")
+    return done[0] if len(done) == 1 else Done(f"Carry a point of the scan back: {', '.join(str(v) for v in point.values())}")
 
 
 @action("keep-point", whole=True, name=Text(), point=Mapping())

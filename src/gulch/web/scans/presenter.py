@@ -2,14 +2,18 @@
 
 import json
 
-from gulch.engine.flowsheet.results import beyond
 from gulch.engine.quantities import show, write
+from gulch.engine.scans import limit_broken
 from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import plots
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.sentence import Sentence
 from gulch.web.scans.today import result_today
+
+MOST_ROWS = 500  # of the table on the page; the file holds all
+SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
+LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
 def scan_page(space):
@@ -32,20 +36,24 @@ def scan_page(space):
 
 
 def plot_so_far(row, run):
-    """The plot of a run under way, or None."""
+    """The plot of a run under way, or None where there is none yet or it would be too much to send again and again."""
+    if run.total > LIVE_POINTS:
+        return None
     space = Workspace(row, "scans")
     entry = space.document.scan(run.scan)
     result = result_today(run, space.document, entry) if entry is not None else None
-    return shown(result, entry, space)["plot"] if result and result["points"] and result["gauges"] else None
+    return plot(result, Sentence(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
 
 
 def shown(result, entry, space):
     """Answer, table and plot of a result."""
     sentence = Sentence(result, entry, space)
-    two = len(result.get("axes") or [0]) > 1
-    out = {"answer": sentence, "table": table(result, space.display)}
-    out["plot"] = plots.contours(result, sentence, space.display) if two else plots.lines(result, sentence, space.display)
-    return out
+    return {"answer": sentence, "table": table(result, space.display), "plot": plot(result, sentence, space.display)}
+
+
+def plot(result, sentence, display):
+    """Lines along one knob, or contours over two."""
+    return (plots.contours if len(sentence.axes) > 1 else plots.lines)(result, sentence, display)
 
 
 def form(space, entry):
@@ -86,19 +94,15 @@ def knob_words(space, knob):
     return knob.label or (found.label[:1].lower() + found.label[1:] if found else knob.input)
 
 
-def inside(value, gauge):
-    return value is None or beyond(value, gauge["at_least"], gauge["at_most"]) is None
-
-
 def table(result, display):
-    """Rows of text; `typed` is what carrying the point back writes into the document."""
+    """Rows of text, of the first points where there are very many; `point` is what carrying one back writes into the document."""
     axes = result.get("axes") or [result]
     heads = [(a["label"], show_unit(a["dimension"], display)) for a in axes]
     heads += [(g["label"], show_unit(g["dimension"], display)) for g in result["gauges"]]
     rows = []
-    for p, own in zip(result["points"], own_remarks(result), strict=True):
+    for p, own in zip(result["points"][:MOST_ROWS], own_remarks(result), strict=False):
         cells = [
-            (show(p["gauges"][g["id"]], g["dimension"], display, unit=False), inside(p["gauges"][g["id"]], g)) for g in result["gauges"]
+            (show(p["gauges"].get(g["id"]), g["dimension"], display, unit=False), limit_broken(p, g) is None) for g in result["gauges"]
         ]
         rows.append(
             {
@@ -112,11 +116,12 @@ def table(result, display):
                 "inside": p["solved"] and all(ok for _, ok in cells),
             }
         )
-    failed = [r for r in rows if not r["solved"]]
+    failed = [(typed_point(p, axes, display), p["why"]) for p in result["points"] if not p["solved"]]
     return {
         "remarks": remark_lines(result, display),
         "heads": heads,
         "rows": rows,
-        "failed": failed,
-        "inside": sum(r["inside"] for r in rows),
+        "failed": failed[:SHOWN_FAILED],
+        "more_failed": len(failed) if len(failed) > SHOWN_FAILED else 0,
+        "count": len(result["points"]),
     }

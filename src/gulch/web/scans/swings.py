@@ -1,11 +1,12 @@
 """What matters most, on the page: a ranked bar for each knob, and the table of sensitivities."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit, write
 from gulch.engine.work import MoveKnobs
 from gulch.web.projects import solving
 from gulch.web.projects.words import show_unit
+from gulch.web.scans.sentence import DOUBTS
 
 SELECT = "swings"
 
@@ -17,7 +18,7 @@ class SwingsAnswer:
     found: dict | None = None
     trouble: str = ""
     pending: bool = False
-    shown: str = field(default="")  # id of the gauge of which the bars tell
+    shown: str = ""  # id of the gauge of which the bars tell
 
 
 def move_knobs(space):
@@ -68,8 +69,6 @@ class SwingsPage:
 
     def remarks(self):
         """Ends that did not solve or whose figures are in doubt."""
-        from gulch.web.scans.sentence import DOUBTS
-
         for r in self.rows:
             for e in r["ends"].values():
                 at = f"{r['label']} at {show(e['value'], r['dimension'], self.display, 4)}"
