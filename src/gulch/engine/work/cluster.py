@@ -12,16 +12,13 @@ import threading
 import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import uuid4
 
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import Shelf
-
-if TYPE_CHECKING:
-    from gulch.engine.flowsheet.places import About
 
 log = logging.getLogger("gulch.work")
 
@@ -52,12 +49,12 @@ class ClusterWatch(Watch):
                 self.reason = Reason.CANCELLED
         return self.reason
 
-    def tell(self, item: str) -> None:
+    def tell(self, item: Any) -> None:
         """Keep an item until it is fetched."""
         self.items.append(item)
 
 
-def perform(task: Any, flag: Any, limit: int) -> Any:
+def perform(task: Any, flag: Any, limit: float) -> Any:
     """Run a task on a worker of the cluster: (items told, answer, settle.Reason or None, refusal or "")."""
     if not hasattr(_own, "shelf"):
         _own.shelf = Shelf()
@@ -87,7 +84,7 @@ class Cluster:
         key: Any = None,
         owner: int | None = None,
         lane: str = "now",
-        about: About | None = None,
+        about: Any = None,
         replaces: bool = True,
         on_item: Callable | None = None,
         on_end: Callable | None = None,

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from gulch.engine.settle import Watch
 from gulch.engine.work.job import Ending, Job
 from gulch.engine.work.tasks import Shelf
-
-if TYPE_CHECKING:
-    from gulch.engine.flowsheet.places import About
 
 
 class InlineWatch(Watch):
@@ -21,7 +18,7 @@ class InlineWatch(Watch):
         self.job.passes += 1
         self.job.residual = residual
 
-    def tell(self, item: str) -> None:
+    def tell(self, item: Any) -> None:
         """Hand an item on at once."""
         if self.job.on_item is not None:
             self.job.on_item(self.job, item)
@@ -40,7 +37,7 @@ class Inline:
         key: Any = None,
         owner: int | None = None,
         lane: str = "now",
-        about: About | None = None,
+        about: Any = None,
         replaces: bool = True,
         on_item: Callable | None = None,
         on_end: Callable | None = None,

@@ -6,6 +6,7 @@ import threading
 import time
 from dataclasses import dataclass
 from enum import Enum
+from typing import Any
 
 
 def new_reference() -> str:
@@ -59,7 +60,7 @@ class Job:
         """Whether it ended within some seconds, what hangs on its end included."""
         return self._ended.wait(seconds)
 
-    def end(self, ending: Ending, value: float | str | tuple | None = None, words: str = "") -> None:
+    def end(self, ending: Ending, value: Any = None, words: str = "") -> None:
         """Note how it ended and tell whoever asked to be told."""
         self.ending, self.value, self.words = ending, value, words
         try:

@@ -18,14 +18,11 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from multiprocessing.connection import wait
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from gulch.engine.settle import Reason
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
-
-if TYPE_CHECKING:
-    from gulch.engine.flowsheet.places import About
 
 log = logging.getLogger("gulch.work")
 
@@ -64,7 +61,7 @@ class Workers:
         key: Any = None,
         owner: int | None = None,
         lane: str = "now",
-        about: About | None = None,
+        about: Any = None,
         replaces: bool = True,
         on_item: Callable | None = None,
         on_end: Callable | None = None,

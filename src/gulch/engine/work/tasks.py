@@ -10,7 +10,7 @@ import json
 from collections import OrderedDict
 from dataclasses import asdict, dataclass, field
 from hashlib import sha256
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from gulch.engine.document import SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
@@ -21,9 +21,6 @@ from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError, grid_of, ready_plan, refined, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
-
-if TYPE_CHECKING:
-    pass
 
 # parts of a document that no figure of the process hangs on
 BESIDE = ("name", "remarks", "scans", "sizing", "variants", "working", "ledger", "operating_hours")
@@ -82,7 +79,7 @@ class Solve:
     again: bool = True  # where the start misled, once more from nothing
 
     @property
-    def digest(self) -> Any:
+    def digest(self) -> str:
         return document_digest(self.document)
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
@@ -187,7 +184,7 @@ class Size:
     entry: dict
 
     @property
-    def digest(self) -> Any:
+    def digest(self) -> str:
         return _named(["sizing", document_digest(self.document), self.entry])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple:

@@ -40,12 +40,12 @@ class PipeWatch(Watch):
             self.told = now
             self.pipe.send(("passes", self.number, (self.passes, float(residual))))
 
-    def tell(self, item: str) -> None:
+    def tell(self, item: Any) -> None:
         """Hand a part of the answer on at once."""
         self.pipe.send(("item", self.number, item))
 
 
-def serve(pipe: Any, niceness: Any) -> None:
+def serve(pipe: Any, niceness: int) -> None:
     """Work on what comes through the pipe until it is closed."""
     from gulch.engine.work.tasks import Shelf
 
