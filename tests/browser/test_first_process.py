@@ -4,7 +4,7 @@ import json
 import re
 
 import pytest
-from acting import fill, press
+from acting import fill, post, press
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
@@ -129,3 +129,24 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.get_by_role("button", name="Open", exact=True).click()
     expect(page.locator(".gauge .value")).to_contain_text(gauge)
     assert json.loads(path.read_text(encoding="utf-8"))["name"] == "Dry Fork methanol"
+
+    # a second knob beside the first: the map, and its best point used
+    page.click("#rail-process")
+    page.locator("[data-id='H1']").focus()
+    page.keyboard.press("Enter")
+    press(page, "[aria-label='make Outlet temperature a knob']")
+    page.click("#rail-scans")
+    post(page, lambda: page.select_option("#scan-knob2", "knob2"))
+    fill(page, "#scan-low2", "30")
+    fill(page, "#scan-high2", "60")
+    fill(page, "#scan-points2", "4")
+    page.click("#run-scan")
+    expect(page.locator("#scan-state")).to_contain_text("28 of 28 points done", timeout=60_000)
+    expect(page.locator("#scan-plot .contourlayer")).to_be_attached()
+    # water with methanol in a cubic equation without parameters: a third phase is indicated everywhere, which the user lets pass
+    expect(page.locator("#scan-answer")).to_contain_text("none is called best")
+    press(page, "#pass-further-phase")
+    best = page.locator("#scan-answer .figure").last.inner_text()
+    post(page, lambda: page.click("#use-best"))
+    drawn = re.search(r"(\d+)\.?\d* %", best)[1]
+    expect(page.locator("#knob-value-knob1")).to_have_value(re.compile(rf"^{drawn}"))

@@ -52,5 +52,5 @@ def test_what_matters_most_is_a_page_whose_bars_carry_back(page, row):
     page.click("#what-matters")
     expect(page.locator("#swing-table")).to_contain_text("per K", timeout=60_000)
     expect(page.locator("#swing-plot .barlayer .point").first).to_be_attached()
-    page.click("main a.tab:has-text('recycle flow')")
+    page.click("[role=tablist] a.tab:has-text('recycle flow')")
     expect(page.locator("#swing-plot")).to_have_attribute("aria-label", "Swing of recycle flow by knob, the largest first")

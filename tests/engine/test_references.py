@@ -75,6 +75,13 @@ def everything():
             "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
             "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],
             "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"], "shows": "g1"}],
+            "prices": {"species": {"ethanol": {"sold": "1"}}, "streams": {"S3": "waste"}},
+            "spreads": [
+                {"what": "input", "input": "R1.own_approach.r-1", "by": "1 K"},
+                {"what": "rate", "reaction": "r-1", "by": "10 %"},
+                {"what": "sold", "species": "ethanol", "by": "10 %"},
+            ],
+            "searches": [{"id": "b1", "aim": "g1", "against": "g2", "over": [{"knob": "k1"}]}],
             "sizing": {"set": "main", "stream": "S1"},
             "ledger": {"pinned": ["S1"]},
             "variants": [

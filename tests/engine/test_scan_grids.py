@@ -2,78 +2,14 @@
 
 import numpy as np
 import pytest
+from by_hand import K1, K2, made, residence, tank
 from scipy.optimize import brentq, minimize_scalar
 
 from gulch.demo import projects
-from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, run_scan, swings, windows
+from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, row_edges, run_scan, swings, windows
 from gulch.engine.scans.points import doubts_of, rest_on
-
-# One pass of A → B → C of first order in a stirred tank at constant density; k1 = 1/min, k2 = 0.3/min (invented), so that with
-# the residence time t of the tank the yield of B is k1 t/((1 + k1 t)(1 + k2 t)), highest at t = 1/sqrt(k1 k2)
-# (Levenspiel, Chemical Reaction Engineering, 3rd ed., ch. 8).
-K1, K2 = 1.0, 0.3
-
-
-def tank(over, gauges=None, **more):
-    """A tank in water of the series reaction, scanned."""
-    return load(
-        {
-            "format": "gulch-project",
-            "version": 1,
-            "name": "Series in a tank",
-            "species": [
-                {"id": "water", "cas": "7732-18-5"},
-                {"id": "A", "cas": "71-36-3"},
-                {"id": "B", "cas": "78-83-1"},
-                {"id": "C", "cas": "75-65-0"},
-            ],
-            "phase_model": {"kind": "ideal"},
-            "reactions": [
-                {"id": "first", "equation": "A = B", "rate": {"forward": {"k": "1 1/min"}}},
-                {"id": "second", "equation": "B = C", "rate": {"forward": {"k": "0.3 1/min"}}},
-            ],
-            "reaction_sets": [{"id": "main", "steps": [["first", "second"]]}],
-            "streams": [
-                {
-                    "id": "feed",
-                    "to": "T1",
-                    "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1000 kmol/h", "A": "1e-3 kmol/h"}},
-                },
-                {"id": "out", "from": "T1"},
-            ],
-            "units": [
-                {
-                    "id": "T1",
-                    "kind": "stirred-tank",
-                    "set": "main",
-                    "phase": "liquid",
-                    "volume": "1 m3",
-                    "heat": {"mode": "feed-temperature"},
-                }
-            ],
-            "knobs": [
-                {"id": "V", "input": "T1.volume", "low": "0.1 m3", "high": "3 m3"},
-                {"id": "F", "input": "feed.flow.water", "low": "500 kmol/h", "high": "2000 kmol/h"},
-            ],
-            "gauges": gauges or [{"id": "B", "reads": "out.flow.B"}],
-            "scans": [{"id": "s", "over": over}],
-            **more,
-        }
-    )
-
-
-def residence(project, volume, water=1000.0):
-    """Residence time [min] of a volume [m3] at a flow of water [kmol/h]."""
-    feed = Plan(project).run(overrides={"feed.flow.water": water / 3.6}).streams["feed"]
-    return volume / feed.volume_flow / 60.0
-
-
-def made(t):
-    """Yield of B in a tank."""
-    return K1 * t / ((1.0 + K1 * t) * (1.0 + K2 * t))
 
 
 def test_a_peak_is_solved_and_is_the_textbooks():
@@ -176,8 +112,8 @@ def test_ranges_by_number_step_and_equal_factors(sweep, expected):
         ([{"knob": "V", "step": "5 bar"}], {}, "unit of pressure"),
         ([{"knob": "V", "spacing": "log", "low": "0 m3"}], {}, "leaves what"),
         ([{"knob": "V", "spacing": "log", "step": "0.5 m3"}], {}, "takes a number of points, not a step"),
-        ([{"knob": "V", "step": "1e-300 m3"}], {}, "makes more than 10000 points"),
-        ([{"knob": "V", "step": "1e-9 m3"}], {}, "makes more than 10000 points"),
+        ([{"knob": "V", "step": "1e-300 m3"}], {}, "makes more than 20000 points"),
+        ([{"knob": "V", "step": "1e-9 m3"}], {}, "makes more than 20000 points"),
         ([{"knob": "F", "spacing": "log", "low": "0 kmol/h"}], {}, "must begin above zero"),
         ([{"knob": "F"}], {"ties": [{"sets": "feed.flow.water", "formula": "500*feed.flow.A"}]}, "A tie sets feed.flow.water"),
         ([{"knob": "V"}], {"targets": [{"id": "t", "gauge": "B", "value": "1e-4 kmol/h", "knob": "V"}]}, "A target turns V"),
@@ -246,3 +182,103 @@ def test_swings_leave_out_what_cannot_be_moved_and_say_why():
     project = projects()[0]
     (row,) = (s for s in swings(Plan(project)).rows if s.knob == "drum_T")
     assert row.ends["low"]["why"] == "" or row.ends["low"]["why"].startswith("DRUM")
+
+
+def test_within_a_share_of_the_best_is_solved_between_the_points():
+    """Yield of B within 5 % of its peak: a quadratic in the residence time (Levenspiel, ch. 8)."""
+    project = tank([{"knob": "V", "low": "0.1 m3", "high": "3 m3", "points": 41}])
+    result = run_scan(project, project.scans[0]).to_dict()
+    (low, high), per_m3 = answer_of(result, "B", within=0.05).near[0], residence(project, 1.0)
+    best = made(1.0 / np.sqrt(K1 * K2))
+    ends = [brentq(lambda t: made(t) - 0.95 * best, a, b) for a, b in ((1e-3, 1.8), (1.8, 20.0))]
+    assert low * per_m3 == pytest.approx(ends[0], rel=0.02) and high * per_m3 == pytest.approx(min(ends[1], 3.0 * per_m3), rel=0.02)
+    assert answer_of(result, "B").near == []
+
+
+def test_lines_get_more_points_where_they_bend():
+    """Few points over the steep beginning of the yield: what is added lies there, and is solved."""
+    project = tank([{"knob": "V", "low": "0.1 m3", "high": "3 m3", "points": 6}])
+    result = run_scan(project, project.scans[0])
+    assert result.bends and result.bends[0]["value"] < 1.0
+    plan = Plan(project)
+    for b in result.bends:
+        assert b["gauges"]["B"] == pytest.approx(plan.run(overrides={"T1.volume": b["value"]}).gauges["B"], rel=1e-8)
+    straight = tank([{"knob": "V", "low": "0.1 m3", "high": "0.11 m3", "points": 6}])
+    assert run_scan(straight, straight.scans[0]).bends == []
+
+
+def test_a_list_of_points_is_solved_in_its_order():
+    over = [{"knob": "F"}, {"knob": "V"}]
+    project = tank(over)
+    project.scans[0].listed = [["800 kmol/h", "1 m3"], ["500 kmol/h", "0.5 m3"], ["1000 kmol/h", "2 m3"]]
+    result = run_scan(project, project.scans[0])
+    assert result.listed and [p["values"][1] for p in result.points] == [1.0, 0.5, 2.0] and result.edges == []
+    for p in result.points:
+        t = residence(project, p["values"][1], 3.6 * p["values"][0])
+        assert p["gauges"]["B"] * 3600 == pytest.approx(made(t), rel=1e-6)
+    project = tank([{"knob": "V"}])
+    project.scans[0].listed = [["2 m3"], ["0.5 m3"], ["1 m3"], ["1 m3"]]
+    result = run_scan(project, project.scans[0])
+    assert not result.listed and [p["value"] for p in result.points] == [0.5, 1.0, 2.0]
+
+
+@pytest.mark.parametrize(
+    ("over", "listed", "words"),
+    [
+        (["V", "F"], [["1 m3"]], "Point 1 of the list has no value for"),
+        (["V"], [["1 m3"], ["5 bar"]], "Point 2 of the list: .*unit of pressure"),
+        (["V"], [["-1 m3"]], "lies outside what"),
+        (["V", "V"], [["1 m3", "2 m3"]], "turn the same input"),
+        (["V", "F", "V"], [], "two knobs at most"),
+    ],
+)
+def test_a_list_that_cannot_be_read_is_refused(over, listed, words):
+    project = tank([{"knob": k} for k in over])
+    project.scans[0].listed = listed
+    with pytest.raises(ScanError, match=words):
+        grid_of(project, project.scans[0])
+
+
+def test_the_windows_edge_over_two_knobs_is_solved_along_its_rows():
+    """The limit 40 % of A turned to B: in every row the crossing is at the same residence time, by the formula."""
+    project = tank(
+        [{"knob": "V", "points": 5}, {"knob": "F", "points": 3}], [{"id": "B", "reads": "out.flow.B", "at_least": "0.4e-3 kmol/h"}]
+    )
+    result = run_scan(project, project.scans[0])
+    root = brentq(lambda t: made(t) - 0.4, 1e-6, 1.8)
+    first = {}
+    for e in result.edges:
+        first.setdefault(e["values"][1], e)
+    assert len(first) >= 2
+    for water, e in first.items():
+        assert residence(project, e["values"][0], 3.6 * water) == pytest.approx(root, rel=1e-3)
+        assert e["gauges"]["B"] == pytest.approx(e["at"], rel=1e-6)
+
+
+def test_edges_beyond_another_limit_are_not_the_windows():
+    """B at least 40 % and C at most 1 %: where B rises to its limit C is beyond its own in every row, so there is no window."""
+    limits = [
+        {"id": "B", "reads": "out.flow.B", "at_least": "0.4e-3 kmol/h"},
+        {"id": "C", "reads": "out.flow.C", "at_most": "0.01e-3 kmol/h"},
+    ]
+    project = tank([{"knob": "V", "points": 6}, {"knob": "F", "points": 3}], limits)
+    result = run_scan(project, project.scans[0])
+    grid = grid_of(project, project.scans[0])
+    points = [p | {"gauges": p["gauges"] | {"C": 0.0}} if i % 5 == 0 else p for i, p in enumerate(result.points)]
+    found = row_edges(Plan(project), grid, points)  # as if some points were inside: the solves say otherwise
+    assert result.edges == [] and all(e["gauges"]["C"] <= 0.01e-3 / 3.6 for e in found if e["gauge"] == "B")
+
+
+def test_an_edge_may_be_the_best_of_two_knobs_where_its_neighbours_are_trusted():
+    points = [
+        {"value": x, "values": [x, 0.0], "solved": True, "gauges": {"a": x, "b": x}, "doubts": d}
+        for x, d in ((0.0, []), (1.0, []), (2.0, ["wrong-phase"]))
+    ]
+    gauges = [{"id": "a", "at_least": None, "at_most": 0.7}, {"id": "b", "at_least": None, "at_most": None}]
+    edge = {"gauge": "a", "limit": "at_most", "at": 0.7, "value": 0.7, "values": [0.7, 0.0], "gauges": {"a": 0.7, "b": 0.7}}
+    result = {"points": points, "gauges": gauges, "axes": [{}, {}], "edges": [edge]}
+    assert answer_of(result, "b").best.values == [0.7, 0.0]
+    gauges[0]["at_most"] = 0.5  # today's limit is another one
+    assert answer_of(result, "b").best.values == [0.0, 0.0]
+    gauges[0]["at_most"], points[1]["doubts"] = 0.7, ["wrong-phase"]
+    assert answer_of(result, "b").best.values == [0.0, 0.0]

@@ -6,10 +6,11 @@ import json
 
 import pytest
 from helpers import demo
+from openpyxl import load_workbook
 
 from gulch.engine import cli
 from gulch.engine.document import schema
-from gulch.engine.exchange import csv_text, ledger, scan_csv
+from gulch.engine.exchange import csv_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
 from gulch.engine.settle import Reason, Watch
@@ -131,3 +132,25 @@ def test_a_scan_on_two_workers_writes_the_same_table(tmp_path, capsys):
         assert [float(x) for x in a.split(",")[:4]] == pytest.approx([float(x) for x in b.split(",")[:4]], rel=1e-6)
     assert main(["scan", str(file), "--out", str(tmp_path / "nowhere" / "x.csv")]) == cli.NOT_SOLVED
     assert "cannot be written" in capsys.readouterr().err
+
+
+def test_a_workbook_holds_numbers_as_numbers_and_no_formulas():
+    """Read back by openpyxl."""
+    project = demo()
+    result = run_scan(project, project.scans[0]).to_dict()
+    result["points"][2]["why"] = "=2+2"
+    sheet = load_workbook(io.BytesIO(scan_xlsx(result, "process-metric")))["Points"]
+    rows = [[c.value for c in r] for r in sheet.iter_rows()]
+    assert rows[0][0] == "purge share [%]" and rows[0][-1] == "Remark" and len(rows) == 1 + len(result["points"])
+    assert rows[1][0] == pytest.approx(2.0) and isinstance(rows[1][1], float)
+    assert sheet.freeze_panes == "A2" and rows[3][-1] == "'=2+2"
+
+
+def test_the_command_line_writes_both_kinds_of_file(tmp_path, capsys):
+    path, project = tmp_path / "p.json", demo()
+    project.scans[0].over[0].points = 3
+    path.write_text(project.to_json())
+    for name in ("out.csv", "out.xlsx"):
+        assert main(["scan", str(path), "--out", str(tmp_path / name)]) == 0
+        assert "3 points" in capsys.readouterr().out
+    assert (tmp_path / "out.xlsx").read_bytes()[:2] == b"PK" and (tmp_path / "out.csv").read_text().startswith("purge share")

@@ -10,7 +10,7 @@ from gulch.engine.flowsheet import Plan
 from gulch.engine.quantities import show
 from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import ScanRun
-from gulch.web.scans import jobs
+from gulch.web.scans import jobs, running
 
 
 def text_of(html):
@@ -93,7 +93,7 @@ def test_knobs_and_gauges_come_and_go(client, row, act):
     assert row.current.document["gauges"][-1]["at_least"] == "9 %"
     assert "below its limit of 9 %" in text_of(html) and "outside its limits" in html
     act("gauge-remove", id=gauge)
-    assert len(row.current.document["gauges"]) == 5
+    assert len(row.current.document["gauges"]) == 6
 
 
 def test_search_as_one_types(client, row):
@@ -166,6 +166,8 @@ def test_scan_runs_is_tabulated_and_carried_back(client, row, act):
     assert client.get(f"/p/{row.pk}/scan-run/{run.pk}.csv").content.decode().startswith("purge share [%]")
     act("carry", address="SPLIT.drawn", value="5 %")
     assert row.current.document["units"][5]["drawn"] == "5 %"
+    assert "the process has changed since" not in text_of(page(client, row, "scans"))  # the scan turns that knob itself
+    act("set", address="R1.temperature", value="225")
     assert "the process has changed since" in text_of(page(client, row, "scans"))
 
 
@@ -197,7 +199,7 @@ def test_an_interrupted_scan_keeps_its_points_and_goes_on(client, row):
 
 def test_a_scan_that_nobody_works_on_is_noticed(client, row, monkeypatch):
     """Failed writes on the way lose no point, and a failed last word leaves no run that says “running” for ever."""
-    write = jobs.ScanPoint.objects.bulk_create
+    write = running.ScanPoint.objects.bulk_create
     tries = []
 
     def refuse(*args, **kwargs):
@@ -207,8 +209,8 @@ def test_a_scan_that_nobody_works_on_is_noticed(client, row, monkeypatch):
         return write(*args, **kwargs)
 
     with monkeypatch.context() as patch:
-        patch.setattr(jobs, "EVERY", 0.0)
-        patch.setattr(jobs.ScanPoint.objects, "bulk_create", refuse)
+        patch.setattr(running, "EVERY", 0.0)
+        patch.setattr(running.ScanPoint.objects, "bulk_create", refuse)
         client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
     run = row.scan_runs.get()
     assert (run.state, run.done, run.points.count()) == (ScanRun.DONE, 13, 13)

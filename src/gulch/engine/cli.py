@@ -1,4 +1,4 @@
-"""The command line of the engine: gulch solve|scan|check|addresses|schema."""
+"""The command line of the engine: gulch solve|scan|best|check|addresses|schema."""
 
 from __future__ import annotations
 
@@ -9,15 +9,15 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.document import MAX_BYTES, DocumentError, loads, schema
-from gulch.engine.exchange import ledger, scan_csv
+from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
+from gulch.engine.exchange import best_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import check, solve
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.variants import BASE, applied, misfits
 from gulch.engine.quantities import format_number, show
-from gulch.engine.scans import ScanError, run_scan
+from gulch.engine.scans import ScanError, answered, ready_plan, run_scan
 
 if TYPE_CHECKING:
     from argparse import ArgumentParser, Namespace
@@ -39,9 +39,18 @@ def add_commands(commands: Any) -> None:
     one.add_argument("file", type=Path)
     one.add_argument("--scan", help="id of the scan; the first one when left out")
     one.add_argument("--workers", type=int, default=1, help="processes that work on it")
-    one.add_argument("--out", type=Path, help="file to write the table to, in place of printing it")
+    one.add_argument("--out", type=Path, help="file to write the table to (.csv or .xlsx), in place of printing it")
     _with_variant(one)
     one.set_defaults(run=scan_command)
+    one = commands.add_parser("best", help="find the best operating point of a project file, or the trade-off of two aims")
+    one.add_argument("file", type=Path)
+    one.add_argument("--search", help="id of the search; the first one when left out")
+    one.add_argument("--aim", help="id of a gauge to seek the best of, in place of a search of the file")
+    one.add_argument("--lowest", action="store_true", help="with --aim: the lowest reading and not the highest")
+    one.add_argument("--against", help="with --aim: id of a second gauge, of which the highest is wanted too")
+    one.add_argument("--json", action="store_true", help="print the whole answer in SI")
+    _with_variant(one)
+    one.set_defaults(run=best_command)
     one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
     one.add_argument("file", type=Path)
     _with_variant(one)
@@ -145,12 +154,13 @@ def scan_command(args: Namespace) -> int:
     except ScanError as error:
         print(error, file=sys.stderr)
         return NOT_SOLVED
-    text = scan_csv(result.to_dict(), project.display)
+    plain = result.to_dict()
     if args.out is None:
-        print(text, end="")
+        print(scan_csv(plain, project.display), end="")
     else:
+        whole = args.out.suffix.lower() == ".xlsx"
         try:
-            args.out.write_text(text, encoding="utf-8")
+            args.out.write_bytes(scan_xlsx(plain, project.display) if whole else scan_csv(plain, project.display).encode())
         except OSError as error:
             print(f"{args.out} cannot be written: {error.strerror}.", file=sys.stderr)
             return NOT_SOLVED
@@ -167,6 +177,27 @@ def _on_workers(project, scan, count):
         return scan_on(workers, project, scan)
     finally:
         workers.close()
+
+
+def best_command(args: Namespace) -> int:
+    """Find the best of a file and print it; 0 when a point inside all limits was found and the search came to its end, 1 when not."""
+    project, lost = chosen(read(args.file), args.variant)
+    if args.aim:
+        way = "lowest" if args.lowest else "highest"
+        entry = SearchEntry(id="asked", aim=args.aim, way=way, against=args.against)
+    else:
+        entry = project.search(args.search) if args.search else next(iter(project.searches), SearchEntry(id="asked"))
+    if entry is None:
+        print(f"{args.file} has no search {args.search}.", file=sys.stderr)
+        return BAD_FILE
+    try:
+        found = answered(ready_plan(project), entry)
+    except ScanError as error:
+        print(error, file=sys.stderr)
+        return NOT_SOLVED
+    print(json.dumps(found, indent=1) if args.json else best_text(project, found))
+    there = found["points"] if found["kind"] == "trade-off" else found["values"]
+    return SOLVED if there and not found["ended"] and not lost else NOT_SOLVED
 
 
 def check_command(args: Namespace) -> int:

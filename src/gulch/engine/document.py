@@ -12,7 +12,7 @@ from functools import lru_cache
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Union
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model, field_validator
 
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
@@ -285,6 +285,9 @@ class ClosingEntry(Part):
     max_passes: int = Field(150, ge=1, le=5000)
 
 
+Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase"]
+
+
 class Sweep(Part):
     knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
     low: Quantity | None = Field(None, description="the knob's own when left out")
@@ -295,16 +298,102 @@ class Sweep(Part):
 
 
 class ScanEntry(Part):
-    """Knobs over ranges: the first runs along the plot, the second, if there is one, up it."""
+    """Knobs over ranges: the first runs along the plot, the second, if there is one, up it; or at the points of a list."""
 
     id: Annotated[Id, Own(Thing.SCAN)]
-    over: list[Sweep] = Field(min_length=1, max_length=2)
+    over: list[Sweep] = Field(min_length=1, max_length=6, description="one knob or two; more where points are listed")
+    listed: list[list[Quantity]] = Field([], max_length=2000, description="values of the knobs at each point, in place of their ranges")
     gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
     shows: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge on the map of two knobs, of whose best is told")
     aim: Literal["highest", "lowest"] = Field("highest", description="which of its values is the best")
-    passing: list[Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase"]] = Field(
-        [], description="doubts about figures that do not keep a point from being the best"
+    passing: list[Doubt] = Field([], description="doubts about figures that do not keep a point from being the best")
+    within: Quantity | None = Field(None, description="of the best, per cent: also the part of the range is told where no more is lost")
+    band: bool = Field(False, description="at each point also the band that unsure data leave each gauge")
+
+
+class Turned(Part):
+    """A knob that a search turns."""
+
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
+    low: Quantity | None = Field(None, description="the knob's own when left out")
+    high: Quantity | None = None
+
+
+class SearchEntry(Part):
+    """A question for the best: the highest or lowest reading of a gauge inside all limits; with another aim, the trade-off of both."""
+
+    id: Annotated[Id, Own(Thing.SEARCH)]
+    aim: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge sought; the first without limits when left out")
+    way: Literal["highest", "lowest"] = "highest"
+    over: list[Turned] = Field([], max_length=12, description="the knobs that turn; all that can when empty")
+    passing: list[Doubt] = Field([], description="doubts about figures that do not keep a point from being the best")
+    against: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="a second aim, against which the first is traded")
+    against_way: Literal["highest", "lowest"] = "highest"
+
+
+MONEY = r"^-?(\d{1,12}(\.\d{0,9})?|\.\d{1,9})$"
+Money = Annotated[str, Field(pattern=MONEY)]  # a bare number of the project's currency
+
+
+class PriceEntry(Part):
+    """Prices of a species, as what is fed and as what is sold."""
+
+    bought: Money | None = None
+    sold: Money | None = None
+    per: Literal["kg", "t", "lb", "kmol", "lbmol"] = "kg"
+
+
+class HeatPriceEntry(Part):
+    """A heating or cooling medium with its price."""
+
+    name: str = Field(max_length=40)
+    use: Literal["heating", "cooling"] = "heating"
+    reaches: Quantity = Field(description="temperature to which it can heat or cool")
+    price: Money | None = Field(None, description="negative where it earns")
+    per: Literal["GJ", "MWh", "MMBtu"] = "GJ"
+
+    @property
+    def temperature_in_kelvin(self) -> float:
+        """To which temperature it reaches [K]. Raises QuantityError."""
+        return parse(self.reaches, "temperature")
+
+    @field_validator("reaches")
+    @classmethod
+    def _temperature(cls, text):
+        parse(text, "temperature")
+        return text
+
+
+class PricesEntry(Part):
+    """What the project's flows, heat and work cost and bring, once for all variants."""
+
+    currency: str = Field("money", max_length=12, description="a word of the user's own")
+    date: str = Field("", max_length=40)
+    remark: str = Field("", max_length=400)
+    species: dict[SpeciesId, PriceEntry] = {}
+    streams: dict[Annotated[str, Ref(Thing.STREAM)], Literal["waste", "nothing"]] = Field(
+        {}, description="product streams that are not sold by their species"
     )
+    heat: list[HeatPriceEntry] = Field([], max_length=30)
+    work: Money | None = None
+    work_per: Literal["MWh", "kWh", "GJ"] = "MWh"
+    waste: Money | None = None
+    waste_per: Literal["kg", "t", "lb"] = "t"
+
+
+class SpreadEntry(Part):
+    """How unsure a datum is: an input, or a reaction's equilibrium or rate constant, or a price, each within ± of its value."""
+
+    what: Literal["input", "constant", "rate", "bought", "sold"]
+    input: Annotated[str | None, Address()] = None
+    reaction: Annotated[str | None, Ref(Thing.REACTION, OnLoss.ENTRY)] = None
+    species: Annotated[str | None, Ref(Thing.SPECIES, OnLoss.ENTRY)] = None
+    by: Quantity = Field("10 %", description="a difference, or per cent of the value; points of per cent for an input that is a share")
+
+    @property
+    def key(self) -> str:
+        """What it is about, unlike that of any other."""
+        return f"{self.what}.{self.input or self.reaction or self.species or ''}"
 
 
 class SizingEntry(Part):
@@ -412,7 +501,10 @@ class Project(Part):
     tears: list[TearEntry] = Field([], max_length=100)
     closing: ClosingEntry = Field(default_factory=ClosingEntry)
     scans: list[ScanEntry] = Field([], max_length=60)
+    searches: list[SearchEntry] = Field([], max_length=60)
     sizing: SizingEntry | None = None
+    prices: PricesEntry | None = None
+    spreads: list[SpreadEntry] = Field([], max_length=40)
     operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
     variants: list[VariantEntry] = Field([], max_length=40)
     working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")
@@ -461,6 +553,10 @@ class Project(Part):
     def scan(self, id_: str) -> ScanEntry | None:
         """The scan of that id, or None."""
         return next((s for s in self.scans if s.id == id_), None)
+
+    def search(self, id_: str) -> SearchEntry | None:
+        """The search of that id, or None."""
+        return next((s for s in self.searches if s.id == id_), None)
 
     def entries(self) -> list:
         """(id, cas, shown name, user data) of each species, as the equation reader wants them."""

@@ -62,6 +62,7 @@ def _dimensions():
         ("rate", "mol/m**3/s", "mol/(m3 s)", "kmol/(m3 h)"),
         ("rate per mass", "mol/kg/s", "mol/(kg s)", "kmol/(kg h)"),
         ("space velocity", "1/s", "1/h", "1/s"),
+        ("money rate", "1/s", "1/hr", "1/d"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
     ]
     return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
@@ -300,6 +301,7 @@ _METRIC = {
     "rate": "kmol/(m3 h)",
     "rate per mass": "kmol/(kg h)",
     "space velocity": "1/h",
+    "money rate": "1/hr",
 }
 _US = _METRIC | {
     "temperature": "degF",
@@ -375,6 +377,7 @@ _PRETTY = {
     "Btu/(h degF)": "Btu/(h °F)",
     "m3/kmol": "m³/kmol",
     "ft3/lbmol": "ft³/lbmol",
+    "1/hr": "per hour",
     "1": "",
 }
 

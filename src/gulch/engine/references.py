@@ -32,6 +32,7 @@ class Thing(Enum):
     GAUGE = "gauge"
     TARGET = "target"
     SCAN = "scan"
+    SEARCH = "search"
     VARIANT = "variant"
 
 
@@ -87,8 +88,8 @@ MARKERS = (Own, Ref, Address, PlaceText, FormulaText)
 _PROCESS = (Thing.STREAM, Thing.UNIT, Thing.REACTION)
 
 
-_PLACES = {"knob": Thing.KNOB, "gauge": Thing.GAUGE, "target": Thing.TARGET, "scan": Thing.SCAN}
-_STANDING = ("sizing", "measures", "closing")  # places that nothing takes away
+_PLACES = {"knob": Thing.KNOB, "gauge": Thing.GAUGE, "target": Thing.TARGET, "scan": Thing.SCAN, "search": Thing.SEARCH}
+_STANDING = ("sizing", "measures", "closing", "prices")  # places that nothing takes away
 
 
 class _Gone:

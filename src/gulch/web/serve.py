@@ -135,7 +135,7 @@ def answer_scans(rows):
 
     try:
         for row in rows:
-            for scan in row.current.worked.scans:
+            for scan in (*row.current.worked.searches, *row.current.worked.scans):
                 jobs.start(row, scan.id)
     finally:
         solving.leave_thread()

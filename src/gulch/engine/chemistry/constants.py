@@ -53,9 +53,13 @@ class Constant:
     points: tuple = ((), ())  # (T [K], ln K), rising
     low: float | None = None
     high: float | None = None
+    shift: float = 0.0  # added to ln K: how far a sample of what is unsure lies from the value in use
 
     def ln_k(self, T: float, nu: Any, model: Any) -> float:
         """ln K at T [K], in the basis of the constant. nu: shape (n,)."""
+        return self._ln_k(T, nu, model) + self.shift
+
+    def _ln_k(self, T, nu, model):
         if self.source == "gibbs":
             return float(ln_equilibrium_constants(nu[None, :], T, model)[0])
         if self.source == "table":

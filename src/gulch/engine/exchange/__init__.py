@@ -1,5 +1,20 @@
-"""Files out: the ledger as a table, CSV."""
+"""Files out: the ledger as a table, CSV, the best in words."""
 
-from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv
+from gulch.engine.exchange.best import best_text, in_sentence, limit_words, worth_words
+from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
+from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
-__all__ = ["COLUMNS", "csv_text", "ledger", "safe", "scan_csv"]
+__all__ = [
+    "COLUMNS",
+    "best_text",
+    "in_sentence",
+    "limit_words",
+    "csv_text",
+    "ledger",
+    "safe",
+    "scan_csv",
+    "scan_table",
+    "scan_xlsx",
+    "workbook",
+    "worth_words",
+]

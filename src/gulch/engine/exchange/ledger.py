@@ -61,22 +61,29 @@ def csv_text(project: Project, solution: Solution) -> str:
     return out.getvalue()
 
 
-def scan_csv(result: dict[str, Any], display: str) -> str:
-    """A ScanResult as plain data, as CSV in display units."""
+def scan_table(result: dict[str, Any], display: str) -> list[list]:
+    """Rows of a ScanResult as plain data, the head first, in display units; None where nothing was computed."""
     units = DISPLAY_SETS[display]
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
     axes = result.get("axes") or [result]
     columns = [(x["label"], x["dimension"]) for x in (*axes, *result["gauges"])]
     head = []
     for label, dimension in columns:
         unit = pretty_unit(units.unit(dimension))
-        head.append(safe(f"{label} [{unit}]" if unit else label))
-    writer.writerow([*head, "Remark"])
+        head.append(f"{label} [{unit}]" if unit else label)
+    rows = [[*head, "Remark"]]
     for p in result["points"]:
-        numbers = [*p.get("values", [p["value"]]), *(p["gauges"][g["id"]] for g in result["gauges"])]
-        cells = ["" if v is None else f"{to_unit(v, units.unit(d), d):.10g}" for v, (_, d) in zip(numbers, columns, strict=True)]
-        writer.writerow([*cells, safe("; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t))])
+        numbers = [*(p.get("values") or [p["value"]]), *(p["gauges"].get(g["id"]) for g in result["gauges"])]
+        cells = [None if v is None else to_unit(v, units.unit(d), d) for v, (_, d) in zip(numbers, columns, strict=True)]
+        rows.append([*cells, "; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t)])
+    return rows
+
+
+def scan_csv(result: dict[str, Any], display: str) -> str:
+    """A ScanResult as plain data, as CSV in display units."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    for row in scan_table(result, display):
+        writer.writerow(["" if v is None else safe(v) if isinstance(v, str) else f"{v:.10g}" for v in row])
     return out.getvalue()
 
 

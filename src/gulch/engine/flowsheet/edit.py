@@ -284,6 +284,7 @@ def forget(project: Project) -> None:
             Thing.GAUGE: project.gauges,
             Thing.TARGET: project.targets,
             Thing.SCAN: project.scans,
+            Thing.SEARCH: project.searches,
             Thing.VARIANT: project.variants,
         }
         after = followed(Project, before, Forgetting({t: {x.id for x in entries} for t, entries in alive.items()}))

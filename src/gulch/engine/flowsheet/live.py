@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, measured
+from gulch.engine.flowsheet.worth import account_of
 from gulch.engine.units.base import ROUNDING, plain
 
 if TYPE_CHECKING:
@@ -47,8 +48,18 @@ class Live:
         self.units, self.streams = _LiveUnits(run), _LiveStreams(run)
 
     @property
-    def overall(self) -> dict[str, Any]:
-        return overall_values(self.run)
+    def overall(self) -> _LiveOverall:
+        return _LiveOverall(self.run)
+
+
+class _LiveOverall:
+    def __init__(self, run):
+        self.run = run
+
+    def get(self, name: str) -> Any:
+        if name == "worth":
+            return account_of(self.run).rate if self.run.plan.prices is not None else None
+        return overall_values(self.run).get(name)
 
 
 class _LiveUnits:

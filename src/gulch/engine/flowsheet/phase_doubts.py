@@ -15,8 +15,14 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
 
 
-def phase_doubts(run: Run) -> Iterator:
-    """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported."""
+BELOW = -1e-8  # distance from a third phase, in RT, from which one is indicated
+
+
+def phase_doubts(run: Run, third: dict[str, float]) -> Iterator:
+    """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported.
+
+    third: {stream: how far it is from a third phase}, which looks further than the flash of each pass does.
+    """
     plan = run.plan
     found = {}
     for id_ in run.solution.streams:
@@ -24,7 +30,7 @@ def phase_doubts(run: Run) -> Iterator:
         state = None if stream.is_empty else stream.state
         if state is None:
             continue
-        if state.further_phase:
+        if state.further_phase or third.get(id_, 0.0) < BELOW:
             found[id_] = ("the stability test indicates a third phase, which the two-phase flash leaves out", Code.FURTHER_PHASE)
         elif state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
             found[id_] = ("it splits into two liquids", Code.NONE)

@@ -28,6 +28,7 @@ class About(StrEnum):
     TEAR = "open"  # its id is the stream's
     LOOP = "loop"  # its id is its number
     SCAN = "scan"
+    SEARCH = "search"
     VARIANT = "variant"
     CHEMISTRY = "chemistry"
     PHASE_MODEL = "phase_model"
@@ -35,6 +36,7 @@ class About(StrEnum):
     PROCESS = "process"
     CLOSING = "closing"
     SIZING = "sizing"
+    PRICES = "prices"
 
 
 PLAIN = (About.STREAM, About.UNIT, About.REACTION, About.SET)  # written by their ids alone
@@ -67,7 +69,7 @@ class Place:
             text = text.removeprefix(about.value).removeprefix(".")
         if about in (About.TIE, About.PROJECT):
             return cls(about, text)
-        if about in (About.CLOSING, About.SIZING):
+        if about in (About.CLOSING, About.SIZING, About.PRICES):
             return cls(about, "", text)
         id_, _, field = text.partition(".")
         return cls(about, id_, field)
@@ -99,6 +101,7 @@ def stored(text: str, about: str | None) -> Place:
 
 
 WHOLE = Place(About.PROJECT)
+PRICES = Place(About.PRICES)
 at_stream, at_unit, at_reaction, at_set, at_species, at_knob, at_gauge, at_tie, at_target, at_tear, at_loop, at_variant = (
     partial(Place, about)
     for about in (

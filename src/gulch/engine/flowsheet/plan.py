@@ -24,6 +24,7 @@ from gulch.engine.flowsheet.reading import constant_of, model_of, number, polyno
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Message, Solution
 from gulch.engine.flowsheet.start import Start
+from gulch.engine.flowsheet.worth import prices_of
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
@@ -34,6 +35,9 @@ from gulch.engine.units.base import Context, Given
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.settle import Watch
+
+
+FACTOR = "~"  # before the name of what an override multiplies: ~constant.ID, ~rate.ID, ~bought.SPECIES, ~sold.SPECIES
 
 
 def solve(document: Project, start: Start | None = None, watch: Watch = UNWATCHED, max_passes: int | None = None) -> Solution:
@@ -77,6 +81,7 @@ class Plan:
         self.targets = {e.id: read_target(e, project) for e in project.targets if e.on}
         self.method, self.max_passes = project.closing.method, project.closing.max_passes
         self.tolerance = number(project.closing.tolerance, "the tolerance")
+        self.prices = prices_of(project, self.model)
         self.groups = graph.groups(project, tuple(self.ties.values()), tuple(self.targets.values()))
         self.atoms, self.elements = self.model.atoms, self.model.elements
         self.molar_mass = dict(zip(self.species, self.model.molar_mass.tolist(), strict=True))
@@ -165,6 +170,14 @@ class Plan:
         if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
             entry = self.project.reaction(prepared.id)
             changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
+        by = inputs.get(f"{FACTOR}constant.{prepared.id}")
+        if by is not None:
+            changed["constant"] = replace(changed.get("constant", prepared.constant), shift=float(np.log(by)))
+        by = inputs.get(f"{FACTOR}rate.{prepared.id}")
+        rate = changed.get("rate", prepared.rate)
+        if by is not None and rate is not None:
+            faster = {n: replace(c, ln_k=c.ln_k + float(np.log(by))) for n in ("constant", "back") if (c := getattr(rate, n)) is not None}
+            changed["rate"] = replace(rate, **faster)
         return replace(prepared, **changed)
 
     def run(
@@ -174,8 +187,11 @@ class Plan:
         watch: Watch = UNWATCHED,
         max_passes: int | None = None,
         explain: bool = True,
+        rooms: bool = False,
     ) -> Solution:
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
+
+        rooms: whether the Solution is to say how far it is from each doubt.
 
         Returns a Solution.
         """
@@ -188,6 +204,8 @@ class Plan:
             inputs = inputs | overrides
             turned = {t.address: t for t in self.targets.values()}
             for address, value in overrides.items():
+                if address.startswith(FACTOR):
+                    continue  # of a sample of what is unsure; not an input of the document
                 bound = self.bounds.get(address)
                 if address in turned or address in self.ties:
                     by = f"the target on {turned[address].gauge_label}" if address in turned else "a tie"
@@ -206,7 +224,7 @@ class Plan:
                         Message("error", Place.of(self.project, address), f"{address} {what}.", "Choose another value.")
                     )
                     return solution
-        run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain)
+        run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain, rooms)
         with np.errstate(all="ignore"):
             run.go()
         by_name(solution, self.project)

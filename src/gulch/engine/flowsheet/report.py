@@ -16,8 +16,9 @@ from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.measures import PER_REACTOR, measured
 from gulch.engine.flowsheet.nodes import feed_node, unit_node
 from gulch.engine.flowsheet.phase_doubts import phase_doubts
-from gulch.engine.flowsheet.places import at_gauge, at_stream, at_tear, at_unit
-from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, StreamResult, UnitOutcome
+from gulch.engine.flowsheet.places import PRICES, at_gauge, at_stream, at_tear, at_unit
+from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, RoomLeft, StreamResult, UnitOutcome
+from gulch.engine.flowsheet.worth import account_of, plain_account, reads_worth
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.units import KINDS
@@ -37,6 +38,7 @@ class Report:
 
     def __init__(self, run):
         self.run, self.plan, self.solution = run, run.plan, run.solution
+        self.third = {}  # stream -> how far it is from a third phase, where that is known
 
     def ties_outside(self) -> None:
         """Ties that end outside what their input may be."""
@@ -64,6 +66,9 @@ class Report:
                 continue
             try:
                 out.streams[s.id] = self.stream_result(stream)
+                away = None if stream.is_empty else plan.model.further_phase_distance(stream.state)
+                if away is not None:
+                    self.third[s.id] = away
             except StreamTrouble as trouble:
                 self.run.trouble(
                     unit_node(source) if source else feed_node(s.id),
@@ -80,7 +85,7 @@ class Report:
                 out.units[unit_id] = UnitOutcome(False)
         out.start.temperatures = {id_: s.temperature for id_, s in out.streams.items() if s.temperature}
         self.extrapolated()
-        out.messages += phase_doubts(self.run)
+        out.messages += phase_doubts(self.run, self.third)
         out.solved = (
             bool(plan.units)
             and all(u.solved for u in out.units.values())
@@ -128,6 +133,8 @@ class Report:
             if id_ in told or plan.sources[id_] in told:
                 continue
             T = stream.temperature
+            if self.run.rooms and T:
+                self.solution.rooms += [*_data_rooms(id_, stream, fits), *_phase_rooms(id_, self.third)]
             out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
             if not out:
                 continue
@@ -142,7 +149,8 @@ class Report:
                     code=Code.BEYOND_DATA,
                 )
             )
-            return
+            if not self.run.rooms:
+                return
 
     def limits(self, gauge: GaugeEntry, value: float, readable: Readable) -> None:
         """Warn where a gauge's value [SI] lies beyond a limit."""
@@ -221,6 +229,8 @@ class Report:
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)
             self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo, code=code))
+        if self.run.rooms:
+            self.solution.rooms += [RoomLeft(at_unit(unit_id), r.code, f"{r.holds} in {unit_id}", *r[2:]) for r in plain(result.rooms)]
         return outcome
 
     def balances(self, n_in: np.ndarray, n_out: np.ndarray, h_in: float, h_out: float, heat: float) -> dict[str, Any]:
@@ -268,3 +278,24 @@ class Report:
             heat,
         )
         self.solution.overall = overall_values(self.run) | {"balances": balances}
+        if self.plan.prices is not None:
+            account = account_of(self.run)
+            self.solution.overall |= {"worth": account.rate, "account": plain_account(account)}
+            if account.missing and reads_worth(self.plan):
+                self.run.say("warning", PRICES, f"Worth has no value: {account.missing[0]}", "Type the price under Scans, worth.")
+
+
+def _data_rooms(id_, stream, fits):
+    """RoomLefts of a stream inside the heat-capacity data of what matters in it."""
+    held = [fits[s] for s, n in stream.flow.items() if n > MATTERS * stream.total]
+    if not held:
+        return []
+    low, high = max(f.low for f in held) - 1.0, min(f.high for f in held) + 1.0
+    distance = min(stream.temperature - low, high - stream.temperature)
+    return [RoomLeft(at_stream(id_), Code.BEYOND_DATA, f"heat-capacity data of {id_}", distance, "temperature difference")]
+
+
+def _phase_rooms(id_, third):
+    """How far a stream of two phases is from a third one; [] where that is not known."""
+    away = third.get(id_)
+    return [] if away is None else [RoomLeft(at_stream(id_), Code.FURTHER_PHASE, f"two phases at most in {id_}", away, "ratio")]

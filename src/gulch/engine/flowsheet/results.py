@@ -81,6 +81,8 @@ def readable(project: Project) -> dict[str, Any]:
                     add(f"{unit.id}.{name}", "fraction", f"{label} of {unit.id}")
         for name, (label, _) in OVERALL.items():
             add(f"overall.{name}", "fraction", label)
+    if project.prices is not None:
+        add("overall.worth", "money rate", f"Worth in {project.prices.currency}")
     for s in project.species:
         add(f"overall.conversion.{s.id}", "fraction", f"Overall conversion of {s.shown}")
         add(f"overall.made.{s.id}", "molar flow", f"{s.shown} made overall")

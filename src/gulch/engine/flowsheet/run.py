@@ -29,8 +29,8 @@ if TYPE_CHECKING:
 class Run:
     """One solve: streams by id, outcomes, messages."""
 
-    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain):
-        self.explain = explain
+    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain, rooms=False):
+        self.explain, self.rooms = explain, rooms
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch
         self.near = dict(start.temperatures)  # of streams, at which their searches begin

@@ -138,6 +138,17 @@ class TargetOutcome:
     history: list = field(default_factory=list)  # change of the knob on its range, one a pass
 
 
+@dataclass(frozen=True)
+class RoomLeft:
+    """How far a figure of a unit or stream is from a doubt; see units.base.Room. place: of what it is about."""
+
+    place: Place
+    code: Code
+    holds: str
+    distance: float
+    dimension: str
+
+
 @dataclass
 class OpenLoop:
     """A loop left open at a stream: what was guessed and what comes back, mol/s by species."""
@@ -165,6 +176,7 @@ class Solution:
     overall: dict = field(default_factory=dict)
     messages: list = field(default_factory=list)
     start: Start = field(default_factory=Start)  # for the next solve
+    rooms: list = field(default_factory=list)  # RoomLefts, where they were asked for; not kept
     seconds: float = 0.0
     broken_off: str = ""  # why the solve was ended from outside, in words
 
@@ -182,6 +194,7 @@ class Solution:
     def to_dict(self) -> dict[str, Any]:
         """Plain data, sharing what it holds with this Solution."""
         out = dict(vars(self))
+        out.pop("rooms")
         for name in ("streams", "units"):
             out[name] = {k: dict(vars(v)) for k, v in out[name].items()}
         for name in ("loops", "targets", "opened"):

@@ -1,7 +1,7 @@
 """Numbers as they are typed: a bare one takes the unit shown, and a share that may have been meant as a fraction is asked about.
 
 A place is where a typed number stands in the document: the address of an input, or `knob.ID.low`, `gauge.ID.at_least`,
-`target.ID.value`, `scan.ID.low`, `sizing.target`, `tie.ADDRESS`.
+`target.ID.value`, `scan.ID.low`, `search.ID.low.KNOB`, `sizing.target`, `tie.ADDRESS`.
 """
 
 from __future__ import annotations
@@ -51,6 +51,8 @@ def typed_text(project: Project, place: str) -> TypedText | None:
             return None  # a place that a file made up
         label = getattr(entry, "label", None) or id_
         return TypedText(f"The {LIMITS[field]} of {head} {label}", getattr(holder, field), lambda text: setattr(holder, field, text))
+    if head == "search":
+        return _typed_range(project, *rest.split("."))
     if head == "sizing" and hasattr(project.sizing, rest):
         return TypedText(f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text))
     found = addresses(project).get(place)
@@ -60,6 +62,15 @@ def typed_text(project: Project, place: str) -> TypedText | None:
 def _in_brackets(text):
     number, unit = split_text(text)
     return f"{number:.10g}[{unit}]"
+
+
+def _typed_range(project, id_="", field="", knob="", *more):
+    """The end of the range over which a search turns a knob."""
+    entry = project.search(id_)
+    turned = next((t for t in entry.over if t.knob == knob), None) if entry is not None else None
+    if turned is None or field not in ("low", "high") or more:
+        return None
+    return TypedText(f"The {LIMITS[field]} of {knob} in search {id_}", getattr(turned, field), lambda text: setattr(turned, field, text))
 
 
 def typed(project: Project, place: str, text: str, dimension: str) -> str:

@@ -25,6 +25,7 @@ SHARED = (
     "variants",
     "working",
     "sizing",
+    "prices",
     "bare_shares",
 )
 KEYS = ("id", "sets", "stream")  # what names an entry of a list
@@ -252,6 +253,7 @@ def words(project: Project, edit: VariantEdit) -> tuple:
         "knobs": "knob",
         "gauges": "gauge",
         "scans": "scan",
+        "searches": "search",
     }
     head = collection.get(keys[0], keys[0].replace("_", " "))
     rest = [k.replace("_", " ") for k in keys[2:] if k not in ("given", "heat")]

@@ -77,6 +77,16 @@ class PhaseModel:
         h, s, v, hx, sx, vx, hy, sy, vy = props.tolist()
         return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
 
+    def further_phase_distance(self, state: PhaseState) -> float | None:
+        """How far a third phase is from forming beside two, in RT: negative where one is indicated; None where that is not known."""
+        if self.code == k.IDEAL or not 0.0 < state.light_share < 1.0 or not (self.all_volatile or state.x[~self.volatile].sum() == 0.0):
+            return None
+        present = np.flatnonzero((state.x > 0.0) & (state.y > 0.0))
+        x, y = (np.ascontiguousarray(z[present] / z[present].sum()) for z in (state.x, state.y))
+        pairs = np.ascontiguousarray(self.kij[np.ix_(present, present)])
+        found = k.further_phase_distance(self.code, state.temperature, state.pressure, x, y, self.par[present], pairs)
+        return max(float(found), -1.0) if np.isfinite(found) else None
+
     def spread(self, values: np.ndarray, present: np.ndarray) -> np.ndarray:
         """Values of what is present on all species, zero elsewhere."""
         full = np.zeros(self.n)

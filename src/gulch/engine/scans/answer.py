@@ -35,12 +35,13 @@ class Answer:
     failed: int = 0
     excluding: list = field(default_factory=list)
     nearest: dict | None = None
+    near: list = field(default_factory=list)  # of one knob: windows in which the shown gauge is within a share of its best too
 
 
-def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing: list | tuple = ()) -> Answer:
+def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing: list | tuple = (), within: float | None = None) -> Answer:
     """The Answer of a ScanResult as plain data. shown: id of the gauge of which the highest (or lowest) value is sought.
 
-    passing: codes of doubts that do not keep a point from being the best.
+    passing: codes of doubts that do not keep a point from being the best; within: share of the best that may be lost, for `near`.
     """
     points, gauges = result["points"], result["gauges"]
     out = Answer(any(g[n] is not None for g in gauges for n in ("at_least", "at_most")))
@@ -52,9 +53,21 @@ def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing:
         out.windows = windows(points, gauges, result.get("edges") or ())
         out.ends = [_ends(points, gauges, w) for w in out.windows]
     out.best = _best(result, good, shown, highest, out.windows, passing)
+    if out.best is not None and within is not None and out.windows is not None and len(result.get("axes") or [0]) == 1:
+        out.near = _near(result, shown, highest, out.best.reads, within)
     if out.limited and not good:
         _why_none(out, points, gauges)
     return out
+
+
+def _near(result, shown, highest, best, within):
+    """Windows in which all limits hold and the shown gauge loses at most a share of its best; their ends lie between points."""
+    least = best - within * abs(best) if highest else best + within * abs(best)
+    limit = {"id": shown, "at_least": least if highest else None, "at_most": None if highest else least}
+    edges, peaks = list(result.get("edges") or ()), result.get("peaks") or ()
+    between = [{"value": x["value"], "solved": True, "gauges": x["gauges"]} for x in (*edges, *peaks)]
+    solved = [*result["points"], *between]
+    return windows(sorted(solved, key=lambda p: p["value"]), [*result["gauges"], limit], edges)
 
 
 def _ends(points, gauges, window):
@@ -79,15 +92,37 @@ def _doubted(point, passing):
 def _best(result, good, shown, highest, inside, passing):
     """The best trusted point, or one solved between points."""
     sign = 1.0 if highest else -1.0
-    found = [Best(p.get("values", [p["value"]]), p["gauges"][shown]) for p in good
-             if p["gauges"].get(shown) is not None and not _doubted(p, passing)]  # fmt: skip
+    found = [
+        Best(p.get("values", [p["value"]]), p["gauges"][shown])
+        for p in good
+        if p["gauges"].get(shown) is not None and not _doubted(p, passing)
+    ]
     trusted = [p for p in result["points"] if p["solved"] and not _doubted(p, passing)]
+    if len(result.get("axes") or [0]) > 1:
+        found += [Best(e["values"], e["gauges"][shown], True) for e in result.get("edges") or () if _sound(e, result, shown, passing)]
+        return max(found, key=lambda b: sign * b.reads, default=None)
     for x in (*(result.get("edges") or ()), *(result.get("peaks") or ())):
         value, reads = x["value"], x["gauges"].get(shown)
         around = [p for p in trusted if abs(p["value"] - value) <= _spacing(result)]
         if reads is not None and len(around) > 1 and any(low <= value <= high for low, high in inside):
             found.append(Best([value], reads, True))
     return max(found, key=lambda b: sign * b.reads, default=None)
+
+
+def _sound(edge, result, shown, passing):
+    """Whether an edge of two knobs may be the best: its neighbours in the row are trusted, and today's limits hold there."""
+    if edge["gauges"].get(shown) is None or "values" not in edge:
+        return False
+    x, held = edge["values"]
+    row = sorted((p for p in result["points"] if p["values"][1] == held), key=lambda p: p["value"])
+    beside = [next((p for p in reversed(row) if p["value"] <= x), None), next((p for p in row if p["value"] >= x), None)]
+    if not all(p is not None and p["solved"] and not _doubted(p, passing) for p in beside):
+        return False
+    for g in result["gauges"]:
+        on_it = g["id"] == edge["gauge"] and g[edge["limit"]] == edge["at"]
+        if not on_it and limit_broken(edge, g) is not None:
+            return False
+    return True
 
 
 def _spacing(result):
@@ -98,10 +133,7 @@ def _spacing(result):
 def _why_none(out, points, gauges):
     """Which limits no point meets: one alone, or the pairs that exclude each other; and the point that comes nearest."""
     solved = [p for p in points if p["solved"]]
-    met = {g["id"]: {i for i, p in enumerate(solved) if limit_broken(p, g) is None} for g in gauges}
-    out.excluding = [(i,) for i, those in met.items() if solved and not those] or [
-        (a, b) for a, b in combinations(met, 2) if not met[a] & met[b]
-    ]
+    out.excluding = excluding(solved, gauges)
 
     def off(p):
         worst = 0.0
@@ -112,3 +144,9 @@ def _why_none(out, points, gauges):
         return worst
 
     out.nearest = min(solved, key=off, default=None)
+
+
+def excluding(points: list, gauges: list) -> list[tuple]:
+    """Ids of the gauges whose limits no point meets, (id,) each; without such, of pairs that no point meets together."""
+    met = {g["id"]: {i for i, p in enumerate(points) if limit_broken(p, g) is None} for g in gauges}
+    return [(i,) for i, those in met.items() if points and not those] or [(a, b) for a, b in combinations(met, 2) if not met[a] & met[b]]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from gulch.engine.quantities import QuantityError, difference_of, parse, split_t
 if TYPE_CHECKING:
     from gulch.engine.document import Project, ScanEntry, Sweep
 
-MOST_POINTS = 10_000  # of one scan
+MOST_POINTS = 20_000  # of one scan
 
 
 class ScanError(ValueError):
@@ -68,8 +68,24 @@ class Grid:
         return {a.address: v for a, v in zip(self.axes, self.at(i), strict=True)}
 
 
+@dataclass(frozen=True)
+class Listed(Grid):
+    """Points of a list: each axis holds the values that its knob takes at them, in their order, shape (count,)."""
+
+    @property
+    def count(self) -> int:
+        return len(self.axes[0].values)
+
+    def at(self, i: int) -> list[float]:
+        return [float(a.values[i]) for a in self.axes]
+
+
 def grid_of(project: Project, scan: ScanEntry) -> Grid:
-    """The Grid of a scan. Raises ScanError with a sentence."""
+    """The Grid of a scan, Listed where it has a list of points for several knobs. Raises ScanError with a sentence."""
+    if scan.listed:
+        return _listed(project, scan)
+    if len(scan.over) > 2:
+        raise ScanError("A scan over ranges turns two knobs at most: leave the others out, or paste a list of points.")
     axes = tuple(axis_of(project, sweep) for sweep in scan.over)
     if len({a.address for a in axes}) < len(axes):
         raise ScanError("Both knobs of the scan turn the same input: choose another for one of them.")
@@ -82,6 +98,32 @@ def grid_of(project: Project, scan: ScanEntry) -> Grid:
             f"{grid.count} points would take about {minutes:.0f} minutes or more and fill the store: ask for {MOST_POINTS} at most, "
             "then look closer where it matters."
         )
+    return grid
+
+
+def _listed(project, scan):
+    """The Grid of a scan at the points of its list; those of one knob stand in rising order, each once."""
+    axes = []
+    for k, sweep in enumerate(scan.over):
+        axis = axis_of(project, sweep.model_copy(update={"step": None, "spacing": "linear", "points": 2}))
+        bounds, values = addresses(project)[axis.address], []
+        for i, row in enumerate(scan.listed, 1):
+            try:
+                value = parse(row[k], axis.dimension)
+            except IndexError:
+                raise ScanError(f"Point {i} of the list has no value for {axis.label}: give one value for each knob.") from None
+            except QuantityError as error:
+                raise ScanError(f"Point {i} of the list: {error}") from None
+            if not bounds.low <= value <= bounds.high:
+                raise ScanError(f"Point {i} of the list: {row[k]} lies outside what {axis.label} allows.")
+            values.append(value)
+        axes.append(replace(axis, values=np.unique(values) if len(scan.over) == 1 else np.array(values)))
+    if len({a.address for a in axes}) < len(axes):
+        raise ScanError("Two knobs of the list turn the same input: leave one of them out.")
+    kind = Grid if len(axes) == 1 else Listed
+    grid = kind(tuple(axes), gauge_rows(project, gauges_of(project, scan)))
+    if not grid.gauges:
+        raise ScanError("The scan has no gauge to record: turn a result into a gauge first.")
     return grid
 
 

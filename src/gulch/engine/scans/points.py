@@ -29,7 +29,17 @@ def rest_on(plan: Plan, gauges: list) -> set[str]:
 
 def doubts_of(solution: Solution, touching: set[str]) -> list[str]:
     """Codes of the doubts about figures that rest on some feeds, units and streams, each code once."""
-    return sorted({m.code.value for m in solution.messages if m.code is not Code.NONE and m.place.id in touching})
+    return touched(doubted_of(solution), touching)
+
+
+def doubted_of(solution: Solution) -> list[list[str]]:
+    """[code, id of what it is about] of every doubt, whatever rests on it: kept with a point for gauges thought of later."""
+    return sorted([code, id_] for code, id_ in {(m.code.value, m.place.id) for m in solution.messages if m.code is not Code.NONE})
+
+
+def touched(doubted: list[list[str]], touching: set[str]) -> list[str]:
+    """Codes of those of some doubts that are about one of some feeds, units and streams, each once."""
+    return sorted({code for code, id_ in doubted if id_ in touching})
 
 
 def point_warnings(solution: Solution, plan: Plan) -> list[str]:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.scans.points import finite, usable
+from gulch.engine.scans.windows import limit_broken
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
 
@@ -28,15 +29,16 @@ class _Lost(Exception):
 class _Line:
     """Solves between the points of a scan, each from the last one that did."""
 
-    def __init__(self, plan, grid, start, watch):
+    def __init__(self, plan, grid, start, watch, held=None):
         self.plan, self.address, self.ids = plan, grid.axes[0].address, [g["id"] for g in grid.gauges]
         self.start, self.watch, self.known = start, watch, {}
+        self.held = held or {}  # the other knob, where there is one
 
     def gauges(self, x):
         """{gauge: SI value} at x. Raises _Lost."""
         x = float(x)
         if x not in self.known:
-            solution = self.plan.run(start=self.start, overrides={self.address: x}, watch=self.watch, explain=False)
+            solution = self.plan.run(start=self.start, overrides=self.held | {self.address: x}, watch=self.watch, explain=False)
             if self.watch.ended() or not usable(solution):
                 raise _Lost
             self.start = solution.start
@@ -68,6 +70,67 @@ def refined(plan: Plan, grid: Grid, points: list, start: Start | None = None, wa
             edges += _edges_between(line, g, a, b)
         peaks += _peaks(line, g, points)
     return edges, peaks
+
+
+MOST_ROW_EDGES = 60  # of a scan of two knobs
+
+
+def row_edges(plan: Plan, grid: Grid, points: list, start: Start | None = None, watch: Watch = UNWATCHED) -> list[dict]:
+    """Edges of the window of a scan of two knobs, solved along its rows: as of `refined`, with "values" of both knobs.
+
+    Between neighbours of which one meets all limits and the other one does not; MOST_ROW_EDGES at most.
+    """
+    by_place = {tuple(p["values"]): p for p in points}
+    out: list[dict] = []
+    for y in grid.axes[1].values:
+        row = [by_place.get((float(x), float(y))) for x in grid.axes[0].values]
+        line = _Line(plan, grid, start, watch, {grid.axes[1].address: float(y)})
+        for a, b in zip(row, row[1:], strict=False):
+            if a is None or b is None or not (a["solved"] and b["solved"]) or _meets(a, grid) == _meets(b, grid):
+                continue
+            found = [e for g in grid.gauges for e in _edges_between(line, g, a, b)]
+            out += [e | {"values": [e["value"], float(y)]} for e in found if _meets_but(e, grid)]
+            if len(out) >= MOST_ROW_EDGES or watch.ended():
+                return out
+    return out
+
+
+def _meets(point, grid):
+    """Whether a point meets the limits of all gauges."""
+    return all(limit_broken(point, g) is None for g in grid.gauges)
+
+
+def _meets_but(edge, grid):
+    """Whether all limits but the edge's own hold there."""
+    return all(limit_broken(edge, g) is None for g in grid.gauges if g["id"] != edge["gauge"])
+
+
+MOST_BENDS = 8  # points added where lines bend
+BENDS = 0.03  # of a line's height by which a point lies off the straight line of its neighbours
+
+
+def bends(plan: Plan, grid: Grid, points: list, start: Start | None = None, watch: Watch = UNWATCHED) -> list[dict]:
+    """More points where lines bend most: [{"value", "gauges"}] between the points of a scan of one knob, solved, rising.
+
+    A point lies off the straight line of its neighbours by more than BENDS of the line's height: both gaps beside it are halved.
+    """
+    line = _Line(plan, grid, start, watch)
+    wanted: dict[float, float] = {}
+    for g in grid.gauges:
+        known = [(p["value"], p["gauges"][g["id"]]) for p in points if p["solved"] and p["gauges"][g["id"]] is not None]
+        height = max((v for _, v in known), default=0.0) - min((v for _, v in known), default=0.0)
+        for (x0, y0), (x, y), (x1, y1) in zip(known, known[1:], known[2:], strict=False):
+            off = abs(y - (y0 + (y1 - y0) * (x - x0) / (x1 - x0))) / height if height > 0.0 else 0.0
+            if off > BENDS:
+                for middle in (0.5 * (x0 + x), 0.5 * (x + x1)):
+                    wanted[middle] = max(off, wanted.get(middle, 0.0))
+    out = []
+    for x in sorted(sorted(wanted, key=lambda x: -wanted[x])[:MOST_BENDS]):
+        try:
+            out.append({"value": x, "gauges": line.gauges(x)})
+        except _Lost:
+            continue
+    return out
 
 
 def _edges_between(line, gauge, a, b):

@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.plan import Plan
 from gulch.engine.quantities import show
-from gulch.engine.scans.grid import Grid, ScanError, grid_of
-from gulch.engine.scans.points import doubts_of, finite, point_warnings, rest_on, usable
+from gulch.engine.scans.grid import Grid, Listed, ScanError, grid_of
+from gulch.engine.scans.points import doubted_of, finite, point_warnings, rest_on, touched, usable
 from gulch.engine.scans.record import keep, recorded
-from gulch.engine.scans.refine import refined
+from gulch.engine.scans.refine import bends, refined, row_edges
+from gulch.engine.scans.sure import band, unsure_of
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
 
@@ -34,10 +35,12 @@ class ScanResult:
     dimension: str
     label: str
     gauges: list  # [{"id", "label", "dimension", "reads", "at_least", "at_most"}]
+    listed: bool = False  # whether the points are those of a list and not a grid's
     axes: list = field(default_factory=list)  # Axis.to_dict of each knob, the first of which the fields above repeat
     points: list = field(default_factory=list)
-    edges: list = field(default_factory=list)  # of one knob: where gauges cross their limits
+    edges: list = field(default_factory=list)  # where gauges cross their limits; of two knobs along the rows, round the window
     peaks: list = field(default_factory=list)  # of one knob: highest and lowest points inside
+    bends: list = field(default_factory=list)  # of one knob: further points where lines bend
     cancelled: bool = False
 
     def to_dict(self) -> dict[str, Any]:
@@ -49,7 +52,8 @@ def blank(project: Project, scan: ScanEntry) -> ScanResult:
     """A ScanResult without points. Raises ScanError."""
     grid = grid_of(project, scan)
     first = grid.axes[0]
-    return ScanResult(scan.id, first.address, first.dimension, first.label, grid.gauges, [a.to_dict() for a in grid.axes])
+    listed = isinstance(grid, Listed)
+    return ScanResult(scan.id, first.address, first.dimension, first.label, grid.gauges, listed, [a.to_dict() for a in grid.axes])
 
 
 def ready_plan(project: Project) -> Plan:
@@ -68,7 +72,8 @@ def blocks(project: Project, grid: Grid, done: set[int] | tuple = ()) -> list:
     states all points of a row hang together: the state follows from the point before. Of two knobs a row is one run.
     """
     whole = any(KINDS[u.kind].follows for u in project.units)
-    size = grid.row if whole or len(grid.axes) > 1 else min(BLOCK, max(1, -(-grid.row // 2)))
+    rows = len(grid.axes) > 1 and not isinstance(grid, Listed)
+    size = grid.count if whole and isinstance(grid, Listed) else grid.row if whole or rows else min(BLOCK, max(1, -(-grid.row // 2)))
     cut = [range(at, min(at + size, grid.count)) for at in range(0, grid.count, size)]
     left = [tuple(i for i in block if i not in done) for block in cut]
     return [block for block in left if block]
@@ -87,7 +92,7 @@ def mends(points: dict, grid: Grid) -> list:
             while (run[-1] + 1) % grid.row and (after := points.get(run[-1] + 1)) and not after["solved"]:
                 run.append(run[-1] + 1)
             out.append(tuple(run))
-    return out + (_backwards(points, grid) if len(grid.axes) > 1 else [])
+    return out + (_backwards(points, grid) if len(grid.axes) > 1 and not isinstance(grid, Listed) else [])
 
 
 def _backwards(points, grid):
@@ -106,6 +111,7 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
     project, grid = plan.project, grid_of(plan.project, scan)
     before, following, which = None, {}, recorded(plan.project)
     touching = rest_on(plan, grid.gauges)
+    unsure = unsure_of(plan) if scan.band and project.spreads else []
     for i in indices:
         overrides = grid.overrides(i) | following
         solution = plan.run(start=start, overrides=overrides, watch=watch, explain=False)
@@ -124,7 +130,10 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
             point["why"] = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
         point["gauges"] = {g["id"]: finite(solution.gauges.get(g["id"])) if point["solved"] else None for g in grid.gauges}
         point["warnings"] = point_warnings(solution, plan) if point["solved"] else []
-        point["doubts"] = doubts_of(solution, touching) if point["solved"] else []
+        doubted = doubted_of(solution) if point["solved"] else []
+        point["doubted"], point["doubts"] = doubted, touched(doubted, touching)
+        if point["solved"] and unsure:
+            point["band"] = band(plan, unsure, grid.overrides(i) | following, solution.start, grid.gauges, watch)
         yield i, point
 
 
@@ -148,6 +157,9 @@ def run_scan(
     out.points, out.cancelled = [points[i] for i in sorted(points)], watch.ended() is not None
     if len(grid.axes) == 1:
         out.edges, out.peaks = refined(plan, grid, out.points, start, watch)
+        out.bends = bends(plan, grid, out.points, start, watch)
+    elif not out.listed:
+        out.edges = row_edges(plan, grid, out.points, start, watch)
     return out
 
 

@@ -1,4 +1,4 @@
-"""What matters most: every knob moved over its range and by a little, one at a time, the others as they are."""
+"""What matters most: every knob, and every datum that is not sure, moved over its range and by a little, one at a time."""
 
 from __future__ import annotations
 
@@ -9,10 +9,10 @@ from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans.grid import ScanError, gauge_rows
 from gulch.engine.scans.points import doubts_of, finite, rest_on, usable
+from gulch.engine.scans.sure import unsure
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
-    from gulch.engine.document import KnobEntry, Project
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
@@ -59,7 +59,7 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
     rows = gauge_rows(project)
     if not rows:
         raise ScanError("No gauge is there to be watched: turn a result into a gauge first.")
-    if not project.knobs:
+    if not project.knobs and not project.spreads:
         raise ScanError("No knob is there to be moved: make an input a knob first (◇ beside it in the inspector).")
     base = plan.run(start=start, watch=watch, explain=False)
     if not usable(base):
@@ -76,16 +76,16 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
         found = {g["id"]: finite(solution.gauges.get(g["id"])) for g in rows}
         return {"value": value, "gauges": found, "why": "", "doubts": doubts_of(solution, touching)}
 
-    for knob in project.knobs:
-        try:
-            low, high, now, swing = _knob(plan, project, knob)
-        except ScanError as reason:
-            out.left[knob.label or knob.id] = str(reason)
-            continue
+    free, held = movable(plan)
+    out.left = dict(held.values())
+    for k in free + unsure_rows(plan, {k["address"] for k in free}):
+        low, high, now = k.pop("low"), k.pop("high"), k["now"]
+        swing = Swing(**k)
         swing.ends = {"low": at(swing.address, low), "high": at(swing.address, high)}
         step = LITTLE * (high - low)
-        bounds = plan.bounds[swing.address]
-        sides = [at(swing.address, min(max(now + s, bounds.low), bounds.high)) for s in (-step, step)]
+        bounds = plan.bounds.get(swing.address)
+        ends = (low, high) if bounds is None else (bounds.low, bounds.high)
+        sides = [at(swing.address, min(max(now + s, ends[0]), ends[1])) for s in (-step, step)]
         swing.slopes = {g["id"]: _slope(g["id"], sides, now, out.now) for g in rows}
         out.rows.append(swing)
         if watch.ended():
@@ -93,23 +93,60 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
     return out
 
 
-def _knob(plan: Plan, project: Project, knob: KnobEntry):
-    """(low, high, now [SI], Swing) of a knob that can be moved."""
-    found = addresses(project).get(knob.input)
+def unsure_rows(plan: Plan, taken: set[str]) -> list[dict[str, Any]]:
+    """Data that are not sure, over their ranges, as `movable` gives knobs; without addresses that are taken."""
+    found = []
+    for entry in plan.project.spreads:
+        try:
+            datum = unsure(plan, entry)
+        except ScanError:
+            continue  # said on the page of what is unsure
+        if datum.address not in taken:
+            row = {"knob": datum.key, "label": datum.label, "address": datum.address, "dimension": datum.dimension}
+            found.append(row | {"low": datum.low, "high": datum.high, "now": datum.now})
+    return found
+
+
+def movable(plan: Plan) -> tuple[list[dict[str, Any]], dict[str, tuple[str, str]]]:
+    """The knobs that can be moved, {"knob", "label", "address", "dimension", "low", "high", "now"} in SI; {id: (label, why not)}."""
+    free, held = [], {}
+    known = addresses(plan.project)
+    for knob in plan.project.knobs:
+        found = known.get(knob.input)
+        why, low, high = _held(plan, knob, found), 0.0, 0.0
+        if found is not None and not why:
+            try:
+                low, high = (parse(text, found.dimension) for text in (knob.low, knob.high))
+                why = "" if low < high else "it has no range"
+            except QuantityError as error:
+                why = str(error)
+        label = knob.label or (found.label if found else knob.id)
+        if why or found is None:
+            held[knob.id] = (label, why)
+            continue
+        free.append(
+            {
+                "knob": knob.id,
+                "label": label,
+                "address": knob.input,
+                "dimension": found.dimension,
+                "low": low,
+                "high": high,
+                "now": plan.inputs[knob.input],
+            }
+        )
+    return free, held
+
+
+def _held(plan, knob, found):
+    """Why a knob cannot be moved, or ''."""
     if found is None:
-        raise ScanError("it turns what is no input now")
+        return "it turns what is no input now"
     if knob.input in plan.ties:
-        raise ScanError("a tie sets it")
+        return "a tie sets it"
     if any(t.address == knob.input for t in plan.targets.values()):
-        raise ScanError("a target turns it")
-    try:
-        low, high = (parse(text, found.dimension) for text in (knob.low, knob.high))
-    except QuantityError as error:
-        raise ScanError(str(error)) from None
-    now = plan.inputs.get(knob.input)
-    if now is None or not low < high:
-        raise ScanError("it has no value or no range")
-    return low, high, now, Swing(knob.id, knob.label or found.label, knob.input, found.dimension, now)
+        return "a target turns it"
+    return "" if knob.input in plan.inputs else "it has no value"
 
 
 def _slope(gauge, sides, now, base):

@@ -53,6 +53,18 @@ class Note(NamedTuple):
     code: Code = Code.NONE
 
 
+class Room(NamedTuple):
+    """How far a result is from a doubt: the distance is negative under it and smooth where it is zero, so that searches can go along it.
+
+    holds: what is true while there is room, as words: “gas in the reactor”.
+    """
+
+    code: Code
+    holds: str
+    distance: float
+    dimension: str = "temperature difference"
+
+
 @dataclass(frozen=True)
 class Scope:
     """What a unit's declarations are spread over. species: [(id, name shown)]; reactions: ids of the unit's set, in order.
@@ -323,7 +335,7 @@ class Port:
 class UnitResult:
     """What a solve returns: outlets by port, values by result name, and the account of changes.
 
-    Values, notes and reactions may be marked with `context.later`.
+    Values, notes, reactions and rooms may be marked with `context.later`.
     """
 
     outlets: dict
@@ -331,6 +343,7 @@ class UnitResult:
     changes: list | Later = field(default_factory=list)  # (label, mol/s by species) between in and out
     notes: list | Later = field(default_factory=list)  # Notes, or (level, sentence, what to do)
     reactions: list | Later = field(default_factory=list)  # rows of the reactor's account, as dicts
+    rooms: list | Later = field(default_factory=list)  # Rooms before the doubts that the notes may tell
 
 
 @dataclass(frozen=True)
@@ -386,6 +399,16 @@ class Unit:
     follows: dict = {}  # input -> result whose value at the last point of a scan it takes
     inlets: tuple = (Port("feed", "what enters"),)
     outlets: tuple = (Port("product", "what leaves"),)
+
+    @classmethod
+    def heats(cls, values: dict[str, Any], given: Given, outlets: dict[str, Stream]) -> list[tuple[float, float]]:
+        """[(heat put in [W], negative where it is taken out, and the temperature [K] that its medium must reach)].
+
+        The kind's `duty` at the hottest outlet, or at the coldest where it cools, unless a kind says it otherwise.
+        """
+        heat = plain(values.get("duty")) or 0.0
+        temperatures = [s.T for s in outlets.values() if not s.is_empty]
+        return [(heat, max(temperatures) if heat > 0.0 else min(temperatures))] if heat and temperatures else []
 
     @classmethod
     @cache

@@ -127,6 +127,11 @@ class Column(Unit):
     bottom_temperature = Result("Bottoms leave at", "temperature", "bubble point of the bottoms")
 
     @classmethod
+    def heats(cls, values: dict[str, Any], given: Given, outlets: dict[str, Stream]) -> list[tuple[float, float]]:
+        ends = ((values.get("condenser_duty"), outlets["distillate"]), (values.get("reboiler_duty"), outlets["bottoms"]))
+        return [(heat, stream.T) for heat, stream in ends if heat and not stream.is_empty]
+
+    @classmethod
     def check(cls, entry: Any, project: Project) -> Iterator:
         if entry.light_key and entry.light_key == entry.heavy_key:
             yield "heavy_key", f"{entry.id}: light and heavy key are the same species.", "Choose another heavy key."

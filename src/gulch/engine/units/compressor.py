@@ -27,7 +27,7 @@ class Compressor(Unit):
     pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar")
     path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")
     efficiency = Input("Efficiency", "fraction", "ideal work over real work, of each stage", low=0.05, high=1.0, default="75 %")
-    stages = Input("Stages", "ratio", "stages of equal pressure ratio", low=1.0, high=10.0, default="1", counted=False)
+    stages = Input("Stages", "count", "stages of equal pressure ratio", low=1.0, high=10.0, default="1", counted=False)
     between = Input(
         "Cooled between stages to",
         "temperature",
@@ -53,6 +53,11 @@ class Compressor(Unit):
             return  # said by the check of quantities
         if not whole:
             yield "stages", f"{entry.id} cannot have {entry.stages} stages.", "Type a whole number."
+
+    @classmethod
+    def heats(cls, values: dict[str, Any], given: Given, outlets: dict[str, Stream]) -> list[tuple[float, float]]:
+        heat = values.get("duty")
+        return [(heat, given.between)] if heat else []
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

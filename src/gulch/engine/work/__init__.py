@@ -4,22 +4,38 @@ from gulch.engine.work.inline import Inline
 from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
-from gulch.engine.work.tasks import MoveKnobs, RefineScan, ScanPart, Size, Solve, document_digest, solution_of
+from gulch.engine.work.tasks import (
+    FindBest,
+    MoveKnobs,
+    RefineScan,
+    SampleData,
+    ScanPart,
+    Size,
+    Solve,
+    asked_digest,
+    document_digest,
+    solution_of,
+    world_digest,
+)
 
 __all__ = [
     "Ending",
+    "FindBest",
     "Inline",
     "Job",
     "NotFinite",
     "Progress",
     "MoveKnobs",
     "RefineScan",
+    "SampleData",
     "ScanPart",
     "Size",
     "Solve",
     "Workers",
+    "asked_digest",
     "document_digest",
     "pack",
     "solution_of",
     "unpack",
+    "world_digest",
 ]

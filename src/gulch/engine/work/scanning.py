@@ -35,10 +35,10 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
     points |= walked(blocks(project, grid))
     points |= {i: p for i, p in walked(mends(points, grid)).items() if p["solved"]}
     out.points = [points[i] for i in sorted(points)]
-    if len(grid.axes) == 1:
+    if not out.listed:
         job = _ended(workers.submit(RefineScan(document, scan.id, out.points), lane="later"))
         found = unpack(job.value[1])
-        out.edges, out.peaks = found["edges"], found["peaks"]
+        out.edges, out.peaks, out.bends = found["edges"], found.get("peaks", []), found.get("bends", [])
     return out
 
 

@@ -12,18 +12,19 @@ from dataclasses import asdict, dataclass, field
 from hashlib import sha256
 from typing import Any
 
-from gulch.engine.document import SizingEntry, load
+from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import ScanError, grid_of, ready_plan, refined, swings, walk
+from gulch.engine.scans import Point, ScanError, answered, bends, grid_of, ready_plan, refined, row_edges, sure, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
 # parts of a document that no figure of the process hangs on
-BESIDE = ("name", "remarks", "scans", "sizing", "variants", "working", "ledger", "operating_hours")
+BESIDE = ("name", "remarks", "scans", "searches", "sizing", "variants", "working", "ledger", "operating_hours", "spreads")
 KEPT_PLANS = 12
 
 
@@ -35,6 +36,33 @@ def _named(data):
 def document_digest(document: dict[str, Any]) -> str:
     """A name of a dumped document for what its solution hangs on."""
     return _named({k: v for k, v in document.items() if k not in BESIDE})
+
+
+def asked_digest(document: Project, entry: ScanEntry | SearchEntry) -> str:
+    """A name of a scan or search of a Project for what its answer hangs on: not on where the knobs that it turns stand now.
+
+    Gauges do not count for a scan, whose points keep all results.
+    """
+    plain = document.model_copy(deep=True)
+    turned = {s.knob for s in entry.over} or {k.id for k in document.knobs}
+    known = addresses(document)
+    for knob in plain.knobs:
+        if knob.id in turned and knob.input in known:
+            write(plain, knob.input, knob.low)
+    scan = isinstance(entry, ScanEntry)
+    beside = (*BESIDE, "display", *(("gauges",) if scan else ()))
+    asked = entry.model_dump(mode="json", exclude={"gauges", "shows", "aim", "passing"} if scan else set())
+    unsure = plain.model_dump(mode="json", include={"spreads"}) if not scan or entry.band else {}
+    return _named(["asked", {k: v for k, v in plain.dump().items() if k not in beside}, asked, unsure])
+
+
+def world_digest(document: Project, scan: ScanEntry) -> str:
+    """A name of a scan of a Project for what each of its points hangs on: ranges and numbers of points do not count."""
+    plain = scan.model_copy(deep=True)
+    for sweep in plain.over:
+        sweep.low = sweep.high = sweep.step = None
+        sweep.points, sweep.spacing = 2, "linear"
+    return asked_digest(document, plain)
 
 
 def solution_of(packed: bytes | None) -> Solution | None:
@@ -130,7 +158,7 @@ class ScanPart:
 
 @dataclass(frozen=True)
 class RefineScan:
-    """The edges and peaks of a scan of one knob, from its points. Answers (True, packed {"edges", "peaks"})."""
+    """Edges, peaks and bends of a scan of one knob, from its points. Answers (True, packed {"edges", "peaks", "bends"})."""
 
     document: dict
     scan: str
@@ -141,8 +169,11 @@ class RefineScan:
         """Solve between the points."""
         plan = ready_plan_on(shelf, self.document)
         grid = grid_of(plan.project, plan.project.scan(self.scan))
+        if len(grid.axes) > 1:
+            return True, pack({"edges": row_edges(plan, grid, self.points, start_in(self.start), watch)})
         edges, peaks = refined(plan, grid, self.points, start_in(self.start), watch)
-        return True, pack({"edges": edges, "peaks": peaks})
+        turns = bends(plan, grid, self.points, start_in(self.start), watch)
+        return True, pack({"edges": edges, "peaks": peaks, "bends": turns})
 
 
 def ready_plan_on(shelf: Shelf, document: dict) -> Plan:
@@ -161,13 +192,65 @@ class MoveKnobs:
     @property
     def digest(self) -> str:
         """Names what the answer hangs on."""
-        return _named(["swings", {k: v for k, v in self.document.items() if k not in BESIDE}])
+        return _named(["swings", {k: v for k, v in self.document.items() if k not in BESIDE or k == "spreads"}])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
         """Move every knob."""
         try:
             plan = ready_plan_on(shelf, self.document)
             return True, pack({"found": swings(plan, start_in(self.start), watch).to_dict()})
+        except ScanError as error:
+            return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class SampleData:
+    """How sure the gauges of a dumped document are. Answers (True, packed {"found"} or {"trouble"})."""
+
+    document: dict
+    start: bytes | None = None
+
+    @property
+    def digest(self) -> str:
+        """Names what the answer hangs on."""
+        kept = {k: v for k, v in self.document.items() if k not in BESIDE or k == "spreads"}
+        return _named(["sure", kept])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
+        """Sample what is unsure."""
+        try:
+            plan = ready_plan_on(shelf, self.document)
+            return True, pack({"found": sure(plan, start_in(self.start), watch).to_dict()})
+        except ScanError as error:
+            return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class FindBest:
+    """The answer of a search of a dumped document; tells (number, point) of each solve as it comes.
+
+    known: points as told, of a run that was broken off. Answers (True, packed {"kind", …} or {"trouble"}).
+    """
+
+    document: dict
+    search: str
+    start: bytes | None = None
+    known: list = field(default_factory=list)
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
+        """Climb to the best, or along the trade-off of two aims."""
+        told = iter(range(len(self.known), 1_000_000))
+        try:
+            plan = ready_plan_on(shelf, self.document)
+            found = answered(
+                plan,
+                plan.project.search(self.search),
+                start_in(self.start),
+                watch,
+                [Point.from_dict(p) for p in self.known],
+                lambda point: watch.tell((next(told), point.to_dict())),
+            )
+            return True, pack(found)
         except ScanError as error:
             return True, pack({"trouble": str(error)})
 

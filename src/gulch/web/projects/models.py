@@ -105,6 +105,7 @@ class ScanRun(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="scan_runs")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
     scan = models.CharField(max_length=40)
+    variant = models.CharField(max_length=64, blank=True, default="")  # id of the variant that was run, "" for the base
     state = models.CharField(max_length=10, default=WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0)

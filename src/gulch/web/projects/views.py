@@ -16,7 +16,7 @@ from gulch.demo import figures
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
-from gulch.engine.exchange import csv_text, scan_csv
+from gulch.engine.exchange import csv_text, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
@@ -31,7 +31,8 @@ from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs
-from gulch.web.scans.presenter import plot_so_far
+from gulch.web.scans.best import table_of
+from gulch.web.scans.presenter import so_far
 
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
@@ -126,6 +127,8 @@ def stage(request, pk, stage):
     if stage not in STAGES:
         raise Http404
     row = own(request, pk)
+    if "beside" in request.GET:
+        request.session[f"beside-{pk}"] = [int(n) for n in request.GET["beside"].split(",") if n.isascii() and n.isdigit()][:20]
     if "compare" in request.GET:
         request.session[f"compare-{pk}"] = request.GET["compare"]
     if "shade" in request.GET:
@@ -346,11 +349,17 @@ def export_profile(request, pk, unit):
 
 @login_required
 @require_GET
-def export_scan(request, pk, run):
+def export_scan(request, pk, run, kind):
+    """The points of a run, or the curve of a trade-off, as CSV or XLSX."""
     row = own(request, pk)
     found = get_object_or_404(row.scan_runs, pk=run, result__isnull=False)
-    text = scan_csv(jobs.result_of(found), row.current.document.get("display", "process-metric"))
-    return _attachment(HttpResponse(text, content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
+    asked = found.result
+    result = table_of(asked, jobs.points_of(found)) if asked.get("kind") else jobs.result_of(found)
+    display = row.current.document.get("display", "process-metric")
+    if kind == "xlsx":
+        sheet = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+        return _attachment(HttpResponse(scan_xlsx(result, display), content_type=sheet), row, f"{found.scan}.xlsx")
+    return _attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
 
 
 def _attachment(response, row, ending):
@@ -364,7 +373,12 @@ def _attachment(response, row, ending):
 def scan_run(request, pk):
     row = own(request, pk)
     try:
-        jobs.start(row, request.POST.get("id", ""))
+        if request.POST.get("all"):
+            troubles = jobs.start_all(row, request.POST.get("id", ""), request.POST.get("choice", ""))
+            if troubles:
+                raise ScanError(" ".join(troubles))
+        else:
+            jobs.start(row, request.POST.get("id", ""))
     except ScanError as error:
         return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
     return show_workspace(request, row, "scans", request.POST.get("id", ""))
@@ -396,5 +410,5 @@ def scan_progress(request, pk, run):
     found = get_object_or_404(row.scan_runs, pk=run)
     jobs.notice_lost(found)
     if found.active:
-        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row, "plot": plot_so_far(row, found)})
+        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row} | so_far(row, found))
     return ended(request, row, "scans", found.scan)

@@ -5,11 +5,18 @@ from gulch.engine.flowsheet import edit, variants
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.typed import typed
-from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import points_or_step
+from gulch.engine.quantities import QuantityError, complete, parse
+from gulch.engine.scans import ScanError, grid_of, points_or_step
 from gulch.web.process.actions import write_input
 from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
 from gulch.web.projects.registry import Done, action
+
+
+def free_knobs(document):
+    """Knobs that neither a target nor a tie turns."""
+    held = {t.knob for t in document.targets if t.on}
+    inputs = {t.sets for t in document.ties} | {k.input for k in document.knobs if k.id in held}
+    return [k for k in document.knobs if k.input not in inputs]
 
 
 @action("scan-add")
@@ -17,9 +24,7 @@ def add_scan(document, form):
     if not document.knobs:
         raise EditError("A scan turns a knob: make an input a knob first (◇ beside it in the inspector).")
     id_ = edit.fresh("scan", {s.id for s in document.scans})
-    held = {t.knob for t in document.targets if t.on}
-    tied = {t.sets for t in document.ties}
-    free = [k for k in document.knobs if k.id not in held and k.input not in tied]
+    free = free_knobs(document)
     if not free:
         raise EditError(
             "Every knob is turned by a target or a tie already: make another input a knob first (◇ beside it in the inspector)."
@@ -28,6 +33,7 @@ def add_scan(document, form):
     return Done(f"Add scan {id_}", id_)
 
 
+MOST_LISTED = 2000  # points of a pasted list
 RANGE = {
     f"{name}{k}": field
     for k in ("", "2")
@@ -35,7 +41,7 @@ RANGE = {
 }
 
 
-@action("scan-edit", id=Key(), gauges=Several(), gauges_sent=Ticked(), shows=Part(), aim=Part(), **RANGE)
+@action("scan-edit", id=Key(), gauges=Several(), gauges_sent=Ticked(), band=Ticked(), within=Part(), shows=Part(), aim=Part(), **RANGE)
 def edit_scan(document, form):
     scan = document.scan(form.id)
     if scan is None:
@@ -48,12 +54,29 @@ def edit_scan(document, form):
             scan.over = [*scan.over, Sweep(knob=form.knob2, points=scan.over[0].points)]
         edit_sweep(document, scan, 1, form, "2")
     if form.gauges_sent:
+        scan.band = form.band
         scan.gauges = [] if set(form.gauges) == {g.id for g in document.gauges} else form.gauges
     if form.shows is not None:
         scan.shows = form.shows or None
     if form.aim is not None:
         scan.aim = form.aim
+    if form.within is not None:
+        scan.within = within_text(document, scan, form.within)
     return Done(f"Change scan {scan.id}", scan.id)
+
+
+def within_text(document, scan, text):
+    """What may be lost of the best, as the document keeps it. Raises EditError."""
+    if not text:
+        return None
+    full = typed(document, f"scan.{scan.id}.within", text, "fraction")
+    try:
+        value = parse(full, "fraction")
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if not 0.0 < value < 1.0:
+        raise EditError(f"“{text[:40]}” is no share of the best that may be lost: type for example 5 %.")
+    return full
 
 
 def edit_sweep(document, scan, k, form, suffix):
@@ -81,10 +104,54 @@ def edit_sweep(document, scan, k, form, suffix):
         sweep.spacing = sent["spacing"]
 
 
+@action("scan-list", id=Key(), listed=Text(200_000, "That list is too long: 2000 points are the most."))
+def list_points(document, form):
+    """Take a pasted table of knob values for the points of a scan; nothing goes back to ranges."""
+    scan = document.scan(form.id)
+    if scan is None:
+        raise EditError("The scan is gone: reload the page.")
+    if not form.listed:
+        scan.listed, scan.over = [], scan.over[:2]
+        return Done(f"Scan {scan.id} over ranges again", scan.id)
+    knobs, rows = read_list(document, scan, form.listed)
+    scan.over, scan.listed = [Sweep(knob=k.id) for k in knobs], rows
+    try:
+        grid_of(document, scan)
+    except ScanError as error:
+        raise EditError(str(error)) from None
+    return Done(f"Scan {scan.id} at {len(rows)} points of a list", scan.id)
+
+
+def read_list(document, scan, text):
+    """(knobs, rows of document texts) of a pasted table: columns by tabs, semicolons or commas, a head of knobs or none.
+
+    A number without a unit takes the unit shown. Raises EditError.
+    """
+    lines = [line for line in text.splitlines() if line.strip()]
+    mark = next((m for m in ("\t", ";", ",") if m in lines[0]), "\t")
+    cells = [[c.strip() for c in line.split(mark)] for line in lines]
+    names = {n.lower(): k for k in document.knobs for n in (k.id, k.label or k.id)}
+    head = [names.get(c.lower()) for c in cells[0]]
+    if all(head):
+        knobs, cells = head, cells[1:]
+    else:
+        knobs = [document.knob(s.knob) for s in scan.over]
+        if None in knobs or len(cells[0]) != len(knobs):
+            known = ", ".join(k.label or k.id for k in document.knobs)
+            raise EditError(f"The first line of the list names no knobs: begin it with some of {known}, one above each column.")
+    wrong = next((i for i, row in enumerate(cells, 1) if len(row) != len(knobs)), None)
+    if wrong is not None:
+        raise EditError(f"Point {wrong} of the list has {len(cells[wrong - 1])} values for {len(knobs)} knobs: give one for each.")
+    if not cells or len(cells) > MOST_LISTED:
+        raise EditError(f"The list holds {len(cells)} points: give from 1 to {MOST_LISTED}.")
+    dimensions = [addresses(document)[k.input].dimension if k.input in addresses(document) else "" for k in knobs]
+    return knobs, [[complete(c, d, document.display) for c, d in zip(row, dimensions, strict=True)] for row in cells]
+
+
 @action("scan-pass", id=Key(), code=Key())
 def let_pass(document, form):
     """Let a doubt pass, so that points under it may be the best, or mind it again."""
-    scan = document.scan(form.id)
+    scan = document.scan(form.id) or document.search(form.id)
     if scan is None:
         raise EditError("The scan is gone: reload the page.")
     passes = form.code in scan.passing

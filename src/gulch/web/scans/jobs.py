@@ -1,51 +1,173 @@
-"""Running scans: cut into blocks that workers walk, each point kept as it comes, so that nothing done is lost."""
-
-import logging
-import threading
-import time
-
-from django.db import DatabaseError
+"""Running scans and searches: each point is kept as it comes, so that nothing done is lost."""
 
 from gulch.engine.document import load
+from gulch.engine.flowsheet.choices import choices, choose
 from gulch.engine.flowsheet.variants import worked
-from gulch.engine.scans import ScanError, blank, blocks, grid_of, mends, ready_plan
-from gulch.engine.work import Ending, RefineScan, ScanPart
+from gulch.engine.scans import (
+    Listed,
+    Recall,
+    ScanError,
+    blank,
+    blank_answer,
+    blocks,
+    grid_of,
+    mends,
+    most_solves,
+    ready_plan,
+    rest_on,
+    touched,
+)
+from gulch.engine.units import KINDS
+from gulch.engine.work import Ending, FindBest, RefineScan, ScanPart, asked_digest, world_digest
 from gulch.engine.work.packing import unpack
 from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
+from gulch.web.scans.running import Running, key_of, under_way
 
-log = logging.getLogger("gulch.scans")
-_walks = {}  # run -> its Walk, while it is under way in this server
-EVERY = 0.5  # s between two writes of finished points
-WORDS = {
-    Ending.OUT_OF_TIME: "The time limit ended a part of the scan.",
-    Ending.DIED: "A process that worked on the scan ended unexpectedly (killed, or out of memory).",
-    Ending.FAULT: "The scan stopped on a fault of Gulch's own; the process is unchanged.",
-}
+LOOKED_BACK = 6  # earlier runs whose points are taken over
+LOOKED_THROUGH = 25  # runs among which the one that answers is looked for: variants and choices have one each
+MOST_BESIDE = 8  # other runs that are offered to be compared with
 
 
-def start(row, scan_id):
-    """Begin a scan of a project's current revision; returns the ScanRun. Raises ScanError."""
-    document = worked(load(row.current.document))
-    scan = document.scan(scan_id)
-    if scan is None:
+def document_of(revision, variant):
+    """The Project of a revision as a variant ("" for the base); the base where the variant is no more.
+
+    A variant "=address=value" is what is worked on with another value of a choice. Raises ScanError where there is no such value.
+    """
+    whole = load(revision.document)
+    if variant.startswith("="):
+        address, _, value = variant[1:].rpartition("=")
+        try:
+            return choose(worked(whole), address, value)
+        except KeyError as error:
+            raise ScanError(f"This choice is gone: {error.args[0]} Reload the page.") from None
+    whole.working = variant if whole.variant(variant) is not None else None
+    return worked(whole)
+
+
+def newest(row, document, entry, variant):
+    """The newest run that answers what a scan or search of a Project asks now; without one, the newest of the variant, or of any.
+
+    A variant made of a point asks the same as the base did, and so does what an undo brings back.
+    """
+    runs = list(row.scan_runs.filter(scan=entry.id).select_related("revision")[:LOOKED_THROUGH])
+    active = next((r for r in runs if r.active), None)
+    digest = asked_digest(document, entry) if runs else ""
+    same = next((r for r in runs if (r.result or {}).get("digest") == digest), None)
+    own = next((r for r in runs if r.variant == (variant or "")), None)
+    return (active if active is not None and active.variant == (variant or "") else None) or same or own or next(iter(runs), None)
+
+
+def beside(run):
+    """Other finished runs of a scan that it can be compared with: the newest of each variant and revision, the newest first."""
+    found = {}
+    done = run.project.scan_runs.filter(scan=run.scan, state=ScanRun.DONE).exclude(pk=run.pk).select_related("revision")
+    turned = _turned(run)
+    for other in done[:40]:
+        if _turned(other) != turned:
+            continue
+        found.setdefault((other.variant, (other.result or {}).get("digest")), other)
+    return list(found.values())[:MOST_BESIDE]
+
+
+def _turned(run):
+    """What a run turns: runs that turn something else cannot lie on the same axes."""
+    result = run.result or {}
+    return result.get("listed"), [a.get("address") for a in result.get("axes", ())]
+
+
+def start_all(row, id_, choice=""):
+    """Begin a scan for the base and every variant, or for every value of a choice; returns sentences on those that cannot begin.
+
+    choice: its address, see `flowsheet.choices`.
+    """
+    whole, troubles = load(row.current.document), []
+    lines = [("", "base"), *((v.id, v.name) for v in whole.variants)]
+    if choice:
+        found = next((c for c in choices(worked(whole)) if c.address == choice), None)
+        if found is None:
+            raise ScanError("This choice is gone: reload the page.")
+        lines = [(whole.working or "" if v == found.now else f"={choice}={v}", words) for v, words in found.options.items()]
+    for variant, name in lines:
+        try:
+            start(row, id_, variant)
+        except ScanError as error:
+            troubles.append(f"{name}: {error}")
+    return troubles
+
+
+def start(row, id_, variant=None):
+    """Begin a scan or a search of a project's current revision; returns the ScanRun. Raises ScanError.
+
+    variant: id of the variant to run, "" for the base; the one that is worked on unless given.
+    """
+    if variant is None:
+        variant = load(row.current.document).working or ""
+    document = document_of(row.current, variant)
+    scan, search = document.scan(id_), document.search(id_)
+    if scan is None and search is None:
         raise ScanError("The scan is gone: reload the page.")
-    grid = grid_of(document, scan)
-    ready_plan(document)
-    for older in row.scan_runs.filter(scan=scan_id, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
+    if scan is not None:
+        total, result = grid_of(document, scan).count, blank(document, scan).to_dict()
+        ready_plan(document)
+    else:
+        total, result = most_solves(search), blank_answer(ready_plan(document), search)
+    for older in row.scan_runs.filter(scan=id_, variant=variant, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
         stop(older)
-    run = row.scan_runs.create(revision=row.current, scan=scan_id, total=grid.count, result=blank(document, scan).to_dict())
-    Walk(run, document, solving.start_of(row)).begin()
+    result["digest"] = asked_digest(document, scan or search)
+    if scan is not None:
+        result["world"] = world_digest(document, scan)
+    run = row.scan_runs.create(revision=row.current, scan=id_, variant=variant, total=total, result=result)
+    if scan is not None:
+        reuse(run, document, scan)
+    job_of(run, document, solving.start_of(row)).begin()
     run.refresh_from_db()
     return run
+
+
+def reuse(run, document, scan):
+    """Take over points that earlier runs have reached: where a range was widened or refined, only new ones are solved.
+
+    Not where a unit has several states: which one runs hangs on the points before.
+    """
+    if any(KINDS[u.kind].follows for u in document.units):
+        return
+    known = {}
+    for older in run.project.scan_runs.filter(scan=run.scan).exclude(pk=run.pk)[:LOOKED_BACK]:
+        if (older.result or {}).get("world") == run.result["world"]:
+            known = {_place(p["values"]): p for p in points_of(older) if p["solved"] and p.get("record") and "doubted" in p} | known
+    if not known:
+        return
+    grid, recall, rows = grid_of(document, scan), Recall(document), []
+    touching = rest_on(ready_plan(document), grid.gauges)
+    for i in range(grid.count):
+        point = known.get(_place(grid.at(i)))
+        if point is None:
+            continue
+        missing = [g for g in grid.gauges if g["id"] not in point["gauges"]]
+        point["gauges"] |= {g["id"]: recall.gauge(point, g["reads"], grid.overrides(i)) for g in missing}
+        point["doubts"] = touched(point["doubted"], touching)
+        rows.append(ScanPoint(run=run, place=i, data=point))
+    ScanPoint.objects.bulk_create(rows)
+    ScanRun.objects.filter(pk=run.pk).update(done=len(rows))
+
+
+def _place(values):
+    return tuple(f"{v:.10g}" for v in values)
+
+
+def job_of(run, document, begin_from):
+    """The Walk or Seek of a run."""
+    scan = document.scan(run.scan)
+    return Walk(run, document, begin_from, scan) if scan is not None else Seek(run, document, begin_from, document.search(run.scan))
 
 
 def resume(run):
     """Compute the points that a run lacks."""
     if run.resumable:
-        document = worked(load(run.revision.document))
+        document = document_of(run.revision, run.variant)
         ScanRun.objects.filter(pk=run.pk).update(state=ScanRun.WAITING, why="")
-        Walk(run, document, solving.start_of(run.project)).begin()
+        job_of(run, document, solving.start_of(run.project)).begin()
 
 
 def stop(run):
@@ -57,7 +179,7 @@ def stop(run):
 
 def notice_lost(run):
     """A run that says it is under way while nobody works on it (its last word could not be written) can be gone on with."""
-    if run.active and run.pk not in _walks:
+    if run.active and run.pk not in under_way:
         run.refresh_from_db()
         if run.active:
             run.state, run.why = ScanRun.FAILED, "How the scan ended could not be stored; its points are kept."
@@ -65,33 +187,36 @@ def notice_lost(run):
             run.save(update_fields=["state", "why", "done"])
 
 
-def key_of(run):
-    return ("scan", run.pk)
-
-
 def result_of(run):
     """A run's record with the points that are there, as `ScanResult.to_dict` gives it; None before it began."""
     if run.result is None:
         return None
-    if run.result.get("points"):  # of a run that an older version kept whole
+    if run.result.get("points"):  # of a run that an older version kept whole, or the curve of a trade-off
         return run.result
-    return run.result | {"points": [p.data for p in run.points.all()]}
+    return run.result | {"points": points_of(run)}
 
 
-class Walk:
-    """A run under way: its parts in the workers' queue, its points on their way into the database."""
+def points_of(run):
+    """The points of a run as they are kept."""
+    return [p.data for p in run.points.all()]
 
-    def __init__(self, run, document, start):
-        self.run, self.document, self.begin_from = run, document, start
-        self.scan = document.scan(run.scan)
-        self.grid = grid_of(document, self.scan)
-        self.points = {p.place: p.data for p in run.points.all()}
-        self.fresh, self.written = {}, time.monotonic()
-        self.lock = threading.RLock()
-        self.left, self.worst, self.mended = 0, None, False
 
-    def begin(self):
-        _walks[self.run.pk] = self
+def outdated(run, document):
+    """Whether a run answers another question than its scan or search asks now."""
+    entry = document.scan(run.scan) or document.search(run.scan)
+    digest = (run.result or {}).get("digest")
+    return digest != asked_digest(document, entry) if digest else run.revision_id != run.project.current_id
+
+
+class Walk(Running):
+    """A scan under way: its parts in the workers' queue."""
+
+    def __init__(self, run, document, begin_from, entry):
+        super().__init__(run, document, begin_from, entry)
+        self.grid = grid_of(document, entry)
+        self.left, self.mended = 0, False
+
+    def hand_in_first(self):
         self.hand_in(blocks(self.document, self.grid, self.points))
 
     def hand_in(self, parts):
@@ -100,42 +225,9 @@ class Walk:
         with self.lock:
             self.left += len(parts)
         for part in parts:
-            solving.workers().submit(
-                ScanPart(plain, self.scan.id, part, self.begin_from),
-                key=key_of(self.run),
-                replaces=False,
-                owner=self.run.project.owner_id,
-                lane="later",
-                on_item=self.keep,
-                on_end=self.part_ended,
-            )
+            self.submit(ScanPart(plain, self.entry.id, part, self.begin_from), on_item=self.keep, on_end=self.part_ended)
         if not parts:
             self.refine()
-
-    def keep(self, job, item):
-        """A point came in."""
-        place, point = item
-        with self.lock:
-            if place in self.points and not point["solved"]:
-                return
-            self.points[place] = self.fresh[place] = point
-            if time.monotonic() > self.written + EVERY:
-                self.write()
-        solving.leave_thread()
-
-    def write(self):
-        """Bring new points into the database; what cannot be written now is tried again with the next."""
-        self.written = time.monotonic()
-        rows = [ScanPoint(run=self.run, place=i, data=p) for i, p in self.fresh.items()]
-        try:
-            ScanPoint.objects.bulk_create(rows, update_conflicts=True, unique_fields=["run", "place"], update_fields=["data"])
-            ScanRun.objects.filter(pk=self.run.pk, state=ScanRun.WAITING).update(state=ScanRun.RUNNING)
-            ScanRun.objects.filter(pk=self.run.pk).update(done=len(self.points))
-        except DatabaseError:
-            log.exception("points of a scan could not be written yet")
-            return False
-        self.fresh = {}
-        return True
 
     def part_ended(self, job):
         with self.lock:
@@ -154,48 +246,36 @@ class Walk:
     def refine(self):
         """Have edges and peaks solved between the points of one knob; then the run is over."""
         points = [self.points[i] for i in sorted(self.points)]
-        if self.worst or len(self.grid.axes) > 1 or len(points) < self.grid.count:
+        if self.worst or isinstance(self.grid, Listed) or len(points) < self.grid.count:
             self.finish()
             return
-        solving.workers().submit(
-            RefineScan(self.document.dump(), self.scan.id, points, self.begin_from),
-            key=key_of(self.run),
-            replaces=False,
-            owner=self.run.project.owner_id,
-            lane="later",
-            on_end=self.refined,
-        )
+        self.submit(RefineScan(self.document.dump(), self.entry.id, points, self.begin_from), on_end=self.refined)
 
     def refined(self, job):
         if job.ending is Ending.DONE:
-            try:
-                ScanRun.objects.filter(pk=self.run.pk).update(result=self.run.result | unpack(job.value[1]))
-            except DatabaseError:
-                log.exception("edges and peaks of a scan could not be written")
+            self.found(unpack(job.value[1]))
         else:
             self.worst = job
         self.finish()
 
-    def finish(self):
-        """Write what is left and how it ended."""
-        try:
-            state, why = self.outcome()
-            with self.lock:
-                if self.fresh and not self.write():
-                    state = ScanRun.FAILED
-                    why = "The last points could not be stored: the disk may be full. Go on with the rest later."
-            ScanRun.objects.filter(pk=self.run.pk).update(state=state, why=why)
-        finally:
-            _walks.pop(self.run.pk, None)
-            solving.leave_thread()
 
-    def outcome(self):
-        """(state, why) by the worst ending of its parts."""
-        if self.worst is None:
-            return ScanRun.DONE, ""
-        if self.worst.ending in (Ending.STOPPED, Ending.REPLACED):
-            return ScanRun.CANCELLED, ""
-        return ScanRun.FAILED, self.worst.words or WORDS[self.worst.ending]
+class Seek(Running):
+    """A search under way: one task, which tells each of its solves and goes on from those that are kept."""
+
+    def hand_in_first(self):
+        known = [self.points[i] for i in sorted(self.points)]
+        self.submit(FindBest(self.document.dump(), self.entry.id, self.begin_from, known), on_item=self.keep, on_end=self.ended)
+
+    def ended(self, job):
+        trouble = ""
+        if job.ending is Ending.DONE:
+            found = unpack(job.value[1])
+            trouble = found.get("trouble", "")
+            if not trouble and not self.found(found):
+                trouble = "What it found could not be stored: the disk may be full. Go on with it later."
+        else:
+            self.worst = job
+        self.finish(trouble)
 
 
 def abandon_unfinished():

@@ -17,37 +17,46 @@ class _Units:
 def lines(result, sentence, display):
     """Series along one knob; a gauge of another dimension goes on a further axis."""
     units, gauges, points = _Units(display), result["gauges"], result["points"]
+    carried = [p.get("values", [p["value"]]) for p in points]
+    best = sentence.answer.best
+    at_best = best.values[0] if best is not None else None
+    if result.get("listed"):  # over the number of the point
+        at_best = next((float(i) for i, values in enumerate(carried, 1) if best is not None and values == best.values), None)
+        points = [p | {"value": float(i)} for i, p in enumerate(points, 1)]
+        result = result | {"points": points, "dimension": "count", "label": "point"}
     scales, axis_of = _scales(gauges, points)
     of = {g["id"]: g for g in gauges}
     x = result["dimension"]
-    best = sentence.answer.best
     return {
         "kind": "lines",
         "x": [units.number(p["value"], x) for p in points],
-        "points": [sentence.point([p["value"]]) for p in points],
+        "points": [sentence.point(values) for values in carried],
         "x_label": result["label"],
         "x_unit": show_unit(x, display),
         "axes": [{"label": _axis_label(gauges, axis_of, i, d), "unit": show_unit(d, display)} for i, d in enumerate(scales)],
         "series": [
             {
+                "id": g["id"],
                 "label": g["label"],
                 "axis": axis_of[g["id"]],
                 "y": [units.number(p["gauges"].get(g["id"]), g["dimension"]) for p in points],
                 "at_least": units.number(g["at_least"], g["dimension"]),
                 "at_most": units.number(g["at_most"], g["dimension"]),
+                "band": _band(points, g, units),
                 "between": sorted(
                     [units.number(e["value"], x), units.number(e["gauges"].get(g["id"]), g["dimension"])]
-                    for e in (*result.get("edges", ()), *result.get("peaks", ()))
+                    for e in (*result.get("edges", ()), *result.get("peaks", ()), *result.get("bends", ()))
                     if e["gauges"].get(g["id"]) is not None
                 ),
             }
             for g in gauges
         ],
+        "others": [],
         "windows": [[units.number(v, x) for v in ends] for ends in sentence.answer.windows],
         "best": None
-        if best is None
+        if best is None or at_best is None
         else {
-            "x": units.number(best.values[0], x),
+            "x": units.number(at_best, x),
             "y": units.number(best.reads, sentence.shown["dimension"]),
             "axis": axis_of[sentence.shown["id"]],
             "label": of[sentence.shown["id"]]["label"],
@@ -55,6 +64,28 @@ def lines(result, sentence, display):
         "remarks": [" · ".join(own) for own in own_remarks(result)],
         "limited": sentence.answer.limited,
     }
+
+
+def lay_beside(plot, others, display):
+    """Add the lines of other runs to a plot of lines: [(words, result)]; each like the line of its gauge, dashed in its own way."""
+    units = _Units(display)
+    for number, (words, result) in enumerate(others, 1):
+        if not result or not result["points"]:
+            continue
+        x = [units.number(p["value"], result["dimension"]) for p in result["points"]]
+        for g in result["gauges"]:
+            like = next((i for i, s in enumerate(plot["series"]) if s["id"] == g["id"]), None)
+            if like is not None:
+                y = [units.number(p["gauges"].get(g["id"]), g["dimension"]) for p in result["points"]]
+                plot["others"].append({"label": f"{g['label']}, {words}", "run": words, "like": like, "number": number, "x": x, "y": y})
+
+
+def _band(points, gauge, units):
+    """[lows, highs] of a gauge's band along the points, or None where none was sampled."""
+    pairs = [(p.get("band") or {}).get(gauge["id"], (None, None)) for p in points]
+    if all(low is None for low, _ in pairs):
+        return None
+    return [[units.number(pair[k], gauge["dimension"]) for pair in pairs] for k in (0, 1)]
 
 
 FAR_APART = 8.0  # times by which two gauges of one dimension must differ in size to have axes of their own
@@ -126,6 +157,11 @@ def contours(result, sentence, display):
         "shows": next(i for i, g in enumerate(gauges) if g["id"] == sentence.shown["id"]),
         "state": [[_state(p, gauges, sentence.passing) for p in row] for row in rows],
         "out": [[bool(p) and any(limit_broken(p, g) for g in gauges) for p in row] for row in rows],
+        "edges": [
+            [*place(e["values"]), e["gauge"]]
+            for e in result.get("edges", ())
+            if "values" in e and any(g["id"] == e["gauge"] and g[e["limit"]] == e["at"] for g in gauges)
+        ],
         "best": None if best is None else place(best.values),
         "now": None if now is None else place(now),
     }
@@ -141,3 +177,56 @@ def _state(point, gauges, passing):
         return ["doubt", " · ".join(point.get("warnings", ()))]
     broken = [f"{g['label']} too {'low' if b == 'at_least' else 'high'}" for g in gauges if (b := limit_broken(point, g))]
     return ["out", " · ".join(broken)] if broken else ["inside", ""]
+
+
+def solves(page):
+    """The solves of a search (a BestPage), over its knobs."""
+    units = _Units(page.display)
+    g = page.rows[page.asked["aim"]]
+    words = {"inside": "inside all limits", "out": "beyond a limit", "doubt": "doubtful", "failed": "did not solve"}
+    states = [page.state(p) for p in page.points]
+    best = page.found["values"] if page.found and not page.trade else None
+    now = [page.now(a) for a in page.axes]
+    return {
+        "kind": "solves",
+        "axes": [
+            {
+                "label": a["label"],
+                "unit": show_unit(a["dimension"], page.display),
+                "range": [units.number(a[end], a["dimension"]) for end in ("low", "high")],
+                "at": [units.number(p["values"][i], a["dimension"]) for p in page.points],
+                "best": units.number(best[i], a["dimension"]) if best else None,
+                "now": units.number(now[i], a["dimension"]),
+            }
+            for i, a in enumerate(page.axes)
+        ],
+        "aim": {
+            "label": g["label"],
+            "unit": show_unit(g["dimension"], page.display),
+            "at": [units.number(p["gauges"].get(g["id"]), g["dimension"]) for p in page.points],
+        },
+        "states": states,
+        "words": [words[s] + (f": {p['why'][:120]}" if s == "failed" else "") for s, p in zip(states, page.points, strict=True)],
+        "points": [page.point(p["values"]) for p in page.points],
+    }
+
+
+def trade(page):
+    """The curve of a trade-off (a BestPage)."""
+    units = _Units(page.display)
+    f = page.found
+    one, other = f["aims"]
+    gauges = page.space.solution.gauges if page.space.solution else {}
+    now = [gauges.get(a["gauge"]) for a in f["aims"]]
+    return {
+        "kind": "trade",
+        "axes": [{"label": a["label"], "unit": show_unit(a["dimension"], page.display)} for a in (one, other)],
+        "x": [units.number(p["reads"][0], one["dimension"]) for p in f["points"]],
+        "y": [units.number(p["reads"][1], other["dimension"]) for p in f["points"]],
+        "words": [page.place(p["values"]) for p in f["points"]],
+        "holds": [page.held_by(p) for p in f["points"]],
+        "points": [page.point(p["values"]) for p in f["points"]],
+        "rough": [p["rough"] for p in f["points"]],
+        "knee": f["knee"],
+        "now": [units.number(v, a["dimension"]) for v, a in zip(now, f["aims"], strict=True)] if None not in now else None,
+    }

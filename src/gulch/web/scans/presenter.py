@@ -2,11 +2,14 @@
 
 import json
 
+from gulch.engine.exchange import in_sentence
+from gulch.engine.flowsheet.choices import choices
 from gulch.engine.quantities import show, write
 from gulch.engine.scans import limit_broken
 from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.projects.workspace import Workspace
-from gulch.web.scans import plots
+from gulch.web.scans import jobs, plots
+from gulch.web.scans.best import BestPage, search_words, searched
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.sentence import Sentence
 from gulch.web.scans.today import result_today
@@ -16,30 +19,64 @@ SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
 LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
-def scan_page(space):
-    """The chosen scan with its form, its newest run, its answer, its table and its plot."""
-    scans = space.document.scans
+def scan_page(space, kept=()):
+    """The chosen scan with its form, its newest run, its answer, its table and its plot. kept: ids of runs shown beside it."""
+    scans, searches = space.document.scans, space.document.searches
+    sought = searched(space)
     chosen = space.document.scan(space.select) or (scans[0] if scans else None)
-    page = {"scans": [(s.id, scan_words(space, s), s is chosen) for s in scans], "scan": None, "run": None}
-    if chosen is None:
+    page = {
+        "scans": [(s.id, scan_words(space, s), s is chosen and sought is None) for s in scans],
+        "searches": [(s.id, search_words(space, s), s is sought) for s in searches],
+        "scan": None,
+        "run": None,
+    }
+    if chosen is None or sought is not None:
         return page
     page["scan"] = form(space, chosen)
-    run = space.row.scan_runs.filter(scan=chosen.id).select_related("revision").first()
+    run = jobs.newest(space.row, space.document, chosen, space.whole.working)
     page["run"] = run
     result = result_today(run, space.document, chosen) if run is not None else None
     if result and result["points"] and result["gauges"]:
-        page["outdated"] = run.revision_id != space.row.current_id
+        page["outdated"] = jobs.outdated(run, space.document)
         page |= shown(result, chosen, space)
+        lay_beside(page, run, set(kept), space, chosen)
     elif run is not None and run.active:
         page["plot"] = {"kind": "empty"}
     return page
 
 
-def plot_so_far(row, run):
-    """The plot of a run under way, or None where there is none yet or it would be too much to send again and again."""
-    if run.total > LIVE_POINTS:
-        return None
+def lay_beside(page, run, kept, space, entry):
+    """Offer other runs of the scan to be compared with, and add the lines of those that are kept to its plot."""
+    others = jobs.beside(run)
+    kept &= {r.pk for r in others}
+    page["beside"] = [(",".join(map(str, sorted(kept ^ {r.pk}))), run_words(space, r, run), r.pk in kept) for r in others]
+    if page["plot"]["kind"] == "lines":
+        found = [(run_words(space, r, run), result_today(r, space.document, entry)) for r in others if r.pk in kept]
+        plots.lay_beside(page["plot"], found, space.display)
+
+
+def run_words(space, run, shown):
+    """A run that another one is compared with: its variant, and its revision where that is another."""
+    variant = space.whole.variant(run.variant)
+    name = variant.name if variant is not None else "base"
+    if run.variant.startswith("="):
+        address, _, value = run.variant[1:].rpartition("=")
+        name = next((c.options.get(value, value) for c in choices(space.document) if c.address == address), value)
+    return name if run.revision_id == shown.revision_id else f"{name}, revision {run.revision.number}"
+
+
+def so_far(row, run):
+    """What is shown of a run under way: its plot, unless it is too much to send again and again, and the best reading of a search."""
     space = Workspace(row, "scans")
+    search = space.document.search(run.scan)
+    if search is not None:
+        page = BestPage(space, search)
+        return {"plot": page.plot, "so_far": page.so_far, "seeks": True}
+    return {"plot": plot_so_far(space, run) if run.total <= LIVE_POINTS else None}
+
+
+def plot_so_far(space, run):
+    """The plot of a scan under way, or None where there is none yet."""
     entry = space.document.scan(run.scan)
     result = result_today(run, space.document, entry) if entry is not None else None
     return plot(result, Sentence(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
@@ -53,7 +90,7 @@ def shown(result, entry, space):
 
 def plot(result, sentence, display):
     """Lines along one knob, or contours over two."""
-    return (plots.contours if len(sentence.axes) > 1 else plots.lines)(result, sentence, display)
+    return (plots.contours if len(sentence.axes) > 1 and not result.get("listed") else plots.lines)(result, sentence, display)
 
 
 def form(space, entry):
@@ -62,11 +99,26 @@ def form(space, entry):
     return {
         "id": entry.id,
         "words": scan_words(space, entry),
-        "axes": [axis_form(space, entry, k) for k in range(2)],
+        "axes": [axis_form(space, entry, k) for k in range(2)] if not entry.listed else [],
+        "listed": listed_text(entry),
+        "count": len(entry.listed),
+        "example": "\t".join(k.id for k in space.document.knobs[:3]),
         "gauges": [(id_, label, id_ in entry.gauges or not entry.gauges) for id_, label in gauges],
         "shows": [(id_, label, id_ == entry.shows) for id_, label in gauges],
+        "choices": [(c.address, in_sentence(c.label)) for c in choices(space.document)],
+        "band": entry.band,
+        "within": pretty_text(entry.within or ""),
+        "unsure": bool(space.document.spreads),
         "aims": [(v, w, v == entry.aim) for v, w in (("highest", "highest"), ("lowest", "lowest"))],
     }
+
+
+def listed_text(entry):
+    """The list of points as it is pasted: the knobs' ids, then a line a point."""
+    if not entry.listed:
+        return ""
+    lines = ["\t".join(s.knob for s in entry.over), *("\t".join(row) for row in entry.listed)]
+    return "\n".join(lines)
 
 
 def axis_form(space, entry, k):

@@ -31,7 +31,8 @@ class Sentence:
         self.shown = shown_gauge(result, entry)
         self.highest = entry.aim == "highest"
         self.axes = result.get("axes") or [result]
-        self.answer = answer_of(result, self.shown["id"], self.highest, entry.passing)
+        self.within = _share(entry.within)
+        self.answer = answer_of(result, self.shown["id"], self.highest, entry.passing, self.within)
         self.pieces, self.passing = [], entry.passing
         if self.answer.limited and len(self.axes) == 1:
             self.window()
@@ -117,8 +118,10 @@ class Sentence:
         return f"{g['label']} {' and '.join(parts)}"
 
     def place(self, values):
-        return " and ".join(f"{a['label']} {self.knob(v, k)}" if len(values) > 1 else self.knob(v, k)
-                            for k, (v, a) in enumerate(zip(values, self.axes, strict=True)))  # fmt: skip
+        return " and ".join(
+            f"{a['label']} {self.knob(v, k)}" if len(values) > 1 else self.knob(v, k)
+            for k, (v, a) in enumerate(zip(values, self.axes, strict=True))
+        )
 
     def best(self):
         g, best = self.shown, self.answer.best
@@ -134,6 +137,12 @@ class Sentence:
             same = abs(away) <= 1e-6 * max(abs(now), abs(best.reads))
             self.say(", as now" if same else f", {words} {'above' if away > 0.0 else 'below'} what it is now")
         self.say(".")
+        for k, (low, high) in enumerate(self.answer.near):
+            self.say(f" Within {show(self.within, 'fraction', self.display, 3)} of that from " if k == 0 else " and from ")
+            self.say(self.knob(low), self.point([low]))
+            self.say(" to ")
+            self.say(self.knob(high), self.point([high]))
+        self.say("." if self.answer.near else "")
 
     def left_out(self):
         if self.answer.doubtful:
@@ -154,6 +163,14 @@ class Sentence:
             return [parse(self.space.inputs[a["address"]].text, a["dimension"]) for a in self.axes]
         except (KeyError, QuantityError, TypeError, AttributeError):
             return None
+
+
+def _share(text):
+    """A typed share as a number, or None."""
+    try:
+        return parse(text, "fraction") if text else None
+    except QuantityError:
+        return None
 
 
 def _points(n):

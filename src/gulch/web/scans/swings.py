@@ -1,24 +1,23 @@
 """What matters most, on the page: a ranked bar for each knob, and the table of sensitivities."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
+from gulch.engine.flowsheet.plan import FACTOR
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit, write
 from gulch.engine.work import MoveKnobs
 from gulch.web.projects import solving
 from gulch.web.projects.words import show_unit
+from gulch.web.scans.known import Known, known
 from gulch.web.scans.sentence import DOUBTS
 
 SELECT = "swings"
 
 
-@dataclass(frozen=True)
-class SwingsAnswer:
-    """What is known of the project's swings."""
+class SwingsAnswer(NamedTuple):
+    """What is known of the project's swings; shown: id of the gauge of which the bars tell."""
 
-    found: dict | None = None
-    trouble: str = ""
-    pending: bool = False
-    shown: str = ""  # id of the gauge of which the bars tell
+    known: Known
+    shown: str = ""
 
 
 def move_knobs(space):
@@ -26,18 +25,10 @@ def move_knobs(space):
     head, _, gauge = space.select.partition(":")
     if head != SELECT:
         return None
-    if not space.document.knobs or not space.document.gauges:
-        return SwingsAnswer(trouble="Make inputs knobs (◇) and results gauges (○) in Process: each knob is moved, each gauge watched.")
-    if not space.fresh:
-        return SwingsAnswer(trouble="The process is not solved as it is: mend it first.")
-    row = space.row
-    outcome, pending = solving.answer(row, MoveKnobs(space.document.dump(), solving.start_of(row)), (SELECT, row.pk))
-    if outcome is None:
-        return SwingsAnswer(pending=pending, shown=gauge)
-    data = outcome.data()
-    if "messages" in data:  # broken off
-        return SwingsAnswer(trouble=data["messages"][0]["what"])
-    return SwingsAnswer(data.get("found"), data.get("trouble", ""), False, gauge)
+    if not (space.document.knobs or space.document.spreads) or not space.document.gauges:
+        words = "Make inputs knobs (◇) and results gauges (○) in Process: each knob is moved, each gauge watched."
+        return SwingsAnswer(Known(trouble=words))
+    return SwingsAnswer(known(space, MoveKnobs(space.document.dump(), solving.start_of(space.row)), SELECT), gauge)
 
 
 class SwingsPage:
@@ -45,7 +36,7 @@ class SwingsPage:
 
     def __init__(self, space, answer):
         self.display, self.units = space.display, DISPLAY_SETS[space.display]
-        self.pending, self.trouble, self.found = answer.pending, answer.trouble, answer.found
+        self.pending, self.trouble, self.found = answer.known.pending, answer.known.trouble, answer.known.found
         if not self.found:
             return
         self.gauges = self.found["gauges"]
@@ -112,7 +103,9 @@ class SwingsPage:
                         {
                             "y": number(e["gauges"].get(g["id"])),
                             "at": show(e["value"], r["dimension"], self.display, 4),
-                            "typed": {r["address"]: write(e["value"], r["dimension"], self.display, 7)},
+                            "typed": None
+                            if r["address"].startswith(FACTOR)
+                            else {r["address"]: write(e["value"], r["dimension"], self.display, 7)},
                             "doubt": bool(e["doubts"]),
                         }
                         for e in r["ends"].values()

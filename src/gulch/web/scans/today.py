@@ -1,8 +1,6 @@
 """What a run found, read with the gauges and limits of today."""
 
-from gulch.engine.document import load
-from gulch.engine.flowsheet.variants import worked
-from gulch.engine.scans import Recall, ScanError, gauge_rows, gauges_of
+from gulch.engine.scans import Recall, ScanError, gauge_rows, gauges_of, ready_plan, rest_on, touched
 from gulch.web.scans import jobs
 
 
@@ -28,11 +26,14 @@ def result_today(run, document, entry):
 
 def _recall(run, result, document, rows):
     """Add gauges to the points of a result."""
-    before = worked(load(run.revision.document))
+    before = jobs.document_of(run.revision, run.variant)
     before.gauges = document.gauges
     recall = Recall(before)
+    touching = rest_on(ready_plan(before), rows) if any(p.get("doubted") for p in result["points"]) else set()
     addresses = [a["address"] for a in result.get("axes") or [result]]
     for p in result["points"]:
+        also = touched(p.get("doubted", []), touching)  # a gauge thought of later may rest on what those before did not
+        p["doubts"] = sorted({*p.get("doubts", []), *also})
         overrides = dict(zip(addresses, p.get("values", [p["value"]]), strict=True))
         for g in rows:
             if p["solved"] and p.get("record"):

@@ -4,7 +4,7 @@ from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.flowsheet.results import value
 from gulch.engine.flowsheet.variants import lost, words
-from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, show, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, pretty_unit, show, to_unit
 
 WAYS = (
     ("absolute", "as they are"),
@@ -24,6 +24,7 @@ YEARLY = {
         "MMBtu/h": (1.0, "MMBtu"),
         "W": (1e-6, "MWh"),
     },
+    "money rate": {"1/hr": (1e-6, "million")},
     "volume flow": {"m3/h": (1.0, "m³"), "ft3/h": (1.0, "ft³"), "m3/s": (3600.0, "m³")},
 }
 
@@ -152,7 +153,7 @@ class VariantsPage:
         return {
             "label": label,
             "address": address,
-            "unit": "" if unit == "1" else unit.replace("degC", "°C").replace("degF", "°F"),
+            "unit": pretty_unit(unit),
             "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True)),
         }
 

@@ -32,7 +32,7 @@ def unique_ids(project: Project) -> Iterator:
         About.SET: [s.id for s in project.reaction_sets],
         About.KNOB: [k.id for k in project.knobs],
         About.GAUGE: [g.id for g in project.gauges],
-        About.SCAN: [s.id for s in project.scans],
+        About.SCAN: [s.id for s in project.scans] + [s.id for s in project.searches],  # their runs are kept by id
         None: [x.id for x in (*project.streams, *project.units, *project.reactions)],
     }
     words = {About.SET: "reaction set", None: "stream, unit or reaction"}

@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.constants import QUOTIENT_BASES
+from gulch.engine.chemistry.constants import QUOTIENT_BASES, gibbs_spread
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
 from gulch.engine.phases import StreamTrouble
+from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import show
 from gulch.engine.units.base import (
     Choice,
@@ -23,6 +24,7 @@ from gulch.engine.units.base import (
     PerReaction,
     ReactionSet,
     Result,
+    Room,
     UnitResult,
     UnitTrouble,
     outlet_pressure,
@@ -86,16 +88,21 @@ class Contents:
             )
         return reaction.constant.ln_k(here, reaction.nu, self.context.model) if held is None else 0.0
 
-    def at(self, T: float, n0: np.ndarray | None = None, P: float | None = None) -> Any:
-        """(Equilibrium, ln K) at T [K], of the feed at the outlet's pressure unless told otherwise. Raises UnitTrouble."""
+    def at(self, T: float, n0: np.ndarray | None = None, P: float | None = None, shift: np.ndarray | float = 0.0) -> Any:
+        """(Equilibrium, ln K) at T [K], of the feed at the outlet's pressure unless told otherwise. Raises UnitTrouble.
+
+        shift: added to each ln K, shape (m,).
+        """
+        if np.any(shift):
+            return self._solved(T, self.feed.n, self.pressure, shift)
         if n0 is not None or P not in (None, self.pressure):
             return self._solved(T, self.feed.n if n0 is None else n0, self.pressure if P is None else P)
         if T not in self.seen:
             self.seen[T] = self._solved(T, self.feed.n, self.pressure)
         return self.seen[T]
 
-    def _solved(self, T, n0, P):
-        ln_k, memory = self.ln_constants(T), self.context.memory
+    def _solved(self, T, n0, P, shift=0.0):
+        ln_k, memory = self.ln_constants(T) + shift, self.context.memory
         try:
             found = by_extents(
                 n0, self.nu, ln_k, T, P, self.context.model, self.constants, self.given.mixture, self.held, memory.get("extents")
@@ -194,15 +201,17 @@ class EquilibriumReactor(Reactor):
             r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, contents.held, strict=True) if h is None
         }
         values["why"] = context.later(lambda: why(feed, product, reactions, contents.held, found, contents.at, context), explains=True)
+        values["between"] = context.later(lambda: between_sources(contents, product.T), explains=True)
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents, strict=True)]
         rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
 
         def told():
-            return cls.remarks(product, given, context) + cls.disbelief(product.T, contents.at_equilibrium, given, context)
+            return cls.remarks(product, given, context) + disbelief(product.T, contents.at_equilibrium, given, context)
 
         # a gas is refused nowhere, so only the outcome is looked at
         notes = context.later(told) if given.mixture == "gas" else told()
-        return UnitResult(cls.leaving(product, given), values, changes, notes, rows)
+        rooms = context.later(lambda: rooms_of(cls, product, contents.at_equilibrium, given))
+        return UnitResult(cls.leaving(product, given), values, changes, notes, rows, rooms)
 
     @classmethod
     def rows(
@@ -338,25 +347,59 @@ class EquilibriumReactor(Reactor):
             )
         ]
 
-    @classmethod
-    def disbelief(cls, T: float, reactions: list, given: Given, context: Context) -> list:
-        """Warn where a constant is used outside the temperatures at which it may be believed."""
-        notes = []
-        for r in reactions:
-            own = given.own_approach.get(r.id)
-            here = T + (given.approach if own is None else own)
-            if not r.constant.believed(here):
-                low, high = (show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range())
-                notes.append(
-                    Note(
-                        "warning",
-                        f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is "
-                        f"believed from {low} to {high}.",
-                        "Below that range kinetics may freeze; take the extent with caution, or hold the reaction.",
-                        Code.BEYOND_BELIEF,
-                    )
+
+def disbelief(T: float, reactions: list, given: Given, context: Context) -> list:
+    """Warn where a constant is used outside the temperatures at which it may be believed."""
+    notes = []
+    for r in reactions:
+        own = given.own_approach.get(r.id)
+        here = T + (given.approach if own is None else own)
+        if not r.constant.believed(here):
+            low, high = (show(v, "temperature", context.display) if v is not None else "any" for v in r.constant.range())
+            notes.append(
+                Note(
+                    "warning",
+                    f"{r.id}: its constant is used at {show(here, 'temperature', context.display)}, but is believed from {low} to {high}.",
+                    "Below that range kinetics may freeze; take the extent with caution, or hold the reaction.",
+                    Code.BEYOND_BELIEF,
                 )
-        return notes
+            )
+    return notes
+
+
+def rooms_of(kind: type[Reactor], product: Stream, reactions: list, given: Given) -> list[Room]:
+    """How far the outlet is from another phase, and each constant from the ends of the temperatures at which it is believed."""
+    T, phase = product.T, "liquid" if given.mixture == "liquid" else "vapour"
+    out = [] if given.mixture == "split" else kind.phase_rooms(product, phase)
+    for r in reactions:
+        own = given.own_approach.get(r.id)
+        here = T + (given.approach if own is None else own)
+        low, high = r.constant.range()
+        ends = [*([here - low] if low is not None else []), *([high - here] if high is not None else [])]
+        out += [Room(Code.BEYOND_BELIEF, f"belief in the constant of {r.id}", float(min(ends)))] if ends else []
+    return out
+
+
+OPEN = 50.0  # J/mol that sources must leave a Gibbs energy of reaction open for it to be worth saying
+
+
+def between_sources(contents: Contents, T: float) -> dict[str, Any]:
+    """{"conversion": {species: [lowest, highest]}} that the sources of formation data leave open at T [K]; {} where they agree."""
+    shifts = np.zeros((2, len(contents.reactions)))
+    for m, (r, held) in enumerate(zip(contents.reactions, contents.held, strict=True)):
+        spread = gibbs_spread(r.nu, contents.context.model, T) if held is None and r.constant.source == "gibbs" else None
+        if spread is not None and spread.high - spread.low > OPEN:
+            shifts[:, m] = (spread.used - spread.high) / (R * T), (spread.used - spread.low) / (R * T)
+    if not shifts.any():
+        return {}
+    feed = contents.feed.n
+    try:
+        ends = [contents.at(T, shift=shift)[0].n for shift in shifts]
+    except (UnitTrouble, EquilibriumTrouble):
+        return {}
+    fed = [(i, s) for i, s in enumerate(contents.context.species) if feed[i] > 0.0]
+    found = {s: sorted(float((feed[i] - n[i]) / feed[i]) for n in ends) for i, s in fed}
+    return {"conversion": {s: pair for s, pair in found.items() if pair[1] > 1e-9}}
 
 
 def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equilibrium, at: Callable, context: Context) -> list[str]:

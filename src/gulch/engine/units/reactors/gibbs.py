@@ -118,7 +118,8 @@ class GibbsReactor(Reactor):
         rows = []
         for net in describing_reactions(n - feed.n, n, context.model.species):
             rows.append({"equation": write_equation(net.coefficients, context.names), "extent": net.extent})
-        return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows)
+        rooms = context.later(lambda: cls.phase_rooms(product, "vapour") if found.solid <= 0.0 else [])
+        return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows, rooms)
 
     @staticmethod
     def check_data(barred: np.ndarray, context: Context) -> None:

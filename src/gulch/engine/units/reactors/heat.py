@@ -15,10 +15,12 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import (
     Choice,
+    Code,
     Input,
     Port,
     ReactionSet,
     Result,
+    Room,
     Unit,
     UnitTrouble,
     outlet_pressure,
@@ -91,6 +93,22 @@ class Reactor(Unit):
             given.temperature = feed.T
             return {"temperature": feed.T}
         return {}
+
+    @staticmethod
+    def phase_rooms(product: Stream, phase: str) -> list[Room]:
+        """The Room of an outlet before another phase than the "vapour" or "liquid" that the contents are taken as; [] where unknown."""
+        if product.is_empty:
+            return []
+        try:
+            T, dew = product.T, phase == "vapour"
+            edge = product.model.saturated(dew, product.P, product.n, T).temperature
+            other = 1.0 - product.vapour_fraction if dew else product.vapour_fraction
+        except ValueError:  # without a boiling range, or without a state
+            return []
+        distance = T - edge if dew else edge - T
+        if (other > 1e-9) != (distance < 0.0) and abs(distance) > 1e-4:
+            return []  # a dense gas, which that boundary does not bound
+        return [Room(Code.WRONG_PHASE, "nothing but gas" if dew else "nothing but liquid", float(distance))]
 
     @classmethod
     def leave(cls, feed: Stream, n: np.ndarray, given: Given, context: Context) -> Stream:

@@ -179,9 +179,10 @@ class PlugFlow(KineticReactor):
         values["profile"] = context.later(lambda: tube.profile(along, reactions, key), explains=True)
         values["peaks"] = context.later(lambda: cls.peaks(tube, along), explains=True)
         notes = cls.phase_remarks(product, given, context)
+        rooms = context.later(lambda: cls.phase_rooms(product, given.phase))
         if extents is None:  # the reactions depend on one another
             values |= {"heat_of_reaction": None, "extent": {}}
-            return UnitResult({"product": product}, values, [("net change", product.n - feed.n)], notes)
+            return UnitResult({"product": product}, values, [("net change", product.n - feed.n)], notes, rooms=rooms)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, extents, strict=True)]
         return UnitResult(
@@ -190,6 +191,7 @@ class PlugFlow(KineticReactor):
             [(r.id, e * r.nu) for r, e in zip(reactions, extents, strict=True)],
             notes,
             rows,
+            rooms,
         )
 
     @staticmethod

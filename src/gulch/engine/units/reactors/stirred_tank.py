@@ -172,7 +172,8 @@ class StirredTank(KineticReactor):
             for r, e, q in zip(reactions, xi, xi / (volume * run.share), strict=True)
         ]
         outlets = product.parted() if given.phase == "both" else {"product": product}
-        return UnitResult(outlets, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
+        rooms = context.later(lambda: cls.phase_rooms(product, given.phase) if given.phase != "both" else [])
+        return UnitResult(outlets, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows, rooms)
 
     @staticmethod
     def of_several(found: list, T: float, context: Context) -> list:

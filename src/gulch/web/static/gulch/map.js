@@ -1,7 +1,7 @@
 // The map of the process, drawn anew whenever the page has new figures.
 import { picture } from "./map/drawing.js";
 import { forget, place, widths } from "./map/layout.js";
-import { fit, look } from "./map/view.js";
+import { fit, look, looked } from "./map/view.js";
 import "./map/keys.js";
 
 let shows = "molar";
@@ -18,7 +18,7 @@ async function draw() {
   const w = widths(map, shows);
   const found = await place(map, w, shows);
   if (!found || !canvas.isConnected) return; // overtaken, or the user left the map meanwhile
-  if (found.fresh) look(found.placed);
+  if (found.fresh || !looked()) look(found.placed);
   const focused = canvas.contains(document.activeElement) ? document.activeElement.dataset.id : null;
   const svg = picture(map, found.placed, w, shows);
   canvas.replaceChildren(svg);

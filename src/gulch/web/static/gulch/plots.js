@@ -47,6 +47,8 @@
     if (!found) return;
     if (found.kind === "lines") lines(node, found);
     else if (found.kind === "contours") contours(node, found);
+    else if (found.kind === "solves") solves(node, found);
+    else if (found.kind === "trade") trade(node, found);
   }
 
   // A click carries the point nearest to it back to the process.
@@ -58,11 +60,26 @@
     });
   }
 
+  const scaled = { log: false }; // whether values stand on log axes: kept for the session only
   function lines(node, found) {
-    const ink = colours();
+    const ink = colours(), type = scaled.log ? "log" : "linear";
+    const box = document.getElementById("log-values");
+    if (box) {
+      box.checked = scaled.log;
+      box.onchange = () => { scaled.log = box.checked; lines(node, found); };
+    }
+    node.setAttribute("aria-label", "Gauges over " + found.x_label); // the node outlives its page
     const right = found.axes.slice(1);
+    // the line goes through what was solved between the points as well
+    const drawn = found.series.map((s, i) => {
+      const all = [...found.x.map((x, k) => [x, s.y[k]]), ...s.between].sort((a, b) => a[0] - b[0]);
+      return {
+        x: all.map((p) => p[0]), y: all.map((p) => p[1]), mode: "lines", yaxis: s.axis ? "y" + (s.axis + 1) : "y", connectgaps: false, hoverinfo: "skip",
+        showlegend: false, line: { color: ink[i % ink.length], dash: dashes[i % dashes.length], width: 2 },
+      };
+    });
     const series = found.series.map((s, i) => ({
-      x: found.x, y: s.y, name: s.label, mode: "lines+markers", yaxis: s.axis ? "y" + (s.axis + 1) : "y",
+      x: found.x, y: s.y, name: s.label, mode: s.between.length ? "markers" : "lines+markers", yaxis: s.axis ? "y" + (s.axis + 1) : "y",
       connectgaps: false, line: { color: ink[i % ink.length], dash: dashes[i % dashes.length], width: 2 },
       marker: {
         symbol: marks[i % marks.length], size: found.remarks.map((r) => (r ? 10 : 7)), color: ink[i % ink.length],
@@ -71,6 +88,12 @@
       customdata: found.remarks.map((r) => (r ? "<br>▲ " + r : "")),
       hovertemplate: "%{x:.5g} " + found.x_unit + ": %{y:.5g} " + found.axes[s.axis].unit + "%{customdata}<extra>" + s.label.replace(/[<>&]/g, "") + "</extra>",
     }));
+    // nine samples in ten lie in the shade
+    const bands = found.series.flatMap((s, i) => {
+      if (!s.band) return [];
+      const common = { x: found.x, mode: "lines", yaxis: s.axis ? "y" + (s.axis + 1) : "y", line: { width: 0 }, hoverinfo: "skip", showlegend: false };
+      return [{ ...common, y: s.band[0] }, { ...common, y: s.band[1], fill: "tonexty", fillcolor: ink[i % ink.length] + "33" }];
+    });
     const shapes = [];
     if (found.limited) {
       for (const [from, to] of found.windows) {
@@ -85,13 +108,13 @@
     });
     const titled = (words, unit) => words + (unit ? " [" + unit + "]" : "");
     const more = {
-      margin: { l: 60, r: 30 + 46 * right.length, t: 64, b: 50 }, shapes, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      margin: { l: 60, r: 30 + 46 * right.length, t: 64, b: 50 }, shapes, legend: { orientation: "h", traceorder: "normal", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
       xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, domain: [0, 1 - 0.14 * Math.max(0, right.length - 1)] }),
-      yaxis: axis({ title: { text: titled(found.axes[0].label, found.axes[0].unit) } }),
+      yaxis: axis({ title: { text: titled(found.axes[0].label, found.axes[0].unit) }, type }),
     };
     right.forEach((a, i) => {
       more["yaxis" + (i + 2)] = axis({
-        title: { text: titled(a.label, a.unit), standoff: 2, font: { size: 12 } }, overlaying: "y", side: "right", showgrid: false, tickmode: "auto",
+        title: { text: titled(a.label, a.unit), standoff: 2, font: { size: 12 } }, overlaying: "y", side: "right", showgrid: false, tickmode: "auto", type,
         anchor: i ? "free" : "x", position: i ? 1 - 0.14 * (right.length - 1 - i) : undefined,
       });
     });
@@ -105,7 +128,14 @@
       marker: { symbol: "star", size: 16, color: css("--clay"), line: { color: css("--card"), width: 1 } },
       hovertemplate: "best: %{x:.6g} " + found.x_unit + ": %{y:.6g}<extra></extra>",
     });
-    Plotly.react(node, [...series, ...extra], layout(more), settings)
+    // one entry of the legend a run: its lines have the colours of their gauges
+    const first = (o) => found.others.find((p) => p.number === o.number) === o;
+    const others = found.others.map((o) => ({
+      x: o.x, y: o.y, name: o.run, showlegend: first(o), mode: "lines", yaxis: found.series[o.like].axis ? "y" + (found.series[o.like].axis + 1) : "y", connectgaps: false,
+      line: { color: ink[o.like % ink.length], dash: dashes[(o.like + o.number) % dashes.length], width: 1.4 },
+      hovertemplate: "%{x:.5g} " + found.x_unit + ": %{y:.5g}<extra>" + o.label.replace(/[<>&]/g, "") + "</extra>",
+    }));
+    Plotly.react(node, [...series, ...others, ...bands, ...drawn.filter((_, i) => found.series[i].between.length), ...extra], layout(more), settings)
       .then(() => carrying(node, (p) => (p.curveNumber < series.length ? found.points[p.pointIndex] : null)));
   }
 
@@ -116,20 +146,77 @@
     return [0, 0.25, 0.5, 0.75, 1].map((w) => [w, "rgb(" + a.map((v, k) => Math.round((1 - w) * v + w * b[k])).join(",") + ")"]);
   }
 
+  const map = { of: null, shows: null }; // which gauge is on the map: kept for the session only
+  const FAILS = -1;
+  function choices(node, found) {
+    if (map.of !== node.dataset.scan || !(map.shows < found.gauges.length)) Object.assign(map, { of: node.dataset.scan, shows: found.shows });
+    const select = document.getElementById("map-shows");
+    if (!select) return;
+    select.closest("p").hidden = false;
+    select.replaceChildren(...found.gauges.map((g, i) => new Option(g.label, i, false, i === map.shows)), new Option("which limit fails", FAILS, false, map.shows === FAILS));
+    select.onchange = () => { map.shows = Number(select.value); contours(node, found); };
+  }
+
+  // Lines along both knobs through a place of the map.
+  function sections(found, i, j) {
+    const g = found.gauges[map.shows === FAILS ? found.shows : map.shows];
+    const titled = (a) => a.label + (a.unit ? " [" + a.unit + "]" : "");
+    const sides = [
+      ["section-x", found.axes[0], found.x, g.z[j], found.x[i], found.axes[1], found.y[j]],
+      ["section-y", found.axes[1], found.y, g.z.map((row) => row[i]), found.y[j], found.axes[0], found.x[i]],
+    ];
+    for (const [id, along, values, z, here, other, held] of sides) {
+      const node = document.getElementById(id);
+      if (!node) continue;
+      const limits = [g.at_least, g.at_most].filter((v) => v !== null);
+      const line = (v) => ({ type: "line", xref: "paper", x0: 0, x1: 1, y0: v, y1: v, line: { color: css("--ochre"), dash: "dot", width: 1.4 } });
+      Plotly.react(node, [{ x: values, y: z, mode: "lines+markers", line: { color: css("--creek"), width: 2 }, marker: { size: 5 }, hovertemplate: "%{x:.5g} " + along.unit + ": %{y:.5g} " + g.unit + "<extra></extra>" }], layout({
+        margin: { l: 54, r: 8, t: 26, b: 42 }, title: { text: "at " + other.label + " " + held.toPrecision(4) + " " + other.unit, font: { size: 12 }, x: 0.02, y: 0.97 },
+        xaxis: axis({ title: { text: titled(along), font: { size: 12 } }, type: along.log ? "log" : "linear" }), yaxis: axis({ title: { text: titled(g), font: { size: 12 } } }),
+        shapes: [...limits.map(line), { type: "line", yref: "paper", y0: 0, y1: 1, x0: here, x1: here, line: { color: css("--mut"), dash: "dot", width: 1.2 } }],
+      }), settings);
+    }
+  }
+
+  // Where which limit fails first: a colour each.
+  function failing(found, ink, text) {
+    const broken = (i, j) => {
+      for (const g of found.gauges) {
+        const v = g.z[j][i];
+        if (v === null) continue;
+        if (g.at_least !== null && v < g.at_least) return g.label + " too low";
+        if (g.at_most !== null && v > g.at_most) return g.label + " too high";
+      }
+      return null;
+    };
+    const first = found.y.map((_, j) => found.x.map((_, i) => broken(i, j)));
+    const names = [...new Set(first.flat().filter(Boolean))];
+    const steps = names.flatMap((_, k) => [[k / names.length, ink[k % ink.length]], [(k + 1) / names.length, ink[k % ink.length]]]);
+    const z = first.map((row) => row.map((name) => (name ? names.indexOf(name) : null)));
+    const traces = names.map((name, k) => ({ x: [null], y: [null], mode: "markers", name, marker: { symbol: "square", size: 12, color: ink[k % ink.length] } }));
+    if (names.length) traces.push({
+      type: "heatmap", x: found.x, y: found.y, z, zmin: -0.5, zmax: names.length - 0.5, colorscale: steps, showscale: false, opacity: 0.75, xgap: 1, ygap: 1, text,
+      hovertemplate: "%{text}<extra></extra>", hoverongaps: false, name: "which limit fails",
+    });
+    return traces;
+  }
+
   function contours(node, found) {
-    const [across, up] = found.axes, shown = found.gauges[found.shows], ink = colours();
+    choices(node, found);
+    node.setAttribute("aria-label", "Gauges over " + found.axes.map((a) => a.label).join(" and ")); // the node outlives its page
+    const [across, up] = found.axes, shown = found.gauges[map.shows === FAILS ? found.shows : map.shows], ink = colours();
     const at = (state) => found.state.flatMap((row, j) => row.flatMap((s, i) => (state.includes(s[0]) ? [[found.x[i], found.y[j], s[1]]] : [])));
     const text = found.y.map((y, j) => found.x.map((x, i) => [
       x.toPrecision(4) + " " + across.unit + ", " + y.toPrecision(4) + " " + up.unit,
       ...found.gauges.map((g) => g.label + " " + (g.z[j][i] === null ? "–" : g.z[j][i].toPrecision(5) + " " + g.unit)),
       ...(found.state[j][i][1] ? [found.state[j][i][1].slice(0, 160)] : []),
     ].join("<br>")));
-    const traces = [{
+    const traces = map.shows === FAILS ? failing(found, ink, text) : [{
       type: "contour", x: found.x, y: found.y, z: shown.z, text, hovertemplate: "%{text}<extra></extra>", connectgaps: false,
       colorscale: scale(css("--card"), css("--creek")), line: { color: css("--card"), width: 1 }, ncontours: 12,
       colorbar: { title: { text: shown.label + (shown.unit ? " [" + shown.unit + "]" : ""), side: "right" }, thickness: 14, outlinewidth: 0 }, name: shown.label,
     }];
-    if (found.out.some((row) => row.includes(true))) traces.push({
+    if (map.shows !== FAILS && found.out.some((row) => row.includes(true))) traces.push({
       type: "contour", x: found.x, y: found.y, z: found.out.map((row) => row.map(Number)), hoverinfo: "skip",
       colorscale: [[0, css("--paper") + "00"], [0.5, css("--paper") + "00"], [0.5, css("--paper") + "a6"], [1, css("--paper") + "a6"]], zmin: 0, zmax: 1,
       contours: { start: 0.5, end: 0.5, size: 1, coloring: "fill" }, line: { width: 0 }, showscale: false, name: "beyond a limit",
@@ -144,6 +231,10 @@
         });
       }
     });
+    if (found.edges.length) traces.push({
+      x: found.edges.map((e) => e[0]), y: found.edges.map((e) => e[1]), mode: "markers", name: "solved edge", marker: { symbol: "circle", size: 5, color: css("--text") },
+      hovertemplate: "edge of the window, solved: %{x:.5g} " + across.unit + ", %{y:.5g} " + up.unit + "<extra></extra>",
+    });
     const marked = (points, name, marker) => points.length && traces.push({
       x: points.map((p) => p[0]), y: points.map((p) => p[1]), text: points.map((p) => p[2] || name), mode: "markers", name, marker, hovertemplate: "%{text}<extra></extra>",
     });
@@ -157,11 +248,86 @@
     Plotly.react(node, traces, layout({
       margin: { l: 60, r: 10, t: 74, b: 50 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
       xaxis: range(across, found.x), yaxis: range(up, found.y),
-    }), settings).then(() => carrying(node, (p) => ({
-      [across.address]: across.typed[nearest(found.x, p.x)], [up.address]: up.typed[nearest(found.y, p.y)],
-    })));
+    }), settings).then(() => {
+      carrying(node, (p) => ({ [across.address]: across.typed[nearest(found.x, p.x)], [up.address]: up.typed[nearest(found.y, p.y)] }));
+      if (node.removeAllListeners) node.removeAllListeners("plotly_hover");
+      node.on("plotly_hover", (event) => sections(found, nearest(found.x, event.points[0].x), nearest(found.y, event.points[0].y)));
+    });
+    const through = found.best || found.now || [found.x[0], found.y[0]];
+    sections(found, nearest(found.x, through[0]), nearest(found.y, through[1]));
   }
 
+  // The solves of a search over two knobs, or over one and the aim; which ones is kept for the session only.
+  const over = { x: 0, y: 1 };
+  const titled = (a) => a.label + (a.unit ? " [" + a.unit + "]" : "");
+  function solves(node, found) {
+    node.setAttribute("aria-label", "Solves of the search for " + found.aim.label);
+    const several = found.axes.length > 1, columns = [...found.axes, found.aim];
+    if (!several) Object.assign(over, { x: 0, y: 1 });
+    over.x = Math.min(over.x, found.axes.length - 1);
+    over.y = Math.min(over.y, columns.length - 1);
+    for (const [name, count] of [["x", found.axes.length], ["y", columns.length]]) {
+      const select = document.getElementById("solves-" + name);
+      if (!select) continue;
+      select.closest("p").hidden = !several;
+      select.replaceChildren(...columns.slice(0, count).map((a, i) => new Option(a.label, i, false, i === over[name])));
+      select.onchange = () => { over[name] = Number(select.value); solves(node, found); };
+    }
+    const x = columns[over.x], y = columns[over.y], ink = { out: css("--mut"), doubt: css("--ochre"), failed: css("--bad") };
+    const text = found.states.map((s, i) => [
+      ...found.axes.map((a) => a.label + " " + a.at[i].toPrecision(5) + " " + a.unit),
+      found.aim.label + " " + (found.aim.at[i] === undefined || found.aim.at[i] === null ? "–" : found.aim.at[i].toPrecision(5) + " " + found.aim.unit),
+      found.words[i],
+    ].join("<br>"));
+    const of = (state) => found.states.flatMap((s, i) => (s === state ? [i] : []));
+    const traces = [], places = [];
+    const marked = (which, name, marker) => {
+      if (!which.length) return;
+      places.push(which);
+      traces.push({ x: which.map((i) => x.at[i]), y: which.map((i) => y.at[i]), text: which.map((i) => text[i]), mode: "markers", name, marker, hovertemplate: "%{text}<extra></extra>" });
+    };
+    marked(of("failed"), "did not solve", { symbol: "x-thin-open", size: 8, line: { width: 1.5 }, color: ink.failed });
+    marked(of("doubt"), "doubtful", { symbol: "line-ne-open", size: 9, line: { width: 1.5 }, color: ink.doubt });
+    marked(of("out"), "beyond a limit", { symbol: "circle-open", size: 7, color: ink.out });
+    const inside = of("inside");
+    marked(inside, "inside all limits", {
+      size: 9, color: inside.map((i) => found.aim.at[i]), colorscale: scale(css("--line"), css("--creek")), line: { color: css("--creek"), width: 1 },
+      colorbar: { title: { text: titled(found.aim), side: "right" }, thickness: 12, outlinewidth: 0 },
+    });
+    const spot = (name, key, marker) => {
+      if (x[key] === null || x[key] === undefined || y[key] === null || y[key] === undefined) return;
+      traces.push({ x: [x[key]], y: [y[key]], mode: "markers", name, marker, hovertemplate: name + "<extra></extra>" });
+    };
+    spot("now", "now", { symbol: "circle-open", size: 14, color: css("--text"), line: { width: 3 } });
+    spot("best", "best", { symbol: "star", size: 18, color: css("--clay"), line: { color: css("--card"), width: 1 } });
+    const ranged = (a) => axis({ title: { text: titled(a) }, range: a.range && [a.range[0] - 0.03 * (a.range[1] - a.range[0]), a.range[1] + 0.03 * (a.range[1] - a.range[0])] });
+    Plotly.react(node, traces, layout({
+      margin: { l: 60, r: 10, t: 46, b: 50 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      xaxis: ranged(x), yaxis: ranged(y),
+    }), settings).then(() => carrying(node, (p) => (places[p.curveNumber] ? found.points[places[p.curveNumber][p.pointIndex]] : null)));
+  }
+
+  // The curve of best points for two aims.
+  function trade(node, found) {
+    const [one, other] = found.axes;
+    node.setAttribute("aria-label", "Trade-off of " + one.label + " and " + other.label);
+    const traces = [{
+      x: found.x, y: found.y, text: found.words.map((w, i) => w + "<br>held by " + found.holds[i]), mode: "lines+markers", name: "best for both", line: { color: css("--creek"), width: 2.2 }, marker: { size: 9, color: found.rough.map((r) => css(r ? "--card" : "--creek")), line: { color: css("--creek"), width: 1.6 } },
+      hovertemplate: "%{x:.5g} " + one.unit + ", %{y:.5g} " + other.unit + "<br>%{text}<extra></extra>",
+    }];
+    const spot = (x, y, name, marker) => traces.push({ x: [x], y: [y], mode: "markers", name, marker, hovertemplate: name + "<extra></extra>" });
+    if (found.knee !== null) spot(found.x[found.knee], found.y[found.knee], "bends most", { symbol: "diamond", size: 15, color: css("--clay"), line: { color: css("--card"), width: 1 } });
+    const ranges = [found.x, found.y].map((values) => {
+      const low = Math.min(...values), high = Math.max(...values), span = high - low || Math.abs(high) || 1;
+      return [low - 0.6 * span, high + 0.6 * span];
+    });
+    const near = found.now && found.now.every((v, i) => v >= ranges[i][0] && v <= ranges[i][1]);
+    if (near) spot(found.now[0], found.now[1], "now", { symbol: "circle-open", size: 13, color: css("--text"), line: { width: 3 } });
+    Plotly.react(node, traces, layout({
+      margin: { l: 66, r: 16, t: 40, b: 50 }, legend: { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
+      xaxis: axis({ title: { text: titled(one) } }), yaxis: axis({ title: { text: titled(other) } }),
+    }), settings).then(() => carrying(node, (p) => (p.curveNumber === 0 ? found.points[p.pointIndex] : found.points[found.knee] || null)));
+  }
 
   // What matters most: a bar from end to end of each knob's range, the present reading as a line.
   function swings() {
@@ -296,6 +462,33 @@
       xaxis: axis({ title: { text: "conversion of " + found.key + " [%]", font: small }, range: [0, found.target * 1.04] }),
       yaxis: axis({ title: { text: "feed of " + found.key + " over its rate [" + found.unit + "]", font: small }, rangemode: "tozero" }),
     }), settings);
+  }
+
+  // A plot as a picture to print, and a table as text that spreadsheets paste.
+  document.addEventListener("click", (event) => {
+    const picture = event.target.closest("[data-picture]"), copy = event.target.closest("[data-copy]");
+    if (picture) save(picture.dataset.picture, document.getElementById(picture.dataset.of));
+    if (copy) copied(copy, document.getElementById(copy.dataset.copy));
+  });
+  async function save(format, node) {
+    if (!node || !window.Plotly) return;
+    // fonts of the page are not drawn in pictures: one that every reader has keeps the legend's places
+    const font = Object.assign({}, node.layout.font, { family: "Arial, Helvetica, sans-serif" });
+    const ground = { paper_bgcolor: css("--card"), plot_bgcolor: css("--card"), font };
+    const drawing = { data: node.data, layout: Object.assign({}, node.layout, ground) };
+    const address = await Plotly.toImage(drawing, { format, width: 1000, height: 640, scale: format === "png" ? 3 : 1 });
+    const link = document.createElement("a");
+    link.href = address;
+    link.download = (document.title.split(" · ")[0] + " " + (node.getAttribute("aria-label") || "plot")).replace(/[^\p{L}\p{N} -]/gu, "").slice(0, 80) + "." + format;
+    link.click();
+  }
+  async function copied(button, table) {
+    if (!table) return;
+    const cells = (row) => [...row.cells].filter((c) => !c.querySelector("button")).map((c) => c.innerText.trim().replace(/\s+/g, " "));
+    await navigator.clipboard.writeText([...table.rows].map((r) => cells(r).join("\t")).join("\n"));
+    const words = button.textContent;
+    button.textContent = "Copied";
+    setTimeout(() => { button.textContent = words; }, 1200);
   }
 
   // The plot library clears the style of a colour scale's parts by an empty attribute, which the content policy refuses.

@@ -7,6 +7,9 @@ export function look(placed) {
   view = null;
 }
 
+// Whether a map has been looked at: one laid out while the user was leaving has not.
+export const looked = () => size !== null;
+
 export function whole() {
   view = null;
   if (current()) fit(current());

@@ -1,0 +1,121 @@
+"""The answer of a search as text."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit
+from gulch.engine.scans import ScanError, gauge_rows
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+
+
+def in_sentence(label: str) -> str:
+    """A label inside a sentence: without its capital, unless that begins a name.
+
+    >>> in_sentence("Flow of B"), in_sentence("R1 duty"), in_sentence("CO made")
+    ('flow of B', 'R1 duty', 'CO made')
+    """
+    return label[:1].lower() + label[1:] if label[1:2].islower() else label
+
+
+def one_of(dimension: str, display: str) -> tuple[float, str]:
+    """(SI size, words) of one unit of a difference of a dimension, as its display shows it.
+
+    >>> one_of("temperature", "process-metric")
+    (1.0, 'K')
+    """
+    difference = difference_of(dimension)
+    unit = DISPLAY_SETS[display].unit(difference)
+    return 1.0 / to_unit(1.0, unit, difference), pretty_unit(unit)
+
+
+def limit_words(of: str, kind: str, project: Project, at: float | None = None) -> str:
+    """A limit, an end of a knob's range or what keeps a doubt away, in words. of, kind: as an Optimum's `holds` and `ends` say.
+
+    at: the limit's value [SI].
+    """
+    if kind in ("low", "high"):
+        found = addresses(project).get(of)
+        label = next((k.label for k in project.knobs if k.input == of and k.label), found.label if found else of)
+        return f"{in_sentence(label)} at the {kind} end of its range"
+    if kind not in ("at_least", "at_most"):
+        return of
+    try:
+        g = gauge_rows(project, [of])[0]
+    except ScanError:
+        return f"{of}, which is no gauge any more"
+    text = "" if at is None else f" {show(at, g['dimension'], project.display, 4)}"
+    return f"{in_sentence(g['label'])} {'at least' if kind == 'at_least' else 'at most'}{text}"
+
+
+def worth_words(hold: dict[str, Any], dimension: str, highest: bool, display: str) -> str:
+    """What the aim gains where a limit gives way by one unit: “+0.83 kmol/h for 1 %”; “nothing” where it gains nothing.
+
+    "" for a distance that nobody counts in units.
+    """
+    if hold["kind"] == "further-phase":
+        return ""
+    size, unit = one_of(hold["dimension"], display)
+    gain = hold["worth"] * size * (1.0 if highest else -1.0)
+    if gain == 0.0:
+        return "nothing"
+    return f"{'+' if gain > 0.0 else '−'}{show(abs(gain), difference_of(dimension), display, 3)} for 1 {unit}".rstrip()
+
+
+def best_text(project: Project, found: dict[str, Any]) -> str:
+    """The answer of a search (plain data, as `scans.answered` gives it) as lines of text."""
+    return "\n".join(_curve(project, found) if found["kind"] == "trade-off" else _best(project, found))
+
+
+def _knobs(project, found, values):
+    return ", ".join(
+        f"{in_sentence(k['label'])} {show(v, k['dimension'], project.display)}" for k, v in zip(found["knobs"], values, strict=True)
+    )
+
+
+def _ended(found):
+    return [f"Not complete: {found['ended']} after {found['solves']} solves."] if found["ended"] else [f"{found['solves']} solves."]
+
+
+def _best(project, found):
+    display = project.display
+    row = gauge_rows(project, [found["gauge"]])[0]
+    what = f"{'Highest' if found['highest'] else 'Lowest'} {in_sentence(row['label'])} inside all limits"
+    if found["values"] is None:
+        lines = [f"{what}: no point found."]
+        limits = {g["id"]: g["label"] for g in gauge_rows(project)}
+        lines += ["Met nowhere together: " + " and ".join(limits[i] for i in ids) + "." for ids in found["excluding"]]
+        if found["nearest"]:
+            lines.append(f"Nearest: {_knobs(project, found, found['nearest']['values'])}.")
+        return lines + ([f"{found['doubtful']} points are doubtful."] if found["doubtful"] else []) + _ended(found)
+    lines = [f"{what}: {show(found['reads'], row['dimension'], display, 5)} at {_knobs(project, found, found['values'])}."]
+    if found["now"] is not None:
+        lines.append(f"Now: {show(found['now'], row['dimension'], display, 5)}.")
+    for hold in (*found["holds"], *found["ends"]):
+        words = limit_words(hold["of"], hold["kind"], project, hold["at"])
+        worth = worth_words(hold, row["dimension"], found["highest"], display)
+        lines.append(f"Held by {words}{f': worth {worth}' if worth else ''}.")
+    for k in found["knobs"]:
+        if k["address"] in found["flat"]:
+            low, high = (show(v, k["dimension"], display) for v in found["flat"][k["address"]])
+            lines.append(f"Within 1 % of it: {in_sentence(k['label'])} {low} to {high}.")
+    lines += [
+        f"Another peak: {show(p['reads'], row['dimension'], display, 5)} at {_knobs(project, found, p['values'])}." for p in found["peaks"]
+    ]
+    if found["around"]:
+        lines.append(f"Of {found['around']} solves around it {found['better'] or 'none'} is better.")
+    return lines + _ended(found)
+
+
+def _curve(project, found):
+    lines = [f"Trade-off of {' and '.join(in_sentence(a['label']) for a in found['aims'])}:"]
+    for i, p in enumerate(found["points"]):
+        reads = ", ".join(
+            f"{in_sentence(a['label'])} {show(v, a['dimension'], project.display, 5)}"
+            for a, v in zip(found["aims"], p["reads"], strict=True)
+        )
+        lines.append(f"{reads} at {_knobs(project, found, p['values'])}{' (knee)' if i == found['knee'] else ''}")
+    return lines + _ended(found)

@@ -1,0 +1,93 @@
+"""How far the phases of a flashed mixture are from one more: the least distance of a trial phase above their tangent plane.
+
+The stability test (`stability`) stops where it has its answer; here each trial is followed to the end, so that the distance changes
+smoothly through zero. Michelsen, Fluid Phase Equilib. 9 (1982) 1.
+
+Notation: T [K], P [Pa]; x, y, w, d: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij: shape (n, n).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.phases.kernels.cubic import attraction, cubic_constants, cubic_ln_phi, pure_ln_phi
+from gulch.engine.phases.kernels.stability import wilson_ln_k
+
+kernel = chapter(__name__)
+
+
+@kernel
+def followed(T: float, P: float, d: Array, x: Array, y: Array, w: Array, par: Array, aij: Array, d1: float, d2: float) -> float:
+    """Distance [-, in RT] above the plane d where a trial phase w comes to rest; inf where that is one of the phases x and y."""
+    n = d.size
+    ln_phi, ln_w = np.empty(n), np.empty(n)
+    last = np.zeros(n)
+    for i in range(n):
+        ln_w[i] = math.log(max(w[i], 1e-300))
+    norm_before = 0.0
+    distance = np.inf
+    for it in range(200):
+        total = 0.0
+        for i in range(n):
+            w[i] = math.exp(ln_w[i])
+            total += w[i]
+        to_x, to_y = 0.0, 0.0
+        for i in range(n):
+            w[i] /= total
+            to_x += abs(w[i] - x[i])
+            to_y += abs(w[i] - y[i])
+        if min(to_x, to_y) < 1e-4:
+            return np.inf
+        cubic_ln_phi(T, P, w, par, aij, d1, d2, 0, ln_phi)
+        distance, norm, dot = 1.0, 0.0, 0.0
+        for i in range(n):
+            step = d[i] - ln_phi[i] - ln_w[i]
+            distance += total * w[i] * (-step - 1.0)
+            norm += step * step
+            dot += step * last[i]
+            last[i] = step
+        if norm < 1e-16:
+            return distance
+        factor = 1.0
+        if it % 4 == 3 and norm_before > 0.0:
+            gain = dot / norm_before  # dominant eigenvalue of the substitution
+            if 0.0 < gain < 0.98:
+                factor = 1.0 / (1.0 - gain)
+        for i in range(n):
+            ln_w[i] += factor * last[i]
+        norm_before = norm
+    return distance
+
+
+@kernel
+def further_phase_distance(kind: int, T: float, P: float, x: Array, y: Array, par: Array, kij: Array) -> float:
+    """Least distance [-, in RT] of a further phase above the tangent plane of two phases x and y; inf where no trial rests.
+
+    Negative where a further phase is indicated.
+    """
+    n = x.size
+    d1, d2 = cubic_constants(kind)
+    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    attraction(T, par, kij, q, dq, aij)
+    d, w, ln_k = np.empty(n), np.empty(n), np.empty(n)
+    cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, d)
+    for i in range(n):
+        d[i] += math.log(x[i])
+    least = np.inf
+    wilson_ln_k(T, P, par, ln_k)
+    for sign in (1.0, -1.0):
+        for i in range(n):
+            w[i] = x[i] * math.exp(min(max(sign * ln_k[i], -200.0), 200.0))
+        least = min(least, followed(T, P, d, x, y, w, par, aij, d1, d2))
+    for k in range(n):
+        if min(d[k] - pure_ln_phi(T, P, par, aij, d1, d2, k), 50.0) < math.log(0.03):
+            continue  # far above the plane
+        for j in range(n):
+            w[j] = 1e-4 * x[j]
+        w[k] = 1.0
+        least = min(least, followed(T, P, d, x, y, w, par, aij, d1, d2))
+    return least

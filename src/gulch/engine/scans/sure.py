@@ -1,0 +1,203 @@
+"""How sure figures are: data within their ranges are sampled, and every gauge gets a band and its inputs in the order of their part.
+
+Samples are those of Saltelli's scheme over Sobol's sequence, so that one set of solves gives both the band and the shares of the
+variance (Saltelli et al., Comput. Phys. Commun. 181 (2010) 259).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.chemistry.constants import gibbs_spread
+from gulch.engine.flowsheet.plan import FACTOR
+from gulch.engine.phases.kernels import R
+from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
+from gulch.engine.scans.grid import ScanError, gauge_rows
+from gulch.engine.scans.points import finite, usable
+from gulch.engine.settle import UNWATCHED
+
+if TYPE_CHECKING:
+    from gulch.engine.document import SpreadEntry
+    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.flowsheet.start import Start
+    from gulch.engine.settle import Watch
+
+SAMPLES = 64  # of each of the two sets; there are SAMPLES (d + 2) solves of d data
+BAND_SAMPLES = 16  # of a point of a scan, and of an optimum
+NINE_IN_TEN = (0.05, 0.95)
+MOST_FAILED = 0.1  # share of the samples beyond which nothing is said of shares
+SEED = 1
+WORDS = {"constant": "K of", "rate": "rate constant of", "bought": "price bought of", "sold": "price sold of"}
+
+
+@dataclass(frozen=True)
+class Unsure:
+    """A datum within a range. address: the override that samples it; low, now, high in SI, or as factors around 1."""
+
+    key: str
+    label: str
+    address: str
+    dimension: str
+    low: float
+    now: float
+    high: float
+
+
+@dataclass
+class Sure:
+    """What sampling found. gauges: rows {"id", "label", "dimension", "now", "low", "high", "first": {key: share}, "total": {key: share}}.
+
+    low, high: nine samples in ten lie between them; first: share of the variance that a datum has by itself, total: with what it does
+    together with others; both {} where too many samples failed. data: the Unsure as plain data.
+    """
+
+    data: list
+    gauges: list = field(default_factory=list)
+    samples: int = 0
+    failed: int = 0
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain data."""
+        return asdict(self)
+
+
+def unsure_of(plan: Plan) -> list[Unsure]:
+    """The data of a prepared process that have ranges. Raises ScanError with a sentence where there are none, or one cannot be read."""
+    found = [unsure(plan, entry) for entry in plan.project.spreads]
+    if not found:
+        raise ScanError("No datum has a range yet: add what you are not sure of, with how far it may be off.")
+    return found
+
+
+def unsure(plan: Plan, entry: SpreadEntry) -> Unsure:
+    """The Unsure of a document's entry. Raises ScanError."""
+    if entry.what != "input":
+        of = entry.reaction or entry.species or ""
+        shown = next((s.shown for s in plan.project.species if s.id == of), of)
+        label = f"{WORDS[entry.what]} {shown}"
+        try:
+            by = parse(entry.by, "fraction")
+        except QuantityError as error:
+            raise ScanError(f"The range of {label}: {error}") from None
+        if not 0.0 < by < 10.0 or (entry.what in ("bought", "sold") and by >= 1.0):
+            raise ScanError(f"The range of {label} must lie above 0 and below {'100' if entry.what in ('bought', 'sold') else '1000'} %.")
+        low = 1.0 / (1.0 + by) if entry.what in ("constant", "rate") else 1.0 - by
+        return Unsure(entry.key, label, f"{FACTOR}{entry.what}.{of}", "ratio", low, 1.0, 1.0 + by)
+    address = plan.bounds.get(entry.input or "")
+    if address is None or address.address not in plan.inputs:
+        raise ScanError(f"{entry.input} has no value that could be unsure: remove it from the list.")
+    if address.address in plan.ties or any(t.address == address.address for t in plan.targets.values()):
+        raise ScanError(f"{address.label} is set by a tie or a target: remove it from what is unsure.")
+    now = plan.inputs[address.address]
+    try:
+        relative = address.dimension != "fraction" and split_text(entry.by)[1] == "%"
+        by = abs(now) * parse(entry.by, "fraction") if relative else parse(entry.by, difference_of(address.dimension))
+    except QuantityError as error:
+        raise ScanError(f"The range of {address.label}: {error}") from None
+    low, high = max(now - by, address.low), min(now + by, address.high)
+    if not low < high:
+        raise ScanError(f"The range of {address.label} must lie above 0.")
+    return Unsure(entry.key, address.label, address.address, address.dimension, low, now, high)
+
+
+def by_sources(plan: Plan, reaction: str) -> float | None:
+    """By what share the sources of formation data let a reaction's K vary at 298.15 K, from the middle; None where they do not say."""
+    prepared = plan.reactions.get(reaction)
+    if prepared is None or prepared.constant is None or prepared.constant.source != "gibbs":
+        return None
+    T = 298.15
+    spread = gibbs_spread(prepared.nu, plan.model, T)
+    return None if spread is None else math.expm1((spread.high - spread.low) / (2.0 * R * T))
+
+
+def overrides_at(data: list[Unsure], u: np.ndarray) -> dict[str, float]:
+    """{address: value} at a place u from 0 to 1 in each range, shape (d,); factors of constants are spread evenly in their logarithms."""
+    out = {}
+    for x, at in zip(data, u, strict=True):
+        if x.address.startswith((f"{FACTOR}constant", f"{FACTOR}rate")):
+            out[x.address] = float(x.low * (x.high / x.low) ** at)
+        else:
+            out[x.address] = float(x.low + at * (x.high - x.low))
+    return out
+
+
+def design(d: int, n: int = SAMPLES) -> np.ndarray:
+    """Places of Saltelli's scheme, shape (n (d + 2), d): two sets A and B of n, then B's with one column of A's B after another."""
+    both = scipy.stats.qmc.Sobol(2 * d, seed=SEED).random(n)
+    a, b = both[:, :d], both[:, d:]
+    mixed = [np.where(np.arange(d) == i, b, a) for i in range(d)]
+    return np.vstack([a, b, *mixed])
+
+
+def shares(values: np.ndarray, d: int) -> tuple[np.ndarray, np.ndarray]:
+    """(first-order, total) Sobol indices of values at the places of `design`, shape (n (d + 2),): shape (d,) each."""
+    n = values.size // (d + 2)
+    blocks = values.reshape(d + 2, n)
+    if np.ptp(blocks[:2]) <= 1e-12 * np.abs(blocks[:2]).max(initial=1e-300):
+        return np.zeros(d), np.zeros(d)
+    if d == 1:
+        return np.ones(1), np.ones(1)
+    function = {"f_A": blocks[0][None], "f_B": blocks[1][None], "f_AB": blocks[2:][:, None, :]}
+    found = scipy.stats.sobol_indices(func=function, n=n)
+    return np.clip(np.atleast_1d(found.first_order), 0.0, 1.0), np.clip(np.atleast_1d(found.total_order), 0.0, None)
+
+
+def sure(
+    plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED, tell: Callable = lambda done, total: None, samples: int = SAMPLES
+) -> Sure:
+    """Sample what is unsure of a prepared process: a band and shares for every gauge. tell(done, total) hears of each solve.
+
+    Raises ScanError with a sentence where nothing is unsure, nothing is watched, or the process does not solve as it is.
+    """
+    rows, data = gauge_rows(plan.project), unsure_of(plan)
+    if not rows:
+        raise ScanError("No gauge is there to be watched: turn a result into a gauge first.")
+    base = plan.run(start=start, watch=watch, explain=False)
+    if not usable(base):
+        raise ScanError("The process does not solve as it is: mend it first.")
+    places = design(len(data), samples)
+    found = np.full((len(places), len(rows)), np.nan)
+    for k, u in enumerate(places):
+        if watch.ended():
+            break
+        solution = plan.run(start=base.start, overrides=overrides_at(data, u), watch=watch, explain=False)
+        if usable(solution):
+            found[k] = [np.nan if (v := finite(solution.gauges.get(g["id"]))) is None else v for g in rows]
+        tell(k + 1, len(places))
+    out = Sure([dict(vars(x)) for x in data], samples=len(places), failed=int(np.isnan(found).all(axis=1).sum()))
+    for g, values in zip(rows, found.T, strict=True):
+        out.gauges.append(_told(g, values, data, finite(base.gauges.get(g["id"]))))
+    return out
+
+
+def _told(gauge, values, data, now):
+    """A gauge's row of Sure."""
+    n = 2 * (values.size // (len(data) + 2))  # the two independent sets
+    known, free = ~np.isnan(values), values[:n][~np.isnan(values[:n])]
+    row = {n: gauge[n] for n in ("id", "label", "dimension")} | {"now": now, "low": None, "high": None, "first": {}, "total": {}}
+    if free.size:
+        row["low"], row["high"] = (float(v) for v in np.quantile(free, NINE_IN_TEN))
+    if known.mean() >= 1.0 - MOST_FAILED:
+        first, total = shares(np.where(known, values, np.nanmean(values)), len(data))
+        row["first"] = {x.key: float(v) for x, v in zip(data, first, strict=True)}
+        row["total"] = {x.key: float(v) for x, v in zip(data, total, strict=True)}
+    return row
+
+
+def band(plan: Plan, data: list[Unsure], overrides: dict, start: Start, gauges: list, watch: Watch = UNWATCHED) -> dict[str, list[float]]:
+    """{gauge id: [low, high]} between which nine samples in ten lie at one point; overrides: {address: SI} of the point."""
+    places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(BAND_SAMPLES)
+    found: dict[str, list] = {g["id"]: [] for g in gauges}
+    for u in places:
+        solution = plan.run(start=start, overrides=overrides_at(data, u) | overrides, watch=watch, explain=False)
+        if usable(solution):
+            for id_, values in found.items():
+                value = finite(solution.gauges.get(id_))
+                values += [] if value is None else [value]
+    return {id_: [float(v) for v in np.quantile(values, NINE_IN_TEN)] for id_, values in found.items() if values}

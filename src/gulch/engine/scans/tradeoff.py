@@ -1,0 +1,203 @@
+"""The trade-off of two aims: the curve of points at which one can only be better where the other is worse.
+
+One aim is climbed while the other is held at levels between its readings at both ends (epsilon-constraint: Haimes, Lasdon & Wismer,
+IEEE Trans. Syst. Man Cybern. 1 (1971) 296), each level from its neighbour.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, field, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from gulch.engine.scans.best import HOLDS, ending, highest
+from gulch.engine.scans.climb import climb
+from gulch.engine.scans.grid import ScanError
+from gulch.engine.scans.search import Aim, Ended, Point, Search
+from gulch.engine.settle import UNWATCHED
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.flowsheet.start import Start
+    from gulch.engine.settle import Watch
+
+LEVELS = 9  # between the ends
+MOST_SOLVES = 1200
+LEVEL_SOLVES = 100  # between two points of the curve
+NEAR = 0.2  # of a range: how far one round climbs from a neighbour
+LEAST = 1e-6  # of its size, by which a reading is better than another
+SAME = 2e-3  # of their size, within which two points are one
+
+
+@dataclass
+class TradeOff:
+    """A curve. SI. points: [{"values": of the knobs, "reads": (first, second), "gauges", "holds": what it sits on, "rough": whether
+    its climb did not come to its end}], from the end that is best for the second aim to the one best for the first; knee: index of
+    the point farthest from the line between both ends.
+
+    aims: [{"gauge", "label", "dimension", "highest"}] of both; ended: "stopped" or "out of solves" where it is not complete.
+    """
+
+    aims: list
+    knobs: list
+    points: list = field(default_factory=list)
+    knee: int | None = None
+    solves: int = 0
+    ended: str = ""
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain data."""
+        return asdict(self)
+
+
+def trade_off(
+    plan: Plan,
+    aim: Aim,
+    against: Aim,
+    start: Start | None = None,
+    watch: Watch = UNWATCHED,
+    known: list[Point] | tuple = (),
+    tell: Callable = lambda point: None,
+    most: int = MOST_SOLVES,
+) -> TradeOff:
+    """The TradeOff of two aims of a prepared process that turn the same knobs. Arguments as of `best`. Raises ScanError."""
+    if aim.gauge == against.gauge:
+        raise ScanError("Both aims are the same gauge: choose another for one of them.")
+    curve = _Curve(plan, aim, against, start, watch, known, tell, most)
+    first, second = curve.searches
+    sides = [
+        {"gauge": s.aim.gauge, "label": s.row["label"], "dimension": s.row["dimension"], "highest": s.aim.highest} for s in (first, second)
+    ]
+    out = TradeOff(sides, first.knobs)
+    try:
+        curve.climbed()
+    except Ended:
+        out.ended = ending(watch)
+    found = curve.found or [p for p in (first.best, second.best) if p is not None]
+    if not found:
+        raise ScanError("No point meets all limits, so there is nothing to trade: ask for the best first, which says what excludes what.")
+    out.points = [curve.told(p) for p in curve.undominated(found)]
+    out.knee, out.solves = _knee([p["reads"] for p in out.points]), len(first.known)
+    return out
+
+
+class _Curve:
+    """Both searches, and those between, over one store of solves."""
+
+    def __init__(self, plan, aim, against, start, watch, known, tell, most):
+        against = replace(against, knobs=aim.knobs, ranges=aim.ranges, passing=aim.passing)
+        self.options = (plan, start, watch, tell, most)
+        self.searches = [self.search(a, known) for a in (aim, against)]
+        self.found, self.rough = [], set()  # Points of the curve; ids of those whose climbs did not come to their ends
+
+    def search(self, aim, known, most=None):
+        plan, start, watch, tell, whole = self.options
+        return Search(plan, aim, start, watch, known, tell, min(most or whole, whole))
+
+    def climbed(self):
+        """Find the points of the curve. Raises Ended."""
+        first, second = self.searches
+        highest(first)
+        self.share(first, second)
+        highest(second)
+        self.share(second, first)
+        a, b = first.best, second.best
+        if a is None or b is None:
+            return
+        self.found += [a, b]
+        if abs(self.other(a) - b.reads) <= SAME * max(abs(b.reads), 1e-300):
+            return  # one point is best for both
+        here, left = a, []
+        for level in np.linspace(self.other(a), b.reads, LEVELS + 2)[1:-1].tolist():
+            here, settled = self.at_level(level, here)
+            left += [] if settled else [level]
+        here = b
+        for level in reversed(left):  # once more, from the neighbour on the other side
+            here, _ = self.at_level(level, here)
+
+    def at_level(self, level, here):
+        """(the best for the first aim where the other is held at a level, whether its climb came to its end), from a neighbour.
+
+        Where nothing was found, the neighbour.
+        """
+        first, second = self.searches
+        kind = "at_least" if second.aim.highest else "at_most"
+        aim = replace(first.aim, limits=((second.aim.gauge, kind, level),))
+        between = self.search(aim, list(first.known.values()), len(first.known) + LEVEL_SOLVES)
+        between.starts, settled = first.starts, True
+        try:
+            climb(between, between.at(here.u), NEAR)
+        except Ended:
+            if between.watch.ended() or len(between.known) >= first.most:
+                raise
+            settled = False
+        finally:
+            self.share(between, first)
+        top = between.best
+        if top is None:
+            return here, settled
+        self.found.append(top)
+        self.rough = (self.rough | {id(top)}) if not settled else self.rough - {id(top)}
+        return top, settled
+
+    def other(self, point):
+        """Reading of the second aim at a point."""
+        return point.gauges[self.searches[1].aim.gauge]
+
+    @staticmethod
+    def share(one, other):
+        """Let another search know the solves of one."""
+        other.known |= {key: other.adopted(p) for key, p in one.known.items() if key not in other.known}
+        other.seen |= dict.fromkeys(limit for p in other.known.values() for limit in p.rooms)
+        other.starts = one.starts
+
+    def undominated(self, found):
+        """Those of some points that no other is better than in both aims, rising in the first."""
+        first, second = self.searches
+        size = [
+            max(abs(v) for v in values) or 1.0 for values in zip(*((p.gauges[first.aim.gauge], self.other(p)) for p in found), strict=True)
+        ]
+
+        def rank(p):
+            return first.sign * p.gauges[first.aim.gauge] / size[0], second.sign * self.other(p) / size[1]
+
+        kept = [p for p in found if not any(_beats(rank(q), rank(p)) for q in found)]
+        out = []
+        for p in sorted(kept, key=rank):
+            if not out or max(abs(x - y) for x, y in zip(rank(p), rank(out[-1]), strict=True)) > SAME:
+                out.append(p)
+        return out
+
+    def told(self, point):
+        """A Point as plain data, with what it sits on."""
+        first, second = self.searches
+        own = first.adopted(point)
+        holds = [{"of": limit.of, "kind": limit.kind} for limit, room in own.rooms.items() if room < HOLDS]
+        holds += [
+            {"of": k["address"], "kind": "low" if u < 0.5 else "high"}
+            for k, u in zip(first.knobs, point.u, strict=True)
+            if min(u, 1.0 - u) < HOLDS
+        ]
+        reads = (point.gauges[first.aim.gauge], self.other(point))
+        return {"values": point.values, "reads": reads, "gauges": point.gauges, "holds": holds, "rough": id(point) in self.rough}
+
+
+def _beats(one, other):
+    """Whether a rank is not worse than another in both aims and better in one."""
+    better = [x - y for x, y in zip(one, other, strict=True)]
+    return min(better) > -LEAST and max(better) > LEAST
+
+
+def _knee(reads):
+    """Index of the point farthest from the line between both ends, both aims counted on their own spans; None for a line."""
+    if len(reads) < 3:
+        return None
+    span = np.array(reads, float)
+    size = np.abs(span[-1] - span[0])
+    if (size <= 0.0).any():
+        return None
+    scaled = (span - span[0]) / (span[-1] - span[0])
+    away = np.abs(scaled[:, 1] - scaled[:, 0])
+    return int(np.argmax(away)) if away.max() > 1e-3 else None

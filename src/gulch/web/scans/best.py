@@ -1,0 +1,348 @@
+"""What the page of a search shows: the question, the answer in words, what holds it and what that is worth, and its solves."""
+
+import json
+
+from gulch.engine.exchange import in_sentence, limit_words, worth_words
+from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
+from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
+from gulch.web.projects.words import pretty_text, show_unit
+from gulch.web.scans import jobs, plots
+from gulch.web.scans.sentence import DOUBTS
+
+WAYS = (("highest", "highest"), ("lowest", "lowest"))
+DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
+
+
+def searched(space):
+    """The search that is looked at, or None."""
+    found = space.document.search(space.select)
+    only = not space.document.scans and not space.select and space.document.searches
+    return space.document.searches[0] if only else found
+
+
+def search_words(space, entry):
+    """The tab of a search."""
+    aim = _label(space, entry.aim or _free(space))
+    if entry.against:
+        return f"{aim} against {_label(space, entry.against)}"
+    return f"{entry.way} {aim}"
+
+
+def best_page(space):
+    """The BestPage of the search that is looked at, or None."""
+    entry = searched(space)
+    return BestPage(space, entry) if entry is not None else None
+
+
+def _free(space):
+    gauges = space.document.gauges
+    return next((g.id for g in gauges if g.at_least is None and g.at_most is None), gauges[0].id if gauges else "")
+
+
+def _label(space, gauge_id):
+    g = space.document.gauge(gauge_id)
+    if g is None:
+        return gauge_id
+    return in_sentence(g.label or (space.outputs[g.reads].label if g.reads in space.outputs else g.reads))
+
+
+class Question:
+    """A search as its form shows it."""
+
+    def __init__(self, space, entry):
+        self.space, self.entry = space, entry
+        self.trade = entry.against is not None
+
+    def aims(self):
+        return [(g.id, _label(self.space, g.id), g.id == (self.entry.aim or _free(self.space))) for g in self.space.document.gauges]
+
+    def others(self):
+        return [(g.id, _label(self.space, g.id), g.id == self.entry.against) for g in self.space.document.gauges]
+
+    def ways(self):
+        return [(v, w, v == self.entry.way) for v, w in WAYS]
+
+    def other_ways(self):
+        return [(v, w, v == self.entry.against_way) for v, w in WAYS]
+
+    def knobs(self):
+        """Rows of the knobs: id, label, whether it turns, its range, and why it cannot where it cannot."""
+        try:
+            held = movable(ready_plan(self.space.document))[1]
+        except ScanError:
+            held = {}
+        turned = {t.knob: t for t in self.entry.over}
+        for k in self.space.document.knobs:
+            own = turned.get(k.id)
+            found = self.space.inputs.get(k.input)
+            yield {
+                "id": k.id,
+                "label": k.label or (found.label if found else k.input),
+                "on": own is not None or (not turned and k.id not in held),  # one that is held can still be left out
+                "low": pretty_text((own.low if own else "") or k.low),
+                "high": pretty_text((own.high if own else "") or k.high),
+                "why": held.get(k.id, ("", ""))[1],
+            }
+
+
+class BestPage:
+    """A search, its newest run, and what came of it."""
+
+    def __init__(self, space, entry):
+        self.space, self.entry, self.display = space, entry, space.display
+        self.question = Question(space, entry)
+        self.run = jobs.newest(space.row, space.document, entry, space.whole.working)
+        self.trade = entry.against is not None
+        self.asked = (self.run.result or {}) if self.run is not None else {}
+        fits = self.asked.get("kind") == ("trade-off" if self.trade else "best")
+        self.points = jobs.points_of(self.run) if self.run is not None and fits else []
+        self.found = self.asked if fits and "solves" in self.asked else None
+        self.outdated = self.run is not None and bool(self.points) and jobs.outdated(self.run, space.document)
+        self.rows = {g["id"]: g for g in self.asked.get("gauges", ())}
+        self.axes = self.asked.get("axes", ())
+        self.pieces = []
+        if self.found:
+            (self._curve_words if self.trade else self._best_words)()
+
+    @property
+    def words(self):
+        return search_words(self.space, self.entry)
+
+    @property
+    def table_id(self):
+        """Which table of the page is worth copying."""
+        return "curve-table" if self.trade else "best-holds"
+
+    def say(self, text, values=None):
+        self.pieces.append((text, self.point(values) if values else None))
+
+    def point(self, values):
+        """{address: document text} of values of the knobs [SI]."""
+        return {a["address"]: write(v, a["dimension"], self.display, DIGITS) for a, v in zip(self.axes, values, strict=True)}
+
+    @property
+    def texts(self):
+        """{place of a piece: its point as JSON}."""
+        return {k: json.dumps(point) for k, (_, point) in enumerate(self.pieces) if point}
+
+    def place(self, values):
+        parts = [f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(self.axes, values, strict=True)]
+        return f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
+
+    def reading(self, value, gauge, digits=5):
+        return show(value, self.rows[gauge]["dimension"], self.display, digits)
+
+    def _best_words(self):
+        f = self.found
+        g = self.rows[f["gauge"]]
+        limited = any(r["at_least"] is not None or r["at_most"] is not None for r in self.rows.values())
+        inside = " inside all limits" if limited else ""
+        what = f"{'Highest' if f['highest'] else 'Lowest'} {in_sentence(g['label'])}{inside}"
+        if f["values"] is None:
+            self._nowhere(what)
+            return
+        self.say(f"{what}: {self.reading(f['reads'], f['gauge'])} at ")
+        self.say(self.place(f["values"]), f["values"])
+        now = self.space.solution.gauges.get(f["gauge"]) if self.space.solution else None
+        if now is not None:
+            away = f["reads"] - now
+            words = show(abs(away), difference_of(g["dimension"]), self.display, 4)
+            same = abs(away) <= 1e-4 * max(abs(now), abs(f["reads"]))
+            self.say(", as it is now" if same else f", {words} {'above' if away > 0.0 else 'below'} what it is now")
+        self.say(".")
+
+    def _nowhere(self, what):
+        f = self.found
+        names = [" and ".join(self.limit(i) for i in ids) for ids in f["excluding"][:2]]
+        self.say(f"{what}: no point found")
+        if names:
+            apart = any(len(ids) > 1 for ids in f["excluding"])
+            self.say(f"; {'; '.join(names)} {'exclude each other' if apart else 'is met nowhere'}")
+        elif f["doubtful"]:
+            self.say(f"; every one of the {f['doubtful']} points that solved is doubtful")
+        if f["nearest"]:
+            self.say(". The nearest point is ")
+            self.say(self.place(f["nearest"]["values"]), f["nearest"]["values"])
+        self.say(".")
+
+    def limit(self, id_):
+        g = self.rows[id_]
+        signs = (("at_least", "≥"), ("at_most", "≤"))
+        return f"{in_sentence(g['label'])} {' and '.join(f'{s} {self.reading(g[n], id_, 4)}' for n, s in signs if g[n] is not None)}"
+
+    def _curve_words(self):
+        f = self.found
+        points = f["points"]
+
+        def both(p):
+            return " with ".join(
+                f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(f["aims"], p["reads"], strict=True)
+            )
+
+        if len(points) == 1:
+            self.say("Both aims have their best at one point: nothing is traded. ")
+            self.say(both(points[0]), points[0]["values"])
+            self.say(".")
+            return
+        self.say("What can be had of one for what of the other: from ")
+        self.say(both(points[0]), points[0]["values"])
+        self.say(" to ")
+        self.say(both(points[-1]), points[-1]["values"])
+        self.say(".")
+        if f["knee"] is not None:
+            knee = points[f["knee"]]
+            self.say(" It bends most at ")
+            self.say(both(knee), knee["values"])
+            self.say(".")
+
+    @property
+    def best_point(self):
+        """The best point, or a trade-off's knee, as JSON, or ''."""
+        values = self._chosen()
+        return json.dumps(self.point(values)) if values else ""
+
+    @property
+    def best_name(self):
+        """What a variant made of it is called if nobody names it."""
+        if self.trade:
+            return f"knee of {self.words}"[:80]
+        return f"best for {in_sentence(self.rows[self.found['gauge']]['label'])}"[:80]
+
+    def _chosen(self):
+        if not self.found:
+            return None
+        if not self.trade:
+            return self.found["values"]
+        return self.found["points"][self.found["knee"]]["values"] if self.found["knee"] is not None else None
+
+    @property
+    def ended(self):
+        """Why the search is not complete, or ''."""
+        if not self.found or not self.found["ended"]:
+            return ""
+        why = "was stopped" if self.found["ended"] == "stopped" else "ran out of solves"
+        return f"Not complete: it {why} after {self.found['solves']} solves."
+
+    def holds(self):
+        """Rows (what, its reading, what one unit more gives, whether it holds) of limits, doubts and ends."""
+        f = self.found
+        g = self.rows[f["gauge"]]
+        sat = {(h["of"], h["kind"]): h for h in (*f["holds"], *f["ends"])}
+        for h in sat.values():
+            words = limit_words(h["of"], h["kind"], self.space.document, h["at"])
+            yield words, "on it", worth_words(h, g["dimension"], f["highest"], self.display) or "–", True
+        for r in self.rows.values():
+            for kind in ("at_least", "at_most"):
+                if r[kind] is not None and (r["id"], kind) not in sat:
+                    words = limit_words(r["id"], kind, self.space.document, r[kind])
+                    yield words, self.reading(f["readings"].get(r["id"]), r["id"], 4), "–", False
+
+    def flat(self):
+        """Rows (knob, now, best, range in which at most 1 % is lost)."""
+        for a, v in zip(self.axes, self.found["values"], strict=True):
+            low, high = self.found["flat"].get(a["address"], (None, None))
+            words = "" if low is None else f"{show(low, a['dimension'], self.display, 4)} to {show(high, a['dimension'], self.display, 4)}"
+            yield a["label"], show(self.now(a), a["dimension"], self.display, 4), show(v, a["dimension"], self.display, 4), words
+
+    def now(self, axis):
+        """Where a knob stands [SI], or None."""
+        found = self.space.inputs.get(axis["address"])
+        try:
+            return parse(found.text, axis["dimension"]) if found is not None and found.text else None
+        except QuantityError:
+            return None
+
+    @property
+    def band_words(self):
+        """How far unsure data leave the best reading open, as a sentence, or ''."""
+        pair = self.found.get("band", {}).get(self.found["gauge"])
+        if not pair:
+            return ""
+        low, high = (self.reading(v, self.found["gauge"], 4) for v in pair)
+        return f"The data that are not sure leave it between {low} and {high} there (nine samples in ten)."
+
+    @property
+    def proof(self):
+        """How sure it is that nothing is better."""
+        f = self.found
+        parts = []
+        if f["around"]:
+            parts.append(f"Of {f['around']} solves around it {f['better'] or 'none'} is better inside the limits.")
+        if not f["peaks"]:
+            parts.append("No other peak was met.")
+        if f["failed"]:
+            parts.append(f"{f['failed']} of {f['solves']} points did not solve.")
+        return " ".join(parts)
+
+    def peaks(self):
+        """Other places where a climb ended: (reading, place, point as JSON)."""
+        for p in self.found["peaks"]:
+            yield self.reading(p["reads"], self.found["gauge"]), self.place(p["values"]), json.dumps(self.point(p["values"]))
+
+    def doubts(self):
+        """(code, words, whether it is let pass) of doubts that some solve is under, or that are let pass."""
+        codes = dict.fromkeys([*self.entry.passing, *(c for p in self.points for c in p.get("doubts", ()))])
+        return [(c, DOUBTS[c], c in self.entry.passing) for c in codes if c in DOUBTS]
+
+    @property
+    def so_far(self):
+        """The best reading of the solves that are there, in words."""
+        gauge, inside = self.asked.get("aim"), [p for p in self.points if self.state(p) == "inside"]
+        if not inside or self.trade or gauge not in self.rows:
+            return ""
+        pick = max if self.asked["highest"] else min
+        return self.reading(pick(p["gauges"][gauge] for p in inside), gauge)
+
+    def held_by(self, point):
+        """What holds a point of a trade-off, in words."""
+        return "; ".join(limit_words(h["of"], h["kind"], self.space.document) for h in point["holds"]) or "nothing"
+
+    def curve(self):
+        """Rows of a trade-off's points."""
+        f = self.found
+        for i, p in enumerate(f["points"]):
+            yield {
+                "reads": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(f["aims"], p["reads"], strict=True)],
+                "values": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)],
+                "holds": self.held_by(p),
+                "point": json.dumps(self.point(p["values"])),
+                "typed": self.place(p["values"]),
+                "knee": i == f["knee"],
+                "rough": p["rough"],
+            }
+
+    def curve_heads(self):
+        return [(a["label"], show_unit(a["dimension"], self.display)) for a in (*self.found["aims"], *self.axes)]
+
+    def state(self, point):
+        """inside, out (beyond a limit), doubt or failed."""
+        if not point["solved"]:
+            return "failed"
+        if point.get("doubts"):
+            return "doubt"
+        return "out" if any(limit_broken(point, g) for g in self.rows.values()) else "inside"
+
+    @property
+    def plot(self):
+        """The curve, or the solves over the knobs, in display units; None where there is nothing."""
+        if self.trade and self.found:
+            return plots.trade(self)
+        return plots.solves(self) if self.points and self.asked.get("aim") in self.rows else None
+
+
+def table_of(asked, points):
+    """A search's solves, or its curve, as a scan's record for the file: the best first."""
+    rows = {g["id"]: g for g in asked["gauges"]}
+    if asked["kind"] == "trade-off" and asked.get("points"):
+        found = [{"values": p["values"], "value": 0.0, "gauges": p["gauges"], "why": "", "solved": True} for p in asked["points"]]
+    else:
+        sign = -1.0 if asked["highest"] else 1.0
+
+        def order(p):
+            reads = p["gauges"].get(asked["aim"]) if p["solved"] else None
+            good = p["solved"] and not p["doubts"] and not any(limit_broken(p, g) for g in rows.values())
+            return not good, reads is None, sign * (reads or 0.0)
+
+        empty = dict.fromkeys(rows)
+        found = sorted(({**p, "gauges": empty | p["gauges"]} for p in points), key=order)
+    return {"axes": asked["axes"], "gauges": asked["gauges"], "points": found}

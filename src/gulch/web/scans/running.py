@@ -1,0 +1,105 @@
+"""A run under way: its points on their way into the database, and how it ends."""
+
+import logging
+import threading
+import time
+from abc import ABC, abstractmethod
+
+from django.db import DatabaseError
+
+from gulch.engine.work import Ending
+from gulch.web.projects import solving
+from gulch.web.projects.models import ScanPoint, ScanRun
+
+log = logging.getLogger("gulch.scans")
+under_way = {}  # run -> its Running, while it is under way in this server
+EVERY = 0.5  # s between two writes of finished points
+WORDS = {
+    Ending.OUT_OF_TIME: "The time limit ended a part of it.",
+    Ending.DIED: "A process that worked on it ended unexpectedly (killed, or out of memory).",
+    Ending.FAULT: "It stopped on a fault of Gulch's own; the process is unchanged.",
+}
+
+
+def key_of(run):
+    """The name under which workers know a run's parts."""
+    return ("scan", run.pk)
+
+
+class Running(ABC):
+    """A run whose points come in from workers, each kept as it comes. entry: the scan or search of the document."""
+
+    def __init__(self, run, document, start, entry):
+        self.run, self.document, self.begin_from, self.entry = run, document, start, entry
+        self.points = {p.place: p.data for p in run.points.all()}
+        self.fresh, self.written = {}, time.monotonic()
+        self.lock = threading.RLock()
+        self.worst = None  # the job that ended worst
+
+    def begin(self):
+        """Hand the run's parts in."""
+        under_way[self.run.pk] = self
+        self.hand_in_first()
+
+    @abstractmethod
+    def hand_in_first(self):
+        """Hand in what a run begins with."""
+
+    def submit(self, task, **more):
+        """Have a part worked on."""
+        solving.workers().submit(task, key=key_of(self.run), replaces=False, owner=self.run.project.owner_id, lane="later", **more)
+
+    def keep(self, job, item):
+        """A point came in."""
+        place, point = item
+        with self.lock:
+            if place in self.points and not point["solved"]:
+                return
+            self.points[place] = self.fresh[place] = point
+            if time.monotonic() > self.written + EVERY:
+                self.write()
+        solving.leave_thread()
+
+    def write(self):
+        """Bring new points into the database; what cannot be written now is tried again with the next."""
+        self.written = time.monotonic()
+        rows = [ScanPoint(run=self.run, place=i, data=p) for i, p in self.fresh.items()]
+        try:
+            ScanPoint.objects.bulk_create(rows, update_conflicts=True, unique_fields=["run", "place"], update_fields=["data"])
+            ScanRun.objects.filter(pk=self.run.pk, state=ScanRun.WAITING).update(state=ScanRun.RUNNING)
+            ScanRun.objects.filter(pk=self.run.pk).update(done=len(self.points))
+        except DatabaseError:
+            log.exception("points of a scan could not be written yet")
+            return False
+        self.fresh = {}
+        return True
+
+    def found(self, more):
+        """Keep what a part answered beside its points; whether it could be written."""
+        try:
+            ScanRun.objects.filter(pk=self.run.pk).update(result=self.run.result | more)
+        except DatabaseError:
+            log.exception("what a scan found could not be written")
+            return False
+        return True
+
+    def finish(self, why=""):
+        """Write what is left and how it ended; why: a sentence where it cannot be done at all."""
+        try:
+            state, words = (ScanRun.FAILED, why) if why else self.outcome()
+            with self.lock:
+                if self.fresh and not self.write():
+                    state = ScanRun.FAILED
+                    words = "The last points could not be stored: the disk may be full. Go on with the rest later."
+            ScanRun.objects.filter(pk=self.run.pk).update(state=state, why=words)
+        finally:
+            under_way.pop(self.run.pk, None)
+            solving.leave_thread()
+
+    def outcome(self):
+        """(state, why) by the worst ending of its parts."""
+        if self.worst is None:
+            return ScanRun.DONE, ""
+        if self.worst.ending in (Ending.STOPPED, Ending.REPLACED):
+            return ScanRun.CANCELLED, ""
+        return ScanRun.FAILED, self.worst.words or WORDS[self.worst.ending]

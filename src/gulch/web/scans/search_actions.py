@@ -1,0 +1,83 @@
+"""Edits of searches: the best, and the trade-off of two aims."""
+
+from gulch.engine.document import SearchEntry, Turned
+from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.typed import typed
+from gulch.web.projects.forms import Key, Part, Text, Ticked
+from gulch.web.projects.registry import Done, action
+from gulch.web.scans.actions import free_knobs
+
+GONE = "The search is gone: reload the page."
+
+
+@action("search-add", trade=Ticked())
+def add_search(document, form):
+    """A search for the best of the first gauge without limits; with `trade` against the next gauge."""
+    if not free_knobs(document) or not document.gauges:
+        raise EditError("A search turns knobs for the best of a gauge: make an input a knob (◇) and a result a gauge (○) in Process first.")
+    if form.trade and len(document.gauges) < 2:
+        raise EditError("A trade-off is between two gauges: turn another result into a gauge first (○ beside it in the inspector).")
+    taken = {s.id for s in (*document.scans, *document.searches)}
+    id_ = edit.fresh("trade" if form.trade else "best", taken)
+    free = next((g for g in document.gauges if g.at_least is None and g.at_most is None), document.gauges[0])
+    entry = SearchEntry(id=id_, aim=free.id)
+    if form.trade:
+        entry.against = next(g.id for g in document.gauges if g is not free)
+    document.searches.append(entry)
+    return Done("Ask for a trade-off" if form.trade else "Ask for the best", id_)
+
+
+def _found(document, form):
+    entry = document.search(form.id)
+    if entry is None:
+        raise EditError(GONE)
+    return entry
+
+
+@action("search-edit", id=Key(), aim=Part(), way=Part(), against=Part(), against_way=Part())
+def edit_search(document, form):
+    """Change the aims of a search."""
+    entry = _found(document, form)
+    for name in ("aim", "way", "against", "against_way"):
+        value = getattr(form, name)
+        if value is None:
+            continue
+        if name in ("aim", "against") and value and document.gauge(value) is None:
+            raise EditError("The gauge is gone: reload the page.")
+        setattr(entry, name, value or None)
+    if entry.against == entry.aim and entry.against is not None:
+        raise EditError("Both aims are the same gauge: choose another for one of them.")
+    return Done(f"Change search {entry.id}", entry.id)
+
+
+@action("search-turn", id=Key(), knob=Key(), on=Ticked(), low=Text(), high=Text())
+def turn_knob(document, form):
+    """Let a search turn a knob, in its own range or another, or leave it out."""
+    entry, knob = _found(document, form), document.knob(form.knob)
+    if knob is None:
+        raise EditError("The knob is gone: reload the page.")
+    over = list(entry.over) or [Turned(knob=k.id) for k in free_knobs(document)]
+    rest = [t for t in over if t.knob != knob.id]
+    if form.on:
+        found = addresses(document).get(knob.input)
+        ends = {}
+        for name in ("low", "high"):
+            text = getattr(form, name)
+            text = typed(document, f"search.{entry.id}.{name}.{knob.id}", text, found.dimension) if found and text else text
+            ends[name] = text if text and text != getattr(knob, name) else None
+        order = [k.id for k in document.knobs]
+        rest = sorted([*rest, Turned(knob=knob.id, **ends)], key=lambda t: order.index(t.knob) if t.knob in order else 0)
+    elif not rest:
+        raise EditError("A search must turn a knob: tick another one before you leave this one out.")
+    whole = {t.knob for t in rest} == {k.id for k in free_knobs(document)} and not any(t.low or t.high for t in rest)
+    entry.over = [] if whole else rest
+    return Done(f"Change what search {entry.id} turns", entry.id)
+
+
+@action("search-remove", id=Key())
+def remove_search(document, form):
+    """Remove a search."""
+    document.searches = [s for s in document.searches if s.id != form.id]
+    return Done(f"Remove search {form.id}", "")

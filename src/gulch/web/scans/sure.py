@@ -1,0 +1,78 @@
+"""How sure, on the page: what is unsure, the band of every gauge, and which datum contributes what."""
+
+from typing import NamedTuple
+
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.quantities import show
+from gulch.engine.scans.sure import WORDS
+from gulch.engine.work import SampleData
+from gulch.web.projects import solving
+from gulch.web.projects.words import pretty_text
+from gulch.web.scans.actions import free_knobs
+from gulch.web.scans.known import Known, known
+
+SELECT = "sure"
+
+
+class SureAnswer(NamedTuple):
+    """What is known of how sure the gauges are."""
+
+    known: Known
+
+
+def sample_data(space):
+    """What sampling has found, or a job that workers begin on now; None on other pages."""
+    if space.select != SELECT:
+        return None
+    if not space.document.spreads:
+        return SureAnswer(Known())
+    if not space.document.gauges:
+        return SureAnswer(Known(trouble="No gauge is there to be watched: turn a result into a gauge in Process (○ beside it)."))
+    return SureAnswer(known(space, SampleData(space.document.dump(), solving.start_of(space.row)), SELECT))
+
+
+class SurePage:
+    """What is unsure, and what of it."""
+
+    def __init__(self, space, answer):
+        self.space, self.document, self.display = space, space.document, space.display
+        self.found, self.trouble, self.pending = answer.known.found, answer.known.trouble, answer.known.pending
+
+    def rows(self):
+        """(key, words, value now, ± as typed) of what is on the list."""
+        inputs = addresses(self.document)
+        for e in self.document.spreads:
+            found = inputs.get(e.input or "")
+            yield e.key, self.label(e.what, e.input or e.reaction or e.species), pretty_text(found.text) if found else "", pretty_text(e.by)
+
+    def label(self, what, of):
+        if what == "input":
+            found = addresses(self.document).get(of)
+            return found.label if found else of
+        shown = next((s.shown for s in self.document.species if s.id == of), of)
+        return f"{WORDS[what]} {shown}"
+
+    def choices(self):
+        """(group, [(choice, words)]) of what can be put on the list."""
+        taken = {e.key for e in self.document.spreads}
+        constants = [("constant", r.id) for r in self.document.reactions]
+        rates = [("rate", r.id) for r in self.document.reactions if r.rate is not None and r.rate.law == "power"]
+        prices = self.document.prices
+        sides = ("bought", "sold")
+        priced = [(side, s) for s, p in prices.species.items() for side in sides if getattr(p, side)] if prices else []
+        held = {k.input for k in self.document.knobs} - {k.input for k in free_knobs(self.document)}
+        set_by = held | {t.sets for t in self.document.ties}
+        inputs = [("input", a.address) for a in addresses(self.document).values() if a.text and a.address not in set_by]
+        for group, some in (("constants", constants), ("rates", rates), ("prices", priced), ("inputs", inputs)):
+            rows = [(f"{what}.{of}", self.label(what, of)) for what, of in some if f"{what}.{of}" not in taken]
+            if rows:
+                yield group, rows
+
+    def bands(self):
+        """(gauge, now, between which it lies, [(share, words) of each datum, the largest first])."""
+        labels = {x["key"]: x["label"] for x in self.found["data"]}
+        for g in self.found["gauges"]:
+            now, low, high = (show(g[n], g["dimension"], self.display) for n in ("now", "low", "high"))
+            shares = sorted(g["total"].items(), key=lambda pair: -pair[1])
+            parts = [(round(100 * v), labels[k]) for k, v in shares if v > 0.005]
+            yield g["label"], now, f"{low} to {high}" if g["low"] is not None else "–", parts

@@ -1,0 +1,73 @@
+"""Edits of what is unsure."""
+
+from gulch.engine.document import SpreadEntry
+from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.quantities import QuantityError, complete, difference_of, parse, split_text
+from gulch.engine.scans import ScanError, by_sources, ready_plan
+from gulch.web.projects.forms import Key, Text
+from gulch.web.projects.registry import Done, action
+
+GONE = "It is no longer on the list: reload the page."
+
+
+def _entry(text):
+    """The SpreadEntry that a choice of the page names, "what.of". Raises EditError."""
+    what, _, of = text.partition(".")
+    holder = {"input": "input", "constant": "reaction", "rate": "reaction", "bought": "species", "sold": "species"}.get(what)
+    if holder is None or not of:
+        raise EditError(GONE)
+    return SpreadEntry(what=what, **{holder: of})
+
+
+@action("spread-add", of=Key())
+def add_spread(document, form):
+    """Put a datum on the list of what is unsure, within 10 %, or within what the sources of a constant say."""
+    entry = _entry(form.of)
+    if any(e.key == entry.key for e in document.spreads):
+        raise EditError("It is on the list already.")
+    found = addresses(document).get(entry.input or "")
+    if entry.what == "input":
+        if found is None:
+            raise EditError(GONE)
+        if found.dimension in ("fraction", "temperature"):
+            entry.by = complete("5", difference_of(found.dimension), document.display)
+    if entry.what == "constant":
+        try:
+            share = by_sources(ready_plan(document), entry.reaction)
+        except ScanError:
+            share = None
+        entry.by = f"{max(round(100.0 * share), 1)} %" if share else "20 %"
+    document.spreads = [*document.spreads, entry]
+    return Done(f"Say how sure {entry.key.partition('.')[2]} is", "sure")
+
+
+def _at(document, key):
+    entry = next((e for e in document.spreads if e.key == key), None)
+    if entry is None:
+        raise EditError(GONE)
+    return entry
+
+
+@action("spread-edit", key=Key(), by=Text())
+def edit_spread(document, form):
+    """How far a datum may be off: a bare number takes the unit shown."""
+    entry = _at(document, form.key)
+    found = addresses(document).get(entry.input or "")
+    dimension = difference_of(found.dimension) if found is not None else "fraction"
+    try:
+        text = form.by if split_text(form.by)[1] == "%" else complete(form.by, dimension, document.display)
+        value = parse(text, "fraction" if text.endswith("%") else dimension)
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if not value > 0.0:
+        raise EditError(f"“{form.by[:40]}” leaves nothing open: type a range above 0, or remove it from the list.")
+    entry.by = text
+    return Done(f"Change how sure {entry.key.partition('.')[2]} is", "sure")
+
+
+@action("spread-remove", key=Key())
+def remove_spread(document, form):
+    """Take a datum off the list."""
+    document.spreads = [e for e in document.spreads if e.key != form.key]
+    return Done("Take a datum off the list of what is unsure", "sure")

@@ -1,0 +1,97 @@
+"""What the page of prices and worth shows: the prices as typed, and the account an hour and a year."""
+
+import math
+
+from gulch.engine.document import HeatPriceEntry, PriceEntry, PricesEntry
+from gulch.engine.quantities import format_number, show
+from gulch.web.projects.words import pretty_text
+
+SELECT = "worth"
+FATES = (("", "sold by its species"), ("waste", "waste"), ("nothing", "worth nothing"))
+WHAT = {"sold": "sold", "bought": "bought", "heating": "heating", "cooling": "cooling", "work": "work", "waste": "waste"}
+GAUGE = "overall.worth"
+
+
+def money(value):
+    """A sum to four figures, its thousands apart.
+
+    >>> money(-16828943.2), money(0.2345)
+    ('−16\u202f830\u202f000', '0.2345')
+    """
+    if abs(value) < 1000.0:
+        return format_number(value)
+    digits = 10.0 ** (math.floor(math.log10(abs(value))) - 3)
+    return f"{round(round(value / digits) * digits):,}".replace(",", "\u202f").replace("-", "−")
+
+
+def worth_page(space):
+    """The WorthPage where it is asked for, or None."""
+    return WorthPage(space) if space.select == SELECT else None
+
+
+def _options(model, field, chosen):
+    values = model.model_fields[field].annotation.__args__
+    return [(v, v == chosen) for v in values]
+
+
+class WorthPage:
+    """Prices and account of the project."""
+
+    def __init__(self, space):
+        self.space, self.project, self.display = space, space.document, space.display
+        self.prices = self.project.prices
+
+    @property
+    def watched(self):
+        return any(g.reads == GAUGE for g in self.project.gauges)
+
+    def species(self):
+        """Rows of the species: id, name, prices, and in what unit they can stand."""
+        for s in self.project.species:
+            own = self.prices.species.get(s.id, PriceEntry())
+            yield {"id": s.id, "name": s.shown, "bought": own.bought, "sold": own.sold, "pers": _options(PriceEntry, "per", own.per)}
+
+    def streams(self):
+        """Rows of the product streams with what becomes of them."""
+        for s in self.project.streams:
+            if s.to is None and not s.is_feed:
+                fate = self.prices.streams.get(s.id, "")
+                yield {"id": s.id, "fates": [(v, w, v == fate) for v, w in FATES]}
+
+    def media(self):
+        for at, h in enumerate(self.prices.heat):
+            yield {"at": at, "entry": h, "reaches": pretty_text(h.reaches), "pers": _options(HeatPriceEntry, "per", h.per)}
+
+    def work_pers(self):
+        return _options(PricesEntry, "work_per", self.prices.work_per)
+
+    def waste_pers(self):
+        return _options(PricesEntry, "waste_per", self.prices.waste_per)
+
+    @property
+    def account(self):
+        found = self.space.solution.overall if self.space.solution and self.space.solution.overall else {}
+        return found.get("account")
+
+    def parts(self):
+        """Rows (what, name, of, amount, an hour, a year) of the account."""
+        for p in self.account["parts"]:
+            amount = show(abs(p["amount"]), p["dimension"], self.display)
+            yield WHAT[p["what"]], p["name"], p["of"], amount, *self._rates(p["rate"])
+
+    def _rates(self, rate):
+        """Money per hour and per year of operation, as text."""
+        if rate is None:
+            return "no price", "–"
+        hourly = 3600.0 * rate
+        return money(hourly), money(hourly * float(self.project.operating_hours))
+
+    @property
+    def total(self):
+        """(an hour, a year), or None where a price is missing."""
+        rate = self.space.solution.overall.get("worth")
+        return None if rate is None else self._rates(rate)
+
+    @property
+    def missing(self):
+        return self.account["missing"] if self.account else ()
