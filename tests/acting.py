@@ -20,3 +20,9 @@ def fill(page, selector, text):
 def press(page, selector):
     """Click a button that makes an edit."""
     post(page, lambda: page.click(selector))
+
+
+def go(page, stage):
+    """Go to a stage by the rail, and wait until its page is all there, tables at its end included."""
+    page.click(f"#rail-{stage}")
+    page.wait_for_url(f"**/{stage}/**")

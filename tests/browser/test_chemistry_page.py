@@ -2,7 +2,7 @@
 
 import re
 
-from acting import fill, post
+from acting import fill, go, post
 from helpers import document
 from playwright.sync_api import expect
 
@@ -23,7 +23,7 @@ def test_liquid_equilibrium_with_a_constant_of_ones_own(page, user):
     post(page, lambda: page.select_option("#eq-phase", "liquid"))
     post(page, lambda: page.select_option("#eq-basis", "mole-fraction"))
     expect(page.locator("#reaction-r1")).to_contain_text("K used 4")
-    page.click("#rail-process")
+    go(page, "process")
     post(page, lambda: page.click("#inspector button:has-text('Add a feed')"))
     for name, value in (("flow.acetic_acid", "10"), ("flow.ethanol", "10"), ("pressure", "2"), ("temperature", "40")):
         fill(page, f"[id='f-feed1.{name}']", value)

@@ -3,9 +3,9 @@
 import re
 
 import pytest
+from acting import fill, go, post
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
-from test_kinetic_reactors import fill, post
 
 from gulch.demo import projects
 from gulch.web.projects.actions import create_project
@@ -87,7 +87,7 @@ def test_close_break_diagnose_and_mend_a_loop(page, user):
     expect(page.locator("#state")).to_contain_text("solved in")
     expect(page.locator("#targets .ok")).to_have_count(1)
     expect(page.locator("#targets tbody tr.met")).to_contain_text("10.00 %")
-    page.click("#rail-process")
+    go(page, "process")
     expect(page.locator("#state")).to_contain_text("solved in")
     share = page.locator(".strip .knob input.value").first.input_value()
     assert float(share.split()[0]) == pytest.approx(float(advised), rel=0.35)
@@ -153,7 +153,7 @@ def test_two_variants_compared(page, row):
     fill(page, "[id='f-R1.temperature']", "240")
     expect(page.locator("#state")).to_contain_text("solved in")
     hot = page.locator("#gauge-made .value").inner_text().split()[0]
-    page.click("#rail-variants")
+    go(page, "variants")
     expect(page.locator("#inputs-that-differ")).to_contain_text("unit R1, temperature")
     cells = page.locator("[id='row-product.flow.ethanol'] td.num")
     expect(cells.nth(4)).to_have_text(hot)

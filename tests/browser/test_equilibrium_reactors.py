@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from acting import post
+from acting import go, post
 from helpers import document
 from playwright.sync_api import expect
 
@@ -18,7 +18,7 @@ def test_shift_reactor_from_an_empty_project(page, user, kind):
     page.fill("#new-equation", "CO + H2O = CO2 + H2")
     post(page, lambda: page.click("#add-reaction"))
     page.select_option("#phase-model", "ideal")  # the next steps do not wait for its answer
-    page.click("#rail-process")
+    go(page, "process")
     post(page, lambda: page.click("#inspector button:has-text('Add a feed')"))
     for name, value in (("flow.carbon_monoxide", "100"), ("flow.water", "100 kmol/h"), ("temperature", "225")):
         page.fill(f"[id='f-feed1.{name}']", value)

@@ -4,7 +4,7 @@ import json
 import re
 
 import pytest
-from acting import fill, post, press
+from acting import fill, go, post, press
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
@@ -39,7 +39,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     expect(page.locator("#conversion-r1")).to_have_value("60 %")
 
     # Process: a feed, a reactor behind it, read from the ledger
-    page.click("#rail-process")
+    go(page, "process")
     press(page, "#inspector button:has-text('Add a feed')")
     expect(page.locator("#rename")).to_have_value("feed1")
     fill(page, "[id='f-feed1.pressure']", "725 psi")
@@ -88,7 +88,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     expect(page.locator("#plot-loop-1 .scatterlayer")).to_be_visible()
 
     # a knob, a gauge, a scan, and a point carried back
-    page.click("#rail-process")
+    go(page, "process")
     page.click("#stream-S5 a")  # the purge
     press(page, "#composition button[aria-label='watch flow of methanol']")
     page.locator("[data-id='SPLIT1']").focus()
@@ -98,7 +98,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.click("#knob-knob1 .name")
     fill(page, "#knob-edit-low", "2 %")
     fill(page, "#knob-edit-high", "20 %")
-    page.click("#rail-scans")
+    go(page, "scans")
     press(page, "#add-first-scan")
     fill(page, "#scan-points", "7")
     page.click("#run-scan")
@@ -131,11 +131,11 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     assert json.loads(path.read_text(encoding="utf-8"))["name"] == "Dry Fork methanol"
 
     # a second knob beside the first: the map, and its best point used
-    page.click("#rail-process")
+    go(page, "process")
     page.locator("[data-id='H1']").focus()
     page.keyboard.press("Enter")
     press(page, "[aria-label='make Outlet temperature a knob']")
-    page.click("#rail-scans")
+    go(page, "scans")
     post(page, lambda: page.select_option("#scan-knob2", "knob2"))
     fill(page, "#scan-low2", "30")
     fill(page, "#scan-high2", "60")

@@ -4,7 +4,7 @@ import math
 import re
 
 import pytest
-from acting import fill, post
+from acting import fill, go, post
 from helpers import document
 from playwright.sync_api import expect
 
@@ -30,7 +30,7 @@ def test_plug_flow_from_an_empty_project(page, user):
     expect(page.locator("#rate-error")).to_contain_text("would fit orders that add to 2")
     fill(page, "[id='rate-forward.k']", "36 1/h")
     expect(page.locator("#k-at")).to_contain_text("k 36.00 1/h")
-    page.click("#rail-process")
+    go(page, "process")
     post(page, lambda: page.click("#inspector button:has-text('Add a feed')"))
     for name, value in (
         ("flow.n-butane" if page.locator("[id='f-feed1.flow.n-butane']").count() else "flow.n_butane", "100"),

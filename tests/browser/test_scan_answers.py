@@ -2,7 +2,7 @@
 
 import re
 
-from acting import fill, post
+from acting import fill, go, post
 from playwright.sync_api import expect
 
 
@@ -24,7 +24,7 @@ def test_two_knobs_are_mapped_and_the_best_point_is_used(page, row):
     best = page.locator("#scan-answer .figure").first.inner_text()
     post(page, lambda: page.click("#use-best"))
     expect(page.locator(".chip.good, .chip.bad").first).to_be_visible()
-    page.click("#rail-process")
+    go(page, "process")
     page.locator("[data-id='R1']").click()
     temperature = page.locator("[id='f-R1.temperature']").input_value()
     assert re.search(r"temperature (\d+)", best)[1] in temperature
@@ -42,7 +42,7 @@ def test_the_answers_figures_carry_themselves_back_and_are_kept(page, row):
     post(page, lambda: page.click("#keep-best"))
     expect(page.locator(".chip.variant")).to_contain_text("at the best purge")
     post(page, lambda: page.click("#scan-answer .figure >> nth=0"))
-    page.click("#rail-process")
+    go(page, "process")
     page.locator("[data-id='SPLIT']").click()
     expect(page.locator("[id='f-SPLIT.drawn']")).to_have_value(re.compile(r"3\.7429\d+ %"))
 

@@ -2,7 +2,7 @@
 
 import re
 
-from acting import fill, post
+from acting import fill, go, post
 from playwright.sync_api import expect
 
 
@@ -59,7 +59,7 @@ def test_what_is_unsure_is_typed_sampled_and_shown_as_a_band(page, row):
     faults = []
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.goto(f"/p/{row.pk}/process/")
-    page.click("#rail-scans")  # while the map is still being laid out
+    go(page, "scans")  # while the map is still being laid out
     page.click("#sure-tab")
     for datum in ("constant.hydration", "sold.ethanol"):
         page.select_option("#add-spread", datum)
@@ -73,7 +73,7 @@ def test_what_is_unsure_is_typed_sampled_and_shown_as_a_band(page, row):
     page.click("#run-scan")
     expect(page.locator("#scan-state")).to_contain_text("4 of 4 points done", timeout=90_000)
     expect(page.locator("#scan-plot .scatterlayer .fills path").first).to_be_attached()
-    page.click("#rail-process")
+    go(page, "process")
     expect(page.locator("[data-id='R1']")).to_be_visible()
     page.locator("[data-id='R1']").click()
     expect(page.locator("#inspector")).to_contain_text("sources:")

@@ -4,7 +4,7 @@ import os
 import signal
 
 import pytest
-from acting import fill, press
+from acting import fill, go, press
 from django.contrib.auth import get_user_model
 from playwright.sync_api import expect
 
@@ -52,13 +52,13 @@ def test_a_long_solve_shows_its_progress_and_stops(ready, row):
     expect(ready.locator("#stale")).to_contain_text("figures are those of revision 2")
     expect(ready.locator("#solving-passes")).not_to_have_text("0", timeout=20_000)
     expect(ready.locator("#gauge-made .value")).to_contain_text(made)
-    ready.click("#rail-chemistry")  # everything else is usable
+    go(ready, "chemistry")  # everything else is usable
     expect(ready.locator("#add-reaction")).to_be_visible()
     expect(ready.locator("#solving")).to_be_visible()
     press(ready, "#stop")
     expect(ready.locator("#state")).to_contain_text("stopped")
     expect(ready.locator("#solve-again")).to_be_visible()
-    ready.click("#rail-process")
+    go(ready, "process")
     fill(ready, "#knob-value-purge_share", "8 %")
     expect(ready.locator("#state")).to_contain_text("solved in", timeout=60_000)
 

@@ -1,7 +1,7 @@
 """The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
 
 import pytest
-from acting import fill
+from acting import fill, go
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
 
@@ -245,7 +245,7 @@ def test_an_edits_answer_does_not_call_the_user_back(process):
     process.locator("[data-id='COOL']").click()
     process.fill("[id='f-COOL.temperature']", "55")
     process.press("[id='f-COOL.temperature']", "Tab")
-    process.click("#rail-loops")
+    go(process, "loops")
     expect(process.locator("#passes")).to_be_visible()
     held[0].continue_()
     expect(process.locator(".history")).to_contain_text("revision 2")

@@ -42,6 +42,10 @@ def close(run: Run, group: Group) -> None:
         if found is None:
             return
     method_failed = False
+    if run.watch.ended() and not all(u in run.done for u in group.units):
+        run.failed.update(group.units)  # stopped on its first pass, so there is nothing to judge
+        loop.keep(found.tear, found.secants)
+        return
     if not found.reason.settled:
         if loop.method in ("automatic", "direct"):
             found = _calmed(loop, found)
