@@ -6,7 +6,9 @@ import time
 from functools import partial
 from pathlib import Path
 
+import numba
 import numpy as np
+import thermo.unifac as thermos
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq, minimize, root
 from thermo import (
@@ -15,6 +17,7 @@ from thermo import (
     CEOSLiquid,
     ChemicalConstantsPackage,
     FlashVL,
+    FlashVLN,
     HeatCapacityGas,
     PropertyCorrelationsPackage,
 )
@@ -22,6 +25,7 @@ from thermo import (
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
 from five_units import FIVE
+from thermo.eos_mix import PSRK
 
 from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
@@ -31,7 +35,9 @@ from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels import R
+from gulch.engine.phases.kernels import LIQUID, R
+from gulch.engine.phases.kernels.fluid import mixture
+from gulch.engine.phases.kernels.phase import ln_phi
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import UNWATCHED, PassFailed
 
@@ -95,6 +101,63 @@ def scripted_loop(flash, tolerance=1e-9):
     return gas, passes
 
 
+def liquids():
+    """Three phases, and the fugacities of liquid models, beside thermo."""
+    six = ("7732-18-5", "71-43-2", "110-82-7", "1333-74-0", "74-82-8", "64-17-5")
+    z, T, P = np.array([0.3, 0.2, 0.1, 0.2, 0.1, 0.1]), 330.0, 20e5
+    for kind in ("peng-robinson", "predictive-srk", "unifac"):
+        model = phase_model(kind, six)
+        assert len(model.at_temperature(T, P, z).phases) == 3
+        ours = best(lambda model=model: model.at_temperature(T, P, z), 300)
+        other = ours
+        if kind == "peng-robinson":
+            other = best(partial(three_phase_reference(model).flash, T=T, P=P, zs=z.tolist()), 5)
+        row(f"PT flash, three phases, {kind}", ours, other, "thermo" if other != ours else "itself")
+    thermos.load_unifac_ip()
+    x = [0.3, 0.2, 0.45, 0.05]
+    groups = [{1: 1, 2: 1, 14: 1}, {16: 1}, {9: 6}, {1: 1, 42: 1}]
+    cas = ("64-17-5", "7732-18-5", "71-43-2", "64-19-7")
+
+    for kind, shapes, acts in (("unifac", thermos.UFSG, thermos.UFIP), ("predictive-srk", thermos.PSRKSG, thermos.PSRKIP)):
+        model = phase_model(kind, cas)
+        ours = best(partial(many, 330.0, 1e6, np.array(x), 1000, *model.mix), 5) / 1000
+        other = best(partial(theirs_of, model, kind, x, groups, shapes, acts), 30)
+        row(f"fugacities, 4 species, {kind}", ours, other, "thermo", "in a compiled loop")
+
+
+@numba.njit
+def many(T, P, x, times, *parts):
+    """Fugacity coefficients of a liquid again and again, as a flash asks for them."""
+    mix, total = mixture(parts), 0.0
+    for _ in range(times):
+        total += ln_phi(mix, T, P, x, LIQUID)[0]
+    return total
+
+
+def theirs_of(model, kind, x, groups, shapes, acts):
+    """The same by thermo: activity coefficients, or those of the equation that mixes by them."""
+    found = thermos.UNIFAC.from_subgroups(chemgroups=groups, T=330.0, xs=x, version=0, interaction_data=acts, subgroups=shapes)
+    if kind == "unifac":
+        return found.gammas()
+    s = model.species
+    return PSRK(
+        Tcs=[i.critical_temperature.value for i in s],
+        Pcs=[i.critical_pressure.value for i in s],
+        omegas=[i.acentric_factor.value for i in s],
+        alpha_coeffs=[[0.0, 0.0, 1.0, 1.0]] * len(s),
+        zs=x,
+        T=330.0,
+        P=1e6,
+        ge_model=found,
+    )
+
+
+def three_phase_reference(model):
+    """thermo's three-phase flash with the same constants."""
+    flash = reference(model)
+    return FlashVLN(flash.constants, flash.correlations, liquids=[flash.liquid, flash.liquid], gas=flash.gas)
+
+
 def main():
     model = phase_model("peng-robinson", tuple(s["cas"] for s in FIVE["species"]))
     z = np.array([0.6, 0.2, 0.08, 0.02, 0.08, 0.02])
@@ -111,6 +174,7 @@ def main():
         best(lambda: theirs.flash(T=T, P=P, zs=z.tolist()), 30),
     )
     row("PT flash, 6 species, two phases", ours, other, "thermo", f"same answer to {error:.0e}")
+    liquids()
 
     equilibria()
     kinetics()

@@ -51,7 +51,7 @@ def test_a_limit_that_holds_the_best_has_its_worth():
     found = best(Plan(project), Aim("B", knobs=("V",)))
     other = lambda t: K1 * K2 * t * t / ((1.0 + K1 * t) * (1.0 + K2 * t))  # noqa: E731
     t = brentq(lambda t: other(t) - 0.1, 1e-3, 1.8)
-    assert found.reads == pytest.approx(FED * made(t), rel=1e-6)
+    assert found.reads == pytest.approx(FED * made(t), rel=5e-6)
     (hold,) = found.holds
     h = 1e-5
     worth = (made(t + h) - made(t - h)) / (other(t + h) - other(t - h))
@@ -183,10 +183,10 @@ def ethanol():
 def test_the_best_of_the_demo_is_above_a_grid_around_it_and_on_no_doubt(ethanol):
     plan, found = ethanol
     assert found.solves <= 300 and found.ended == "" and found.better == 0
-    assert found.reads * 3.6 == pytest.approx(86.593, abs=0.01) and found.now * 3.6 == pytest.approx(51.655, abs=0.01)
+    assert found.reads * 3.6 == pytest.approx(86.742, abs=0.01) and found.now * 3.6 == pytest.approx(51.655, abs=0.01)
     names = {h["of"] for h in found.holds}
-    assert names == {"nothing but gas in R1", "two phases at most in S4"}
-    assert {(e["of"], e["kind"]) for e in found.ends} == {("SPLIT.drawn", "low"), ("COOL.temperature", "high")}
+    assert names == {"nothing but gas in R1"}
+    assert {(e["of"], e["kind"]) for e in found.ends} == {("SPLIT.drawn", "low"), ("water_feed.flow.water", "high")}
     at = dict(zip((k["address"] for k in found.knobs), found.values, strict=True))
     solution = plan.run(overrides=at)
     assert solution.solved and not [m for m in solution.messages if m.code]
@@ -312,7 +312,7 @@ def test_the_distance_from_a_third_phase_is_the_least_that_a_search_from_many_pl
     model = phase_model("peng-robinson", ("74-85-1", "7732-18-5", "64-17-5", "60-29-7", "74-84-0"))
     n, P = np.array([0.55, 0.22, 0.15, 0.02, 0.06]), 67.5e5
     compared = 0
-    for T in (318.0, 323.0, 330.0, 345.0):
+    for T in (338.5, 339.5, 340.5, 342.0, 345.0):
         state = model.flashed(T, P, n)
         away = model.further_phase_distance(state)
         d = np.log(state.x) + model.ln_phi(T, P, state.x, 0)
@@ -333,21 +333,20 @@ def test_the_distance_from_a_third_phase_is_the_least_that_a_search_from_many_pl
             assert min(ends) == pytest.approx(away, abs=2e-3)
             compared += 1
         elif away is not None and ends:
-            assert min(ends) == pytest.approx(away, abs=2e-3) and away > 1e-3
+            assert min(ends) == pytest.approx(away, abs=2e-3) and away > 0.0
             compared += 1
     assert compared > 2
 
 
-def test_a_third_phase_that_the_pass_overlooks_is_told():
-    """The demo at 215 °C, 200 kmol/h of water and 45 °C in the drum: its condenser's trial lies 0.03 RT below the plane."""
+def test_a_small_third_phase_is_found():
+    """The demo at 215 °C, 200 kmol/h of water and 45 °C in the drum: two phases lie 0.03 RT above the plane of a light liquid."""
     plan = Plan(projects()[0])
     at = {"R1.temperature": 488.15, "water_feed.flow.water": 200 / 3.6, "COOL.temperature": 318.15}
     solution = plan.run(overrides=at, rooms=True)
-    assert [m.place.id for m in solution.messages if m.code == "further-phase"] == ["S4", "COOL"]
-    (room,) = (r for r in solution.rooms if r.place.id == "S4" and r.code == "further-phase")
-    assert -0.05 < room.distance < -0.02
-    (room,) = (r for r in plan.run(rooms=True).rooms if r.place.id == "S4" and r.code == "further-phase")
-    assert room.distance == pytest.approx(0.0034, abs=5e-4)  # as things are: close, but none
+    assert [p["kind"] for p in solution.streams["S4"].phases] == ["vapour", "liquid", "liquid"]
+    assert 0.005 < solution.streams["S4"].phases[1]["share"] < 0.02
+    assert not [m for m in solution.messages if m.code == "further-phase"]
+    assert [p["kind"] for p in plan.run().streams["S4"].phases] == ["vapour", "liquid"]  # as things are
 
 
 def test_the_room_before_liquid_is_the_distance_from_the_dew_point():
@@ -384,13 +383,13 @@ def test_searches_of_the_document_and_of_the_command_line(tmp_path, capsys):
 
 
 def test_a_doubt_that_does_not_touch_the_gauges_is_no_limit():
-    """The styrene demo's condenser holds a third phase; conversion and selectivity of its bed stand before it."""
+    """What the styrene demo's condensate may be in doubt for; conversion and selectivity of its bed stand before it."""
     project = next(p for p in projects() if "styrene" in p.name)
     project.gauges = [g for g in project.gauges if g.id in ("conversion", "selectivity")]
     plan = Plan(project)
     search = Search(plan, Aim("conversion"))
-    assert "two phases at most in cold" not in {limit.of for limit in search.at(search.present).rooms}
-    assert any(r.place.id == "cold" and r.distance < 0.0 for r in plan.run(rooms=True).rooms)
+    all_rooms = {r.place.id for r in plan.run(rooms=True).rooms}
+    assert "cold" in all_rooms and not any("cold" in limit.of for limit in search.at(search.present).rooms)
     found = best(plan, Aim("conversion"))
     assert found.values is not None and found.doubtful == 0 and not any(h["kind"] == "further-phase" for h in found.holds)
 

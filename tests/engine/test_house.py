@@ -19,10 +19,11 @@ LONGEST_FUNCTION, LONGEST_CLASS = 60, 250
 # Better whole: numerical loops over arrays that parts would have to hand to and fro, and one table of units.
 WHOLE = {
     "split.py:newton_split",
+    "three.py:newton_three",
     "temperature.py:solve_temperature",
     "equilibrium.py:newton_extents",
     "equilibrium.py:newton_elements",
-    "rates.py:reaction_rates",
+    "rates.py:rates_in",
     "tank.py:tank",
     "settle.py:_accelerated",
     "equilibrium.py:by_elements",

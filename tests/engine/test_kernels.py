@@ -13,7 +13,7 @@ from gulch.engine.chemistry.kernels import equilibrium, rates
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.phases import PhaseModel
-from gulch.engine.phases.kernels import compiling, cubic, flash, ideal_gas, phase, split, stability, temperature
+from gulch.engine.phases.kernels import compiling, cubic, flash, fluid, ideal_gas, phase, split, temperature
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.species import lookup
 from gulch.engine.units.reactors.kernels import plug_flow, tank
@@ -42,23 +42,23 @@ def cases():
         yield ideal_gas, "ideal_gas", (450.0, m.par, np.zeros(3), np.zeros(3))
         yield ideal_gas, "rackett_volume", (300.0, m.par, 1)
         for T, P in ((300.0, 2e6), (380.0, 1e5), (500.0, 5e6)):
-            yield flash, "flash_amounts", (m.code, T, P, N, m.par, m.kij)
+            yield flash, "flash_amounts", (T, P, N, *m.mix)
             for name in (VAPOUR, LIQUID):
-                yield phase, "phase_properties", (m.code, T, P, N / N.sum(), name, m.par, m.kij)
-                yield phase, "ln_phi_phase", (m.code, T, P, N / N.sum(), name, m.par, m.kij)
+                yield phase, "phase_properties", (T, P, N / N.sum(), name, *m.mix)
+                yield phase, "ln_phi_phase", (T, P, N / N.sum(), name, *m.mix)
         for column, target in ((ENTHALPY, -1.2e5), (ENTROPY, 200.0), (VAPOUR_SHARE, 0.7)):
-            yield temperature, "flash_amounts_to", (m.code, 2e6, target, column, N, m.par, m.kij, 330.0, 1e-6)
+            yield temperature, "flash_amounts_to", (2e6, target, column, N, 330.0, 1e-6, *m.mix)
         yield (
             equilibrium,
             "extents_in_phase",
-            (m.code, 550.0, 7e6, N.copy(), NU, NU, np.arange(3), np.array([-4.0]), np.array([0.1]), VAPOUR, m.par, m.kij, 50),
+            (550.0, 7e6, N.copy(), NU, NU, np.arange(3), np.array([-4.0]), np.array([0.1]), VAPOUR, 50, *m.mix),
         )
         pack_, per = laws(m)
-        yield rates, "reaction_rates", (m.code, 600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, m.par, m.kij, pack_)
+        yield rates, "reaction_rates", (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, pack_, *m.mix)
         yield (
             tank,
             "tank",
-            (600.0, 5e6, N, 2.0, False, m.code, VAPOUR, m.par, m.kij, pack_, per, 0.4, 800.0, np.zeros(1)),
+            (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix),
         )
         fixed = np.zeros(12)
         fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_LIMIT]] = 600.0, 0.4, 2000.0
@@ -68,17 +68,15 @@ def cases():
             "plug_change",
             (
                 y,
-                m.code,
                 VAPOUR,
                 plug_flow.ISOTHERMAL,
                 plug_flow.LEVEL,
                 fixed,
-                m.par,
-                m.kij,
                 pack_,
                 per,
                 m.molar_mass,
                 np.array([600.0, 0.0]),
+                *m.mix,
             ),
         )
     A = np.array([[2.0, 0.0, 2.0], [4.0, 2.0, 6.0], [0.0, 1.0, 1.0]])
@@ -88,7 +86,7 @@ def cases():
         (A, A @ N, np.array([5.0, -10.0, -5.0]), 0.0, np.log(N), np.zeros(3), 0.0, False, 0.0),
     )
     yield split, "rachford_rice", (np.array([0.5, 0.3, 0.2]), np.array([5.0, 0.3, 0.2]), -1.0)
-    yield stability, "wilson_ln_k", (400.0, 1e6, m.par, np.zeros(3))
+    yield fluid, "wilson_ln_k", (400.0, 1e6, m.par, np.zeros(3))
     yield cubic, "compressibility", (0.4, 0.05, 1 + 2**0.5, 1 - 2**0.5, 0)
 
 
@@ -137,10 +135,10 @@ def test_compiled_and_plain_agree(plain):
 def test_searches_of_the_cases_find_something():
     """So that the comparison above compares answers."""
     m = model("peng-robinson")
-    outcome, low, high, *_ = temperature.flash_amounts_to(m.code, 2e6, -1.2e5, ENTHALPY, N, m.par, m.kij, 330.0, 1e-6)
+    outcome, low, high, *_ = temperature.flash_amounts_to(2e6, -1.2e5, ENTHALPY, N, 330.0, 1e-6, *m.mix)
     assert outcome == FOUND and high - low < 1e-9
     pack_, per = laws(m)
-    outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, m.code, VAPOUR, m.par, m.kij, pack_, per, 0.4, 800.0, np.zeros(1))
+    outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
     assert outcome == FOUND and -1.0 < xi[0] < -0.01 and volume == 2.0  # ethanol goes back at 600 K
 
 

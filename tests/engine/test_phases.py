@@ -19,6 +19,7 @@ from thermo import (
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, cubic, ln_phi_phase
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.phase import shift
 from gulch.engine.phases.state import TemperatureNotFound
 
 HYDROCARBONS = ("74-82-8", "74-84-0", "74-98-6", "106-97-8", "109-66-0", "110-54-3")
@@ -72,7 +73,8 @@ def test_hydrocarbon_flash_matches_thermo(kind, T, P):
         assert ours.light_properties[2] == pytest.approx(theirs.gas.V(), rel=1e-6)
     else:
         assert ours.light_share in (0.0, 1.0)
-        assert ours.volume == pytest.approx(theirs.V(), rel=1e-8)
+        translated = shift(model.par, z, theirs.V())  # liquids have their real densities, see test_liquid_models.py
+        assert ours.volume == pytest.approx(theirs.V() + translated, rel=1e-8)
     departure = theirs.H() - sum(
         x * h for x, h in zip(z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases), strict=True)
     )
@@ -93,7 +95,17 @@ def test_water_rich_flash_matches_thermo(T, P, z):
     model, flash = shared("peng-robinson", ETHANOL)
     z = np.array(z) / sum(z)
     ours, theirs = model.at_temperature(T, P, z), flash.flash(T=T, P=P, zs=z.tolist())
-    assert ours.light_share == pytest.approx(theirs.betas[theirs.phases.index(max(theirs.phases, key=lambda p: p.V()))], abs=1e-6)
+    if len(ours.phases) > len(theirs.betas):  # theirs looks for two phases only
+        lowest = sum(b * gibbs(model, T, P, np.array(p.zs)) for b, p in zip(theirs.betas, theirs.phases, strict=True))
+        assert sum(share * gibbs(model, T, P, x) for _, share, x, _ in ours.phases) < lowest - 1e-9
+    else:
+        light = theirs.betas[theirs.phases.index(max(theirs.phases, key=lambda p: p.V()))]
+        assert ours.light_share == pytest.approx(light, abs=1e-6)
+
+
+def gibbs(model, T, P, x):
+    """Gibbs energy over RT of one phase, on that of the ideal gases at P."""
+    return float(x @ (np.log(x) + ln_phi_phase(T, P, x, 0, *model.mix)))
 
 
 def test_dense_gas_over_water_separates():
@@ -119,12 +131,8 @@ def test_a_false_split_is_not_accepted():
         z = np.array([0.3, 0.0001, 0.0003, 0.0005, 0.3, 0.4])
         z /= z.sum()
         state = model.at_temperature(200.0, 5e5, z)
-        total = 0.0
-        for share, x in ((1 - state.light_share, state.x), (state.light_share, state.y)):
-            phi = ln_phi_phase(model.code, 200.0, 5e5, x, 0, model.par, model.kij)
-            total += share * float(x @ (np.log(x) + phi))
-        assert total < -1.1767
-        assert state.further_phase
+        assert sum(share * gibbs(model, 200.0, 5e5, x) for _, share, x, _ in state.phases) < -1.1767
+        assert len(state.phases) == 3
     finally:
         model.kij[:] = kij
 
@@ -191,7 +199,7 @@ def test_enthalpy_and_entropy_flashes_return_to_the_state(amounts, T, P, kind):
     assert by_h.enthalpy == pytest.approx(state.enthalpy, abs=1e-3)
     by_s = model.at_entropy(state.entropy, P, z, 300.0)
     assert by_s.entropy == pytest.approx(state.entropy, abs=1e-6)
-    total = state.light_share * state.y + (1 - state.light_share) * state.x
+    total = sum(share * x for _, share, x, _ in state.phases)
     np.testing.assert_allclose(total, z / z.sum(), rtol=1e-8, atol=1e-12)
 
 

@@ -19,7 +19,11 @@ def everything():
             "version": 1,
             "working": "v1",
             "species": [{"id": s, "cas": c} for s, c in (("ethylene", "74-85-1"), ("water", "7732-18-5"), ("ethanol", "64-17-5"))],
-            "phase_model": {"kind": "peng-robinson", "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}]},
+            "phase_model": {
+                "kind": "peng-robinson",
+                "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}],
+                "pairs": [{"pair": ["ethylene", "water"], "model": "nrtl", "b": ["100 K", "1 kJ/mol"]}],
+            },
             "doubtful": ["R1.conversion", "tie.SEP.share.water", "knob.k1.low", "r-1.conversion"],
             "reactions": [
                 {
@@ -183,7 +187,7 @@ def test_what_is_gone_takes_with_it_what_hangs_on_it():
     assert project.reaction_sets[0].steps == [["r-1b"]] and project.unit("R1").runs == {"r-1b": "extent"}
     assert project.doubtful == ["R1.conversion", "tie.SEP.share.water"]
     edit.remove_species(project, "water")
-    assert project.ties == [] and project.phase_model.interaction == [] and project.tears[0].flow == {}
+    assert project.ties == [] and project.phase_model.interaction == project.phase_model.pairs == [] and project.tears[0].flow == {}
     given = project.stream("feed").given
     assert "water" not in {*given.flow, *given.mass_flow, *given.fraction, *given.mass_fraction}
     edit.remove(project, "SEP")

@@ -7,9 +7,12 @@ from scipy.optimize import brentq, minimize_scalar
 
 from gulch.demo import projects
 from gulch.engine.flowsheet import Plan
+from gulch.engine.flowsheet.places import at_stream
+from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, row_edges, run_scan, swings, windows
 from gulch.engine.scans.points import doubts_of, rest_on
+from gulch.engine.units.base import Code
 
 
 def test_a_peak_is_solved_and_is_the_textbooks():
@@ -147,12 +150,13 @@ def test_a_doubtful_point_is_never_best_unless_it_is_let_pass():
 
 
 def test_a_doubt_touches_only_what_rests_on_it():
-    """The styrene demo's condenser holds a third phase; its reactor stands before it, its products behind."""
+    """A doubt about the styrene demo's condensate: its reactor stands before it, its products behind."""
     styrene = next(p for p in projects() if "styrene" in p.name)
     plan = Plan(styrene)
     rows = {g["id"]: g for g in gauge_rows(styrene)}
     before, after = rest_on(plan, [rows["conversion"]]), rest_on(plan, [rows["made"]])
     solution = plan.run()
+    solution.messages.append(Message("warning", at_stream("cold"), "cold: doubtful.", "Look.", code=Code.FURTHER_PHASE))
     assert "cold" not in before and "BED" in before and "cold" in after
     assert doubts_of(solution, before) == [] and doubts_of(solution, after) == ["further-phase"]
 

@@ -36,7 +36,7 @@ def answer(client, row):
 def test_the_answer_names_window_reason_and_best(client, row, scanned):
     words = answer(client, row)
     assert "All limits hold from 3.743 % to 20.00 % of purge share; below, recycle flow is too high." in words
-    assert "Highest ethanol in product: 51.655 kmol/h at 6.484 %" in words
+    assert re.search(r"Highest ethanol in product: 51\.65\d kmol/h at 6\.48\d %", words)
     assert scanned.result["edges"] and scanned.result["peaks"]
 
 
@@ -128,9 +128,8 @@ def test_what_matters_most_ranks_the_knobs_and_gives_sensitivities(client, row):
     html = client.get(f"/p/{row.pk}/scans/?select=swings").content.decode()
     words = " ".join(text_of(html).split())
     table = words[words.index("Sensitivities at the present point") :]
-    assert table.index("water fed") < table.index("reactor temperature") < table.index("purge share")  # of ethanol in product
+    assert table.index("reactor temperature") < table.index("water fed") < table.index("purge share")  # of ethanol in product
     assert "−0.775 kmol/h per K" in table and "−107 kmol/h per %" in table
-    assert "water fed at 250.0 kmol/h: more phases are indicated than are modelled" in words
     other = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=swings:recycle_flow").content.decode()).split())
     assert "Swing" not in other and other.count("recycle flow") > 1
     assert row.outcomes.count() == 2  # the process and its swings, asked for twice
@@ -264,8 +263,9 @@ def test_a_choice_gets_a_line_for_each_of_its_values(client, row, act):
 
 
 def test_a_gauge_thought_of_later_brings_its_doubts_along(client, user, act):
-    """The styrene demo's condenser is doubtful; conversion stands before it, what is made behind."""
+    """The condensate is colder than the data reach; conversion stands before it, what is made behind."""
     styrene = next(p for p in projects() if "styrene" in p.name)
+    styrene.unit("COOL").temperature = "-80 degC"  # colder than the heat capacities are known
     styrene.gauges = [g for g in styrene.gauges if g.id == "conversion"]
     styrene.scans, styrene.searches = styrene.scans[:1], []
     styrene.scans[0].gauges, styrene.scans[0].over[0].points = [], 3
@@ -274,8 +274,8 @@ def test_a_gauge_thought_of_later_brings_its_doubts_along(client, user, act):
     entry, run = styrene.scans[0], own.scan_runs.get()
     assert all(p.data["doubts"] == [] and p.data["doubted"] for p in run.points.all())
     styrene.gauges = [*styrene.gauges, *(g for g in projects()[2].gauges if g.id == "made")]
-    assert all(p["doubts"] == ["further-phase"] for p in result_today(run, styrene, entry)["points"])
+    assert all(p["doubts"] == ["beyond-data"] for p in result_today(run, styrene, entry)["points"])
     entry.over[0].points = 5
     again = own.scan_runs.create(revision=own.current, scan="scan1", total=5, result=run.result)
     jobs.reuse(again, styrene, entry)
-    assert again.points.count() == 3 and all(p.data["doubts"] == ["further-phase"] for p in again.points.all())
+    assert again.points.count() == 3 and all(p.data["doubts"] == ["beyond-data"] for p in again.points.all())

@@ -6,6 +6,7 @@ import pytest
 from django.db import OperationalError
 from helpers import LIGHT, demo, document, feed
 
+from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan
 from gulch.engine.quantities import show
 from gulch.web.projects.actions import create_project
@@ -324,3 +325,19 @@ def test_interaction_parameters_are_typed_and_taken_back(client, row, act):
         ("water", "ether", "x", "does not start"),
     ):
         assert words in text_of(act("interaction", status=422, a=a, b=b, value=value))
+
+
+def test_parameters_of_a_pair_are_typed_and_taken_back(client, row, act):
+    act("phase-model", value="nrtl")
+    text = page(client, row, "chemistry")
+    assert "Parameters of pairs, τ = a + b/T" in text_of(text) and "filled from UNIFAC" in text
+    act("pair", a="water", b="ethanol", a_ab="3.458", a_ba="-0.801", b_ab="-586.1 K", b_ba="489 cal/mol", alpha="0.3")
+    (entry,) = load(row.current.document).phase_model.pairs
+    assert entry.model == "nrtl" and entry.a == (3.458, -0.801) and entry.b == ("-586.1 K", "489 cal/mol")
+    assert "typed here" in page(client, row, "chemistry")
+    for bad, words in (({"b_ab": "many"}, "350 K"), ({"a_ab": "586"}, "did you mean b"), ({"alpha": "3"}, "beyond reason")):
+        refused = act("pair", status=422, a="water", b="ethanol", **({"a_ab": "", "a_ba": "", "b_ab": "", "b_ba": "", "alpha": ""} | bad))
+        assert words in text_of(refused)
+    act("pair-drop", a="water", b="ethanol")
+    assert load(row.current.document).phase_model.pairs == []
+    assert client.get(f"/p/{row.pk}/chemistry/").status_code == 200

@@ -89,14 +89,30 @@ class SpeciesEntry(Part):
         return self.cas, data_key(typed)
 
 
+Bare = Annotated[str, Field(max_length=40)]
+
+
 class Interaction(Part):
     pair: tuple[Annotated[Id, Ref(Thing.SPECIES)], Annotated[Id, Ref(Thing.SPECIES)]]
     value: float = Field(ge=-1.0, le=1.0)
 
 
+class PairEntry(Part):
+    """Parameters of a pair in an activity model: tau = a + b/T (NRTL), or minus the logarithm of the energy factor (Wilson)."""
+
+    pair: tuple[Annotated[Id, Ref(Thing.SPECIES)], Annotated[Id, Ref(Thing.SPECIES)]]
+    model: Literal["nrtl", "wilson"]
+    a: tuple[float, float] = Field((0.0, 0.0), description="of the first in the second, and the other way round")
+    b: tuple[Bare, Bare] = Field(("0 K", "0 K"), description="likewise, in K, or as an energy over R")
+    alpha: float | None = Field(None, gt=0.0, le=1.0, description="non-randomness of NRTL")
+    remark: str | None = Field(None, max_length=400, description="where they come from")
+
+
 class PhaseModelEntry(Part):
     kind: Literal[tuple(PHASE_MODELS)] = "peng-robinson"  # type: ignore[valid-type]
     interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
+    vapour: Literal["ideal", "soave-redlich-kwong"] = Field("ideal", description="of an activity model")
+    pairs: list[PairEntry] = Field([], max_length=400, description="typed parameters; the others are filled from UNIFAC")
 
 
 class Conversion(Part):
@@ -125,9 +141,6 @@ class EquilibriumEntry(Part):
     unit: str | None = Field(None, max_length=20, description="unit of the partial pressures or concentrations in K")
     low: Quantity | None = Field(None, description="lowest temperature at which it is believed")
     high: Quantity | None = None
-
-
-Bare = Annotated[str, Field(max_length=40)]
 
 
 class RateConstantEntry(Part):

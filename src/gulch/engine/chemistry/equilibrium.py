@@ -232,7 +232,6 @@ class _Search:
     def in_phase(self, T: float, P: float, model: PhaseModel, phase: int) -> Equilibrium | None:
         """Equilibrium with constants for f/P0 in one phase, or None where the fugacities do not come to rest."""
         outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
-            model.code,
             T,
             P,
             self.start,
@@ -242,9 +241,8 @@ class _Search:
             self.target,
             self.x.copy(),
             phase,
-            model.par,
-            model.kij,
             MAX_OUTER,
+            *model.mix,
         )
         if outcome != kernels.FOUND:
             return None
@@ -321,7 +319,7 @@ def _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase):
         return None
     target = np.ascontiguousarray(ln_k[way.free], float)
     outcome, x, n, ln_phi, passes, _ = kernels.extents_in_phase(
-        model.code, T, P, start, way.rows, way.moves, way.at, target, x, phase, model.par, model.kij, MAX_OUTER
+        T, P, start, way.rows, way.moves, way.at, target, x, phase, MAX_OUTER, *model.mix
     )
     if outcome != kernels.FOUND:
         return None
@@ -347,8 +345,8 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
             if mixture == "split":
                 state = model.at_temperature(T, P, n)
                 exists = False
-                for share, kind, x in ((state.light_share, state.light, state.y), (1.0 - state.light_share, state.heavy, state.x)):
-                    if kind == name and share > 0.0 and x[model.volatile].sum() > 0.0:
+                for kind, _, x, _ in state.phases:
+                    if kind == name and x[model.volatile].sum() > 0.0:
                         amounts, exists = x, True
                         break
             if name == "vapour" and not model.all_volatile:

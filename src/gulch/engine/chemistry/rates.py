@@ -204,8 +204,8 @@ def rates(laws: Rates, T: float, P: float, n: np.ndarray, phase: str, model: Pha
     """
     code = VAPOUR if phase == "vapour" else LIQUID
     x = n / n.sum()
-    v = phase_properties(model.code, T, P, x, code, model.par, model.kij)[2]
-    return k.reaction_rates(model.code, T, P, x, v, code, model.par, model.kij, laws)
+    v = phase_properties(T, P, x, code, *model.mix)[2]
+    return k.reaction_rates(T, P, x, v, code, laws, *model.mix)
 
 
 def half_life(rate: float, order: float, concentration: float) -> float | None:

@@ -20,6 +20,7 @@ from gulch.engine.document import (
     Interaction,
     KnobEntry,
     MeasuresEntry,
+    PairEntry,
     Part,
     Project,
     RateConstantEntry,
@@ -40,7 +41,7 @@ from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
-from gulch.engine.flowsheet.reading import number
+from gulch.engine.flowsheet.reading import in_kelvin, number
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.references import Forgetting, Renaming, Thing, followed
@@ -688,6 +689,41 @@ def set_interaction(project: Project, a: str, b: str, text: str) -> None:
     project.phase_model.interaction = kept
 
 
+def set_pair(project: Project, a: str, b: str, texts: dict[str, str]) -> None:
+    """Type the parameters of a pair for the project's activity model; all texts empty brings the filled ones back. Raises EditError.
+
+    texts: a_ab, a_ba (numbers), b_ab, b_ba (K, or an energy over R), alpha; a is the first species, b the second.
+    """
+    kind = project.phase_model.kind
+    if kind not in ("nrtl", "wilson"):
+        raise EditError("Parameters of pairs belong to NRTL and Wilson: choose one of them as the phase model first.")
+    ids = {s.id for s in project.species}
+    if a not in ids or b not in ids or a == b:
+        raise EditError("Choose two different species of the project.")
+    kept = [p for p in project.phase_model.pairs if not (set(p.pair) == {a, b} and p.model == kind)]
+    if any(text.strip() for text in texts.values()):
+        kept.append(_pair_entry(a, b, kind, {k: v.strip() for k, v in texts.items()}))
+    project.phase_model.pairs = kept
+
+
+def _pair_entry(a, b, kind, texts):
+    try:
+        numbers = [number(texts.get(f"a_{way}") or "0", f"a of {a} and {b}") for way in ("ab", "ba")]
+        for way in ("ab", "ba"):
+            in_kelvin(texts.get(f"b_{way}") or "0", f"b of {a} and {b}")
+        alpha = number(texts["alpha"], "alpha") if texts.get("alpha") else None
+    except QuantityError as error:
+        raise EditError(f"{error} Write b as in 350 K, or 700 cal/mol.") from None
+    if alpha is not None and not 0.0 < alpha <= 1.0:
+        raise EditError(f"A non-randomness of {texts['alpha']} is beyond reason: it lies between 0.1 and 0.6, mostly 0.2 to 0.47.")
+    if max(abs(x) for x in numbers) > LARGEST_A:
+        raise EditError(f"a of {a} and {b} is dimensionless and small: did you mean b, which is divided by the temperature?")
+    return PairEntry(
+        pair=(a, b), model=kind, a=(numbers[0], numbers[1]), b=(texts.get("b_ab") or "0 K", texts.get("b_ba") or "0 K"), alpha=alpha
+    )
+
+
+LARGEST_A = 50.0  # of a + b/T; what is typed above is b
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
 
 

@@ -1,4 +1,4 @@
-"""Where the phases of a solved stream are in doubt: a second liquid, a third phase, pairs that the model knows too little of."""
+"""Where the phases of a solved stream need a word: two liquids, a phase not found, pairs that the model knows too little of."""
 
 from __future__ import annotations
 
@@ -15,13 +15,13 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
 
 
-BELOW = -1e-8  # distance from a third phase, in RT, from which one is indicated
+BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
-def phase_doubts(run: Run, third: dict[str, float]) -> Iterator:
+def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported.
 
-    third: {stream: how far it is from a third phase}, which looks further than the flash of each pass does.
+    overlooked: {stream: how far it is from a further phase, None where unknown}, which looks further than each flash does.
     """
     plan = run.plan
     found = {}
@@ -30,13 +30,19 @@ def phase_doubts(run: Run, third: dict[str, float]) -> Iterator:
         state = None if stream.is_empty else stream.state
         if state is None:
             continue
-        if state.further_phase or third.get(id_, 0.0) < BELOW:
-            found[id_] = ("the stability test indicates a third phase, which the two-phase flash leaves out", Code.FURTHER_PHASE)
-        elif state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
+        if state.further_phase or (overlooked.get(id_) or 0.0) < BELOW:
+            found[id_] = ("the stability test indicates a further phase, which the flash did not find", Code.FURTHER_PHASE)
+        elif len(state.liquids) > 1 and not _parted(plan, id_):
             found[id_] = ("it splits into two liquids", Code.NONE)
     yield from _on_streams(plan, found)
     yield from _on_units(run, found)
     yield from _on_pairs(run)
+
+
+def _parted(plan, stream_id):
+    """Whether a stream goes to a unit that is meant for two liquids."""
+    to = plan.enters[stream_id]
+    return to is not None and KINDS[plan.units[to].kind].parts_liquids
 
 
 def _on_streams(plan, found):
@@ -48,7 +54,9 @@ def _on_streams(plan, found):
                 "warning",
                 at_stream(id_),
                 f"{id_}: {what}.",
-                "Mind its phases and heat content; part it in a decanter or drum only where the split is believed.",
+                "Part them in a decanter or a three-phase separator, or see in Chemistry whether the phase model suits."
+                if code == Code.NONE
+                else "Mind its phases and heat content: they rest on a split that is not the lowest.",
                 code=code,
             )
 
@@ -59,6 +67,7 @@ def _on_units(run, found):
         touching = [s for s in (*plan.entering[unit_id], *plan.leaving[unit_id].values()) if s in found]
         outcome = run.solution.units.get(unit_id)
         heat = outcome.values.get("duty") if outcome and outcome.solved else None
+        touching = [s for s in touching if found[s][1]]
         if touching and heat and any(r.name == "duty" for r in KINDS[plan.units[unit_id].kind].results()):
             yield Message(
                 "warning",
@@ -94,6 +103,6 @@ def _on_pairs(run):
             "warning",
             at_stream(at),
             f"{at}: the phase model is a poor guide for liquids of {listed}.",
-            "Boiling points and splits of such liquids may be far off: type interaction parameters fitted to data, "
-            "or part by shares that you know.",
+            "Boiling points and splits of such liquids may be far off: take the model that Chemistry recommends, "
+            "type parameters fitted to data, or part by shares that you know.",
         )

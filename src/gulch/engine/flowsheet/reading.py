@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -30,7 +30,34 @@ def model_of(project: Project) -> PhaseModel:
         for k in project.phase_model.interaction
         if k.pair[0] in position and k.pair[1] in position
     )
-    return phase_model(project.phase_model.kind, tuple(s.key for s in project.species), kij)
+    chosen = project.phase_model
+    return phase_model(chosen.kind, tuple(s.key for s in project.species), kij, chosen.vapour, pairs_of(project))
+
+
+def pairs_of(project: Project) -> tuple:
+    """The typed parameters of pairs that count under the project's phase model, as `PhaseModel` takes them. Raises QuantityError."""
+    position = {s.id: i for i, s in enumerate(project.species)}
+    out: dict[tuple, Any] = {}
+    for entry in project.phase_model.pairs:
+        if entry.model != project.phase_model.kind or not all(p in position for p in entry.pair):
+            continue
+        i, j = (position[p] for p in entry.pair)
+        b = [in_kelvin(text, f"b of {' and '.join(entry.pair)}") for text in entry.b]
+        out[i, j], out[j, i] = (entry.a[0], b[0]), (entry.a[1], b[1])
+        if entry.alpha is not None:
+            out[i, j, "alpha"] = out[j, i, "alpha"] = entry.alpha
+    return tuple(out.items())
+
+
+def in_kelvin(text: str, what: str) -> float:
+    """b of a + b/T in K from a text in K or as a molar energy, which is divided by R. Raises QuantityError with a sentence."""
+    bare = text.strip()
+    if bare.endswith("K") and "/" not in bare:
+        return number(bare[:-1], what)
+    try:
+        return number(bare, what)
+    except QuantityError:
+        return parse(bare, "molar energy") / R
 
 
 def constant_of(entry: ReactionEntry, value: float | None = None) -> Constant:

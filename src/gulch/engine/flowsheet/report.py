@@ -38,7 +38,7 @@ class Report:
 
     def __init__(self, run):
         self.run, self.plan, self.solution = run, run.plan, run.solution
-        self.third = {}  # stream -> how far it is from a third phase, where that is known
+        self.overlooked = {}  # stream -> how far it is from a phase that its flash did not find, in RT
 
     def ties_outside(self) -> None:
         """Ties that end outside what their input may be."""
@@ -66,9 +66,8 @@ class Report:
                 continue
             try:
                 out.streams[s.id] = self.stream_result(stream)
-                away = None if stream.is_empty else plan.model.further_phase_distance(stream.state)
-                if away is not None:
-                    self.third[s.id] = away
+                if self.run.explain and not stream.is_empty:
+                    self.overlooked[s.id] = plan.model.further_phase_distance(stream.state)
             except StreamTrouble as trouble:
                 self.run.trouble(
                     unit_node(source) if source else feed_node(s.id),
@@ -85,7 +84,7 @@ class Report:
                 out.units[unit_id] = UnitOutcome(False)
         out.start.temperatures = {id_: s.temperature for id_, s in out.streams.items() if s.temperature}
         self.extrapolated()
-        out.messages += phase_doubts(self.run, self.third)
+        out.messages += phase_doubts(self.run, self.overlooked)
         out.solved = (
             bool(plan.units)
             and all(u.solved for u in out.units.values())
@@ -134,7 +133,7 @@ class Report:
                 continue
             T = stream.temperature
             if self.run.rooms and T:
-                self.solution.rooms += [*_data_rooms(id_, stream, fits), *_phase_rooms(id_, self.third)]
+                self.solution.rooms += _data_rooms(id_, stream, fits)
             out = [s for s, n in stream.flow.items() if T and n > MATTERS * stream.total and not fits[s].low - 1 <= T <= fits[s].high + 1]
             if not out:
                 continue
@@ -181,13 +180,9 @@ class Report:
         if stream.is_empty:
             return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0)
         state = stream.state
-        phases = []
-        for name, share, z in (
-            (state.light, state.light_share, state.y),
-            (state.heavy, 1 - state.light_share, state.x),
-        ):
-            if share > 0.0:
-                phases.append({"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))})
+        phases = [
+            {"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))} for name, share, z, _ in state.phases
+        ]
         return StreamResult(
             temperature=stream.T,
             pressure=stream.P,
@@ -293,9 +288,3 @@ def _data_rooms(id_, stream, fits):
     low, high = max(f.low for f in held) - 1.0, min(f.high for f in held) + 1.0
     distance = min(stream.temperature - low, high - stream.temperature)
     return [RoomLeft(at_stream(id_), Code.BEYOND_DATA, f"heat-capacity data of {id_}", distance, "temperature difference")]
-
-
-def _phase_rooms(id_, third):
-    """How far a stream of two phases is from a third one; [] where that is not known."""
-    away = third.get(id_)
-    return [] if away is None else [RoomLeft(at_stream(id_), Code.FURTHER_PHASE, f"two phases at most in {id_}", away, "ratio")]

@@ -29,24 +29,24 @@ def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float
     """
     if not model.all_volatile and z[~model.volatile].sum() > 0.0:
         return None
-    present, zc, par, kij = model.active(z)
+    present, zc, mix = model.active(z)
     if zc.size < 2:
         return None
     sign = -1.0 if dew else 1.0
 
     def ln_k(T, other):
         x, y = (other, zc) if dew else (zc, other)
-        liquid = k.ln_phi_phase(model.code, T, P, x, k.LIQUID, par, kij)
-        return liquid - k.ln_phi_phase(model.code, T, P, y, k.VAPOUR, par, kij)
+        liquid = k.ln_phi_phase(T, P, x, k.LIQUID, *mix)
+        return liquid - k.ln_phi_phase(T, P, y, k.VAPOUR, *mix)
 
     T, slope, before = guess, None, None
-    if model.code == k.IDEAL:
+    if not model.in_one_equation:
         other = zc
     else:  # Wilson's K values, in whose own boundary the search begins
-        wilson = np.log(par[:, k.PC] / P), 5.373 * (1.0 + par[:, k.OMEGA])
+        wilson = np.log(mix.par[:, k.PC] / P), 5.373 * (1.0 + mix.par[:, k.OMEGA])
         for _ in range(30):
-            weights = zc * np.exp(sign * np.clip(wilson[0] + wilson[1] * (1.0 - par[:, k.TC] / T), -100.0, 100.0))
-            rise = float((weights / weights.sum()) @ (wilson[1] * par[:, k.TC])) / T**2
+            weights = zc * np.exp(sign * np.clip(wilson[0] + wilson[1] * (1.0 - mix.par[:, k.TC] / T), -100.0, 100.0))
+            rise = float((weights / weights.sum()) @ (wilson[1] * mix.par[:, k.TC])) / T**2
             step = sign * math.log(weights.sum()) / rise
             T -= min(max(step, -0.2 * T), 0.2 * T)
             if abs(step) < 1e-3 * T:
@@ -77,7 +77,7 @@ def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float
         T = T - min(max(f / slope, -0.1 * T), 0.1 * T)
     else:
         return None
-    if np.abs(values).max() < 0.02 or not k.T_LOW < T < k.T_HIGH:
+    if (model.in_one_equation and np.abs(values).max() < 0.02) or not k.T_LOW < T < k.T_HIGH:
         return None  # both phases became one
     x, y = (other, zc) if dew else (zc, other)
     return (T, x, y) if present is None else (T, model.spread(x, present), model.spread(y, present))

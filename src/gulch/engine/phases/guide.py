@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import IDEAL
+from gulch.engine.phases.kernels import IDEAL, PREDICTIVE_SRK
+from gulch.engine.phases.model import WATER
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
 
-WATER = "7732-18-5"
 ACIDS = ("7647-01-0", "7664-39-3", "10035-10-6", "7697-37-2", "7664-93-9", "64-18-6", "64-19-7")
 # Carbon compounds that are gases where water is liquid, dissolve little, and part from it as the models say.
 _GASES = ("124-38-9", "630-08-0", "463-58-1", "74-82-8", "74-84-0", "74-85-1", "74-86-2", "74-98-6", "115-07-1")
@@ -22,11 +22,14 @@ LIQUID_PAIRS_NEED = 0.02  # mole fraction of both in the liquids of a stream bef
 
 @lru_cache(maxsize=64)
 def poorly_known(model: PhaseModel) -> list:
-    """[(i, j)] of a PhaseModel: water with acids or organics, of which it has no interaction parameter.
+    """[(i, j)] of a PhaseModel: water with acids or organics, of which it has no interaction parameter; under a model by
+    groups, those that it has no groups for.
 
     Ideal mixing is taken to hold for none of them; a cubic model with k_ij = 0 misses hydrogen bonds and dissociation
     (common practice; Sandler, Chemical, Biochemical and Engineering Thermodynamics, ch. 9 and 10).
     """
+    if model.unknown_pairs or model.code >= PREDICTIVE_SRK:
+        return model.unknown_pairs
     out = []
     species = model.species
     for i in range(model.n):
@@ -43,14 +46,11 @@ def poorly_known(model: PhaseModel) -> list:
 def gas_in_liquid(state: PhaseState, model: PhaseModel, enough: float = 0.05) -> tuple[int, float] | None:
     """(index, mole fraction) of the supercritical gas that a state of two liquids or of an indicated third phase would
     carry off in a liquid, or None."""
-    doubtful = state.further_phase or (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0)
-    if not doubtful:
+    if not state.further_phase and (len(state.liquids) < 2 or state.vapour_fraction > 0.0):
         return None
     critical = np.array([s.critical_temperature.value if s.critical_temperature else np.inf for s in model.species])
     worst = None
-    for name, share, z in ((state.light, state.light_share, state.y), (state.heavy, 1.0 - state.light_share, state.x)):
-        if name != "liquid" or share <= 0.0:
-            continue
+    for _, _, z, _ in state.liquids:
         held = np.where(critical < 0.9 * state.temperature, z, 0.0)
         i = int(np.argmax(held))
         if held[i] > enough and (worst is None or held[i] > worst[1]):

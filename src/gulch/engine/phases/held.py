@@ -14,7 +14,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.constants import VAPOUR_SHARE
-from gulch.engine.phases.state import PhaseState, TemperatureNotFound
+from gulch.engine.phases.state import PhaseState, TemperatureNotFound, assembled
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -35,38 +35,16 @@ def joined(model: PhaseModel, state: PhaseState | None, held: np.ndarray, moles:
     """A flashed volatile part (moles of it, or None) and the non-volatile amounts as one state."""
     extra = held_properties(model, held, T)
     h_moles = float(held.sum())
-    whole = moles + h_moles
-    if state is None:
-        h, s, v = props = tuple((extra / h_moles).tolist())
-        z = held / h_moles
-        return PhaseState(T, P, 0.0, "liquid", "liquid", z, z, h, s, v, props, props, False)
-    if h_moles <= 0.0:
+    if state is not None and h_moles <= 0.0:
         return state
-    light = state.light_share
-    y, light_properties = state.y, np.array(state.light_properties)
-    if light >= 1.0 and state.light != "vapour":
-        light = 0.0
-    heavy = (1.0 - light) * moles
-    heavy_amounts = heavy * state.x + held
-    heavy_properties = (heavy * np.array(state.heavy_properties) + extra) / (heavy + h_moles)
-    h, s, v = (light * moles * light_properties + (heavy + h_moles) * heavy_properties) / whole
-    if light <= 0.0:
-        y, light_properties = heavy_amounts / heavy_amounts.sum(), heavy_properties
-    return PhaseState(
-        state.temperature,
-        P,
-        light * moles / whole,
-        state.light if light > 0.0 else "liquid",
-        "liquid",
-        heavy_amounts / heavy_amounts.sum(),
-        y,
-        float(h),
-        float(s),
-        float(v),
-        tuple(heavy_properties.tolist()),
-        tuple(light_properties.tolist()),
-        state.further_phase,
-    )
+    phases = []
+    if state is not None:
+        phases = [[name, moles * share, moles * share * z, moles * share * np.array(p)] for name, share, z, p in state.phases]
+    if not phases or phases[-1][0] == "vapour":
+        phases.append(["liquid", 0.0, np.zeros(model.n), np.zeros(3)])
+    heavy = phases[-1]
+    heavy[1], heavy[2], heavy[3] = heavy[1] + h_moles, heavy[2] + held, heavy[3] + extra
+    return assembled(T if state is None else state.temperature, P, phases, bool(state is not None and state.further_phase))
 
 
 def solve_parted(

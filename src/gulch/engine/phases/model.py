@@ -13,7 +13,9 @@ from gulch.engine.phases import boiling
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.held import held_properties, joined, parted, solve_parted
 from gulch.engine.phases.interaction import published
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
+from gulch.engine.phases.nonideal import active, activity, predictive, unknown_pairs
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
@@ -22,7 +24,13 @@ PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
     "peng-robinson": ("Peng–Robinson", k.PENG_ROBINSON),
     "soave-redlich-kwong": ("Soave–Redlich–Kwong", k.SOAVE_REDLICH_KWONG),
+    "predictive-srk": ("predictive SRK", k.PREDICTIVE_SRK),
+    "unifac": ("UNIFAC (activity model)", k.UNIFAC),
+    "modified-unifac": ("modified UNIFAC, Dortmund (activity model)", k.DORTMUND),
+    "nrtl": ("NRTL (activity model)", k.NRTL),
+    "wilson": ("Wilson (activity model)", k.WILSON),
 }
+WATER = "7732-18-5"
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
 
@@ -30,12 +38,13 @@ class PhaseModel:
     """Species data as arrays for the kernels.
 
     species : tuple of Species; kind : key of PHASE_MODELS; kij : ((i, j, value), ...) that replace the
-    shipped interaction parameters. Amounts are arrays of shape (n,); `atoms` of `elements` in them, shape (n_elements, n).
+    shipped interaction parameters; vapour: of an activity model, "ideal" or "soave-redlich-kwong"; parameters_of_pairs: items of
+    what `nonideal.activity` takes as typed. Amounts are arrays of shape (n,); `atoms` of `elements` in them, shape (n_elements, n).
     Non-volatile species stay with the heavier phase as a pure part of their own: they neither mix with
     the liquid nor lower its vapour pressure. Raises SpeciesError for a species the model cannot use.
     """
 
-    def __init__(self, kind, species, kij=()):
+    def __init__(self, kind, species, kij=(), vapour="ideal", parameters_of_pairs=()):
         self.kind = kind
         self.code = PHASE_MODELS[kind][1]
         self.species = tuple(species)
@@ -48,7 +57,12 @@ class PhaseModel:
                     f"{s.name} has no critical constants, which {PHASE_MODELS[kind][0]} needs: type them, or use the ideal model."
                 )
         self.par = np.array([parameters(s, self.code) for s in self.species]).reshape(self.n, k.N_COLUMNS)
-        self.kij = np.zeros((self.n, self.n))
+        self.water = next((i for i, s in enumerate(self.species) if s.cas == WATER), None)
+        self.origins = {}  # (i, j): where a pair's parameters come from
+        self.mix = self._mixture(PHASE_MODELS[vapour][1], dict(parameters_of_pairs))
+        self.kij = self.mix.pairs[k.KIJ]
+        by_groups = self.code >= k.PREDICTIVE_SRK
+        self.unknown_pairs = unknown_pairs(self.code, self.species, self.par, self.origins) if by_groups else []
         for i, a in enumerate(self.species):
             for j, b in enumerate(self.species):
                 if i != j:
@@ -59,32 +73,56 @@ class PhaseModel:
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
 
+    def _mixture(self, vapour, typed):
+        if self.code == k.PREDICTIVE_SRK:
+            return predictive(self.species, self.par, k.N_PAIR)
+        if self.code >= k.UNIFAC:
+            mix, self.origins = activity(self.code, vapour, self.species, self.par, typed)
+            return mix
+        return Mixture(self.code, k.IDEAL, active(self.species), self.par, np.zeros((k.N_PAIR, self.n, self.n)), np.zeros((self.n + 1, 0)))
+
+    @property
+    def in_one_equation(self) -> bool:
+        """Whether one equation of state serves all phases."""
+        return self.code in (k.PENG_ROBINSON, k.SOAVE_REDLICH_KWONG, k.PREDICTIVE_SRK)
+
+    def water_share(self, z: np.ndarray) -> float:
+        """Mole fraction of water in amounts z; 0 where water is not among the species."""
+        return float(z[self.water] / z.sum()) if self.water is not None else 0.0
+
     def active(self, z: np.ndarray) -> tuple:
-        """Indices of species present, their normalised fractions and their parameters."""
+        """Indices of species present, their normalised fractions and their Mixture."""
         if z.min() > 0.0:
-            return None, z / z.sum(), self.par, self.kij
+            return None, z / z.sum(), self.mix
         present = np.flatnonzero(z > 0.0)
         zc = z[present]
-        zc = zc / zc.sum()
-        return present, zc, self.par[present], self.kij[np.ix_(present, present)]
+        return present, zc / zc.sum(), self.part(present)
+
+    def part(self, at: np.ndarray) -> Mixture:
+        """The Mixture of the species at some positions."""
+        m = self.mix
+        groups = np.vstack([m.groups[at], m.groups[self.n :]])
+        return m._replace(par=m.par[at], pairs=np.ascontiguousarray(m.pairs[:, at[:, None], at]), groups=groups)
 
     def flashed(self, T: float, P: float, n: np.ndarray) -> PhaseState:
         """PhaseState of amounts n of volatile species at T [K] and P [Pa]."""
-        return self._wrap(T, P, *k.flash_amounts(self.code, T, P, n, self.par, self.kij))
+        return self._wrap(T, P, *k.flash_amounts(T, P, n, *self.mix))
 
     @staticmethod
-    def _wrap(T, P, beta, name_x, name_y, third, x, y, props):
-        h, s, v, hx, sx, vx, hy, sy, vy = props.tolist()
-        return PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
+    def _wrap(T, P, beta, middle, name_x, name_y, third, x, y, w, props):
+        h, s, v, hx, sx, vx, hy, sy, vy, *rest = props.tolist()
+        state = PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
+        if middle > 0.0:
+            state.middle_share, state.w, state.middle_properties = middle, w, tuple(rest)
+        return state
 
     def further_phase_distance(self, state: PhaseState) -> float | None:
-        """How far a third phase is from forming beside two, in RT: negative where one is indicated; None where that is not known."""
-        if self.code == k.IDEAL or not 0.0 < state.light_share < 1.0 or not (self.all_volatile or state.x[~self.volatile].sum() == 0.0):
+        """How far a further phase is from forming beside two, in RT: negative where the flash overlooked one; None where unknown."""
+        if self.code == k.IDEAL or len(state.phases) != 2 or not (self.all_volatile or state.x[~self.volatile].sum() == 0.0):
             return None
         present = np.flatnonzero((state.x > 0.0) & (state.y > 0.0))
         x, y = (np.ascontiguousarray(z[present] / z[present].sum()) for z in (state.x, state.y))
-        pairs = np.ascontiguousarray(self.kij[np.ix_(present, present)])
-        found = k.further_phase_distance(self.code, state.temperature, state.pressure, x, y, self.par[present], pairs)
+        found = k.further_phase_distance(state.temperature, state.pressure, x, y, *self.part(present))
         return max(float(found), -1.0) if np.isfinite(found) else None
 
     def spread(self, values: np.ndarray, present: np.ndarray) -> np.ndarray:
@@ -105,7 +143,7 @@ class PhaseModel:
     def enthalpies(self, T: np.ndarray, P: float, z: np.ndarray) -> np.ndarray:
         """Molar enthalpies [J/mol] of amounts z flashed at temperatures T [K], shape (m,), and P [Pa]."""
         if self.all_volatile:
-            return k.enthalpies(self.code, T, P, z, self.par, self.kij)
+            return k.enthalpies(T, P, z, *self.mix)
         return np.array([self.at_temperature(t, P, z).enthalpy for t in T])
 
     def at_enthalpy(self, h: float, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
@@ -143,7 +181,7 @@ class PhaseModel:
         """PhaseState in which a property (ENTHALPY, ENTROPY, VAPOUR_SHARE) reaches target; what: its name. Raises TemperatureNotFound."""
         if not self.all_volatile and z[~self.volatile].sum() > 0.0:
             return solve_parted(self, column, target, P, z, guess, tolerance, what)
-        outcome, low, high, *found = k.flash_amounts_to(self.code, P, target, column, z, self.par, self.kij, guess, tolerance)
+        outcome, low, high, found = k.flash_amounts_to(P, target, column, z, guess, tolerance, *self.mix)
         if outcome != k.FOUND:
             bound = {k.BELOW_RANGE: f"below {k.T_LOW:.0f} K", k.ABOVE_RANGE: f"above {k.T_HIGH:.0f} K"}
             raise TemperatureNotFound(
@@ -171,7 +209,7 @@ class PhaseModel:
         """Molar volume [m3/mol] of a phase (kernels.VAPOUR or LIQUID) of amounts n; non-volatile ones count in a liquid."""
         at = np.flatnonzero(self.volatile & (n > 0.0))
         part = n[at].sum()
-        v = k.phase_properties(self.code, T, P, n[at] / part, phase, self.par[at], self.kij[np.ix_(at, at)])[2]
+        v = k.phase_properties(T, P, n[at] / part, phase, *self.part(at))[2]
         if self.all_volatile or phase == k.VAPOUR:
             return v
         held = np.where(self.volatile, 0.0, n)
@@ -181,7 +219,7 @@ class PhaseModel:
         """ln fugacity coefficients of the pure liquids, shape (n,)."""
         out = np.zeros(self.n)
         for i in np.flatnonzero(self.volatile):
-            out[i] = k.ln_phi_phase(self.code, T, P, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[i : i + 1, i : i + 1])[0]
+            out[i] = k.ln_phi_phase(T, P, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return out
 
     def standard_enthalpies(self, T: float, phase: str) -> np.ndarray:
@@ -193,8 +231,7 @@ class PhaseModel:
         for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
             critical = self.species[i].critical_temperature
             if critical is None or critical.value > T:
-                one = np.ix_((i,), (i,))
-                h[i] = k.phase_properties(self.code, T, k.P0, np.ones(1), k.LIQUID, self.par[i : i + 1], self.kij[one])[0]
+                h[i] = k.phase_properties(T, k.P0, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return h
 
     def ideal_gas_enthalpies(self, T: float) -> np.ndarray:
@@ -215,12 +252,12 @@ class PhaseModel:
         Zero for non-volatile species, which take no part in the phase.
         """
         if self.all_volatile:
-            return k.ln_phi_phase(self.code, T, P, n / n.sum(), phase, self.par, self.kij)
+            return k.ln_phi_phase(T, P, n / n.sum(), phase, *self.mix)
         at = np.flatnonzero(self.volatile)
         out = np.zeros(self.n)
         part = n[at]
         if part.sum() > 0.0:
-            out[at] = k.ln_phi_phase(self.code, T, P, part / part.sum(), phase, self.par[at], self.kij[np.ix_(at, at)])
+            out[at] = k.ln_phi_phase(T, P, part / part.sum(), phase, *self.part(at))
         return out
 
     def heat_capacity_range(self) -> tuple:
@@ -230,6 +267,7 @@ class PhaseModel:
 
 
 @lru_cache(maxsize=64)
-def phase_model(kind: str, species: tuple, kij: tuple = ()) -> PhaseModel:
-    """Shared PhaseModel of a kind over species keys, each a CAS number or (CAS number, user data); kij as in PhaseModel."""
-    return PhaseModel(kind, [lookup(*((key,) if isinstance(key, str) else key)) for key in species], kij)
+def phase_model(kind: str, species: tuple, kij: tuple = (), vapour: str = "ideal", parameters_of_pairs: tuple = ()) -> PhaseModel:
+    """Shared PhaseModel of a kind over species keys, each a CAS number or (CAS number, user data); the rest as in PhaseModel."""
+    found = [lookup(*((key,) if isinstance(key, str) else key)) for key in species]
+    return PhaseModel(kind, found, kij, vapour, parameters_of_pairs)

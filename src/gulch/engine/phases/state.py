@@ -8,6 +8,8 @@ import numpy as np
 
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE
 
+ALIKE = 1e-4  # mole fractions by which one phase may differ on both sides of a jump
+
 
 @dataclass(slots=True)
 class PhaseState:
@@ -25,12 +27,30 @@ class PhaseState:
     volume: float
     heavy_properties: tuple  # h, s, v
     light_properties: tuple
-    further_phase: bool  # the stability test indicates one more phase than is modelled
+    further_phase: bool  # the stability test indicates one more phase than was found
+    middle_share: float = 0.0  # of a liquid between the two, where there are three phases
+    w: np.ndarray | None = None
+    middle_properties: tuple | None = None
 
     @property
     def vapour_fraction(self) -> float:
         share = self.light_share if self.light == "vapour" else 0.0
         return share + (1.0 - self.light_share if self.heavy == "vapour" else 0.0)
+
+    @property
+    def phases(self) -> list:
+        """The phases there are from light to heavy: (name, share, mole fractions, (h, s, v))."""
+        heavy = 1.0 - self.light_share - self.middle_share
+        found: list[tuple] = [(self.light, self.light_share, self.y, self.light_properties)]
+        if self.middle_share > 0.0:
+            found.append(("liquid", self.middle_share, self.w, self.middle_properties))
+        found.append((self.heavy, heavy, self.x, self.heavy_properties))
+        return [p for p in found if p[1] > 0.0]
+
+    @property
+    def liquids(self) -> list:
+        """The liquid ones of `phases`."""
+        return [p for p in self.phases if p[0] == "liquid"]
 
 
 class TemperatureNotFound(ValueError):
@@ -42,31 +62,43 @@ class TemperatureNotFound(ValueError):
 
 
 def between(below: PhaseState, above: PhaseState, column: int, target: float) -> PhaseState:
-    """Lever rule across a jump, where a pure species (or an azeotrope) boils."""
+    """Lever rule across a jump, where a pure species, an azeotrope or two liquids boil at one temperature."""
     pick = {ENTHALPY: "enthalpy", ENTROPY: "entropy", VAPOUR_SHARE: "vapour_fraction"}[column]
     a, b = getattr(below, pick), getattr(above, pick)
     w = (target - a) / (b - a) if b != a else 1.0
     w = min(max(w, 0.0), 1.0)
-    vapour = (1.0 - w) * below.vapour_fraction + w * above.vapour_fraction
-    if not 0.0 < vapour < 1.0 or abs(b - a) < 1e-6:
+    if abs(b - a) < 1e-6 or w in (0.0, 1.0):
         return above if w > 0.5 else below
-    y = (1.0 - w) * below.vapour_fraction * below.y + w * above.vapour_fraction * above.y
-    x = (1.0 - w) * (1.0 - below.vapour_fraction) * below.x + w * (1.0 - above.vapour_fraction) * above.x
-    light = above.light_properties if above.vapour_fraction > 0 else below.light_properties
-    heavy = below.heavy_properties if below.vapour_fraction < 1 else above.heavy_properties
-    mixed = [vapour * light[c] + (1.0 - vapour) * heavy[c] for c in range(3)]
-    return PhaseState(
-        above.temperature,
-        above.pressure,
-        vapour,
-        "vapour",
-        "liquid",
-        x / x.sum(),
-        y / y.sum(),
-        mixed[0],
-        mixed[1],
-        mixed[2],
-        heavy,
-        light,
-        False,
-    )
+    phases = []  # [name, moles, moles of each species, moles times properties]
+    for share, state in ((1.0 - w, below), (w, above)):  # the liquids below stand from light to heavy
+        for name, part, z, properties in state.phases:
+            moles = share * part
+            if moles <= 0.0:
+                continue
+            like = next((p for p in phases if p[0] == name and np.abs(p[2] / p[1] - z).max() < ALIKE), None)
+            if like is None:
+                phases.append(like := [name, 0.0, 0.0 * z, np.zeros(3)])
+            like[1] += moles
+            like[2] = like[2] + moles * z
+            like[3] = like[3] + moles * np.array(properties)
+    if len(phases) > 3 or sum(p[0] == "vapour" for p in phases) > 1:
+        return above if w > 0.5 else below
+    return assembled(above.temperature, above.pressure, phases)
+
+
+def assembled(T: float, P: float, phases: list, further: bool = False) -> PhaseState:
+    """PhaseState at T [K] and P [Pa] of up to three phases, of which the liquids are given from light to heavy.
+
+    phases: [name, moles, moles of each species, moles times (h, s, v)] each; moles of any size.
+    """
+    order = sorted(phases, key=lambda p: p[0] != "vapour")
+    total = sum(p[1] for p in order)
+    h, s, v = (sum(p[3] for p in order) / total).tolist()
+    parts = [(p[0], p[1] / total, p[2] / p[1], tuple((p[3] / p[1]).tolist())) for p in order]
+    (light, share, y, light_properties), (heavy, _, x, heavy_properties) = parts[0], parts[-1]
+    if len(parts) == 1:
+        share = 1.0 if light == "vapour" else 0.0
+    state = PhaseState(T, P, share, light, heavy, x, y, h, s, v, heavy_properties, light_properties, further)
+    if len(parts) == 3:
+        _, state.middle_share, state.w, state.middle_properties = parts[1]
+    return state

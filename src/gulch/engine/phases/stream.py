@@ -6,13 +6,12 @@ the flashes whose results somebody reads.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.phases.state import TemperatureNotFound
+from gulch.engine.phases.state import TemperatureNotFound, assembled
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -132,14 +131,10 @@ class Stream:
         H = 0.0
         if self.is_empty:
             return n, H
-        s = self.state
-        for share, label, z, props in (
-            (s.light_share, s.light, s.y, s.light_properties),
-            (1.0 - s.light_share, s.heavy, s.x, s.heavy_properties),
-        ):
-            if label == name and share > 0.0:
+        for label, share, z, properties in self.state.phases:
+            if label == name:
                 n = n + share * self.total * z
-                H += share * self.total * props[0]
+                H += share * self.total * properties[0]
         return n, H
 
     def parted(self) -> dict[str, Any]:
@@ -151,31 +146,35 @@ class Stream:
         for name in ("vapour", "liquid"):
             n, H = self.phase(name)
             out[name] = Stream(self.model, n, self.P, T=state.temperature, H=H)
-            if name == state.light == state.heavy or (state.light != state.heavy):
-                out[name].__dict__["state"] = _single(state, name, n)
+            out[name].__dict__["state"] = _only(state, name) if n.any() else None
+        return out
+
+    def layers(self) -> dict[str, Stream]:
+        """Streams of this one's vapour, light liquid and heavy liquid at its own state: {"vapour": …, "light": …, "heavy": …}.
+
+        A liquid that stands alone is the heavy one where water is more than half of it, else the light one.
+        """
+        nothing = Stream.at_temperature(self.model, np.zeros_like(self.n), self.T, self.P)
+        out = dict.fromkeys(("vapour", "light", "heavy"), nothing)
+        if self.is_empty:
+            return out
+        liquids = self.state.liquids
+        for name, share, z, properties in self.state.phases:
+            if name == "vapour":
+                key = "vapour"
+            elif len(liquids) > 1:
+                key = "light" if z is liquids[0][2] else "heavy"
+            else:
+                key = "heavy" if self.model.water_share(z) > 0.5 else "light"
+            n = share * self.total * z
+            stream = Stream(self.model, n, self.P, T=self.state.temperature, H=share * self.total * properties[0])
+            moles = [[name, share, share * z, share * np.array(properties)]]
+            stream.__dict__["state"] = assembled(self.state.temperature, self.P, moles)
+            out[key] = stream
         return out
 
 
-def _single(state, name, n):
-    """The flashed state of one outlet, known from the whole without another flash."""
-    if not n.any():
-        return None
-    if state.light == state.heavy:
-        return state
-    properties = state.light_properties if name == "vapour" else state.heavy_properties
-    z = state.y if name == "vapour" else state.x
-    h, s, v = properties
-    return replace(
-        state,
-        light_share=1.0 if name == "vapour" else 0.0,
-        light=name,
-        heavy=name,
-        x=z,
-        y=z,
-        enthalpy=h,
-        entropy=s,
-        volume=v,
-        heavy_properties=properties,
-        light_properties=properties,
-        further_phase=False,
-    )
+def _only(state, name):
+    """The flashed state of all vapour or all liquid of a state, known without another flash."""
+    found = [[label, share, share * z, share * np.array(p)] for label, share, z, p in state.phases if label == name]
+    return assembled(state.temperature, state.pressure, found)

@@ -27,7 +27,7 @@ _tables = threading.RLock()  # the databank loads its tables when first asked, w
 def folder() -> Path:
     """Where the files are: in GULCH_HOME where that is given, else the user's cache."""
     here = Path(__file__).parent
-    stamp = sha256(version("chemicals").encode())
+    stamp = sha256(f"{version('chemicals')} {version('thermo')}".encode())
     for file in sorted([*here.glob("*.py"), *here.glob("*.tsv")]):
         stamp.update(file.read_bytes())
     home = os.environ.get("GULCH_HOME")

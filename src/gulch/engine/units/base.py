@@ -41,7 +41,7 @@ class Code(StrEnum):
     BEYOND_DATA = "beyond-data"  # a temperature outside the heat-capacity data
     BEYOND_BELIEF = "beyond-belief"  # a constant outside the temperatures at which it is believed
     WRONG_PHASE = "wrong-phase"  # a reactor that is counted as one phase holds another
-    FURTHER_PHASE = "further-phase"  # more phases than are modelled
+    FURTHER_PHASE = "further-phase"  # more phases than were found
 
 
 class Note(NamedTuple):
@@ -395,6 +395,7 @@ class Unit:
     short = ""  # prefix of new ids
     family = ""  # one of FAMILIES, under which the kind is offered
     meaning = ""
+    parts_liquids = False  # whether it is meant for two liquids, so that nobody need be told of them
     main_outlet: str | None = None  # by which the main way goes on; the first one when left out
     follows: dict = {}  # input -> result whose value at the last point of a scan it takes
     inlets: tuple = (Port("feed", "what enters"),)
@@ -498,7 +499,7 @@ def no_uphill(feed: Stream, pressure: float, context: Context, name: str = "pres
 
 
 def no_gas_as_liquid(state: PhaseState, context: Context) -> list:
-    """Notes that refuse a state of which gas would leave in a liquid, because a third phase is not modelled."""
+    """Notes that refuse a state of which gas would leave in a liquid, where a further phase was not found."""
     found = gas_in_liquid(state, context.model)
     if found is None:
         return []
@@ -506,8 +507,8 @@ def no_gas_as_liquid(state: PhaseState, context: Context) -> list:
     return [
         (
             "error",
-            f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid: gas and two liquids stand side by side "
-            "here, and only two phases are modelled.",
+            f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid, although it is a gas here: "
+            "the flash did not find all phases.",
             "Let the gas off first in a species separator by shares that you know, or take water and organics apart before.",
         )
     ]

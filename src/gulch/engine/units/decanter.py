@@ -11,12 +11,12 @@ from gulch.engine.phases import Stream
 from gulch.engine.units.base import (
     Choice,
     Input,
+    Note,
     PerSpecies,
     Port,
     Result,
     Unit,
     UnitResult,
-    UnitTrouble,
     no_gas_as_liquid,
     no_uphill,
 )
@@ -33,6 +33,7 @@ class Decanter(Unit):
     label = "decanter"
     short = "DEC"
     family = "separators"
+    parts_liquids = True
     meaning = "parts two liquids, by a set share of each species or by the liquid–liquid equilibrium of the phase model"
     outlets = (Port("light", "the lighter liquid", draws="top"), Port("heavy", "the heavier liquid", draws="bottom"))
 
@@ -75,43 +76,55 @@ class Decanter(Unit):
         notes = []
         if feed.is_empty:
             return UnitResult({"light": whole, "heavy": whole}, {"duty": 0.0, "light_share": None})
-        notes += no_gas_as_liquid(whole.state, context) if given.mode == "equilibrium" else []
+        if given.mode == "equilibrium":
+            return cls.settled(feed, whole, context)
         if whole.vapour_fraction > 1e-9:
+            notes.append(cls.vapour_note(whole))
+        n = np.minimum(whole.n * given.share, whole.n)
+        outlets = {
+            "light": Stream.at_temperature(context.model, n, whole.T, P),
+            "heavy": Stream.at_temperature(context.model, whole.n - n, whole.T, P),
+        }
+        return cls.result(feed, whole, outlets, notes, context)
+
+    @staticmethod
+    def vapour_note(whole: Stream) -> Note:
+        """What is said where vapour enters."""
+        return Note(
+            "warning",
+            f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
+            "Cool the feed, raise the pressure, or take a three-phase separator.",
+        )
+
+    @classmethod
+    def settled(cls, feed: Stream, whole: Stream, context: Context) -> UnitResult:
+        """Parted by the liquid–liquid equilibrium of the phase model; vapour goes with the lighter liquid."""
+        notes = no_gas_as_liquid(whole.state, context)
+        if whole.vapour_fraction > 1e-9:
+            notes.append(cls.vapour_note(whole))
+        layers = whole.layers()
+        light, heavy = layers["light"], layers["heavy"]
+        if not notes and (light.is_empty or heavy.is_empty):
+            side = "heavy" if light.is_empty else "light"
             notes.append(
-                (
+                Note(
                     "warning",
-                    f"{100 * whole.vapour_fraction:.3g} % of it is vapour, which a decanter does not part.",
-                    "Cool the feed, raise the pressure, or let the vapour off in a flash drum first.",
+                    f"The phase model finds only one liquid, which leaves at the {side} outlet.",
+                    "Check temperature and phase model, or part by shares.",
                 )
             )
-        if given.mode == "shares":
-            n = whole.n * given.share
-        else:
-            state = whole.state
-            if not (state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0):
-                notes.append(
-                    (
-                        "warning",
-                        "The phase model finds only one liquid, which leaves as the lighter.",
-                        "Check temperature and interaction parameters, or part by shares.",
-                    )
-                )
-                n = whole.n.copy()
-            else:
-                n = state.light_share * whole.total * np.asarray(state.y)
-        if (n > whole.n * (1.0 + 1e-9) + 1e-12).any():
-            raise UnitTrouble("The two liquids cannot be told apart here.", "Part by shares instead.", "mode")
-        n = np.minimum(n, whole.n)
-        T = whole.T
-        outlets = {
-            "light": Stream.at_temperature(context.model, n, T, P),
-            "heavy": Stream.at_temperature(context.model, whole.n - n, T, P),
-        }
+        if not layers["vapour"].is_empty:
+            light = Stream.at_temperature(context.model, light.n + layers["vapour"].n, whole.T, whole.P)
+        return cls.result(feed, whole, {"light": light, "heavy": heavy}, notes, context)
+
+    @staticmethod
+    def result(feed: Stream, whole: Stream, outlets: dict, notes: list, context: Context) -> UnitResult:
+        """The UnitResult of two outlets."""
         return UnitResult(
             outlets,
             {
                 "duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow),
-                "light_share": float(n.sum() / whole.total),
+                "light_share": outlets["light"].total / whole.total,
             },
             notes=notes,
         )

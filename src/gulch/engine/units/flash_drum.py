@@ -51,14 +51,14 @@ class FlashDrum(Unit):
         state = whole.state
         notes = no_gas_as_liquid(state, context)
         outlets = whole.parted()
-        if not notes and state.light == state.heavy == "liquid" and 0.0 < state.light_share < 1.0:
-            what = "Two liquid phases form and leave together as liquid."
-            notes.append(Note("warning", what, "Mind the split downstream."))
+        if not notes and len(state.liquids) > 1:
+            what = "Two liquids form and leave together as liquid."
+            notes.append(Note("warning", what, "Part them downstream in a decanter, or here in a three-phase separator."))
         elif not notes and state.further_phase:
             notes.append(
                 Note(
                     "warning",
-                    "The stability test indicates a third phase that the two-phase flash leaves out.",
+                    "The stability test indicates a further phase, which the flash did not find.",
                     "Check the phase model and its interaction parameters for these species.",
                     Code.FURTHER_PHASE,
                 )

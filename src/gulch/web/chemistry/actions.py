@@ -81,11 +81,30 @@ def phase_model(document, form):
     return Done(f"Choose phase model {form.value}")
 
 
+@action("model-vapour", value=Text())
+def model_vapour(document, form):
+    document.phase_model.vapour = form.value
+    return Done("Choose the vapour beside the activity model")
+
+
 @action("interaction", a=Key(), b=Key(), value=Text())
 def interaction(document, form):
     a, b, text = form.a, form.b, form.value
     edit.set_interaction(document, a, b, text)
     return Done(f"Set the interaction of {a} and {b} to {text or 'the shipped one'}")
+
+
+@action("pair", a=Key(), b=Key(), a_ab=Text(), a_ba=Text(), b_ab=Text(), b_ba=Text(), alpha=Text())
+def pair(document, form):
+    texts = {name: getattr(form, name) for name in ("a_ab", "a_ba", "b_ab", "b_ba", "alpha")}
+    edit.set_pair(document, form.a, form.b, texts)
+    return Done(f"Type the parameters of {form.a} and {form.b}")
+
+
+@action("pair-drop", a=Key(), b=Key())
+def drop_pair(document, form):
+    edit.set_pair(document, form.a, form.b, {})
+    return Done(f"Take the parameters of {form.a} and {form.b} from UNIFAC again")
 
 
 def missing_species(document, equation):

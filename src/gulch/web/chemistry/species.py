@@ -1,6 +1,8 @@
 """Species: the table, one in detail, interaction parameters."""
 
+from gulch.engine.flowsheet.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
+from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
@@ -11,6 +13,8 @@ from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import show_unit
 
 PICKED = ("formation_enthalpy", "entropy", "critical_temperature", "critical_pressure", "acentric_factor")
+
+SRK = "soave-redlich-kwong"
 
 
 class SpeciesRows(Part):
@@ -51,7 +55,23 @@ class SpeciesRows(Part):
     def phase_models(self):
         """(kind, name, whether chosen) of every phase model."""
         chosen = self.document.phase_model.kind
-        return [(kind, words, kind == chosen) for kind, (words, _) in PHASE_MODELS.items()]
+        return [(kind, words, kind == chosen, MEANINGS[kind]) for kind, (words, _) in PHASE_MODELS.items()]
+
+    def model_meaning(self):
+        """What the chosen phase model is for, as a sentence."""
+        return MEANINGS[self.document.phase_model.kind]
+
+    def model_advice(self):
+        """The ModelAdvice, where another model suits better than the chosen one; else None."""
+        advice = advised(self.document)
+        return None if advice is None or advice.kind == self.document.phase_model.kind else advice
+
+    def vapours(self):
+        """(kind, name, whether chosen) of the vapours an activity model can stand beside; [] for other models."""
+        chosen = self.document.phase_model
+        if PHASE_MODELS[chosen.kind][1] < UNIFAC:
+            return []
+        return [(v, words, v == chosen.vapour) for v, words in (("ideal", "ideal gas, acids as dimers"), (SRK, PHASE_MODELS[SRK][0]))]
 
     def species_units(self):
         return {
@@ -133,9 +153,42 @@ class SpeciesRows(Part):
             "example": "25 °C 75 J/(mol K); 100 °C 76 J/(mol K)" if field == "heat_capacity" else "25 °C 0.032 bar; 100 °C 1.01 bar",
         }
 
+    def pairs(self):
+        """Pairs under NRTL or Wilson: their parameters and where they come from; None for other models."""
+        kind = self.document.phase_model.kind
+        if self.model is None or kind not in ("nrtl", "wilson") or len(self.names) < 2:
+            return None
+        typed = {frozenset(p.pair): p for p in self.document.phase_model.pairs if p.model == kind}
+        layers = self.model.mix.pairs
+        rows = []
+        for (i, j), origin in self.model.origins.items():
+            if origin.startswith("Henry"):
+                continue
+            a, b = self.names[i], self.names[j]
+            own = typed.get(frozenset((a, b)))
+            if own is not None:
+                a, b = own.pair
+            first, second = (i, j) if a == self.names[i] else (j, i)
+            b_texts = own.b if own else [f"{layers[PAIR_B, x, y]:.1f} K" for x, y in ((first, second), (second, first))]
+            a_values = own.a if own else (0.0, 0.0)
+            rows.append(
+                {
+                    "a": a,
+                    "b": b,
+                    "own": own is not None,
+                    "origin": "typed here" if own else origin,
+                    "a_ab": f"{a_values[0]:g}",
+                    "a_ba": f"{a_values[1]:g}",
+                    "b_ab": b_texts[0],
+                    "b_ba": b_texts[1],
+                    "alpha": f"{layers[PAIR_ALPHA, i, j]:g}" if kind == "nrtl" else "",
+                }
+            )
+        return {"rows": rows, "nrtl": kind == "nrtl", "typed": sum(r["own"] for r in rows)}
+
     def interactions(self):
         """Pairs whose k_ij is not zero or is the user's own, and the species to choose a pair from."""
-        if self.model is None or self.document.phase_model.kind == "ideal" or len(self.names) < 2:
+        if self.model is None or self.model.code >= PREDICTIVE_SRK or self.document.phase_model.kind == "ideal" or len(self.names) < 2:
             return None
         own = {frozenset(k.pair): k.value for k in self.document.phase_model.interaction}
         rows = []

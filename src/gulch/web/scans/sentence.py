@@ -8,7 +8,7 @@ from gulch.web.projects.words import pretty_text
 
 DOUBTS = {
     "wrong-phase": "a reactor holds another phase than it is counted as",
-    "further-phase": "more phases are indicated than are modelled",
+    "further-phase": "more phases are indicated than were found",
     "beyond-data": "a temperature lies outside the heat-capacity data",
     "beyond-belief": "a constant is used outside the temperatures at which it is believed",
 }

@@ -15,8 +15,9 @@ import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0, Array
+from gulch.engine.phases.kernels.fluid import mixture
 from gulch.engine.phases.kernels.linear import eliminate
-from gulch.engine.phases.kernels.phase import ln_phi_phase
+from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 
 TRACE = 100.0  # amounts are followed down to e^-100 (about 1e-43) of what reacts
 
@@ -223,7 +224,6 @@ def newton_elements(
 
 @kernel
 def extents_in_phase(
-    kind: int,
     T: float,
     P: float,
     start: Any,
@@ -233,16 +233,16 @@ def extents_in_phase(
     target: Array,
     x: Array,
     phase: int,
-    par: Array,
-    kij: Array,
     max_outer: int,
+    *parts: Any,
 ) -> Any:
     """Equilibrium of reactions in one phase with constants for f/P0, fugacities updated round Newton's method.
 
     start: amounts at x = 0, shape (n,); nu, move: shape (m, n); at: positions of the species that move; target: ln K.
     Returns (outcome, x, n, ln_phi, passes, error): outcome NOT_FOUND with passes = max_outer when the fugacities
-    do not come to rest.
+    do not come to rest. parts: fields of the Mixture.
     """
+    mix = mixture(parts)
     m, n_all, k = nu.shape[0], start.size, at.size
     ln_p = math.log(P / P0)
     ln_phi = np.zeros(n_all)
@@ -271,7 +271,7 @@ def extents_in_phase(
             for r in range(m):
                 value += x[r] * move_t[r, c]
             n[at[c]] = value if value > 1e-8 * size else traced[c]
-        latest = ln_phi_phase(kind, T, P, n / n.sum(), phase, par, kij)
+        latest = ln_phi_of(mix, T, P, n / n.sum(), phase)
         change = 0.0
         for i in range(n_all):
             change = max(change, abs(latest[i] - ln_phi[i]))

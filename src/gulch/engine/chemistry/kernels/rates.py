@@ -13,8 +13,9 @@ import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import LIQUID, Array, R
+from gulch.engine.phases.kernels.fluid import Mixture, mixture, only
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
-from gulch.engine.phases.kernels.phase import ln_phi_phase
+from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 
 
 class Rates(NamedTuple):
@@ -131,7 +132,7 @@ def between_points(T: float, temperatures: Array, ln_k: Array) -> float:
 
 
 @kernel
-def reaction_rates(kind: int, T: float, P: float, x: Array, v: float, phase: int, par: Array, kij: Array, laws: Rates) -> Any:
+def rates_in(mix: Mixture, T: float, P: float, x: Array, v: float, phase: int, laws: Rates) -> Any:
     """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
 
     Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
@@ -152,14 +153,14 @@ def reaction_rates(kind: int, T: float, P: float, x: Array, v: float, phase: int
                 need_gibbs = True
     ln_phi, ln_pure = np.zeros(n), np.zeros(n)
     if need_phi:
-        ln_phi = ln_phi_phase(kind, T, P, x, phase, par, kij)
+        ln_phi = ln_phi_of(mix, T, P, x, phase)
     if need_pure:
         one = np.ones(1)
         for i in range(n):
-            ln_pure[i] = ln_phi_phase(kind, T, P, one, LIQUID, par[i : i + 1], kij[i : i + 1, i : i + 1])[0]
+            ln_pure[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
     h, s = np.empty(n), np.empty(n)
     if need_gibbs:
-        ideal_gas(T, par, h, s)
+        ideal_gas(T, mix.par, h, s)
     ln_t = math.log(T)
     for r in range(m):
         if ways[r, W_LAW] == FORMULA:
@@ -232,3 +233,9 @@ def reaction_rates(kind: int, T: float, P: float, x: Array, v: float, phase: int
             rate /= covered ** numbers[r, N_EXPONENT]
         out[r] = rate
     return out
+
+
+@kernel
+def reaction_rates(T: float, P: float, x: Array, v: float, phase: int, laws: Rates, *parts: Any) -> Any:
+    """`rates_in` as Python calls it, with the fields of the Mixture."""
+    return rates_in(mixture(parts), T, P, x, v, phase, laws)

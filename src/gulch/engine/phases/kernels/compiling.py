@@ -23,14 +23,18 @@ KEPT = 4  # folders of a chapter: of versions that one goes back and forth betwe
 _stamps = {}  # module name -> hash of all sources that its code hangs on
 
 
-def chapter(name: str) -> Callable:
-    """A decorator that compiles the functions of the module of that name, which calls this when its imports are done."""
+def chapter(name: str, inline: bool = False) -> Callable:
+    """A decorator that compiles the functions of the module of that name, which calls this when its imports are done.
+
+    inline: they become part of what calls them, which saves short functions of the inmost loops the handing over.
+    """
     folder = _folder(name)
+    options = OPTIONS | ({"inline": "always"} if inline else {})
 
     def kernel(function):
         before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(folder)
         try:
-            return numba.njit(**OPTIONS)(function)
+            return numba.njit(**options)(function)
         finally:
             numba.config.CACHE_DIR = before
 

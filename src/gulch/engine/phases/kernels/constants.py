@@ -9,7 +9,8 @@ Array = np.ndarray  # what kernels are given: of floats unless their docstrings 
 
 P0 = 1.0e5  # standard state pressure [Pa]
 
-IDEAL, PENG_ROBINSON, SOAVE_REDLICH_KWONG = 0, 1, 2
+IDEAL, PENG_ROBINSON, SOAVE_REDLICH_KWONG = 0, 1, 2  # kinds of models, as numbers for the kernels
+PREDICTIVE_SRK, UNIFAC, DORTMUND, NRTL, WILSON = 3, 4, 5, 6, 7
 VAPOUR, LIQUID = 1, 2
 
 # Columns of `par`.
@@ -17,7 +18,19 @@ TC, PC, OMEGA, MW, B_, AC, M_, H_CONST, S_CONST, ZRA = range(10)
 VP0 = 10  # ln(Psat/Pa) = a + b/T + c ln T + d T + e T^2: five columns
 VP_TMIN, VP_TMAX = 15, 16
 CP0 = 17  # constant part of Cp/R, then one weight per characteristic temperature
-N_COLUMNS = CP0 + 1 + THETAS.size
+GROUP_R = CP0 + 1 + THETAS.size  # volume and area of a species' groups
+GROUP_Q = GROUP_R + 1
+M2_, M3_ = GROUP_R + 2, GROUP_R + 3  # further constants of the attraction beside M_ (Mathias & Copeman)
+DIMER_A, DIMER_B = GROUP_R + 4, GROUP_R + 5  # ln(K bar) = A + B/T of its vapour's dimers; none where B is zero
+DISSOLVED = GROUP_R + 6  # 1 where it is a gas that dissolves by Henry's law
+SHIFT = GROUP_R + 7  # what a cubic equation's liquid volume lacks [m3/mol]
+N_COLUMNS = GROUP_R + 8
+
+# Layers of `pairs`, a matrix of species by species each.
+KIJ = 0
+PAIR_A, PAIR_B, PAIR_ALPHA = 1, 2, 3  # tau (NRTL) or -ln of the energy factor (Wilson) = a + b/T [K]; non-randomness
+HENRY = 4  # ln(H/Pa) = a + b/T + c ln T of the first species in the second: three places
+N_PAIR = 7
 
 MAX_NEWTON = 300  # steps of an equilibrium
 T_LOW, T_HIGH = 30.0, 6000.0  # search range of every temperature solve [K]

@@ -14,9 +14,10 @@ import math
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M_, PENG_ROBINSON, TC, VAPOUR, Array, R
+from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, Array, R
 
 kernel = chapter(__name__)
+inlined = chapter(__name__, inline=True)
 
 
 @kernel
@@ -29,13 +30,20 @@ def cubic_constants(kind: int) -> tuple:
 
 @kernel
 def attraction(T: float, par: Array, kij: Array, q: Array, dq: Array, aij: Array) -> None:
-    """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij)."""
+    """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij).
+
+    With further constants below the critical temperature after Mathias & Copeman, Fluid Phase Equilib. 13 (1983) 91.
+    """
     n = par.shape[0]
     for i in range(n):
         root = math.sqrt(par[i, AC])
         st = math.sqrt(T / par[i, TC])
-        q[i] = root * (1.0 + par[i, M_] * (1.0 - st))
+        u = 1.0 - st
+        q[i] = root * (1.0 + par[i, M_] * u)
         dq[i] = -root * par[i, M_] * st / (2.0 * T)
+        if u > 0.0 and par[i, M2_] != 0.0:
+            q[i] += root * u * u * (par[i, M2_] + u * par[i, M3_])
+            dq[i] -= root * u * (2.0 * par[i, M2_] + 3.0 * u * par[i, M3_]) * st / (2.0 * T)
     for i in range(n):
         for j in range(n):
             aij[i, j] = q[i] * q[j] * (1.0 - kij[i, j])
@@ -84,20 +92,25 @@ def compressibility(A: float, B: float, d1: float, d2: float, want: int) -> floa
     arg = 3.0 * r / (p * m) if p * m != 0.0 else 0.0
     phi = math.acos(min(1.0, max(-1.0, arg))) / 3.0
     high = polish(m * math.cos(phi) + shift, c2, c1, c0)
-    low = polish(m * math.cos(phi - 4.0 * math.pi / 3.0) + shift, c2, c1, c0)
-    mid = m * math.cos(phi - 2.0 * math.pi / 3.0) + shift
-    if mid < low:
-        low = polish(mid, c2, c1, c0)
-    if low <= B or want == VAPOUR:
+    if want == VAPOUR:
+        return high
+    # the other two solve what is left when the highest is divided off
+    half = -0.5 * (c2 + high)
+    product = -c0 / high
+    root = math.sqrt(max(half * half - product, 0.0))
+    low = product / (half + root) if half > 0.0 else half - root
+    low = polish(low, c2, c1, c0)
+    if low <= B:
         return high
     if want == LIQUID:
         return low
-    if residual_gibbs(low, A, B, d1, d2) < residual_gibbs(high, A, B, d1, d2):
-        return low
-    return high
+    # residual Gibbs energy of the lower root less that of the higher one
+    apart = low - high - math.log((low - B) / (high - B))
+    apart -= A / (B * (d1 - d2)) * math.log((low + d1 * B) * (high + d2 * B) / ((low + d2 * B) * (high + d1 * B)))
+    return low if apart < 0.0 else high
 
 
-@kernel
+@inlined
 def cubic_ln_phi(T: float, P: float, x: Array, par: Array, aij: Array, d1: float, d2: float, want: int, ln_phi: Array) -> tuple:
     """Fill ln fugacity coefficients of composition x; return Z, A, B."""
     n = x.size
@@ -169,16 +182,6 @@ def cubic_ln_phi_derivatives(T: float, P: float, x: Array, Z: float, par: Array,
             value = second + 1.0 + dp_dn[i] * dp_dn[j] / (rt * dp_dv)
             out[i, j] = value
             out[j, i] = value
-
-
-@kernel
-def pure_ln_phi(T: float, P: float, par: Array, aij: Array, d1: float, d2: float, i: int) -> float:
-    """ln of the fugacity coefficient of species i alone, at the stable root."""
-    rt = R * T
-    A = aij[i, i] * P / (rt * rt)
-    B = par[i, B_] * P / rt
-    Z = compressibility(A, B, d1, d2, 0)
-    return residual_gibbs(Z, A, B, d1, d2)
 
 
 @kernel

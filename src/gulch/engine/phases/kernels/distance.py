@@ -3,25 +3,25 @@
 The stability test (`stability`) stops where it has its answer; here each trial is followed to the end, so that the distance changes
 smoothly through zero. Michelsen, Fluid Phase Equilib. 9 (1982) 1.
 
-Notation: T [K], P [Pa]; x, y, w, d: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij: shape (n, n).
+Notation: x, y, w, d: one number a species, shape (n,); fluid: a `fluid.Fluid`, a mixture prepared at T [K] and P [Pa].
 """
 
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import Array
-from gulch.engine.phases.kernels.cubic import attraction, cubic_constants, cubic_ln_phi, pure_ln_phi
-from gulch.engine.phases.kernels.stability import wilson_ln_k
+from gulch.engine.phases.kernels.fluid import Fluid, first_ln_k, mixture, phase_ln_phi, prepared, pure_ln_phi
 
 kernel = chapter(__name__)
 
 
 @kernel
-def followed(T: float, P: float, d: Array, x: Array, y: Array, w: Array, par: Array, aij: Array, d1: float, d2: float) -> float:
+def followed(fluid: Fluid, d: Array, x: Array, y: Array, w: Array) -> float:
     """Distance [-, in RT] above the plane d where a trial phase w comes to rest; inf where that is one of the phases x and y."""
     n = d.size
     ln_phi, ln_w = np.empty(n), np.empty(n)
@@ -42,7 +42,7 @@ def followed(T: float, P: float, d: Array, x: Array, y: Array, w: Array, par: Ar
             to_y += abs(w[i] - y[i])
         if min(to_x, to_y) < 1e-4:
             return np.inf
-        cubic_ln_phi(T, P, w, par, aij, d1, d2, 0, ln_phi)
+        phase_ln_phi(fluid, w, 0, ln_phi)
         distance, norm, dot = 1.0, 0.0, 0.0
         for i in range(n):
             step = d[i] - ln_phi[i] - ln_w[i]
@@ -64,30 +64,28 @@ def followed(T: float, P: float, d: Array, x: Array, y: Array, w: Array, par: Ar
 
 
 @kernel
-def further_phase_distance(kind: int, T: float, P: float, x: Array, y: Array, par: Array, kij: Array) -> float:
+def further_phase_distance(T: float, P: float, x: Array, y: Array, *parts: Any) -> float:
     """Least distance [-, in RT] of a further phase above the tangent plane of two phases x and y; inf where no trial rests.
 
     Negative where a further phase is indicated.
     """
     n = x.size
-    d1, d2 = cubic_constants(kind)
-    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
-    attraction(T, par, kij, q, dq, aij)
+    fluid = prepared(mixture(parts), T, P)
     d, w, ln_k = np.empty(n), np.empty(n), np.empty(n)
-    cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, d)
+    phase_ln_phi(fluid, x, 0, d)
     for i in range(n):
         d[i] += math.log(x[i])
     least = np.inf
-    wilson_ln_k(T, P, par, ln_k)
+    first_ln_k(fluid, x, ln_k)
     for sign in (1.0, -1.0):
         for i in range(n):
             w[i] = x[i] * math.exp(min(max(sign * ln_k[i], -200.0), 200.0))
-        least = min(least, followed(T, P, d, x, y, w, par, aij, d1, d2))
+        least = min(least, followed(fluid, d, x, y, w))
     for k in range(n):
-        if min(d[k] - pure_ln_phi(T, P, par, aij, d1, d2, k), 50.0) < math.log(0.03):
+        if min(d[k] - pure_ln_phi(fluid, k), 50.0) < math.log(0.03):
             continue  # far above the plane
         for j in range(n):
             w[j] = 1e-4 * x[j]
         w[k] = 1.0
-        least = min(least, followed(T, P, d, x, y, w, par, aij, d1, d2))
+        least = min(least, followed(fluid, d, x, y, w))
     return least

@@ -1,7 +1,6 @@
 """Flashes at temperature and pressure.
 
-Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
-shape (n, n).
+Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid.Mixture`; fluid: it prepared at T [K] and P [Pa].
 """
 
 from __future__ import annotations
@@ -12,40 +11,39 @@ from typing import Any
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, VAPOUR, Array
-from gulch.engine.phases.kernels.cubic import attraction, cubic_constants, cubic_ln_phi, phase_name
+from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, Array, R
+from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, groups_of, mixture, named, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
-from gulch.engine.phases.kernels.phase import phase_properties
+from gulch.engine.phases.kernels.lowest import lowest_split
+from gulch.engine.phases.kernels.phase import properties, shift
 from gulch.engine.phases.kernels.split import (
     gibbs_of_split,
     k_values,
-    lowest_split,
     rachford_rice,
     split,
     split_from_trial,
     two_phase,
 )
-from gulch.engine.phases.kernels.stability import find_instability, wilson_ln_k
+from gulch.engine.phases.kernels.stability import find_instability
 
 kernel = chapter(__name__)
 
+ACTIVE = 0.3  # activity from which a species may be the heart of a second phase, beside trials of vapour and liquid
+
 
 @kernel
-def cubic_flash(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool, x: Array, y: Array) -> tuple:
-    """PT flash of a cubic model; z positive and summing to 1.
+def split_flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool, x: Array, y: Array, w: Array) -> tuple:
+    """PT flash of a model in which phases are not ideal; z positive and summing to 1.
 
-    ln_k: start values when warm, and the result. x, y: heavier and lighter phase.
-    Returns (beta, name of x, name of y, third): beta the share of the lighter phase,
-    0.0 or 1.0 when there is one phase (whose name stands in both), third = 1 when the
-    stability test of the final split still finds a further phase.
+    ln_k: start values when warm, and the result. x, y, w: heaviest and lightest phase and the one between.
+    Returns (beta, share of w, name of x, name of y, third): beta the share of the lightest phase, 0.0 or 1.0 when there is one phase
+    (whose name stands in both); third = 1 when the stability test still finds a further phase.
     """
     n = z.size
-    d1, d2 = cubic_constants(kind)
-    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
-    attraction(T, par, kij, q, dq, aij)
-    phi = np.empty(n)
+    fluid = prepared(mix, T, P)
+    phi, phis = np.empty(n), np.empty((2, n + 1))
     d = np.empty(n)
-    Z, A, B = cubic_ln_phi(T, P, z, par, aij, d1, d2, 0, phi)
+    Z, A, B, name = phase_ln_phi(fluid, z, 0, phi)
     g_single = 0.0
     for i in range(n):
         d[i] = math.log(z[i]) + phi[i]
@@ -53,47 +51,88 @@ def cubic_flash(kind: int, T: float, P: float, z: Array, par: Array, kij: Array,
     beta = -1.0
     if n > 1:
         if not warm:
-            wilson_ln_k(T, P, par, ln_k)
-        beta = two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
-        if beta > 0.0 and gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2) > g_single - 1e-13:
+            first_ln_k(fluid, z, ln_k)
+        beta = two_phase(fluid, z, ln_k, x, y, phis)
+        if beta > 0.0 and gibbs_of_split(beta, x, y, phis) > g_single - 1e-13:
             beta = -1.0
-        if beta < 0.0:
-            w = np.empty(n)
-            if find_instability(T, P, d, z, par, aij, d1, d2, True, w):
-                beta = split_from_trial(T, P, z, d, w, ln_k, par, aij, d1, d2, x, y)
-    third = 0
+        if beta < 0.0 and find_instability(fluid, d, z, z, True, ACTIVE, w):
+            beta = split_from_trial(fluid, z, d, w, ln_k, x, y, phis)
+    third, middle = 0, 0.0
     if beta > 0.0:
-        beta, third = lowest_split(T, P, z, beta, ln_k, par, aij, d1, d2, x, y)
-    if beta <= 0.0 or beta >= 1.0:
-        name = phase_name(A, B, Z, kind)
+        beta, middle, third = lowest_split(fluid, z, beta, ln_k, x, y, phis, w)
+    if middle == 0.0:
+        w[:] = 0.0
+    if beta <= 0.0 or (beta >= 1.0 and middle == 0.0):
+        name = named(fluid, Z, A, B, name)
         for i in range(n):
             x[i] = z[i]
             y[i] = z[i]
-        return (1.0 if name == VAPOUR else 0.0), name, name, third
-    Zx, Ax, Bx = cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi)
-    Zy, Ay, By = cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi)
-    mass_x = 0.0
-    mass_y = 0.0
-    for i in range(n):
-        mass_x += x[i] * par[i, MW]
-        mass_y += y[i] * par[i, MW]
-    if mass_y / Zy > mass_x / Zx:  # the lighter phase is y by definition
-        for i in range(n):
-            x[i], y[i] = y[i], x[i]
-            ln_k[i] = -ln_k[i]
-        beta = 1.0 - beta
-        Zx, Zy, Ax, Ay, Bx, By = Zy, Zx, Ay, Ax, By, Bx
-    # The lighter of two phases leaves as vapour unless it is as dense as a liquid well below its
-    # critical point (2.6 b: saturated liquid at about 0.97 of the critical temperature).
-    name_y = VAPOUR
-    if phase_name(Ay, By, Zy, kind) == LIQUID and Zy / By < 2.6:
-        name_y = LIQUID
-    return beta, LIQUID, name_y, third
+        return (1.0 if name == VAPOUR else 0.0), 0.0, name, name, third
+    if middle == 0.0:
+        if density(fluid, y, phis[1, n]) > density(fluid, x, phis[0, n]):  # the lighter phase is y by definition
+            exchange(x, y)
+            for i in range(n):
+                ln_k[i] = -ln_k[i]
+            beta = 1.0 - beta
+    else:
+        beta, middle = by_density(fluid, beta, middle, x, y, w)
+    return beta, middle, LIQUID, lighter_name(fluid, y), third
+
+
+@kernel
+def density(fluid: Fluid, x: Array, Z: float) -> float:
+    """Mass density [kg/m3] of a phase of compressibility Z."""
+    mass = 0.0
+    for i in range(x.size):
+        mass += x[i] * fluid.par[i, MW]
+    v = Z * R * fluid.T / fluid.P
+    return mass / (v + shift(fluid.par, x, v) if fluid.kind < UNIFAC else v)
+
+
+@kernel
+def exchange(x: Array, y: Array) -> None:
+    """Let two arrays change places."""
+    for i in range(x.size):
+        x[i], y[i] = y[i], x[i]
+
+
+@kernel
+def by_density(fluid: Fluid, beta: float, middle: float, x: Array, y: Array, w: Array) -> tuple:
+    """Put three phases in order, y the lightest and x the heaviest; returns (share of y, share of w)."""
+    heavy = 1.0 - beta - middle
+    for _ in range(2):
+        if dense(fluid, w) > dense(fluid, x):
+            exchange(w, x)
+            middle, heavy = heavy, middle
+        if dense(fluid, y) > dense(fluid, w):
+            exchange(y, w)
+            beta, middle = middle, beta
+    return beta, middle
+
+
+@kernel
+def dense(fluid: Fluid, x: Array) -> float:
+    """Mass density [kg/m3] of a composition in its stable phase."""
+    Z, _, _, _ = phase_ln_phi(fluid, x, 0, np.empty(x.size))
+    return density(fluid, x, Z)
+
+
+@kernel
+def lighter_name(fluid: Fluid, y: Array) -> int:
+    """Name of the lightest of several phases.
+
+    It leaves as vapour unless it is as dense as a liquid well below its critical point (2.6 b: saturated liquid at about 0.97 of the
+    critical temperature).
+    """
+    Z, A, B, name = phase_ln_phi(fluid, y, 0, np.empty(y.size))
+    if name != 0:
+        return name
+    return LIQUID if named(fluid, Z, A, B, 0) == LIQUID and Z / B < 2.6 else VAPOUR
 
 
 @kernel
 def ideal_flash(T: float, P: float, z: Array, par: Array, ln_k: Array, x: Array, y: Array) -> tuple:
-    """PT flash by Raoult's law, K = Psat/P; same results as `cubic_flash`."""
+    """PT flash by Raoult's law, K = Psat/P; same results as `split_flash`."""
     n = z.size
     for i in range(n):
         ln_k[i] = ln_psat(T, par, i)[0] - math.log(P)
@@ -116,34 +155,37 @@ def ideal_flash(T: float, P: float, z: Array, par: Array, ln_k: Array, x: Array,
 
 
 @kernel
-def flash(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool) -> tuple:
-    """PT flash with properties. Returns (beta, name_x, name_y, third, x, y, props).
+def flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool) -> tuple:
+    """PT flash with properties. Returns (beta, middle, name_x, name_y, third, x, y, w, props).
 
-    props: h, s, v of the whole, then h, s, v of the x phase, then of the y phase (molar).
+    props: h, s, v of the whole, then of the x phase, of the y phase and of the w phase (molar); w is a phase where middle is above 0.
     """
     n = z.size
-    x, y = np.empty(n), np.empty(n)
-    if kind == IDEAL:
-        beta, name_x, name_y, third = ideal_flash(T, P, z, par, ln_k, x, y)
+    x, y, w = np.empty(n), np.empty(n), np.zeros(n)
+    middle = 0.0
+    if mix.kind == IDEAL:
+        beta, name_x, name_y, third = ideal_flash(T, P, z, mix.par, ln_k, x, y)
     else:
-        beta, name_x, name_y, third = cubic_flash(kind, T, P, z, par, kij, ln_k, warm, x, y)
-    props = np.empty(9)
+        beta, middle, name_x, name_y, third = split_flash(mix, T, P, z, ln_k, warm, x, y, w)
+    props = np.zeros(12)
     if beta < 1.0:
-        props[3], props[4], props[5] = phase_properties(kind, T, P, x, name_x, par, kij)
+        props[3], props[4], props[5] = properties(mix, T, P, x, name_x)
     if beta > 0.0:
-        props[6], props[7], props[8] = phase_properties(kind, T, P, y, name_y, par, kij)
+        props[6], props[7], props[8] = properties(mix, T, P, y, name_y)
+    if middle > 0.0:
+        props[9], props[10], props[11] = properties(mix, T, P, w, LIQUID)
     for k in range(3):
         if beta <= 0.0:
             props[6 + k] = props[3 + k]
         elif beta >= 1.0:
             props[3 + k] = props[6 + k]
-        props[k] = (1.0 - beta) * props[3 + k] + beta * props[6 + k]
-    return beta, name_x, name_y, third, x, y, props
+        props[k] = (1.0 - beta - middle) * props[3 + k] + beta * props[6 + k] + middle * props[9 + k]
+    return beta, middle, name_x, name_y, third, x, y, w, props
 
 
 @kernel
-def present_part(n: Array, par: Array, kij: Array) -> tuple:
-    """(positions of what is present, its fractions, parameters and k_ij) of amounts n with zeros among them."""
+def present_part(n: Array, mix: Mixture) -> tuple:
+    """(positions of what is present, its fractions, its Mixture) of amounts n with zeros among them."""
     count, total = 0, 0.0
     for i in range(n.size):
         if n[i] > 0.0:
@@ -154,20 +196,19 @@ def present_part(n: Array, par: Array, kij: Array) -> tuple:
         for i in range(count):
             at[i] = i
             z[i] = n[i] / total
-        return at, z, par, kij
+        return at, z, mix
     k = 0
     for i in range(n.size):
         if n[i] > 0.0:
             at[k] = i
             z[k] = n[i] / total
             k += 1
-    par_c, kij_c = np.empty((count, par.shape[1])), np.empty((count, count))
-    for a in range(count):
-        for c in range(par.shape[1]):
-            par_c[a, c] = par[at[a], c]
-        for b in range(count):
-            kij_c[a, b] = kij[at[a], at[b]]
-    return at, z, par_c, kij_c
+    pairs = np.empty((mix.pairs.shape[0], count, count))
+    for c in range(pairs.shape[0]):
+        for a in range(count):
+            for b in range(count):
+                pairs[c, a, b] = mix.pairs[c, at[a], at[b]]
+    return at, z, Mixture(mix.kind, mix.vapour, mix.active, mix.par[at], pairs, groups_of(mix, at))
 
 
 @kernel
@@ -182,18 +223,19 @@ def spread(x: Array, at: Array, size: int) -> Array:
 
 
 @kernel
-def flash_amounts(kind: int, T: float, P: float, n: Array, par: Array, kij: Array) -> Any:
-    """`flash` of amounts n of any scale, zeros allowed; compositions on all species."""
-    at, z, par_c, kij_c = present_part(n, par, kij)
-    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
-    return beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
+def flash_amounts(T: float, P: float, n: Array, *parts: Any) -> Any:
+    """`flash` of amounts n of any scale, zeros allowed; compositions on all species. parts: fields of the Mixture."""
+    at, z, mix = present_part(n, mixture(parts))
+    beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, np.empty(z.size), False)
+    size = n.size
+    return beta, middle, name_x, name_y, third, spread(x, at, size), spread(y, at, size), spread(w, at, size), props
 
 
 @kernel
-def enthalpies(kind: int, T: Array, P: float, n: Array, par: Array, kij: Array) -> Any:
+def enthalpies(T: Array, P: float, n: Array, *parts: Any) -> Any:
     """Molar enthalpy [J/mol] of amounts n flashed at several temperatures T [K], shape (m,)."""
-    at, z, par_c, kij_c = present_part(n, par, kij)
+    at, z, mix = present_part(n, mixture(parts))
     out = np.empty(T.size)
     for k in range(T.size):
-        out[k] = flash(kind, T[k], P, z, par_c, kij_c, np.empty(z.size), False)[6][0]
+        out[k] = flash(mix, T[k], P, z, np.empty(z.size), False)[8][0]
     return out

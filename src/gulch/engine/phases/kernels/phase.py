@@ -1,47 +1,70 @@
 """One phase of known composition: enthalpy, entropy, volume, fugacity coefficients.
 
-Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
-shape (n, n). Enthalpy [J/mol], entropy [J/(mol K)], volume [m3/mol].
+Notation: T [K], P [Pa]; x: mole fractions, shape (n,); name: VAPOUR or LIQUID; mix: a `fluid.Mixture`, and parts its fields one by
+one, as the kernels that Python calls take it. Enthalpy [J/mol], entropy [J/(mol K)], volume [m3/mol].
 """
 
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import B_, IDEAL, LIQUID, P0, VAPOUR, Array, R
-from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants, cubic_ln_phi
+from gulch.engine.phases.kernels.constants import B_, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, SHIFT, VAPOUR, Array, R
+from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
+from gulch.engine.phases.kernels.fluid import Mixture, mixture, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat, rackett_volume
 
 kernel = chapter(__name__)
 
+HEAVY, LIGHT = 2.0, 3.2  # volumes over b from which a phase is no longer a plain liquid, and up to which it is one in part
+STEP = 1e-4  # of T, over which ln phi is differenced where no formula for its slope is at hand
+
 
 @kernel
-def phase_properties(kind: int, T: float, P: float, x: Array, name: int, par: Array, kij: Array) -> tuple:
+def properties(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
     """Molar enthalpy [J/mol], entropy [J/(mol K)] and volume [m3/mol] of one phase."""
     n = x.size
     h_ig, s_ig = np.empty(n), np.empty(n)
-    ideal_gas(T, par, h_ig, s_ig)
+    ideal_gas(T, mix.par, h_ig, s_ig)
     h = 0.0
     s = 0.0
     for i in range(n):
         if x[i] > 0.0:
             h += x[i] * h_ig[i]
             s += x[i] * (s_ig[i] - R * math.log(x[i]))
-    if kind == IDEAL:
-        if name == VAPOUR:
-            return h, s - R * math.log(P / P0), R * T / P
-        v = 0.0
-        for i in range(n):
-            ln_p, slope = ln_psat(T, par, i)
-            h -= x[i] * R * T * T * slope
-            s -= x[i] * R * (ln_p - math.log(P0) + T * slope)
-            v += x[i] * rackett_volume(T, par, i)
-        return h, s, v
-    d1, d2 = cubic_constants(kind)
-    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    s -= R * math.log(P / P0)
+    if mix.kind == IDEAL:
+        dh, ds, v = ideal_residuals(mix, T, P, x, name)
+    elif mix.kind < PREDICTIVE_SRK:
+        dh, ds, v = cubic_residuals(mix, T, P, x)
+    else:
+        dh, ds, v = differenced_residuals(mix, T, P, x, name)
+    return h + dh, s + ds, v
+
+
+@kernel
+def ideal_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
+    """What a phase under Raoult's law has beyond an ideal gas at T and P: enthalpy, entropy; and its volume."""
+    if name == VAPOUR:
+        return 0.0, 0.0, R * T / P
+    h, s, v = 0.0, 0.0, 0.0
+    for i in range(x.size):
+        ln_p, slope = ln_psat(T, mix.par, i)
+        h -= x[i] * R * T * T * slope
+        s -= x[i] * R * (ln_p - math.log(P) + T * slope)
+        v += x[i] * rackett_volume(T, mix.par, i)
+    return h, s, v
+
+
+@kernel
+def cubic_residuals(mix: Mixture, T: float, P: float, x: Array) -> tuple:
+    """Residual enthalpy and entropy, and the volume, by a cubic equation (Michelsen & Mollerup, ch. 4)."""
+    n, par = x.size, mix.par
+    d1, d2 = cubic_constants(mix.kind)
+    q, dq, aij, kij = np.empty(n), np.empty(n), np.empty((n, n)), mix.pairs[KIJ]
     attraction(T, par, kij, q, dq, aij)
     a = 0.0
     da = 0.0
@@ -56,23 +79,67 @@ def phase_properties(kind: int, T: float, P: float, x: Array, name: int, par: Ar
     # The flash chose the stable root: choosing by Gibbs energy again gives the same one.
     Z = compressibility(A, B, d1, d2, 0)
     log_term = math.log((Z + d1 * B) / (Z + d2 * B)) / (b * (d1 - d2))
-    h += rt * (Z - 1.0) + (T * da - a) * log_term
-    s += R * math.log(Z - B) + da * log_term - R * math.log(P / P0)
-    return h, s, Z * rt / P
+    v = Z * rt / P
+    return rt * (Z - 1.0) + (T * da - a) * log_term, R * math.log(Z - B) + da * log_term, v + shift(par, x, v)
 
 
 @kernel
-def ln_phi_phase(kind: int, T: float, P: float, x: Array, name: int, par: Array, kij: Array) -> Array:
+def shift(par: Array, x: Array, v: float) -> float:
+    """What the volume v [m3/mol] of a phase by a cubic equation lacks to the densities of its liquids; nothing for a gas.
+
+    A translation after Peneloux, Rauzy & Freze, Fluid Phase Equilib. 8 (1982) 7, which leaves equilibria unchanged; it fades where a
+    liquid becomes as light as near its critical point, so that the volume has no step there.
+    """
+    b, c = 0.0, 0.0
+    for i in range(x.size):
+        b += x[i] * par[i, B_]
+        c += x[i] * par[i, SHIFT]
+    u = min(max((LIGHT - v / b) / (LIGHT - HEAVY), 0.0), 1.0)
+    return c * u * u * (3.0 - 2.0 * u)
+
+
+@kernel
+def differenced_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
+    """Residual enthalpy -R T² sum(x d ln phi/dT), entropy h/T - R sum(x ln phi), and the volume, whatever the model."""
+    ln_phi = np.empty(x.size)
+    step = STEP * T
+    slope = 0.0
+    for sign in (1.0, -1.0):
+        moved = prepared(mix, T + sign * step, P)
+        # a root of a cubic that has but one is the same whatever is wanted
+        phase_ln_phi(moved, x, name, ln_phi)
+        for i in range(x.size):
+            slope += sign * x[i] * ln_phi[i]
+    Z, _, _, _ = phase_ln_phi(prepared(mix, T, P), x, name, ln_phi)
+    level = 0.0
+    for i in range(x.size):
+        level += x[i] * ln_phi[i]
+    h = -R * T * T * slope / (2.0 * step)
+    v = Z * R * T / P
+    return h, h / T - R * level, v + shift(mix.par, x, v) if mix.kind == PREDICTIVE_SRK else v
+
+
+@kernel
+def phase_properties(T: float, P: float, x: Array, name: int, *parts: Any) -> Any:
+    """`properties` as Python calls them."""
+    return properties(mixture(parts), T, P, x, name)
+
+
+@kernel
+def ln_phi(mix: Mixture, T: float, P: float, x: Array, name: int) -> Array:
     """ln fugacity coefficients of one phase of composition x (zeros allowed)."""
     n = x.size
     out = np.zeros(n)
-    if kind == IDEAL:
+    if mix.kind == IDEAL:
         if name == LIQUID:
             for i in range(n):
-                out[i] = ln_psat(T, par, i)[0] - math.log(P)
+                out[i] = ln_psat(T, mix.par, i)[0] - math.log(P)
         return out
-    d1, d2 = cubic_constants(kind)
-    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
-    attraction(T, par, kij, q, dq, aij)
-    cubic_ln_phi(T, P, x, par, aij, d1, d2, name, out)
+    phase_ln_phi(prepared(mix, T, P), x, name, out)
     return out
+
+
+@kernel
+def ln_phi_phase(T: float, P: float, x: Array, name: int, *parts: Any) -> Any:
+    """`ln_phi` as Python calls it."""
+    return ln_phi(mixture(parts), T, P, x, name)

@@ -1,9 +1,8 @@
-"""Splits of a cubic mixture in two phases: successive substitution, Newton's method, the lowest Gibbs energy.
+"""Splits of a mixture in two phases: successive substitution, Newton's method, the lowest Gibbs energy.
 
 Michelsen, Fluid Phase Equilib. 9 (1982) 21; Michelsen & Mollerup, Thermodynamic Models, 2nd ed., ch. 10.
 
-Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
-shape (n, n).
+Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid.Mixture`; fluid: it prepared at T [K] and P [Pa].
 """
 
 from __future__ import annotations
@@ -14,9 +13,8 @@ import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import Array
-from gulch.engine.phases.kernels.cubic import cubic_ln_phi, cubic_ln_phi_derivatives
+from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
-from gulch.engine.phases.kernels.stability import find_instability
 
 kernel = chapter(__name__)
 
@@ -85,14 +83,14 @@ def split(z: Array, K: Array, beta: float, x: Array, y: Array) -> None:
 
 
 @kernel
-def two_phase(T: float, P: float, z: Array, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array) -> float:
+def two_phase(fluid: Fluid, z: Array, ln_k: Array, x: Array, y: Array, phis: Array) -> float:
     """Converge a two-phase split from ln_k: substitution, then Newton on the Gibbs energy.
 
-    Changes ln_k, x, y in place. Returns beta of the `y` phase, or -1.0 when one phase
-    vanished or both became alike.
+    Changes ln_k, x, y and phis, shape (2, n + 1), in place: ln phi of x and of y, each with its Z at the end. Returns beta of the
+    `y` phase, or -1.0 when one phase vanished or both became alike.
     """
     n = z.size
-    phi_x, phi_y = np.empty(n), np.empty(n)
+    phi_x, phi_y = phis[0], phis[1]
     step, last, K = np.empty(n), np.zeros(n), np.empty(n)
     beta = -1.0
     norm_before = 0.0
@@ -104,8 +102,8 @@ def two_phase(T: float, P: float, z: Array, ln_k: Array, par: Array, aij: Array,
         if beta <= 0.0 or beta >= 1.0:
             return -1.0
         split(z, K, beta, x, y)
-        Zx, _, _ = cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi_x)
-        Zy, _, _ = cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi_y)
+        phis[0, n], _, _, _ = phase_ln_phi(fluid, x, 0, phi_x)
+        phis[1, n], _, _, _ = phase_ln_phi(fluid, y, 0, phi_y)
         norm = 0.0
         dot = 0.0
         alike = 0.0
@@ -119,7 +117,7 @@ def two_phase(T: float, P: float, z: Array, ln_k: Array, par: Array, aij: Array,
         if norm < 1e-24:
             return beta
         if it >= next_newton and beta > 1e-9 and beta < 1.0 - 1e-9:
-            done = newton_split(T, P, z, ln_k, beta, Zx, Zy, par, aij, d1, d2, x, y)
+            done = newton_split(fluid, z, ln_k, beta, x, y, phis)
             if done >= 0.0:
                 return done
             next_newton = it + 5
@@ -139,22 +137,8 @@ def two_phase(T: float, P: float, z: Array, ln_k: Array, par: Array, aij: Array,
 
 
 @kernel
-def newton_split(
-    T: float,
-    P: float,
-    z: Array,
-    ln_k: Array,
-    beta: float,
-    Zx: float,
-    Zy: float,
-    par: Array,
-    aij: Array,
-    d1: float,
-    d2: float,
-    x: Array,
-    y: Array,
-) -> float:
-    """Newton on the mole numbers of the `y` phase; returns beta or -1.0 when it did not help."""
+def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: Array, phis: Array) -> float:
+    """Newton on the mole numbers of the `y` phase; returns beta or -1.0 when it did not help. Arrays as in `two_phase`."""
     n = z.size
     phi_x, phi_y = np.empty(n), np.empty(n)
     Jx, Jy, H = np.empty((n, n)), np.empty((n, n)), np.empty((n, n))
@@ -167,8 +151,8 @@ def newton_split(
     length = 1.0
     halvings = 0
     for _ in range(24):
-        Zx, _, _ = cubic_ln_phi(T, P, xs, par, aij, d1, d2, 0, phi_x)
-        Zy, _, _ = cubic_ln_phi(T, P, ys, par, aij, d1, d2, 0, phi_y)
+        Zx, _, _, name_x = phase_ln_phi(fluid, xs, 0, phi_x)
+        Zy, _, _, name_y = phase_ln_phi(fluid, ys, 0, phi_y)
         worst = 0.0
         gibbs = 0.0
         for i in range(n):
@@ -182,6 +166,10 @@ def newton_split(
                 ln_k[i] = phi_x[i] - phi_y[i]
                 x[i] = xs[i]
                 y[i] = ys[i]
+                phis[0, i] = phi_x[i]
+                phis[1, i] = phi_y[i]
+            phis[0, n] = Zx
+            phis[1, n] = Zy
             return beta
         if gibbs > gibbs_before + 1e-12 * abs(gibbs):
             # uphill: take half the step back
@@ -197,8 +185,8 @@ def newton_split(
             halvings = 0
             before = worst
             gibbs_before = gibbs
-            cubic_ln_phi_derivatives(T, P, xs, Zx, par, aij, d1, d2, Jx)
-            cubic_ln_phi_derivatives(T, P, ys, Zy, par, aij, d1, d2, Jy)
+            ln_phi_derivatives(fluid, xs, Zx, name_x, Jx)
+            ln_phi_derivatives(fluid, ys, Zy, name_y, Jy)
             for i in range(n):
                 scale[i] = math.sqrt(xs[i] * ys[i] / z[i]) * math.sqrt(beta * (1.0 - beta))
             # Scaled so, the ideal part is about the unit matrix: shifting towards it is damping.
@@ -242,31 +230,24 @@ def newton_split(
 
 
 @kernel
-def gibbs_of_split(beta: float, x: Array, y: Array, T: float, P: float, par: Array, aij: Array, d1: float, d2: float) -> float:
-    """Mixing and residual Gibbs energy of a split over RT, to compare splits."""
-    n = x.size
-    phi = np.empty(n)
+def gibbs_of_split(beta: float, x: Array, y: Array, phis: Array) -> float:
+    """Mixing and residual Gibbs energy of a split over RT, to compare splits; phis as in `two_phase`."""
     total = 0.0
-    cubic_ln_phi(T, P, x, par, aij, d1, d2, 0, phi)
-    for i in range(n):
-        total += (1.0 - beta) * x[i] * (math.log(x[i]) + phi[i])
-    cubic_ln_phi(T, P, y, par, aij, d1, d2, 0, phi)
-    for i in range(n):
-        total += beta * y[i] * (math.log(y[i]) + phi[i])
+    for i in range(x.size):
+        total += (1.0 - beta) * x[i] * (math.log(x[i]) + phis[0, i])
+        total += beta * y[i] * (math.log(y[i]) + phis[1, i])
     return total
 
 
 @kernel
-def split_from_trial(
-    T: float, P: float, z: Array, d: Array, w: Array, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array
-) -> float:
+def split_from_trial(fluid: Fluid, z: Array, d: Array, w: Array, ln_k: Array, x: Array, y: Array, phis: Array) -> float:
     """Start a split from an unstable trial composition w against the rest."""
     n = z.size
     phi = np.empty(n)
-    cubic_ln_phi(T, P, w, par, aij, d1, d2, 0, phi)
+    phase_ln_phi(fluid, w, 0, phi)
     for i in range(n):
         ln_k[i] = d[i] - math.log(z[i]) - phi[i]
-    beta = two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
+    beta = two_phase(fluid, z, ln_k, x, y, phis)
     if beta > 0.0:
         return beta
     # The trial may be far from the final phase: feed a little of it and let the split grow.
@@ -276,49 +257,4 @@ def split_from_trial(
     for i in range(n):
         rest = (z[i] - share * w[i]) / (1.0 - share)
         ln_k[i] = math.log(w[i]) - math.log(max(rest, 1e-300))
-    return two_phase(T, P, z, ln_k, par, aij, d1, d2, x, y)
-
-
-@kernel
-def lowest_split(
-    T: float, P: float, z: Array, beta: float, ln_k: Array, par: Array, aij: Array, d1: float, d2: float, x: Array, y: Array
-) -> tuple:
-    """Test a converged split for stability; restart from what lies below it, keep the lowest."""
-    n = z.size
-    phi, d, w = np.empty(n), np.empty(n), np.empty(n)
-    x2, y2, k2 = np.empty(n), np.empty(n), np.empty(n)
-    third = 0
-    for _ in range(3):
-        ref = x if beta < 0.5 else y
-        other = y if beta < 0.5 else x
-        Zr, Ar, Br = cubic_ln_phi(T, P, ref, par, aij, d1, d2, 0, phi)
-        for i in range(n):
-            d[i] = math.log(ref[i]) + phi[i]
-        # Two dense phases: a vapour may be missing.
-        dense = Zr < 0.35
-        if dense:
-            Zo, _, _ = cubic_ln_phi(T, P, other, par, aij, d1, d2, 0, phi)
-            dense = Zo < 0.35
-        if not find_instability(T, P, d, ref, par, aij, d1, d2, dense, w):
-            return beta, 0
-        third = 1
-        best = gibbs_of_split(beta, x, y, T, P, par, aij, d1, d2)
-        improved = False
-        for against in (0, 1):
-            partner = x if against == 0 else y
-            for i in range(n):
-                k2[i] = math.log(w[i]) - math.log(partner[i])
-            b2 = two_phase(T, P, z, k2, par, aij, d1, d2, x2, y2)
-            if 0.0 < b2 < 1.0:
-                g2 = gibbs_of_split(b2, x2, y2, T, P, par, aij, d1, d2)
-                if g2 < best - 1e-12:
-                    best = g2
-                    beta = b2
-                    improved = True
-                    for i in range(n):
-                        x[i] = x2[i]
-                        y[i] = y2[i]
-                        ln_k[i] = k2[i]
-        if not improved:
-            return beta, third
-    return beta, third
+    return two_phase(fluid, z, ln_k, x, y, phis)

@@ -1,7 +1,7 @@
 """The temperature at which a flashed mixture, or one phase, reaches an enthalpy, an entropy or a vapour fraction.
 
-Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
-shape (n, n). The property wanted: J/mol, J/(mol K) or a share.
+Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid.Mixture`; fluid: it prepared at T [K] and P [Pa].
+The property wanted: J/mol, J/(mol K) or a share.
 """
 
 from __future__ import annotations
@@ -25,16 +25,17 @@ from gulch.engine.phases.kernels.constants import (
     Array,
 )
 from gulch.engine.phases.kernels.flash import flash, present_part, spread
+from gulch.engine.phases.kernels.fluid import Mixture, mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
-from gulch.engine.phases.kernels.phase import phase_properties
+from gulch.engine.phases.kernels.phase import properties
 
 kernel = chapter(__name__)
 
 
 @kernel
-def property_at(kind: int, T: float, P: float, z: Array, par: Array, kij: Array, ln_k: Array, warm: bool, column: int) -> float:
+def property_at(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool, column: int) -> float:
     """Molar enthalpy, entropy or vapour fraction of the flashed mixture."""
-    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par, kij, ln_k, warm)
+    beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, ln_k, warm)
     if column == VAPOUR_SHARE:  # vapour share, the liquid side counted as zero
         return beta if name_y == VAPOUR else 0.0
     return props[column]
@@ -51,16 +52,16 @@ def temperature_slope(T: float, z: Array, par: Array, column: int) -> float:
 
 @kernel
 def temperature_in_phase(
-    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: Array, name: str, tolerance: float
+    mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: Array, name: str, tolerance: float
 ) -> float:
     """Secant steps in one phase of that name from T, where its error is f: the temperature at the target, 0 if they go astray."""
-    slope = temperature_slope(T, z, par, column)
+    slope = temperature_slope(T, z, mix.par, column)
     for _ in range(16):
         step = -f / slope
         T_next = T + step
         if abs(step) > 0.3 * T or T_next <= T_LOW or T_next >= T_HIGH:
             return 0.0
-        f_next = phase_properties(kind, T_next, P, z, name, par, kij)[column] - target
+        f_next = properties(mix, T_next, P, z, name)[column] - target
         if abs(f_next) <= 1e-4 * tolerance:
             return T_next
         if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
@@ -71,13 +72,11 @@ def temperature_in_phase(
 
 
 @kernel
-def near_temperature(
-    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: float, tolerance: float
-) -> tuple:
+def near_temperature(mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: float, tolerance: float) -> tuple:
     """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
     ln_k = np.empty(z.size)
     h = 1e-5 * T if f < 0.0 else -1e-5 * T  # what boils takes many times the heat of one phase
-    slope = (property_at(kind, T + h, P, z, par, kij, ln_k, False, column) - target - f) / h
+    slope = (property_at(mix, T + h, P, z, ln_k, False, column) - target - f) / h
     if slope <= 0.0:
         return False, T
     for _ in range(12):
@@ -87,7 +86,7 @@ def near_temperature(
         T_next = T + step
         if T_next <= T_LOW or T_next >= T_HIGH or T_next == T:
             return False, T
-        f_next = property_at(kind, T_next, P, z, par, kij, ln_k, False, column) - target
+        f_next = property_at(mix, T_next, P, z, ln_k, False, column) - target
         if abs(f_next) <= 1e-4 * tolerance:
             return True, T_next  # the loops around it take their differences from what is left here
         if abs(f_next) > 0.5 * abs(f) or (f_next - f) * step <= 0.0:
@@ -98,9 +97,7 @@ def near_temperature(
 
 
 @kernel
-def solve_temperature(
-    kind: int, P: float, target: float, column: int, z: Array, par: Array, kij: Array, T: float, f: float, tolerance: float
-) -> tuple:
+def solve_temperature(mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: float, tolerance: float) -> tuple:
     """Temperature at which a property of the flashed mixture reaches target, at constant P, from T where its error is f.
 
     column: ENTHALPY, ENTROPY or VAPOUR_SHARE. All of them rise with temperature.
@@ -110,7 +107,7 @@ def solve_temperature(
     n = z.size
     ln_k = np.empty(n)
     if column != VAPOUR_SHARE:
-        found, T_near = near_temperature(kind, P, target, column, z, par, kij, T, f, tolerance)
+        found, T_near = near_temperature(mix, P, target, column, z, T, f, tolerance)
         if found:
             return FOUND, T_near, T_near
     low, f_low, high, f_high = T, f, T, f
@@ -123,7 +120,7 @@ def solve_temperature(
                 return BELOW_RANGE, low, low
             high, f_high = low, f_low
             low = max(T_LOW, low - step)
-            value = property_at(kind, low, P, z, par, kij, ln_k, False, column)
+            value = property_at(mix, low, P, z, ln_k, False, column)
             f_low = value - target
             f = f_low
         else:
@@ -131,7 +128,7 @@ def solve_temperature(
                 return ABOVE_RANGE, high, high
             low, f_low = high, f_high
             high = min(T_HIGH, high + step)
-            value = property_at(kind, high, P, z, par, kij, ln_k, False, column)
+            value = property_at(mix, high, P, z, ln_k, False, column)
             f_high = value - target
             f = f_high
         step *= 2.0
@@ -147,7 +144,7 @@ def solve_temperature(
             T = 0.5 * (low + high)
         if low >= T or high <= T:
             break
-        value = property_at(kind, T, P, z, par, kij, ln_k, False, column)
+        value = property_at(mix, T, P, z, ln_k, False, column)
         f = value - target
         if abs(f) <= tolerance and (column != VAPOUR_SHARE or target > 0.0 and target < 1.0):
             return FOUND, T, T
@@ -165,39 +162,39 @@ def solve_temperature(
 
 
 @kernel
-def flash_amounts_to(
-    kind: int, P: float, target: float, column: int, n: Array, par: Array, kij: Array, T_start: float, tolerance: float
-) -> Any:
+def flash_amounts_to(P: float, target: float, column: int, n: Array, T_start: float, tolerance: float, *parts: Any) -> Any:
     """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
 
     From a start in one phase the search goes on inside that phase, and one flash judges where it ends.
-    Returns (outcome, T below, T above, flash at T above).
+    Returns (outcome, T below, T above, flash at T above as `flash_amounts` gives it).
     """
-    at, z, par_c, kij_c = present_part(n, par, kij)
+    at, z, mix = present_part(n, mixture(parts))
     T = min(max(T_start, T_LOW), T_HIGH)
-    beta, name_x, name_y, third, x, y, props = flash(kind, T, P, z, par_c, kij_c, np.empty(z.size), False)
+    beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, np.empty(z.size), False)
     f = props[column] - target if column != VAPOUR_SHARE else (beta if name_y == VAPOUR else 0.0) - target
     outcome, low, high = FOUND, T, T
     found = column != VAPOUR_SHARE and abs(f) <= 1e-4 * tolerance
     if column != VAPOUR_SHARE and not found and (beta <= 0.0 or beta >= 1.0):
-        T_next = temperature_in_phase(kind, P, target, column, z, par_c, kij_c, T, f, name_x, tolerance)
+        T_next = temperature_in_phase(mix, P, target, column, z, T, f, name_x, tolerance)
         if T_next > 0.0:
-            beta, name_x, name_y, third, x, y, props = flash(kind, T_next, P, z, par_c, kij_c, np.empty(z.size), False)
+            beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T_next, P, z, np.empty(z.size), False)
             found, low, high = abs(props[column] - target) <= tolerance, T_next, T_next
     if not found:
-        outcome, low, high = solve_temperature(kind, P, target, column, z, par_c, kij_c, T, f, tolerance)
-        beta, name_x, name_y, third, x, y, props = flash(kind, high, P, z, par_c, kij_c, np.empty(z.size), False)
-    return outcome, low, high, beta, name_x, name_y, third, spread(x, at, n.size), spread(y, at, n.size), props
+        outcome, low, high = solve_temperature(mix, P, target, column, z, T, f, tolerance)
+        beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, high, P, z, np.empty(z.size), False)
+    size = n.size
+    flashed = (beta, middle, name_x, name_y, third, spread(x, at, size), spread(y, at, size), spread(w, at, size), props)
+    return outcome, low, high, flashed
 
 
 @kernel
-def temperature_of(kind: int, h: Array, P: float, x: Array, phase: int, par: Array, kij: Array, guess: float) -> float:
+def temperature_of(mix: Mixture, h: Array, P: float, x: Array, phase: int, guess: float) -> float:
     """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
     T = guess
     for _ in range(60):
-        here = phase_properties(kind, T, P, x, phase, par, kij)[0]
+        here = properties(mix, T, P, x, phase)[0]
         step = 1e-4 * T
-        slope = (phase_properties(kind, T + step, P, x, phase, par, kij)[0] - here) / step
+        slope = (properties(mix, T + step, P, x, phase)[0] - here) / step
         if not slope > 0.0:
             return math.nan
         change = (h - here) / slope

@@ -93,7 +93,7 @@ class KineticReactor(Reactor):
     def phase_state(model: PhaseModel, n: np.ndarray, T: float, P: float, phase: int) -> tuple:
         """(enthalpy flow [W], volume flow [m3/s]) of amounts n held in one phase."""
         total = n.sum()
-        h, _, v = phase_properties(model.code, T, P, n / total, phase, model.par, model.kij)
+        h, _, v = phase_properties(T, P, n / total, phase, *model.mix)
         return h * total, v * total
 
     @staticmethod

@@ -73,15 +73,13 @@ class TankRun:
             self.feed.n,
             size,
             by_time,
-            model.code,
             self.phase,
-            model.par,
-            model.kij,
             self.laws,
             self.per,
             self.given.void,
             self.bulk,
             self.xi.copy(),
+            *model.mix,
         )
         if outcome != FOUND:
             raise UnitTrouble(

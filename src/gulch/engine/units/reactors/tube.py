@@ -15,6 +15,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.chemistry.kernels.rates import reaction_rates
+from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitTrouble
 from gulch.engine.units.reactors.kernels import plug_flow as k
@@ -153,17 +155,15 @@ class Tube:
         def change(V, y):
             return k.plug_change(
                 y,
-                model.code,
                 self.phase,
                 self.heat,
                 self.falling,
                 self.fixed,
-                model.par,
-                model.kij,
                 self.laws,
                 self.per,
                 model.molar_mass,
                 guess,
+                *model.mix,
             )
 
         return change
@@ -173,7 +173,7 @@ class Tube:
         model, x, near = self.model, np.empty(self.model.n), np.array([self.T_in, k.GOES_ON])
         T, P, flow = [], [], []
         for row in y:
-            here, pressure, total, v = k.plug_state(row, model.code, self.phase, self.heat, self.fixed, model.par, model.kij, x, near)
+            here, pressure, total, v = k.plug_state(row, self.phase, self.heat, self.fixed, x, near, *model.mix)
             T.append(float(here))
             P.append(float(pressure))
             flow.append(float(total * v))
@@ -260,8 +260,8 @@ class Tube:
         found = []
         for row, T, P in zip(n, along.T, along.P, strict=True):
             x = row / row.sum()
-            v = k.phase_properties(model.code, T, P, x, self.phase, model.par, model.kij)[2]
-            found.append(k.reaction_rates(model.code, T, P, x, v, self.phase, model.par, model.kij, self.laws))
+            v = phase_properties(T, P, x, self.phase, *model.mix)[2]
+            found.append(reaction_rates(T, P, x, v, self.phase, self.laws, *model.mix))
         speeds = np.array(found)
         return {
             "volume": along.grid.tolist(),

@@ -7,6 +7,7 @@ from gulch.engine.flowsheet.feeds import FEED_BASES
 from gulch.engine.flowsheet.inputs import feed_addresses
 from gulch.engine.flowsheet.measures import OVERALL
 from gulch.engine.flowsheet.places import at_gauge, at_knob
+from gulch.engine.phases.model import WATER
 from gulch.engine.quantities import (
     DIMENSIONS,
     dimensions_of,
@@ -173,13 +174,20 @@ class Inspector(Region):
                 }
             )
         for p in found.phases:
-            out["phases"].append({"kind": self.phase_words(p), "share": show(p["share"], "fraction", self.display)})
+            words = self.phase_words(p, found.phases)
+            out["phases"].append({"kind": words, "share": show(p["share"], "fraction", self.display)})
 
-    def phase_words(self, phase):
-        """The name of a phase; one that only holds what cannot vaporise is no liquid that the model knows."""
+    def phase_words(self, phase, phases):
+        """The name of a phase of a stream; one that only holds what cannot vaporise is no liquid that the model knows."""
         held = {s.id for s in self.document.species if phase["fraction"].get(s.id, 0.0) > 1e-9}
         solid = {s.id for s in self.document.species if s.id in held and is_held(s.key)}
-        return "not volatile (solid or dissolved)" if held and held == solid else phase["kind"]
+        if held and held == solid:
+            return "not volatile (solid or dissolved)"
+        liquids = [p for p in phases if p["kind"] == "liquid"]
+        if phase["kind"] != "liquid" or len(liquids) < 2:
+            return phase["kind"]
+        water = sum(phase["fraction"].get(s.id, 0.0) for s in self.document.species if s.cas == WATER)
+        return f"{'light' if phase is liquids[0] else 'heavy'} liquid{', water-rich' if water > 0.5 else ''}"
 
     def outlets(self, stream):
         """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""

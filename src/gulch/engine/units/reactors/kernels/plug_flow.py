@@ -11,10 +11,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, rates_in
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import Array
-from gulch.engine.phases.kernels.phase import phase_properties
+from gulch.engine.phases.kernels.fluid import Mixture, mixture
+from gulch.engine.phases.kernels.phase import properties
 from gulch.engine.phases.kernels.temperature import temperature_of
 
 if TYPE_CHECKING:
@@ -30,7 +31,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def plug_state(y: Array, kind: int, phase: int, heat: float, fixed: tuple, par: Array, kij: Array, x: Array, guess: Array) -> Any:
+def state_at(mix: Mixture, y: Array, phase: int, heat: float, fixed: tuple, x: Array, guess: Array) -> Any:
     """(T, P, total, molar volume) at a point of a plug flow, mole fractions into x; T is nan where none exists."""
     n = x.size
     total = 0.0
@@ -40,45 +41,50 @@ def plug_state(y: Array, kind: int, phase: int, heat: float, fixed: tuple, par: 
     for i in range(n):
         x[i] /= total
     P = math.sqrt(max(y[n + 1], 1.0))
-    T = fixed[F_T] if heat == ISOTHERMAL else temperature_of(kind, y[n] / total, P, x, phase, par, kij, guess[0])
+    T = fixed[F_T] if heat == ISOTHERMAL else temperature_of(mix, y[n] / total, P, x, phase, guess[0])
     if not math.isfinite(T):
         return T, P, total, 1.0
     guess[0] = T
-    return T, P, total, phase_properties(kind, T, P, x, phase, par, kij)[2]
+    return T, P, total, properties(mix, T, P, x, phase)[2]
+
+
+@kernel
+def plug_state(y: Array, phase: int, heat: float, fixed: tuple, x: Array, guess: Array, *parts: Any) -> Any:
+    """`state_at` as Python calls it, with the fields of the Mixture."""
+    return state_at(mixture(parts), y, phase, heat, fixed, x, guess)
 
 
 @kernel
 def plug_change(
     y: Array,
-    kind: int,
     phase: int,
     heat: float,
     pressure: float,
     fixed: tuple,
-    par: Array,
-    kij: Array,
     laws: Rates,
     per: str,
     mass: Array,
     guess: Array,
+    *parts: Any,
 ) -> Array:
     """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
 
-    per: what each rate counts on, shape (m,). Where the pressure is gone or the temperature
+    per: what each rate counts on, shape (m,); parts: fields of the Mixture. Where the pressure is gone or the temperature
     leaves its limit nothing changes any more; `guess[1]` then keeps NO_PRESSURE or TOO_HOT.
     """
+    mix = mixture(parts)
     nu = laws.nu
     m, n = nu.shape
     out = np.zeros(n + 3)
     x = np.empty(n)
-    T, P, total, v = plug_state(y, kind, phase, heat, fixed, par, kij, x, guess)
+    T, P, total, v = state_at(mix, y, phase, heat, fixed, x, guess)
     if y[n + 1] <= fixed[F_P_LOW] ** 2:
         guess[1] = NO_PRESSURE
         return out
     if not math.isfinite(T) or fixed[F_LIMIT] < T:
         guess[1] = TOO_HOT
         return out
-    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    rates = rates_in(mix, T, P, x, v, phase, laws)
     for r in range(m):
         factor = fixed[F_VOID] if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else fixed[F_BULK])
         for i in range(n):

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, reaction_rates
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, rates_in
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND, Array
+from gulch.engine.phases.kernels.fluid import Mixture, mixture
 from gulch.engine.phases.kernels.linear import eliminate
-from gulch.engine.phases.kernels.phase import phase_properties
+from gulch.engine.phases.kernels.phase import properties
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates
@@ -29,10 +30,8 @@ def tank_residual(
     n0: Array,
     size: float,
     by_time: bool,
-    kind: int,
+    mix: Mixture,
     phase: int,
-    par: Array,
-    kij: Array,
     laws: Rates,
     per: Array,
     void: float,
@@ -57,9 +56,9 @@ def tank_residual(
         total += value
     for i in range(n):
         x[i] /= total
-    v = phase_properties(kind, T, P, x, phase, par, kij)[2]
+    v = properties(mix, T, P, x, phase)[2]
     volume = size * total * v if by_time else size
-    rates = reaction_rates(kind, T, P, x, v, phase, par, kij, laws)
+    rates = rates_in(mix, T, P, x, v, phase, laws)
     for r in range(m):
         factor = void if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else bulk)
         out[r] = xi[r] - volume * factor * rates[r]
@@ -73,20 +72,19 @@ def tank(
     n0: Array,
     size: float,
     by_time: bool,
-    kind: int,
     phase: int,
-    par: Array,
-    kij: Array,
     laws: Rates,
     per: str,
     void: float,
     bulk: float,
     xi: Array,
+    *parts: Any,
 ) -> Any:
     """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
 
-    xi: start, inside; shape (m,). Returns (outcome, xi, volume).
+    xi: start, inside; shape (m,); parts: fields of the Mixture. Returns (outcome, xi, volume).
     """
+    mix = mixture(parts)
     nu = laws.nu
     m, n = nu.shape
     x, out, shifted = np.empty(n), np.empty(m), np.empty(m)
@@ -98,10 +96,10 @@ def tank(
         now = best.copy()
         good = False
         part = size * trying
-        volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+        volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
         if volume < 0.0:
             now[:] = 0.0
-            volume = tank_residual(now, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, out)
+            volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
         for _ in range(60):
             norm = 0.0
             for r in range(m):
@@ -110,15 +108,15 @@ def tank(
                 step = 1e-7 * flow
                 moved = now.copy()
                 moved[c] += step
-                test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
+                test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 if test < 0.0:
                     step = -step
                     moved[c] = now[c] + step
-                    test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
+                    test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                     if test < 0.0:
                         step = 1e-3 * step
                         moved[c] = now[c] + step
-                        test = tank_residual(moved, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
+                        test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 for r in range(m):
                     J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
             change = eliminate(J.copy(), -out.copy())
@@ -134,7 +132,7 @@ def tank(
             taken = False
             for _ in range(30):
                 trial = now + length * change
-                volume = tank_residual(trial, T, P, n0, part, by_time, kind, phase, par, kij, laws, per, void, bulk, x, shifted)
+                volume = tank_residual(trial, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 if volume >= 0.0:
                     norm_trial = 0.0
                     for r in range(m):

@@ -1,0 +1,91 @@
+"""Which phase model suits a project, with the reason: from its species, its highest pressure and the groups that are known of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from gulch.engine.phases.model import PHASE_MODELS, WATER
+from gulch.engine.phases.nonideal import GAS, is_polar
+from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.groups import groups, missing
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Input
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+
+MODERATE = 10e5  # Pa, up to which the vapour over an activity model's liquid is near enough to ideal (common practice)
+MEANINGS = {
+    "ideal": "for liquids whose molecules are alike, at low pressure: Raoult's law, checked by hand in a minute",
+    "peng-robinson": "for hydrocarbons and gases at any pressure; water, alcohols and acids only with fitted interaction parameters",
+    "soave-redlich-kwong": "for hydrocarbons and gases at any pressure, hydrogen among them; as poor for polar liquids",
+    "predictive-srk": "for gases over polar liquids at any pressure: SRK that mixes by structural groups",
+    "unifac": "for polar liquids and water beside hydrocarbons at low pressure; two liquids from structural groups",
+    "modified-unifac": "for polar liquids that mix, over a wide range of temperature, at low pressure",
+    "nrtl": "for liquids with measured parameters, two liquids among them; pairs without are filled from UNIFAC",
+    "wilson": "for liquids with measured parameters that mix in all proportions; it cannot split a liquid in two",
+}
+
+
+@dataclass(frozen=True)
+class ModelAdvice:
+    """The kind of phase model that suits best, and why."""
+
+    kind: str
+    reason: str
+
+    @property
+    def label(self) -> str:
+        return PHASE_MODELS[self.kind][0]
+
+
+def advised(project: Project) -> ModelAdvice | None:
+    """The ModelAdvice for a project; None where it has too few species to say."""
+    try:
+        species: list[Any] = [lookup(*s.key) for s in project.species]
+    except SpeciesError:
+        return None
+    liquids = [s for s in species if not s.non_volatile and s.has_critical and s.critical_temperature.value >= GAS]
+    names = {id(found): entry.shown for found, entry in zip(species, project.species, strict=True)}
+    if len([s for s in species if not s.non_volatile]) < 2:
+        return None
+    polar = [s for s in liquids if is_polar(s)]
+    if not polar:
+        return ModelAdvice("peng-robinson", "gases and hydrocarbons, none of which is polar")
+    shown = " and ".join(names[id(s)] for s in polar[:2]) + (" and others" if len(polar) > 2 else "")
+    are = f"{shown} {'is' if len(polar) == 1 else 'are'} polar"
+    P = highest_pressure(project)
+    if P > MODERATE:
+        if all(groups(s.cas, "predictive-srk") for s in liquids):
+            return ModelAdvice("predictive-srk", f"{are}, at up to {P / 1e5:.3g} bar: gases and polar liquids in one equation")
+        return ModelAdvice("peng-robinson", f"up to {P / 1e5:.3g} bar, and not every species has groups: type k_ij for {shown}")
+    water = any(s.cas == WATER for s in liquids)
+    oil = next((s for s in liquids if set(s.atoms) == {"C", "H"}), None)
+    if water and oil is not None and known_to(liquids, "unifac"):
+        return ModelAdvice("unifac", f"water with {names[id(oil)]} below {MODERATE / 1e5:.0f} bar: two liquids")
+    for scheme in ("modified-unifac", "unifac"):
+        if known_to(liquids, scheme):
+            return ModelAdvice(scheme, f"{are}, below {MODERATE / 1e5:.0f} bar")
+    return ModelAdvice("nrtl", f"{are}, and some groups are unknown: type measured parameters for those pairs")
+
+
+def known_to(liquids: list, scheme: str) -> bool:
+    """Whether a scheme has groups for all liquids and interactions for all their groups."""
+    found = [groups(s.cas, scheme) for s in liquids]
+    return all(found) and not missing([i for f in found for i in f], scheme)
+
+
+def highest_pressure(project: Project) -> float:
+    """The highest pressure [Pa] that is typed in feeds and units; 1 bar where none is."""
+    texts = [s.given.pressure for s in project.streams if s.given is not None]
+    for unit in project.units:
+        texts += [getattr(unit, d.key, None) for d in KINDS[unit.kind].declared(Input) if d.dimension == "pressure"]
+    found = [1e5]
+    for text in texts:
+        try:
+            found.append(parse(text, "pressure"))
+        except (QuantityError, TypeError, AttributeError):
+            continue
+    return max(found)

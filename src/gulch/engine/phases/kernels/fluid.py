@@ -1,0 +1,352 @@
+"""A mixture prepared at a temperature and pressure, and the fugacity coefficients of one phase of it, whatever its model.
+
+Models in one equation choose among the roots of a cubic; activity models have one expression for the liquid and one for the
+vapour, and choose between them in the same way, by the lower Gibbs energy. So all that follows treats them alike.
+
+Predictive SRK: Holderbaum & Gmehling, Fluid Phase Equilib. 70 (1991) 251. Henry's law in mixed solvents, with the solvents'
+share that Gibbs-Duhem demands: Prausnitz, Lichtenthaler & de Azevedo, Molecular Thermodynamics, 3rd ed., ch. 10.
+
+Notation: T [K], P [Pa]; x, z, ln_phi: one number a species, shape (n,).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from gulch.engine.phases.kernels.activity import group_factors, ln_gamma_groups, ln_gamma_nrtl, ln_gamma_wilson, pair_factors, pure_groups
+from gulch.engine.phases.kernels.association import dimer_ln_phi, dimer_roots
+from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.phases.kernels.constants import (
+    B_,
+    DISSOLVED,
+    DORTMUND,
+    HENRY,
+    IDEAL,
+    KIJ,
+    LIQUID,
+    NRTL,
+    OMEGA,
+    PC,
+    PENG_ROBINSON,
+    PREDICTIVE_SRK,
+    SOAVE_REDLICH_KWONG,
+    TC,
+    UNIFAC,
+    VAPOUR,
+    Array,
+    R,
+)
+from gulch.engine.phases.kernels.cubic import (
+    attraction,
+    compressibility,
+    cubic_constants,
+    cubic_ln_phi,
+    cubic_ln_phi_derivatives,
+    phase_name,
+    residual_gibbs,
+)
+from gulch.engine.phases.kernels.ideal_gas import ln_psat, rackett_volume
+
+kernel = chapter(__name__)
+
+A1 = -0.64663  # of the mixing rule of predictive SRK
+NOWHERE = 50.0  # ln of a fugacity coefficient that keeps a species out of a liquid
+
+
+class Mixture(NamedTuple):
+    """What the kernels are told of a list of species.
+
+    kind: of the model; vapour: kind of an activity model's vapour, IDEAL or SOAVE_REDLICH_KWONG;
+    active: activity from which a species may be the heart of a further phase beside two; par: shape (n, N_COLUMNS); pairs:
+    shape (N_PAIR, n, n); groups: rows of g columns each, first how often each species has each group (n rows), then the area of
+    each, then a, b and c of psi between them (g rows each). Few arrays, because handing one over costs more than reading it.
+    """
+
+    kind: int
+    vapour: int
+    active: float
+    par: Array
+    pairs: Array
+    groups: Array
+
+
+@kernel
+def mixture(parts: tuple) -> Mixture:
+    """The Mixture of its fields: kernels that Python calls take them one by one, which costs a seventh of handing over a tuple."""
+    return Mixture(parts[0], parts[1], parts[2], parts[3], parts[4], parts[5])
+
+
+@kernel
+def only(mix: Mixture, i: int) -> Mixture:
+    """The Mixture of species i alone."""
+    return Mixture(
+        mix.kind, mix.vapour, mix.active, mix.par[i : i + 1], mix.pairs[:, i : i + 1, i : i + 1].copy(), groups_of(mix, np.array([i]))
+    )
+
+
+@kernel
+def groups_of(mix: Mixture, at: Array) -> Array:
+    """The rows of groups of the species at some positions."""
+    n, k = mix.par.shape[0], at.size
+    out = np.empty((mix.groups.shape[0] - n + k, mix.groups.shape[1]))
+    for a in range(k):
+        out[a] = mix.groups[at[a]]
+    out[k:] = mix.groups[n:]
+    return out
+
+
+@kernel
+def wilson_ln_k(T: float, P: float, par: Array, ln_k: Array) -> None:
+    """ln K by Wilson's equation (1968) into ln_k."""
+    for i in range(par.shape[0]):
+        ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
+
+
+class Fluid(NamedTuple):
+    """A Mixture at T [K] and P [Pa]: what does not hang on composition, computed once.
+
+    aij: attraction [J m3/mol2], shape (n, n); own: of each species, what the rows named below say, and after them n rows each of tau,
+    of weights (NRTL, Wilson) and of ln(H/P); groups: counts, area and psi in rows of g. What a model does not use stands for nothing.
+    """
+
+    kind: int
+    vapour: int
+    active: float
+    T: float
+    P: float
+    d1: float
+    d2: float
+    par: Array
+    aij: Array
+    own: Array
+    groups: Array
+
+
+LN_LIQUID, PURE_GROUPS, ROOT, VOLUME = 0, 1, 2, 3  # rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume
+N_OWN = 4
+
+
+@kernel
+def prepared(mix: Mixture, T: float, P: float) -> Fluid:
+    """The Fluid of a Mixture at T and P."""
+    kind, par = mix.kind, mix.par
+    n, g = par.shape[0], mix.groups.shape[1]
+    d1, d2 = cubic_constants(PENG_ROBINSON if kind == PENG_ROBINSON else SOAVE_REDLICH_KWONG)
+    aij = np.empty((n, n))
+    own, groups = aij, aij
+    if kind < UNIFAC or mix.vapour != IDEAL:
+        attraction(T, par, mix.pairs[KIJ], np.empty(n), np.empty(n), aij)
+    if kind >= PREDICTIVE_SRK:
+        own = np.zeros((N_OWN + 3 * n, n))
+    if kind >= PREDICTIVE_SRK and kind <= DORTMUND:
+        groups = np.empty((n + 1 + g, g))
+        groups[: n + 1] = mix.groups[: n + 1]
+        group_factors(T, mix.groups[n + 1 :], groups[n + 1 :])
+        pure_groups(groups[:n], groups[n], groups[n + 1 :], own[PURE_GROUPS])
+    if kind >= NRTL:
+        pair_factors(kind, T, par, mix.pairs, own[N_OWN : N_OWN + n], own[N_OWN + n : N_OWN + 2 * n])
+    if kind >= UNIFAC:
+        for i in range(n):
+            for j in range(n):
+                a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
+                own[N_OWN + 2 * n + i, j] = a + b / T + c * math.log(T) - math.log(P)
+        dimer_roots(T, par, own[ROOT])
+        for i in range(n):
+            own[VOLUME, i] = rackett_volume(T, par, i)
+            own[LN_LIQUID, i] = ln_pure_liquid(T, P, mix.vapour, par, aij, own, i)
+    return Fluid(kind, mix.vapour, mix.active, T, P, d1, d2, par, aij, own, groups)
+
+
+@kernel
+def ln_pure_liquid(T: float, P: float, vapour: int, par: Array, aij: Array, own: Array, i: int) -> float:
+    """ln(f/P) of species i as a pure liquid: vapour pressure, its vapour's fugacity coefficient, Poynting's factor."""
+    ln_p = ln_psat(T, par, i)[0]
+    p = math.exp(min(ln_p, 25.0))
+    if vapour == IDEAL:
+        ln_phi = pure_dimer_ln_phi(p, own[ROOT, i])
+    else:
+        rt = R * T
+        A, B = aij[i, i] * p / (rt * rt), par[i, B_] * p / rt
+        Z = compressibility(A, B, 1.0, 0.0, VAPOUR)
+        ln_phi = residual_gibbs(Z, A, B, 1.0, 0.0)
+    return ln_p - math.log(P) + ln_phi + own[VOLUME, i] * (P - p) / (R * T)
+
+
+@kernel
+def pure_dimer_ln_phi(P: float, root: float) -> float:
+    """ln of the share of monomers in a vapour of one acid: p + K p² = P."""
+    if root == 0.0:
+        return 0.0
+    k = root * root * P
+    return math.log(2.0 / (1.0 + math.sqrt(1.0 + 4.0 * k)))
+
+
+@kernel
+def pure_ln_phi(fluid: Fluid, i: int) -> float:
+    """ln of the fugacity coefficient of species i alone, in its stable phase."""
+    rt = R * fluid.T
+    A = fluid.aij[i, i] * fluid.P / (rt * rt)
+    B = fluid.par[i, B_] * fluid.P / rt
+    if fluid.kind < UNIFAC:
+        return residual_gibbs(compressibility(A, B, fluid.d1, fluid.d2, 0), A, B, fluid.d1, fluid.d2)
+    if fluid.vapour == IDEAL:
+        vapour = pure_dimer_ln_phi(fluid.P, fluid.own[ROOT, i])
+    else:
+        vapour = residual_gibbs(compressibility(A, B, 1.0, 0.0, VAPOUR), A, B, 1.0, 0.0)
+    return vapour if fluid.par[i, DISSOLVED] > 0.0 else min(vapour, fluid.own[LN_LIQUID, i])
+
+
+@kernel
+def first_ln_k(fluid: Fluid, z: Array, ln_k: Array) -> None:
+    """First values of ln K: Wilson's equation, or those of the activity model at the feed's composition."""
+    if fluid.kind < UNIFAC:
+        wilson_ln_k(fluid.T, fluid.P, fluid.par, ln_k)
+    else:
+        liquid_ln_phi(fluid, z, ln_k)
+
+
+@kernel
+def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
+    """Fill ln(gamma f/P) of a liquid under an activity model; returns P v/(R T)."""
+    n = x.size
+    solvent, v = 0.0, 0.0
+    for i in range(n):
+        v += x[i] * fluid.own[VOLUME, i]
+        if fluid.par[i, DISSOLVED] == 0.0:
+            solvent += x[i]
+    Z = fluid.P * v / (R * fluid.T)
+    if solvent <= 0.0:
+        for i in range(n):
+            ln_phi[i] = NOWHERE
+        return Z
+    alone = np.empty(n)
+    for i in range(n):
+        alone[i] = x[i] / solvent if fluid.par[i, DISSOLVED] == 0.0 else 0.0
+    if fluid.kind <= DORTMUND:
+        ln_gamma_groups(fluid.kind, alone, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
+    elif fluid.kind == NRTL:
+        ln_gamma_nrtl(alone, fluid.own[N_OWN : N_OWN + n], fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
+    else:
+        ln_gamma_wilson(alone, fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
+    for i in range(n):
+        if fluid.par[i, DISSOLVED] == 0.0:
+            ln_phi[i] += fluid.own[LN_LIQUID, i]
+    henry = fluid.own[N_OWN + 2 * n :]
+    for i in range(n):
+        if fluid.par[i, DISSOLVED] == 0.0:
+            continue
+        mean = 0.0
+        for j in range(n):
+            mean += alone[j] * henry[i, j]
+        ln_phi[i] = mean
+        for j in range(n):
+            if fluid.par[j, DISSOLVED] == 0.0:
+                ln_phi[j] += x[i] / solvent * (henry[i, j] - mean)
+    return Z
+
+
+@kernel
+def vapour_ln_phi(fluid: Fluid, y: Array, ln_phi: Array) -> tuple:
+    """Fill ln phi of the vapour beside an activity model's liquid; returns Z, A, B."""
+    if fluid.vapour != IDEAL:
+        return cubic_ln_phi(fluid.T, fluid.P, y, fluid.par, fluid.aij, 1.0, 0.0, VAPOUR, ln_phi)
+    associates = False
+    for i in range(y.size):
+        associates = associates or fluid.own[ROOT, i] > 0.0
+        ln_phi[i] = 0.0
+    return (dimer_ln_phi(fluid.P, y, fluid.own[ROOT], ln_phi) if associates else 1.0), 0.0, 0.0
+
+
+@kernel
+def predictive_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """Fill ln phi of predictive SRK; returns Z, A, B."""
+    n = x.size
+    rt = R * fluid.T
+    ln_gamma_groups(UNIFAC, x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
+    b = 0.0
+    for i in range(n):
+        b += x[i] * fluid.par[i, B_]
+    alpha = 0.0
+    for i in range(n):
+        bi = fluid.par[i, B_]
+        own = fluid.aij[i, i] / (bi * rt)
+        alpha += x[i] * (own + (ln_phi[i] + math.log(b / bi)) / A1)
+        ln_phi[i] = own + (ln_phi[i] + math.log(b / bi) + bi / b - 1.0) / A1
+    B = b * fluid.P / rt
+    A = alpha * B
+    Z = compressibility(A, B, 1.0, 0.0, want)
+    log_term = math.log((Z + B) / Z)
+    ln_zb = math.log(Z - B)
+    for i in range(n):
+        ln_phi[i] = fluid.par[i, B_] / b * (Z - 1.0) - ln_zb - ln_phi[i] * log_term
+    return Z, A, B
+
+
+@kernel
+def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """Fill ln fugacity coefficients of composition x in the phase wanted: VAPOUR, LIQUID, or 0 for that of lower Gibbs energy.
+
+    Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`).
+    """
+    if fluid.kind < PREDICTIVE_SRK:
+        par, aij = fluid.par, fluid.aij
+        Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, par, aij, fluid.d1, fluid.d2, want, ln_phi)
+        return Z, A, B, 0
+    return other_ln_phi(fluid, x, want, ln_phi)
+
+
+@kernel
+def other_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """`phase_ln_phi` of models beside the plain cubic equations."""
+    if fluid.kind == PREDICTIVE_SRK:
+        Z, A, B = predictive_ln_phi(fluid, x, want, ln_phi)
+        return Z, A, B, 0
+    if want == LIQUID:
+        return liquid_ln_phi(fluid, x, ln_phi), 0.0, 0.0, LIQUID
+    if want == VAPOUR:
+        Z, A, B = vapour_ln_phi(fluid, x, ln_phi)
+        return Z, A, B, VAPOUR
+    other = np.empty(x.size)
+    Z_liquid = liquid_ln_phi(fluid, x, other)
+    Z, A, B = vapour_ln_phi(fluid, x, ln_phi)
+    apart = 0.0
+    for i in range(x.size):
+        apart += x[i] * (other[i] - ln_phi[i])
+    if apart >= 0.0:
+        return Z, A, B, VAPOUR
+    for i in range(x.size):
+        ln_phi[i] = other[i]
+    return Z_liquid, 0.0, 0.0, LIQUID
+
+
+@kernel
+def named(fluid: Fluid, Z: float, A: float, B: float, name: int) -> int:
+    """VAPOUR or LIQUID of a phase that `phase_ln_phi` returned."""
+    if name != 0:
+        return name
+    return phase_name(A, B, Z, PENG_ROBINSON if fluid.kind == PENG_ROBINSON else SOAVE_REDLICH_KWONG)
+
+
+@kernel
+def ln_phi_derivatives(fluid: Fluid, x: Array, Z: float, name: int, out: Array) -> None:
+    """Fill out[i, j] = d ln phi_i / d n_j at one mole in all, of a phase that `phase_ln_phi` returned with that Z and name."""
+    n = x.size
+    if fluid.kind < PREDICTIVE_SRK or (name == VAPOUR and fluid.vapour != IDEAL):
+        d1, d2 = (fluid.d1, fluid.d2) if fluid.kind < PREDICTIVE_SRK else (1.0, 0.0)
+        cubic_ln_phi_derivatives(fluid.T, fluid.P, x, Z, fluid.par, fluid.aij, d1, d2, out)
+        return
+    step = 1e-6
+    here, there, moved = np.empty(n), np.empty(n), np.empty(n)
+    phase_ln_phi(fluid, x, name, here)
+    for j in range(n):
+        for i in range(n):
+            moved[i] = (x[i] + (step if i == j else 0.0)) / (1.0 + step)
+        phase_ln_phi(fluid, moved, name, there)
+        for i in range(n):
+            out[i, j] = (there[i] - here[i]) / step
+    for i in range(n):
+        for j in range(i):
+            out[i, j] = out[j, i] = 0.5 * (out[i, j] + out[j, i])

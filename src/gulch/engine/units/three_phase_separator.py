@@ -1,0 +1,76 @@
+"""Three-phase separator: vapour, light liquid and heavy liquid from one stream."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
+
+
+class ThreePhaseSeparator(Unit):
+    """Separates a stream into its vapour and its two liquids at equilibrium; the lighter liquid floats on the heavier one."""
+
+    kind = "three-phase-separator"
+    label = "three-phase separator"
+    short = "SEP"
+    family = "separators"
+    parts_liquids = True
+    meaning = "lets a stream come to phase equilibrium and separates vapour, light liquid and heavy liquid"
+    outlets = (
+        Port("vapour", "the vapour", draws="top"),
+        Port("light", "the lighter liquid", draws="bottom"),
+        Port("heavy", "the heavier liquid", draws="bottom"),
+    )
+
+    mode = Choice(
+        "Heat",
+        {"temperature": "held at a temperature", "adiabatic": "adiabatic"},
+        "whether the separator is held at a temperature or exchanges no heat",
+        default="adiabatic",
+    )
+    temperature = Input(
+        "Temperature", "temperature", "temperature of all outlets", low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature")
+    )
+    pressure = Input("Pressure", "pressure", "pressure of all outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
+
+    duty = Result("Duty", "power", "heat into the separator")
+    vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
+    light_share = Result("Light liquid", "fraction", "moles of the lighter liquid over moles of feed")
+    heavy_share = Result("Heavy liquid", "fraction", "moles of the heavier liquid over moles of feed")
+    drum_temperature = Result("Temperature", "temperature", "temperature of all outlets")
+
+    @classmethod
+    def check(cls, entry: Any, project: Project) -> Iterator:
+        if project.phase_model.kind == "ideal":
+            yield (
+                "mode",
+                f"{entry.id}: the ideal phase model knows only one liquid.",
+                "Choose an activity model or another phase model in Chemistry.",
+            )
+
+    @classmethod
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
+        pressure = feed.P if given.pressure is None else given.pressure
+        no_uphill(feed, pressure, context)
+        T = given.temperature if given.mode == "temperature" else None
+        if T is not None:
+            whole = feed.at(T=T, P=pressure)
+        else:
+            whole = feed if pressure == feed.P else feed.at(P=pressure)
+        outlets = whole.layers()
+        values: dict[str, Any] = {"duty": 0.0, "vapour_share": None, "light_share": None, "heavy_share": None, "drum_temperature": whole.T}
+        if feed.is_empty:
+            return UnitResult(outlets, values)
+        notes = no_gas_as_liquid(whole.state, context)
+        if not notes and len(whole.state.liquids) == 1:
+            side = "heavy" if outlets["light"].is_empty else "light"
+            notes.append(Note("warning", f"Only one liquid forms; it leaves at the {side} outlet.", "Check temperature and phase model."))
+        values["duty"] = context.later(lambda: whole.enthalpy_flow - feed.enthalpy_flow) if T is not None else 0.0
+        values |= {f"{name}_share": outlets[name].total / whole.total for name in ("vapour", "light", "heavy")}
+        return UnitResult(outlets, values, notes=notes)
