@@ -198,6 +198,8 @@ def test_a_vapour_fraction_has_one_answer_wherever_the_feed_comes_from(T):
 
 # Three phases
 
+SRK = "soave-redlich-kwong"
+
 EFFLUENT = {"h2": "1333-74-0", "eb": "100-41-4", "st": "100-42-5", "water": "7732-18-5"}
 
 
@@ -238,6 +240,19 @@ def test_no_drum_or_separator_sends_gas_out_as_liquid():
     assert out["light"]["st"] > 0.8 * 50.0 / 3.6 and out["heavy"]["st"] < 1e-3
     decanter, _ = parted(kind="decanter", mode="equilibrium")
     assert any("is vapour, which a decanter does not part" in m.what for m in decanter.messages)
+
+
+@pytest.mark.parametrize(("P", "vapour", "told"), [("3 bar", "ideal", False), ("30 bar", "ideal", True), ("30 bar", SRK, False)])
+def test_an_ideal_vapour_under_pressure_is_said(P, vapour, told):
+    project = document(
+        {"methanol": "67-56-1", "water": "7732-18-5"},
+        [{"id": "H", "kind": "heater", "temperature": "260 degC"}],
+        [feed("F", "H", {"methanol": "10 kmol/h", "water": "10 kmol/h"}, P=P), {"id": "P", "from": "H"}],
+        phase_model="modified-unifac",
+    )
+    project.phase_model.vapour = vapour
+    solution = solve(project)
+    assert solution.solved and any("counted as an ideal gas at 30.00 bar" in m.what for m in solution.messages) == told
 
 
 @pytest.mark.parametrize(

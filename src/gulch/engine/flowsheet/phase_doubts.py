@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
+from gulch.engine.flowsheet.model_advice import MODERATE
 from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
+from gulch.engine.phases.kernels import IDEAL, UNIFAC
+from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Code
 
@@ -37,6 +40,23 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_streams(plan, found)
     yield from _on_units(run, found)
     yield from _on_pairs(run)
+    yield from _on_pressure(run)
+
+
+def _on_pressure(run):
+    """An activity model's vapour that is counted as ideal where it is not; at the stream of highest pressure."""
+    model = run.plan.model
+    if model.code < UNIFAC or model.mix.vapour != IDEAL:
+        return
+    gases = {id_: r.pressure for id_, r in run.solution.streams.items() if r.vapour_fraction and r.pressure > MODERATE}
+    if gases:
+        id_ = max(gases, key=lambda i: gases[i])
+        yield Message(
+            "warning",
+            at_stream(id_),
+            f"{id_}: its vapour is counted as an ideal gas at {show(gases[id_], 'pressure', run.plan.project.display)}.",
+            f"Above {show(MODERATE, 'pressure', run.plan.project.display)} take SRK for the vapour, or predictive SRK, in Chemistry.",
+        )
 
 
 def _parted(plan, stream_id):
