@@ -99,7 +99,7 @@ def shots(page):
     ethanol = scans.replace("scans", "process")
     page.goto("/")
     page.click("text=Juniper Flats styrene")
-    expect(page.locator("#map-canvas .unit-g")).to_have_count(5)
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(4)
     page.locator("[data-id='BED']").click()
     expect(page.locator("#curves-plot .scatterlayer")).to_be_visible()
     take("profile")

@@ -82,6 +82,15 @@ def known_volume(species: Species, tc: float, pc: float) -> tuple:
     return T, None if found is None else found[0]
 
 
+def known_density(species: Species | None) -> tuple | None:
+    """(density [kg/m3] of the liquid at 25 degC, source) from the databank; None where it is no liquid there or unknown."""
+    if species is None or not species.has_critical or not species.cas or species.non_volatile:
+        return None
+    tc, pc = (d.value for d in (species.critical_temperature, species.critical_pressure) if d is not None)
+    found = saturated_volume(species.cas, tc, pc, T_LIQUID) if tc * HIGHEST_REDUCED > T_LIQUID else None
+    return None if found is None else (species.molar_mass.value / found[0], found[1])
+
+
 def equation_volume(row: np.ndarray, code: int, T: float, w: float, tc: float, pc: float) -> float:
     """Molar volume [m3/mol] of the saturated liquid by a cubic equation at T [K]; row: of the species, shape (N_COLUMNS,).
 

@@ -3,6 +3,7 @@
 from gulch.engine.flowsheet.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PREDICTIVE_SRK, UNIFAC
+from gulch.engine.phases.parameters import known_density
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
@@ -120,7 +121,7 @@ class SpeciesRows(Part):
             value, source = (datum.value, datum.source) if datum else (None, "nothing known")
             others = datum.others if datum else {}
         if field == "liquid_density" and value is None:
-            source = "Rackett's equation"
+            value, source = known_density(d) or (None, "Rackett's equation")
         digits = 5 if dimension in ("molar energy", "temperature") else 4
         everything = ({source: value} | others) if field in PICKED and others else {}
         return {
