@@ -23,6 +23,9 @@ FLAGS = [
 ]
 
 
+expect.set_options(timeout=60_000)
+
+
 def main():
     with tempfile.TemporaryDirectory() as home:
         environment = os.environ | {"GULCH_HOME": home}
