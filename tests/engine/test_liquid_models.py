@@ -3,12 +3,14 @@
 import numpy as np
 import pytest
 import thermo.unifac as published
+from helpers import document, feed
 from scipy.optimize import brentq
 from thermo.eos_mix import PSRK
 from thermo.nrtl import NRTL
 from thermo.unifac import UNIFAC
 from thermo.wilson import Wilson
 
+from gulch.engine.flowsheet import solve
 from gulch.engine.phases import PhaseModel, phase_model
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels import association, fluid, phase
@@ -260,6 +262,46 @@ def test_a_typed_density_counts_in_every_model_and_moves_no_equilibrium():
         assert own.molar_mass[0] / v == pytest.approx(700.0, rel=5e-3)
         a, b = (m.at_temperature(355.0, ATM, np.array([0.4, 0.6])) for m in (own, plain))
         assert a.vapour_fraction == pytest.approx(b.vapour_fraction, abs=1e-3 if kind == "unifac" else 1e-9)  # Poynting's factor
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "words"),
+    [
+        ([0, 0], ["many", "0 K"], "many"),
+        ([99, 0], ["0 K", "0 K"], "did you mean b"),
+        ([0, 0], ["1e6 K", "0 K"], "beyond all reason"),
+    ],
+)
+def test_unusable_parameters_of_a_file_are_said(a, b, words):
+    project = document(
+        {"a": ETHANOL, "w": WATER},
+        [{"id": "H", "kind": "heater", "temperature": "40 degC"}],
+        [feed("F", "H", {"a": "10 kmol/h", "w": "10 kmol/h"}), {"id": "P", "from": "H"}],
+        phase_model="nrtl",
+    )
+    project.phase_model.pairs = [{"pair": ["a", "w"], "model": "nrtl", "a": a, "b": b}]
+    solution = solve(project)
+    assert not solution.solved and any(words in m.what and m.level == "error" for m in solution.messages)
+
+
+def test_the_largest_parameters_leave_numbers():
+    typed = {(0, 1): (-50.0, -20_000.0), (1, 0): (50.0, 20_000.0)}
+    for kind in ("nrtl", "wilson"):
+        model = PhaseModel(kind, [lookup(ETHANOL), lookup(WATER)], parameters_of_pairs=tuple(typed.items()))
+        for T in (30.0, 300.0, 2000.0):
+            state = model.at_temperature(T, ATM, np.array([0.4, 0.6]))
+            assert np.isfinite([state.enthalpy, state.volume, *state.x, *state.y]).all()
+
+
+def test_a_pair_that_unifac_does_not_know_is_not_called_filled():
+    model = phase_model("nrtl", (WATER, ETHANOL, "7647-01-0"))
+    assert model.origins[0, 1] == "filled from UNIFAC" and model.origins[0, 2].startswith("taken as ideal")
+
+
+def test_critical_constants_that_leave_no_liquid_leave_no_translation():
+    odd = phase_model("peng-robinson", ((ETHANOL, data_key({"acentric_factor": "3"})),))
+    v = k.phase_properties(298.15, ATM, np.ones(1), k.LIQUID, *odd.mix)[2]
+    assert np.isfinite(v) and v > 0.0
 
 
 def test_a_prepared_mixture_tells_the_phase_of_lower_gibbs_energy():

@@ -97,7 +97,7 @@ def test_phases_are_in_equilibrium_and_lowest(cas, kind, T, log_p, amounts):
         w = rng.dirichlet(np.full(len(cas), 0.3)) + 1e-9
         w /= w.sum()
         assert w @ (fugacities(model, T, P, w) - first) > -1e-8 or state.further_phase
-    volumes = [p[3][2] / (x @ model.molar_mass) for p, (_, _, x, _) in zip(phases, phases, strict=True)]
+    volumes = [v / (x @ model.molar_mass) for _, _, x, (_, _, v) in phases]
     assert volumes == sorted(volumes, reverse=True)  # from light to heavy
 
 

@@ -341,3 +341,5 @@ def test_parameters_of_a_pair_are_typed_and_taken_back(client, row, act):
     act("pair-drop", a="water", b="ethanol")
     assert load(row.current.document).phase_model.pairs == []
     assert client.get(f"/p/{row.pk}/chemistry/").status_code == 200
+    for name in ("phase-model", "model-vapour"):
+        assert client.post(f"/p/{row.pk}/do/{name}/", {"version": row.version, "value": "none such"}).status_code in (409, 422)

@@ -41,7 +41,7 @@ from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
-from gulch.engine.flowsheet.reading import in_kelvin, number
+from gulch.engine.flowsheet.reading import number, pair_numbers
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.references import Forgetting, Renaming, Thing, followed
@@ -709,21 +709,16 @@ def set_pair(project: Project, a: str, b: str, texts: dict[str, str]) -> None:
 def _pair_entry(a, b, kind, texts):
     try:
         numbers = [number(texts.get(f"a_{way}") or "0", f"a of {a} and {b}") for way in ("ab", "ba")]
-        for way in ("ab", "ba"):
-            in_kelvin(texts.get(f"b_{way}") or "0", f"b of {a} and {b}")
+        b_texts = (texts.get("b_ab") or "0 K", texts.get("b_ba") or "0 K")
+        pair_numbers((a, b), tuple(numbers), b_texts)
         alpha = number(texts["alpha"], "alpha") if texts.get("alpha") else None
     except QuantityError as error:
         raise EditError(f"{error} Write b as in 350 K, or 700 cal/mol.") from None
     if alpha is not None and not 0.0 < alpha <= 1.0:
         raise EditError(f"A non-randomness of {texts['alpha']} is beyond reason: it lies between 0.1 and 0.6, mostly 0.2 to 0.47.")
-    if max(abs(x) for x in numbers) > LARGEST_A:
-        raise EditError(f"a of {a} and {b} is dimensionless and small: did you mean b, which is divided by the temperature?")
-    return PairEntry(
-        pair=(a, b), model=kind, a=(numbers[0], numbers[1]), b=(texts.get("b_ab") or "0 K", texts.get("b_ba") or "0 K"), alpha=alpha
-    )
+    return PairEntry(pair=(a, b), model=kind, a=(numbers[0], numbers[1]), b=b_texts, alpha=alpha)
 
 
-LARGEST_A = 50.0  # of a + b/T; what is typed above is b
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
 
 

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from gulch.engine.formulas import Formula
     from gulch.engine.phases.model import PhaseModel
 
+LARGEST_A, LARGEST_B = 50.0, 20_000.0  # of a + b/T [K]; more is a slip
+
 
 def model_of(project: Project) -> PhaseModel:
     """The project's PhaseModel. Raises SpeciesError."""
@@ -35,18 +37,31 @@ def model_of(project: Project) -> PhaseModel:
 
 
 def pairs_of(project: Project) -> tuple:
-    """The typed parameters of pairs that count under the project's phase model, as `PhaseModel` takes them. Raises QuantityError."""
+    """The typed parameters of pairs that count under the project's phase model, as `PhaseModel` takes them; unreadable ones aside."""
     position = {s.id: i for i, s in enumerate(project.species)}
     out: dict[tuple, Any] = {}
     for entry in project.phase_model.pairs:
         if entry.model != project.phase_model.kind or not all(p in position for p in entry.pair):
             continue
         i, j = (position[p] for p in entry.pair)
-        b = [in_kelvin(text, f"b of {' and '.join(entry.pair)}") for text in entry.b]
-        out[i, j], out[j, i] = (entry.a[0], b[0]), (entry.a[1], b[1])
+        try:
+            out[i, j], out[j, i] = pair_numbers(entry.pair, entry.a, entry.b)
+        except QuantityError:
+            continue  # the checks say so
         if entry.alpha is not None:
             out[i, j, "alpha"] = out[j, i, "alpha"] = entry.alpha
     return tuple(out.items())
+
+
+def pair_numbers(pair: tuple, a: tuple, b: tuple) -> tuple:
+    """((a, b [K]) of the first in the second, and the other way round) of what was typed. Raises QuantityError with a sentence."""
+    words = " and ".join(pair)
+    numbers = [in_kelvin(text, f"b of {words}") for text in b]
+    if not all(abs(x) <= LARGEST_A for x in a):
+        raise QuantityError(f"a of {words} is dimensionless and small: did you mean b, which is divided by the temperature?")
+    if not all(abs(x) <= LARGEST_B for x in numbers):
+        raise QuantityError(f"b of {words} is beyond all reason: it is mostly below 2000 K, or 4 kcal/mol.")
+    return (a[0], numbers[0]), (a[1], numbers[1])
 
 
 def in_kelvin(text: str, what: str) -> float:
@@ -57,7 +72,11 @@ def in_kelvin(text: str, what: str) -> float:
     try:
         return number(bare, what)
     except QuantityError:
+        pass
+    try:
         return parse(bare, "molar energy") / R
+    except QuantityError:
+        raise QuantityError(f"{what} cannot be read from “{bare}”.") from None
 
 
 def constant_of(entry: ReactionEntry, value: float | None = None) -> Constant:

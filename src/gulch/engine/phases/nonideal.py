@@ -193,7 +193,7 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
         by_groups = Mixture(k.UNIFAC, k.IDEAL, ALIKE, par, pairs, rows)
         for i in range(n):
             for j in range(i + 1, n):
-                if par[i, k.DISSOLVED] or par[j, k.DISSOLVED]:
+                if par[i, k.DISSOLVED] or par[j, k.DISSOLVED] or species[i].non_volatile or species[j].non_volatile:
                     continue
                 if (i, j) in typed:
                     (pairs[k.PAIR_A, i, j], pairs[k.PAIR_B, i, j]) = typed[i, j]
@@ -202,6 +202,7 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
                     origin[i, j] = "typed"
                 else:
                     pairs[k.PAIR_B, i, j], pairs[k.PAIR_B, j, i] = like_groups(kind, i, j, by_groups)
-                    origin[i, j] = "filled from UNIFAC"
+                    unknown = bool(unknown_pairs(kind, (species[i], species[j]), par[[i, j]], {}))
+                    origin[i, j] = "taken as ideal: UNIFAC does not know it" if unknown else "filled from UNIFAC"
         rows = np.zeros((n + 1, 0))
     return Mixture(kind, vapour, active(species), par, pairs, rows), origin

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from gulch.engine.species.records import Species
 
 T_LIQUID = 298.15  # K, at which liquid densities are known best
+LEAST = 1e3  # Pa at which the volume of a liquid is looked at
+LIGHTEST = 3.0  # volume over b of what still is a liquid
 HIGHEST_REDUCED, LOW_REDUCED = 0.9, 0.7  # of the critical temperature: where 25 degC is too hot, and where one looks then
 
 
@@ -67,7 +69,11 @@ def translate(row: np.ndarray, species: Species, code: int) -> None:
     """Put the translation of a cubic equation's liquid volume into the row of a species, shape (N_COLUMNS,), whose attraction stands."""
     tc, pc = row[k.TC], row[k.PC]
     T, volume = known_volume(species, tc, pc)
-    row[k.SHIFT] = 0.0 if volume is None else volume - equation_volume(row, code, T, row[k.OMEGA], tc, pc)
+    if volume is None:
+        return
+    own = equation_volume(row, code, T, row[k.OMEGA], tc, pc)
+    if own < LIGHTEST * row[k.B_]:  # else what was typed leaves the equation no liquid there
+        row[k.SHIFT] = volume - own
 
 
 def known_volume(species: Species, tc: float, pc: float) -> tuple:
@@ -99,7 +105,7 @@ def equation_volume(row: np.ndarray, code: int, T: float, w: float, tc: float, p
     tr = T / tc
     ln_pr = 5.92714 - 6.09648 / tr - 1.28862 * np.log(tr) + 0.169347 * tr**6
     ln_pr += w * (15.2518 - 15.6875 / tr - 13.4721 * np.log(tr) + 0.43577 * tr**6)
-    P = pc * float(np.exp(ln_pr))
+    P = max(pc * float(np.exp(min(ln_pr, 0.0))), LEAST)  # far below, roots of a cubic are lost
     d1, d2 = cubic_constants(k.PENG_ROBINSON if code == k.PENG_ROBINSON else k.SOAVE_REDLICH_KWONG)
     u = 1.0 - np.sqrt(tr)
     a = row[k.AC] * (1.0 + u * (row[k.M_] + u * (row[k.M2_] + u * row[k.M3_]))) ** 2

@@ -17,7 +17,7 @@ from gulch.engine.flowsheet.places import (
     at_set,
     at_species,
 )
-from gulch.engine.flowsheet.reading import constant_of, polynomial_of, rate_of
+from gulch.engine.flowsheet.reading import constant_of, pair_numbers, polynomial_of, rate_of
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError, lookup
@@ -45,6 +45,15 @@ def known_species(project: Project) -> Iterator:
                     f"An interaction parameter names {name}, which is not in the project.",
                     f"Add {name} or remove the parameter.",
                 )
+
+
+def pairs_can_be_read(project: Project) -> Iterator:
+    """Typed parameters of pairs are numbers that an activity model can use."""
+    for entry in project.phase_model.pairs:
+        try:
+            pair_numbers(entry.pair, entry.a, entry.b)
+        except QuantityError as error:
+            yield Message("error", Place(About.PHASE_MODEL), str(error), "Write b as in 350 K, or 700 cal/mol.")
 
 
 def phase_model_fits(project: Project) -> Iterator:

@@ -19,6 +19,8 @@ from gulch.engine.phases.kernels.ideal_gas import rackett_volume
 
 kernel = chapter(__name__)
 
+STEEPEST = 100.0
+
 
 @kernel
 def group_factors(T: float, group_pairs: Array, psi: Array) -> None:
@@ -110,7 +112,8 @@ def pair_factors(kind: int, T: float, par: Array, pairs: Array, tau: Array, weig
     n = par.shape[0]
     for i in range(n):
         for j in range(n):
-            tau[i, j] = pairs[PAIR_A, i, j] + pairs[PAIR_B, i, j] / T if i != j else 0.0
+            value = pairs[PAIR_A, i, j] + pairs[PAIR_B, i, j] / T if i != j else 0.0
+            tau[i, j] = min(max(value, -STEEPEST), STEEPEST)  # searches look at temperatures far below any liquid
             if kind == NRTL:
                 weight[i, j] = math.exp(-pairs[PAIR_ALPHA, i, j] * tau[i, j])
             elif i == j:
