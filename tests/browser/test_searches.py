@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from acting import fill, go, post
+from acting import fill, go, post, press
 from playwright.sync_api import expect
 
 
@@ -16,7 +16,7 @@ def test_the_best_is_asked_stopped_gone_on_with_and_used(page, row):
     expect(page.locator("#scan-progress")).to_contain_text(re.compile(r"[1-9]\d* solves, at most"), timeout=60_000)
     page.click("#cancel-scan")
     expect(page.locator("#scan-state")).to_contain_text("solves are kept", timeout=30_000)
-    page.click("#resume-scan")
+    press(page, "#resume-scan")
     expect(page.locator("#best-answer")).to_contain_text("Highest worth in crowns inside all limits", timeout=120_000)
     expect(page.locator("#best-holds tr.holds").first).to_contain_text("on it")
     expect(page.locator("#best-proof")).to_contain_text("none is better")

@@ -4,6 +4,11 @@ import pytest
 from test_search_pages import act, ask, now, small, words  # noqa: F401  (fixtures of the small project)
 from test_stages import page, text_of
 
+from gulch.engine.work import Ending, FindBest
+from gulch.engine.work.inline import Inline
+from gulch.engine.work.job import Job
+from gulch.web.projects.models import ScanRun
+
 LIMITED = {"id": "A", "field": "at_most", "value": "0.3e-3"}
 
 
@@ -44,3 +49,41 @@ def test_what_no_page_offers_is_refused_and_nothing_is_lost(client, row, act, na
     said = text_of(act(name, on=row, status=422, **form))
     assert said.strip() and now(row).dump() == before
     assert page(client, row, "scans", "?select=best1")
+
+
+class Slow(Inline):
+    """Workers who end the jobs of searches when they are told to, and not before."""
+
+    def __init__(self):
+        super().__init__()
+        self.jobs = []
+
+    def submit(self, task, on_end=None, **more):
+        if not isinstance(task, FindBest):
+            return super().submit(task, on_end=on_end, **more)
+        self.jobs.append(Job(task, on_end=on_end))
+        return self.jobs[-1]
+
+    def stop(self, key):
+        return 0
+
+
+def test_what_was_stopped_and_gone_on_with_is_not_ended_by_the_end_of_the_stopped_part(client, row, monkeypatch):
+    """A worker ends within a second of the stop; a user may click sooner."""
+    slow = Slow()
+    page(client, row, "scans")
+    monkeypatch.setattr("gulch.web.projects.solving.workers", lambda: slow)
+    ask(client, row, "best1")
+    run = row.scan_runs.get(scan="best1")
+    assert run.state == ScanRun.WAITING
+    client.post(f"/p/{row.pk}/scan-run/{run.pk}/cancel/", {"select": "best1"})
+    run.refresh_from_db()
+    assert run.state == ScanRun.CANCELLED
+    client.post(f"/p/{row.pk}/scan-run/{run.pk}/resume/", {"select": "best1"})
+    first, second = slow.jobs
+    first.end(Ending.STOPPED)
+    run.refresh_from_db()
+    assert run.state == ScanRun.WAITING and "solves, at most" in words(client, row, "best1")
+    second.end(Ending.STOPPED)
+    run.refresh_from_db()
+    assert run.state == ScanRun.CANCELLED

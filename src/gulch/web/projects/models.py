@@ -101,6 +101,7 @@ class ScanRun(models.Model):
     """One run of a scan: a job with state, progress and result. Its points are kept one by one while it runs."""
 
     WAITING, RUNNING, DONE, CANCELLED, FAILED = "waiting", "running", "done", "cancelled", "failed"
+    RESTING = (CANCELLED, FAILED)  # nobody works on it, and somebody may
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="scan_runs")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
@@ -123,7 +124,7 @@ class ScanRun(models.Model):
     @property
     def resumable(self):
         """Whether points are missing that can still be computed."""
-        return self.state in (self.CANCELLED, self.FAILED) and self.done < self.total
+        return self.state in self.RESTING and self.done < self.total
 
 
 class ScanPoint(models.Model):

@@ -22,7 +22,7 @@ from gulch.engine.work import Ending, FindBest, RefineScan, ScanPart, asked_dige
 from gulch.engine.work.packing import unpack
 from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
-from gulch.web.scans.running import Running, key_of, under_way
+from gulch.web.scans.running import Running, changing, key_of, under_way
 
 LOOKED_BACK = 6  # earlier runs whose points are taken over
 LOOKED_THROUGH = 25  # runs among which the one that answers is looked for: variants and choices have one each
@@ -117,7 +117,7 @@ def start(row, id_, variant=None):
     result["digest"] = asked_digest(document, scan or search)
     if scan is not None:
         result["world"] = world_digest(document, scan)
-    run = row.scan_runs.create(revision=row.current, scan=id_, variant=variant, total=total, result=result)
+    run = row.scan_runs.create(revision=row.current, scan=id_, variant=variant, total=total, result=result, state=ScanRun.CANCELLED)
     if scan is not None:
         reuse(run, document, scan)
     job_of(run, document, solving.start_of(row)).begin()
@@ -166,7 +166,6 @@ def resume(run):
     """Compute the points that a run lacks."""
     if run.resumable:
         document = document_of(run.revision, run.variant)
-        ScanRun.objects.filter(pk=run.pk).update(state=ScanRun.WAITING, why="")
         job_of(run, document, solving.start_of(run.project)).begin()
 
 
@@ -179,9 +178,11 @@ def stop(run):
 
 def notice_lost(run):
     """A run that says it is under way while nobody works on it (its last word could not be written) can be gone on with."""
-    if run.active and run.pk not in under_way:
+    if not run.active or run.pk in under_way:
+        return
+    with changing:
         run.refresh_from_db()
-        if run.active:
+        if run.active and run.pk not in under_way:
             run.state, run.why = ScanRun.FAILED, "How the scan ended could not be stored; its points are kept."
             run.done = run.points.count()
             run.save(update_fields=["state", "why", "done"])

@@ -13,6 +13,7 @@ from gulch.web.projects.models import ScanPoint, ScanRun
 
 log = logging.getLogger("gulch.scans")
 under_way = {}  # run -> its Running, while it is under way in this server
+changing = threading.Lock()  # held while a run begins or ends: a stopped one may end after it was gone on with
 EVERY = 0.5  # s between two writes of finished points
 WORDS = {
     Ending.OUT_OF_TIME: "The time limit ended a part of it.",
@@ -37,8 +38,11 @@ class Running(ABC):
         self.worst = None  # the job that ended worst
 
     def begin(self):
-        """Hand the run's parts in."""
-        under_way[self.run.pk] = self
+        """Hand the run's parts in, unless somebody else has begun it meanwhile."""
+        with changing:
+            if not ScanRun.objects.filter(pk=self.run.pk, state__in=ScanRun.RESTING).update(state=ScanRun.WAITING, why=""):
+                return
+            under_way[self.run.pk] = self
         self.hand_in_first()
 
     @abstractmethod
@@ -91,10 +95,19 @@ class Running(ABC):
                 if self.fresh and not self.write():
                     state = ScanRun.FAILED
                     words = "The last points could not be stored: the disk may be full. Go on with the rest later."
-            ScanRun.objects.filter(pk=self.run.pk).update(state=state, why=words)
+            self.leave(state=state, why=words)
         finally:
-            under_way.pop(self.run.pk, None)
+            self.leave()
             solving.leave_thread()
+
+    def leave(self, **ending):
+        """Be under way no more. What has been stopped and gone on with since says nothing about how the run ended."""
+        with changing:
+            if under_way.get(self.run.pk) is not self:
+                return
+            del under_way[self.run.pk]
+            if ending:
+                ScanRun.objects.filter(pk=self.run.pk).update(**ending)
 
     def outcome(self):
         """(state, why) by the worst ending of its parts."""
