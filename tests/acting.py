@@ -1,5 +1,7 @@
 """What browser tests do to a page: each waits for the answer to its edit."""
 
+import re
+
 from playwright.sync_api import expect
 
 
@@ -25,4 +27,5 @@ def press(page, selector):
 def go(page, stage):
     """Go to a stage by the rail, and wait until its page is all there, tables at its end included."""
     page.click(f"#rail-{stage}")
+    expect(page.locator("#workspace")).to_have_attribute("hx-vals", re.compile(f'"stage": "{stage}"'), timeout=30_000)
     page.wait_for_url(f"**/{stage}/**")

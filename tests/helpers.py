@@ -2,6 +2,9 @@
 
 from gulch.demo import projects
 from gulch.engine.document import load
+from gulch.engine.phases import PhaseModel
+from gulch.engine.phases import kernels as k
+from gulch.engine.species import lookup
 
 
 def demo():
@@ -51,3 +54,10 @@ def simple(**unit):
     )
     complete_streams(out)
     return out
+
+
+def bare(kind, cas):
+    """A PhaseModel whose liquids are those of its equation alone, as reference libraries have them; not shared."""
+    model = PhaseModel(kind, [lookup(c) for c in cas])
+    model.par[:, k.LACKED :] = 0.0
+    return model

@@ -1,7 +1,7 @@
 """The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
 
 import pytest
-from acting import fill, go
+from acting import fill, go, post
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
 
@@ -250,3 +250,21 @@ def test_an_edits_answer_does_not_call_the_user_back(process):
     held[0].continue_()
     expect(process.locator(".history")).to_contain_text("revision 2")
     expect(process.locator("#passes")).to_be_visible()
+
+
+def test_text_being_typed_outlives_what_is_swapped_in_meanwhile(page, row):
+    """Whatever an answer does to the field, its text and cursor stay, and it is sent when the field is left."""
+    page.goto(f"/p/{row.pk}/process/?select=H1")
+    field = page.locator("[id='f-H1.temperature']")
+    field.click()
+    field.press("Control+a")
+    page.keyboard.type("231 deg")
+    for swap in ("outerHTML", "morph:outerHTML"):
+        page.evaluate("swap => htmx.ajax('GET', location.href, {target: '#workspace', swap})", swap)
+        expect(page.locator(".htmx-request")).to_have_count(0)
+        expect(field).to_have_value("231 deg")
+    page.keyboard.type("C")
+    expect(field).to_have_value("231 degC")
+    post(page, lambda: page.keyboard.press("Tab"))
+    expect(page.locator("#state")).to_contain_text("solved in")
+    expect(field).to_have_value("231 °C")

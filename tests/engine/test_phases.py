@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
+from helpers import bare
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from thermo import (
@@ -19,7 +20,6 @@ from thermo import (
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, cubic, ln_phi_phase
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
-from gulch.engine.phases.kernels.phase import shift
 from gulch.engine.phases.state import TemperatureNotFound
 
 HYDROCARBONS = ("74-82-8", "74-84-0", "74-98-6", "106-97-8", "109-66-0", "110-54-3")
@@ -28,7 +28,7 @@ ETHANOL = ("74-85-1", "7732-18-5", "64-17-5", "60-29-7", "74-84-0", "74-82-8")
 
 def reference(kind, cas):
     """thermo's flash with the same critical constants and interaction parameters."""
-    model = phase_model(kind, cas)
+    model = bare(kind, cas)
     species = model.species
     constants = ChemicalConstantsPackage(
         Tcs=[s.critical_temperature.value for s in species],
@@ -73,8 +73,7 @@ def test_hydrocarbon_flash_matches_thermo(kind, T, P):
         assert ours.light_properties[2] == pytest.approx(theirs.gas.V(), rel=1e-6)
     else:
         assert ours.light_share in (0.0, 1.0)
-        translated = shift(model.par, z, theirs.V())  # liquids have their real densities, see test_liquid_models.py
-        assert ours.volume == pytest.approx(theirs.V() + translated, rel=1e-8)
+        assert ours.volume == pytest.approx(theirs.V(), rel=1e-8)
     departure = theirs.H() - sum(
         x * h for x, h in zip(z, (f.T_dependent_property_integral(298.15, T) for f in flash.correlations.HeatCapacityGases), strict=True)
     )

@@ -14,7 +14,8 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.held import held_properties, joined, parted, solve_parted
 from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
+from gulch.engine.phases.known_liquids import known_heat, lacked_heats
 from gulch.engine.phases.nonideal import active, activity, predictive, unknown_pairs
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
@@ -31,6 +32,7 @@ PHASE_MODELS = {
     "wilson": ("Wilson (activity model)", k.WILSON),
 }
 WATER = "7732-18-5"
+PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
 
@@ -69,6 +71,7 @@ class PhaseModel:
                     self.kij[i, j] = published(kind, a.cas, b.cas)
         for i, j, value in kij:
             self.kij[i, j] = self.kij[j, i] = value
+        self._heats()
         self.molar_mass = self.par[:, k.MW].copy()
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
@@ -80,6 +83,16 @@ class PhaseModel:
             mix, self.origins = activity(self.code, vapour, self.species, self.par, typed)
             return mix
         return Mixture(self.code, k.IDEAL, active(self.species), self.par, np.zeros((k.N_PAIR, self.n, self.n)), np.zeros((self.n + 1, 0)))
+
+    def _heats(self):
+        """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
+        for i, s in enumerate(self.species):
+            if s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0:
+                heat = known_heat(s, parameters(s, k.PENG_ROBINSON))
+                if heat is not None:
+                    one = self.part(np.array([i]))
+                    lacked_heats(one, heat)
+                    self.par[i] = one.par[0]
 
     @property
     def in_one_equation(self) -> bool:
@@ -225,13 +238,15 @@ class PhaseModel:
     def standard_enthalpies(self, T: float, phase: str) -> np.ndarray:
         """Molar enthalpies of the pure species at T [K] and 1 bar on the elements basis [J/mol], shape (n,).
 
-        phase "liquid": of the pure liquids, as far as a species can be one at T; else of ideal gases.
+        phase "liquid": of the pure liquids, above their vapour pressures, as far as a species can be one at T; else of ideal gases.
         """
         h = self.ideal_gas_enthalpies(T)
         for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
             critical = self.species[i].critical_temperature
             if critical is None or critical.value > T:
-                h[i] = k.phase_properties(T, k.P0, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
+                one = self.part(np.array([i]))
+                pressed = max(k.P0, PRESSED * float(np.exp(min(ln_psat(T, self.par, i)[0], 25.0))))  # else an equation takes it for a gas
+                h[i] = k.phase_properties(T, pressed, np.ones(1), k.LIQUID, *one)[0]
         return h
 
     def ideal_gas_enthalpies(self, T: float) -> np.ndarray:

@@ -14,7 +14,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
 from gulch.engine.phases.kernels.fluid import Mixture
-from gulch.engine.phases.parameters import parameters, translate
+from gulch.engine.phases.known_liquids import known_volumes
+from gulch.engine.phases.parameters import parameters
 from gulch.engine.species.groups import groups, missing, tables
 
 if TYPE_CHECKING:
@@ -98,7 +99,7 @@ def predictive(species: tuple, par: np.ndarray, n_pair: int) -> Mixture:
             continue  # vapour pressures beside the equation: Soave's attraction stands
     for i, s in enumerate(species):
         if s.has_critical:
-            translate(par[i], s, k.PREDICTIVE_SRK)
+            known_volumes(par[i], s, k.PREDICTIVE_SRK)
     rows = group_rows(species, "predictive-srk", par)
     return Mixture(k.PREDICTIVE_SRK, k.IDEAL, active(species), par, np.zeros((n_pair, len(species), len(species))), rows)
 

@@ -7,17 +7,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.cubic import compressibility, cubic_constants
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
-from gulch.engine.species.liquids import saturated_volume
+from gulch.engine.phases.known_liquids import known_volumes
 
 if TYPE_CHECKING:
     from gulch.engine.species.records import Species
-
-T_LIQUID = 298.15  # K, at which liquid densities are known best
-LEAST = 1e3  # Pa at which the volume of a liquid is looked at
-LIGHTEST = 3.0  # volume over b of what still is a liquid
-HIGHEST_REDUCED, LOW_REDUCED = 0.9, 0.7  # of the critical temperature: where 25 degC is too hot, and where one looks then
 
 
 def parameters(species: Species, code: int) -> np.ndarray:
@@ -49,9 +43,6 @@ def _critical(row, species, code):
     w = species.acentric_factor.value
     row[k.TC], row[k.PC], row[k.OMEGA] = tc, pc, w
     row[k.ZRA] = 0.29056 - 0.08775 * w
-    T, volume = known_volume(species, tc, pc)
-    if volume is not None:
-        row[k.ZRA] = (volume * pc / (k.R * tc)) ** (1.0 / (1.0 + (1.0 - T / tc) ** (2.0 / 7.0)))
     if code != k.PENG_ROBINSON:
         # Exact constants of the Redlich-Kwong form; m(omega) of Soave (1972).
         row[k.B_] = 0.08664034996495773 * k.R * tc / pc
@@ -61,53 +52,5 @@ def _critical(row, species, code):
         row[k.B_] = 0.07779607390388846 * k.R * tc / pc
         row[k.AC] = 0.45723552892138219 * (k.R * tc) ** 2 / pc
         row[k.M_] = 0.37464 + 1.54226 * w - 0.26992 * w * w
-    if code in (k.PENG_ROBINSON, k.SOAVE_REDLICH_KWONG):
-        translate(row, species, code)
-
-
-def translate(row: np.ndarray, species: Species, code: int) -> None:
-    """Put the translation of a cubic equation's liquid volume into the row of a species, shape (N_COLUMNS,), whose attraction stands."""
-    tc, pc = row[k.TC], row[k.PC]
-    T, volume = known_volume(species, tc, pc)
-    if volume is None:
-        return
-    own = equation_volume(row, code, T, row[k.OMEGA], tc, pc)
-    if own < LIGHTEST * row[k.B_]:  # else what was typed leaves the equation no liquid there
-        row[k.SHIFT] = volume - own
-
-
-def known_volume(species: Species, tc: float, pc: float) -> tuple:
-    """(T [K], molar volume [m3/mol] of the liquid there or None): as typed at 25 degC, else from the databank.
-
-    tc, pc: critical constants [K], [Pa]. A gas that is none near 25 degC is looked at where it is a liquid.
-    """
-    T = T_LIQUID if tc * HIGHEST_REDUCED > T_LIQUID else LOW_REDUCED * tc
-    if species.liquid_density and T == T_LIQUID:
-        return T, species.molar_mass.value / species.liquid_density.value
-    found = saturated_volume(species.cas, tc, pc, T) if species.cas else None
-    return T, None if found is None else found[0]
-
-
-def known_density(species: Species | None) -> tuple | None:
-    """(density [kg/m3] of the liquid at 25 degC, source) from the databank; None where it is no liquid there or unknown."""
-    if species is None or not species.has_critical or not species.cas or species.non_volatile:
-        return None
-    tc, pc = (d.value for d in (species.critical_temperature, species.critical_pressure) if d is not None)
-    found = saturated_volume(species.cas, tc, pc, T_LIQUID) if tc * HIGHEST_REDUCED > T_LIQUID else None
-    return None if found is None else (species.molar_mass.value / found[0], found[1])
-
-
-def equation_volume(row: np.ndarray, code: int, T: float, w: float, tc: float, pc: float) -> float:
-    """Molar volume [m3/mol] of the saturated liquid by a cubic equation at T [K]; row: of the species, shape (N_COLUMNS,).
-
-    At the vapour pressure of Lee & Kesler (1975), which the volume of a liquid hardly hangs on.
-    """
-    tr = T / tc
-    ln_pr = 5.92714 - 6.09648 / tr - 1.28862 * np.log(tr) + 0.169347 * tr**6
-    ln_pr += w * (15.2518 - 15.6875 / tr - 13.4721 * np.log(tr) + 0.43577 * tr**6)
-    P = max(pc * float(np.exp(min(ln_pr, 0.0))), LEAST)  # far below, roots of a cubic are lost
-    d1, d2 = cubic_constants(k.PENG_ROBINSON if code == k.PENG_ROBINSON else k.SOAVE_REDLICH_KWONG)
-    u = 1.0 - np.sqrt(tr)
-    a = row[k.AC] * (1.0 + u * (row[k.M_] + u * (row[k.M2_] + u * row[k.M3_]))) ** 2
-    A, B = a * P / (k.R * T) ** 2, row[k.B_] * P / (k.R * T)
-    return float(compressibility(A, B, d1, d2, k.LIQUID) * k.R * T / P)
+    if code != k.PREDICTIVE_SRK:
+        known_volumes(row, species, code)

@@ -3,7 +3,7 @@
 from gulch.engine.flowsheet.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PREDICTIVE_SRK, UNIFAC
-from gulch.engine.phases.parameters import known_density
+from gulch.engine.phases.known_liquids import known_density
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,

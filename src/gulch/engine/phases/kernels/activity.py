@@ -15,7 +15,7 @@ import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import DORTMUND, GROUP_Q, GROUP_R, NRTL, PAIR_A, PAIR_ALPHA, PAIR_B, Array
-from gulch.engine.phases.kernels.ideal_gas import rackett_volume
+from gulch.engine.phases.kernels.liquid import liquid_volume
 
 kernel = chapter(__name__)
 
@@ -119,7 +119,7 @@ def pair_factors(kind: int, T: float, par: Array, pairs: Array, tau: Array, weig
             elif i == j:
                 weight[i, j] = 1.0
             else:
-                weight[i, j] = math.exp(-tau[i, j]) * rackett_volume(T, par, j) / rackett_volume(T, par, i)
+                weight[i, j] = math.exp(-tau[i, j]) * liquid_volume(T, par, j) / liquid_volume(T, par, i)
 
 
 @kernel

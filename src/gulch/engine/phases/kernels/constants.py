@@ -23,8 +23,14 @@ GROUP_Q = GROUP_R + 1
 M2_, M3_ = GROUP_R + 2, GROUP_R + 3  # further constants of the attraction beside M_ (Mathias & Copeman)
 DIMER_A, DIMER_B = GROUP_R + 4, GROUP_R + 5  # ln(K bar) = A + B/T of its vapour's dimers; none where B is zero
 DISSOLVED = GROUP_R + 6  # 1 where it is a gas that dissolves by Henry's law
-SHIFT = GROUP_R + 7  # what a cubic equation's liquid volume lacks [m3/mol]
-N_COLUMNS = GROUP_R + 8
+LACKED = GROUP_R + 7  # what the model's pure liquid lacks to the known one:
+VOLUME0, N_VOLUME = LACKED, 4  # volume [m3/mol] in powers of T/1000 K between two temperatures
+VOLUME_LOW, VOLUME_HIGH = VOLUME0 + N_VOLUME, VOLUME0 + N_VOLUME + 1
+HEAT_LOW, HEAT_STEP, N_NODE = VOLUME_HIGH + 1, VOLUME_HIGH + 2, 16  # and at N_NODE temperatures in equal steps:
+HEAT0 = HEAT_STEP + 1  # enthalpy [J/mol]
+SLOPE0 = HEAT0 + N_NODE  # its slope [J/(mol K)]
+ENTROPY0 = SLOPE0 + N_NODE  # the entropy [J/(mol K)] that belongs to it
+N_COLUMNS = ENTROPY0 + N_NODE
 
 # Layers of `pairs`, a matrix of species by species each.
 KIJ = 0

@@ -14,8 +14,9 @@ from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, Array, R
 from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, groups_of, mixture, named, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.liquid import lacked
 from gulch.engine.phases.kernels.lowest import lowest_split
-from gulch.engine.phases.kernels.phase import properties, shift
+from gulch.engine.phases.kernels.phase import properties
 from gulch.engine.phases.kernels.split import (
     gibbs_of_split,
     k_values,
@@ -86,7 +87,7 @@ def density(fluid: Fluid, x: Array, Z: float) -> float:
     for i in range(x.size):
         mass += x[i] * fluid.par[i, MW]
     v = Z * R * fluid.T / fluid.P
-    return mass / (v + shift(fluid.par, x, v) if fluid.kind < UNIFAC else v)
+    return mass / (v + lacked(fluid.T, fluid.par, x, v)[2] if fluid.kind < UNIFAC else v)
 
 
 @kernel

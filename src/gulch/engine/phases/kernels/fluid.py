@@ -48,7 +48,8 @@ from gulch.engine.phases.kernels.cubic import (
     phase_name,
     residual_gibbs,
 )
-from gulch.engine.phases.kernels.ideal_gas import ln_psat, rackett_volume
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.liquid import liquid_volume
 
 kernel = chapter(__name__)
 
@@ -155,7 +156,7 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
                 own[N_OWN + 2 * n + i, j] = a + b / T + c * math.log(T) - math.log(P)
         dimer_roots(T, par, own[ROOT])
         for i in range(n):
-            own[VOLUME, i] = rackett_volume(T, par, i)
+            own[VOLUME, i] = liquid_volume(T, par, i)
             own[LN_LIQUID, i] = ln_pure_liquid(T, P, mix.vapour, par, aij, own, i)
     return Fluid(kind, mix.vapour, mix.active, T, P, d1, d2, par, aij, own, groups)
 

@@ -12,14 +12,14 @@ from typing import Any
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import B_, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, SHIFT, VAPOUR, Array, R
+from gulch.engine.phases.kernels.constants import B_, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, Array, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
-from gulch.engine.phases.kernels.fluid import Mixture, mixture, phase_ln_phi, prepared
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat, rackett_volume
+from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, mixture, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
+from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
 
 kernel = chapter(__name__)
 
-HEAVY, LIGHT = 2.0, 3.2  # volumes over b from which a phase is no longer a plain liquid, and up to which it is one in part
 STEP = 1e-4  # of T, over which ln phi is differenced where no formula for its slope is at hand
 
 
@@ -52,10 +52,10 @@ def ideal_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tu
         return 0.0, 0.0, R * T / P
     h, s, v = 0.0, 0.0, 0.0
     for i in range(x.size):
-        ln_p, slope = ln_psat(T, mix.par, i)
-        h -= x[i] * R * T * T * slope
-        s -= x[i] * R * (ln_p - math.log(P) + T * slope)
-        v += x[i] * rackett_volume(T, mix.par, i)
+        dh, ds = pure_liquid_heat(T, P, mix.par, i)
+        h += x[i] * dh
+        s += x[i] * ds
+        v += x[i] * liquid_volume(T, mix.par, i)
     return h, s, v
 
 
@@ -80,43 +80,48 @@ def cubic_residuals(mix: Mixture, T: float, P: float, x: Array) -> tuple:
     Z = compressibility(A, B, d1, d2, 0)
     log_term = math.log((Z + d1 * B) / (Z + d2 * B)) / (b * (d1 - d2))
     v = Z * rt / P
-    return rt * (Z - 1.0) + (T * da - a) * log_term, R * math.log(Z - B) + da * log_term, v + shift(par, x, v)
-
-
-@kernel
-def shift(par: Array, x: Array, v: float) -> float:
-    """What the volume v [m3/mol] of a phase by a cubic equation lacks to the densities of its liquids; nothing for a gas.
-
-    A translation after Peneloux, Rauzy & Freze, Fluid Phase Equilib. 8 (1982) 7, which leaves equilibria unchanged; it fades where a
-    liquid becomes as light as near its critical point, so that the volume has no step there.
-    """
-    b, c = 0.0, 0.0
-    for i in range(x.size):
-        b += x[i] * par[i, B_]
-        c += x[i] * par[i, SHIFT]
-    u = min(max((LIGHT - v / b) / (LIGHT - HEAVY), 0.0), 1.0)
-    return c * u * u * (3.0 - 2.0 * u)
+    dh, ds, dv = lacked(T, par, x, v)
+    return rt * (Z - 1.0) + (T * da - a) * log_term + dh, R * math.log(Z - B) + da * log_term + ds, v + dv
 
 
 @kernel
 def differenced_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
-    """Residual enthalpy -R T² sum(x d ln phi/dT), entropy h/T - R sum(x ln phi), and the volume, whatever the model."""
+    """Residual enthalpy -R T² sum(x d ln phi/dT), entropy h/T - R sum(x ln phi), and the volume, whatever the model.
+
+    Of a liquid under an activity model only what mixing makes of it is differenced where the heats of its species are known.
+    """
     ln_phi = np.empty(x.size)
     step = STEP * T
     slope = 0.0
     for sign in (1.0, -1.0):
         moved = prepared(mix, T + sign * step, P)
-        # a root of a cubic that has but one is the same whatever is wanted
-        phase_ln_phi(moved, x, name, ln_phi)
+        slope += sign * level_of(mix, moved, x, name, ln_phi)[0]
+    level, Z = level_of(mix, prepared(mix, T, P), x, name, ln_phi)
+    h = -R * T * T * slope / (2.0 * step)
+    s = h / T - R * level
+    v = Z * R * T / P
+    if mix.kind == PREDICTIVE_SRK:
+        dh, ds, dv = lacked(T, mix.par, x, v)
+        return h + dh, s + ds, v + dv
+    if name == LIQUID:
         for i in range(x.size):
-            slope += sign * x[i] * ln_phi[i]
-    Z, _, _, _ = phase_ln_phi(prepared(mix, T, P), x, name, ln_phi)
+            if mix.par[i, HEAT_STEP] > 0.0:
+                dh, ds = pure_liquid_heat(T, P, mix.par, i)
+                h += x[i] * dh
+                s += x[i] * ds
+    return h, s, v
+
+
+@kernel
+def level_of(mix: Mixture, fluid: Fluid, x: Array, name: int, ln_phi: Array) -> tuple:
+    """Sum of x ln phi, under an activity model without the pure liquids of known heat; and Z. ln_phi: working space."""
+    # a root of a cubic that has but one is the same whatever is wanted
+    Z, _, _, _ = phase_ln_phi(fluid, x, name, ln_phi)
     level = 0.0
     for i in range(x.size):
-        level += x[i] * ln_phi[i]
-    h = -R * T * T * slope / (2.0 * step)
-    v = Z * R * T / P
-    return h, h / T - R * level, v + shift(mix.par, x, v) if mix.kind == PREDICTIVE_SRK else v
+        known = mix.kind >= UNIFAC and name == LIQUID and mix.par[i, HEAT_STEP] > 0.0
+        level += x[i] * (ln_phi[i] - (fluid.own[LN_LIQUID, i] if known else 0.0))
+    return level, Z
 
 
 @kernel

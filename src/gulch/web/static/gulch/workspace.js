@@ -13,8 +13,42 @@ Idiomorph.defaults.callbacks.beforeNodeMorphed = (old) =>
 Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
   !(name === "open" && node.tagName === "DETAILS");
 
+// Text that is being typed outlives whatever is swapped in meanwhile, with its cursor, and is sent when the field is left.
+const textual = (node) => node.matches?.("#workspace input[id]:not([type=checkbox], [type=range])");
+let typing = null; // {id, text, start, end, lost}
+let swapping = false; // the browser takes a field that is moved or replaced for one that was left
+document.addEventListener("input", (event) => {
+  const { target } = event;
+  if (textual(target)) typing = { id: target.id, text: target.value, lost: false };
+});
+document.addEventListener("change", (event) => {
+  if (swapping) event.stopImmediatePropagation();
+  else typing = null;
+}, true);
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (!event.detail.shouldSwap) return;
+  swapping = true;
+  setTimeout(() => (swapping = false));
+  const node = document.activeElement;
+  if (typing && node?.id === typing.id) Object.assign(typing, { text: node.value, start: node.selectionStart, end: node.selectionEnd });
+  else if (typing && !typing.lost) typing = null; // the field was left without a change
+});
+function kept() {
+  const node = typing && $(typing.id);
+  if (!node || node.readOnly || (node === document.activeElement && node.value === typing.text)) return;
+  node.focus();
+  node.value = typing.text;
+  node.setSelectionRange?.(typing.start, typing.end);
+  typing.lost = true; // the browser sees no change in what a script wrote
+}
+document.addEventListener("focusout", (event) => {
+  if (!swapping && typing?.lost && event.target.id === typing.id) event.target.dispatchEvent(new Event("change", { bubbles: true }));
+});
+
 // A field whose text was not accepted shows the document's text again, unless it is being edited.
 document.addEventListener("htmx:afterSwap", () => {
+  kept();
+  swapping = false;
   for (const input of document.querySelectorAll("#workspace input[value]")) {
     if (input !== document.activeElement && input.type !== "checkbox" && input.type !== "search")
       input.value = input.getAttribute("value");
