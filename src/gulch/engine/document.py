@@ -51,6 +51,8 @@ class SpeciesData(Part):
 
     formula: str | None = Field(None, max_length=60, description="for a species that the databank lacks")
     non_volatile: bool = Field(False, description="stays in the liquid (salts, hydroxides, solids)")
+    solvent: Literal["water", "none"] | None = Field(None, description="what it dissolves in, where it stays in the liquid")
+    particles: Quantity | None = Field(None, description="van 't Hoff's factor in solution: 2 for a salt of two ions; 1 where left out")
     formation_enthalpy: Quantity | None = None
     formation_gibbs: Quantity | None = None
     entropy: Quantity | None = None

@@ -637,6 +637,8 @@ def set_species_datum(project: Project, id_: str, field: str, text: str) -> None
         data.non_volatile = bool(text)
     elif field == "formula" and not text:
         raise EditError("A species of your own needs a formula.")
+    elif field == "solvent" and text not in ("", "water", "none"):
+        raise EditError("It dissolves in water, or in nothing.")
     else:
         setattr(data, field, text or None)
     if text:

@@ -210,8 +210,8 @@ def _own_heat(mix, T):
     return math.nan
 
 
-def lacked_heats(mix: Mixture, heat: KnownHeat) -> None:
-    """Put what enthalpy and entropy of a model's pure liquid lack into the row of mix, which is of one species.
+def lacked_heats(mix: Mixture, heat: KnownHeat) -> np.ndarray:
+    """The row of mix, which is of one species, with what enthalpy and entropy of its model's pure liquid lack, shape (N_COLUMNS,).
 
     Entropy follows by ds = dh/T from where it boils at 1 atm: there both phases keep the Gibbs energy that the model gives them.
     """
@@ -220,7 +220,7 @@ def lacked_heats(mix: Mixture, heat: KnownHeat) -> None:
     found = np.array([(T, _own_heat(mix, T)) for T in grid])
     found = found[np.isfinite(found[:, 1])]
     if found.shape[0] < k.N_NODE // 2:
-        return  # what was typed leaves the equation no liquid
+        return row  # what was typed leaves the equation no liquid
     grid = np.linspace(found[0, 0], found[-1, 0], k.N_NODE)
     course = scipy.interpolate.CubicSpline(found[:, 0], -heat.at(found[:, 0]) - found[:, 1])
     slope = course.derivative()
@@ -238,6 +238,7 @@ def lacked_heats(mix: Mixture, heat: KnownHeat) -> None:
     if mix.kind == k.IDEAL or mix.kind >= k.UNIFAC:
         beyond = k.R * boils * k.ln_phi_phase(boils, k.P0, np.ones(1), k.LIQUID, *mix)[0]
     row[k.ENTROPY0 : k.ENTROPY0 + k.N_NODE] += (h - beyond) / boils - s
+    return row
 
 
 def _boils(par, low, high):

@@ -11,7 +11,7 @@ import numpy as np
 
 from gulch.engine.phases import boiling
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.held import held_properties, joined, parted, solve_parted
+from gulch.engine.phases.held import flashed_with, held_properties, joined, parted, solve_parted
 from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
@@ -42,8 +42,8 @@ class PhaseModel:
     species : tuple of Species; kind : key of PHASE_MODELS; kij : ((i, j, value), ...) that replace the
     shipped interaction parameters; vapour: of an activity model, "ideal" or "soave-redlich-kwong"; parameters_of_pairs: items of
     what `nonideal.activity` takes as typed. Amounts are arrays of shape (n,); `atoms` of `elements` in them, shape (n_elements, n).
-    Non-volatile species stay with the heavier phase as a pure part of their own: they neither mix with
-    the liquid nor lower its vapour pressure. Raises SpeciesError for a species the model cannot use.
+    Non-volatile species stay with the liquid: dissolved in its water, which lowers vapour pressures, or as a pure part of
+    their own (`held`). Raises SpeciesError for a species the model cannot use.
     """
 
     def __init__(self, kind, species, kij=(), vapour="ideal", parameters_of_pairs=()):
@@ -53,6 +53,8 @@ class PhaseModel:
         self.n = len(self.species)
         self.volatile = np.array([not s.non_volatile for s in self.species], bool)
         self.all_volatile = bool(self.volatile.all())
+        # of each species in the watery liquid, per mole: 0 of what is no salt
+        self.particles = np.array([(s.particles.value if s.particles else 1.0) if s.dissolves else 0.0 for s in self.species])
         for s in self.species:
             if self.code != k.IDEAL and not s.has_critical and not s.non_volatile:
                 raise SpeciesError(
@@ -60,6 +62,7 @@ class PhaseModel:
                 )
         self.par = np.array([parameters(s, self.code) for s in self.species]).reshape(self.n, k.N_COLUMNS)
         self.water = next((i for i, s in enumerate(self.species) if s.cas == WATER), None)
+        self.par[:, k.SOLVENT] = [float(s.cas == WATER) for s in self.species]
         self.origins = {}  # (i, j): where a pair's parameters come from
         self.mix = self._mixture(PHASE_MODELS[vapour][1], dict(parameters_of_pairs))
         self.kij = self.mix.pairs[k.KIJ]
@@ -87,12 +90,10 @@ class PhaseModel:
     def _heats(self):
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
         for i, s in enumerate(self.species):
-            if s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0:
-                heat = known_heat(s, parameters(s, k.PENG_ROBINSON))
-                if heat is not None:
-                    one = self.part(np.array([i]))
-                    lacked_heats(one, heat)
-                    self.par[i] = one.par[0]
+            known = s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0
+            heat = known_heat(s, parameters(s, k.PENG_ROBINSON)) if known else None
+            if heat is not None:
+                self.par[i] = lacked_heats(self.part(np.array([i])), heat)
 
     @property
     def in_one_equation(self) -> bool:
@@ -117,9 +118,19 @@ class PhaseModel:
         groups = np.vstack([m.groups[at], m.groups[self.n :]])
         return m._replace(par=m.par[at], pairs=np.ascontiguousarray(m.pairs[:, at[:, None], at]), groups=groups)
 
-    def flashed(self, T: float, P: float, n: np.ndarray) -> PhaseState:
-        """PhaseState of amounts n of volatile species at T [K] and P [Pa]."""
-        return self._wrap(T, P, *k.flash_amounts(T, P, n, *self.mix))
+    def flashed(self, T: float, P: float, n: np.ndarray, ln_factor: float = 0.0) -> PhaseState:
+        """PhaseState of amounts n of volatile species at T [K] and P [Pa].
+
+        ln_factor: logarithm of the factor by which what is dissolved lowers fugacities in the watery liquid.
+        """
+        mix = self.mix
+        if ln_factor != 0.0:
+            par = self.par.copy()
+            par[:, k.DILUTED] = ln_factor
+            if self.code == k.IDEAL:
+                par[:, k.VP0] += ln_factor
+            mix = mix._replace(par=par)
+        return self._wrap(T, P, *k.flash_amounts(T, P, n, *mix))
 
     @staticmethod
     def _wrap(T, P, beta, middle, name_x, name_y, third, x, y, w, props):
@@ -151,7 +162,7 @@ class PhaseModel:
         held, volatile = parted(self, z)
         if volatile.sum() <= 0.0:
             return joined(self, None, held, 0.0, T, P)
-        return joined(self, self.flashed(T, P, volatile), held, float(volatile.sum()), T, P)
+        return joined(self, flashed_with(self, held, volatile, T, P), held, float(volatile.sum()), T, P)
 
     def enthalpies(self, T: np.ndarray, P: float, z: np.ndarray) -> np.ndarray:
         """Molar enthalpies [J/mol] of amounts z flashed at temperatures T [K], shape (m,), and P [Pa]."""
@@ -244,22 +255,17 @@ class PhaseModel:
         for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
             critical = self.species[i].critical_temperature
             if critical is None or critical.value > T:
-                one = self.part(np.array([i]))
                 pressed = max(k.P0, PRESSED * float(np.exp(min(ln_psat(T, self.par, i)[0], 25.0))))  # else an equation takes it for a gas
-                h[i] = k.phase_properties(T, pressed, np.ones(1), k.LIQUID, *one)[0]
+                h[i] = k.phase_properties(T, pressed, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return h
 
     def ideal_gas_enthalpies(self, T: float) -> np.ndarray:
         """Molar enthalpies on the elements basis [J/mol], shape (n,)."""
-        h, s = np.empty(self.n), np.empty(self.n)
-        ideal_gas(T, self.par, h, s)
-        return h
+        return self.ideal_gas_properties(T)[0]
 
     def ideal_gas_entropies(self, T: float) -> np.ndarray:
         """Molar entropies at 1 bar [J/(mol K)], shape (n,)."""
-        h, s = np.empty(self.n), np.empty(self.n)
-        ideal_gas(T, self.par, h, s)
-        return s
+        return self.ideal_gas_properties(T)[1]
 
     def ln_phi(self, T: float, P: float, n: np.ndarray, phase: int) -> np.ndarray:
         """ln fugacity coefficients of one phase (kernels.VAPOUR or LIQUID) of amounts n, shape (n,).

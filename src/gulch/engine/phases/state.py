@@ -69,6 +69,11 @@ def between(below: PhaseState, above: PhaseState, column: int, target: float) ->
     w = min(max(w, 0.0), 1.0)
     if abs(b - a) < 1e-6 or w in (0.0, 1.0):
         return above if w > 0.5 else below
+    return mixed(below, above, w)
+
+
+def mixed(below: PhaseState, above: PhaseState, w: float) -> PhaseState:
+    """Both sides of a jump as one state, the share w of it from above."""
     phases = []  # [name, moles, moles of each species, moles times properties]
     for share, state in ((1.0 - w, below), (w, above)):  # the liquids below stand from light to heavy
         for name, part, z, properties in state.phases:

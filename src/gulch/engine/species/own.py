@@ -2,7 +2,7 @@
 
 The user's part is a tuple of (name, text) pairs, so that it can be a key of caches: texts with units for the
 fields of OWN, points ("25 degC 135 J/(mol K); 200 degC 170 J/(mol K)") for those of POINTS, a source's name for
-"source.<field>", and "yes" for "non_volatile".
+"source.<field>", and "yes" for "non_volatile"; what stays in the liquid has a "solvent" ("water" or "none") and "particles".
 """
 
 from __future__ import annotations
@@ -36,6 +36,7 @@ POINTS = {
     "vapour_pressure": ("Vapour pressure", ("temperature", "pressure")),
 }
 TYPED = "typed in this project"
+SALTY = {"H", "C", "N", "F", "P", "S", "Cl", "Br", "I"}  # one of these, beside others, is in what water dissolves, by default
 _UNKNOWN = dict.fromkeys(
     ("critical_temperature", "critical_pressure", "acentric_factor", "formation_enthalpy", "entropy", "boiling_point", "liquid_density")
 )
@@ -113,7 +114,30 @@ def lookup(cas: str | None, data: tuple = ()) -> Species | None:
             )
         if not critical and found["liquid_density"] is None:
             raise SpeciesError(f"{name} has no critical constants and no liquid density, so its liquid has no volume: type either.")
-    return Species(non_volatile=non_volatile, **{k: v for k, v in found.items() if k != "formation_gibbs"})
+    return Species(
+        non_volatile=non_volatile,
+        dissolves=non_volatile and _dissolves(own.get("solvent"), found["atoms"]),
+        particles=_particles(own["particles"], name) if own.get("particles") and non_volatile else None,
+        **{k: v for k, v in found.items() if k != "formation_gibbs"},
+    )
+
+
+def _dissolves(solvent, atoms):
+    """Whether what stays in the liquid is dissolved in water: as typed; else elements and oxides of metals are not."""
+    if solvent:
+        return solvent == "water"
+    return len(atoms) > 1 and bool(SALTY & set(atoms))
+
+
+def _particles(text, name):
+    """Datum of a van 't Hoff factor. Raises SpeciesError."""
+    try:
+        value = parse(text, "ratio")
+    except QuantityError as error:
+        raise SpeciesError(f"Particles in solution of {name}: {error}") from None
+    if not 0.5 <= value <= 12.0:
+        raise SpeciesError(f"Particles in solution of {name}: {text} is beyond all reason, a salt of two ions makes 2.")
+    return Datum(value, TYPED, typed=True)
 
 
 def shortcomings(cas: str) -> str:

@@ -60,6 +60,8 @@ class Species:
     boiling_point: Datum | None = None
     liquid_density: Datum | None = None  # typed by the user; Rackett's equation else
     non_volatile: bool = False
+    dissolves: bool = False  # in water, where it stays in the liquid
+    particles: Datum | None = None  # per formula unit in solution, van 't Hoff's factor; typed, 1 else
 
     @property
     def has_critical(self) -> bool:

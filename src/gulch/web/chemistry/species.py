@@ -3,12 +3,13 @@
 from gulch.engine.flowsheet.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PREDICTIVE_SRK, UNIFAC
-from gulch.engine.phases.known_liquids import known_density
+from gulch.engine.phases.known_liquids import courses_of, known_density
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
 )
 from gulch.engine.species import SpeciesError, lacking, lookup
+from gulch.engine.species.liquids import T_LIQUID
 from gulch.engine.species.own import OWN, POINTS, TYPED
 from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import show_unit
@@ -96,6 +97,9 @@ class SpeciesRows(Part):
             "non_volatile": own.get("non_volatile", False),
             "lacking": [],
             "remark": own.get("remark") or "",
+            "solvent": own.get("solvent") or "",
+            "particles": own.get("particles") or "",
+            "known": [],
         }
         d = None
         try:
@@ -105,6 +109,8 @@ class SpeciesRows(Part):
                 "lacking": lacking(d),
                 "mass": self.show(d.molar_mass.value, "molar mass", 5),
                 "held": d.non_volatile,
+                "dissolves": d.dissolves,
+                "known": list(self.known_rows(d)),
             }
         except SpeciesError as error:
             out["problem"] = str(error)
@@ -140,6 +146,23 @@ class SpeciesRows(Part):
                 if name != TYPED
             ],
         }
+
+    def known_rows(self, d):
+        """Heats of the liquid that every phase model takes over, at 25 degC or else where they begin, with their sources."""
+        vaporised, capacity, anchor = courses_of(d)
+        if anchor is not None:
+            text = self.show(anchor, "molar energy", 4)
+            source = "to single molecules, at 25 °C: formation data, CRC Handbook; in pairs it takes less"
+            yield {"field": "vaporisation", "label": "Heat of vaporisation", "text": text, "source": source}
+        for field, label, course, dimension in (
+            ("vaporisation", "Heat of vaporisation", None if anchor is not None else vaporised, "molar energy"),
+            ("liquid-capacity", "Heat capacity of the liquid", capacity, "molar entropy"),
+        ):
+            if course is not None:
+                T, value = next((p for p in course.points if p[0] == T_LIQUID), course.points[0])
+                at = f"at {self.show(T, 'temperature')}"
+                source = course.source if "°C" in course.source else f"{course.source}, {at}"
+                yield {"field": field, "label": label, "text": self.show(value, dimension, 4), "source": source}
 
     def fit_row(self, d, own, field, label):
         """One fit of a SpeciesData over temperature."""

@@ -24,6 +24,8 @@ from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
+WATER = "7732-18-5"
+
 if TYPE_CHECKING:
     from gulch.engine.document import Project
 
@@ -45,6 +47,23 @@ def known_species(project: Project) -> Iterator:
                     f"An interaction parameter names {name}, which is not in the project.",
                     f"Add {name} or remove the parameter.",
                 )
+
+
+def particles_are_typed(project: Project) -> Iterator:
+    """Into how many particles a dissolved species parts is its own matter: 1 is taken until somebody says it."""
+    waters = {s.id for s in project.species if s.cas == WATER}
+    for s in project.species:
+        try:
+            found = lookup(*s.key)
+        except SpeciesError:
+            continue
+        if found.dissolves and found.particles is None and waters:
+            yield Message(
+                "warning",
+                at_species(s.id, "particles"),
+                f"{s.shown} is dissolved in water as one particle, for nobody said into how many it parts.",
+                "Type its particles in solution (2 for a salt of two ions), or say that it does not dissolve.",
+            )
 
 
 def pairs_can_be_read(project: Project) -> Iterator:

@@ -30,7 +30,9 @@ HEAT_LOW, HEAT_STEP, N_NODE = VOLUME_HIGH + 1, VOLUME_HIGH + 2, 16  # and at N_N
 HEAT0 = HEAT_STEP + 1  # enthalpy [J/mol]
 SLOPE0 = HEAT0 + N_NODE  # its slope [J/(mol K)]
 ENTROPY0 = SLOPE0 + N_NODE  # the entropy [J/(mol K)] that belongs to it
-N_COLUMNS = ENTROPY0 + N_NODE
+DILUTED = ENTROPY0 + N_NODE  # ln of the factor by which dissolved salts lower all fugacities in the watery liquid; the same in all rows
+SOLVENT = DILUTED + 1  # 1 for water
+N_COLUMNS = SOLVENT + 1
 
 # Layers of `pairs`, a matrix of species by species each.
 KIJ = 0

@@ -21,6 +21,7 @@ from gulch.engine.phases.kernels.association import dimer_ln_phi, dimer_roots
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import (
     B_,
+    DILUTED,
     DISSOLVED,
     DORTMUND,
     HENRY,
@@ -33,6 +34,7 @@ from gulch.engine.phases.kernels.constants import (
     PENG_ROBINSON,
     PREDICTIVE_SRK,
     SOAVE_REDLICH_KWONG,
+    SOLVENT,
     TC,
     UNIFAC,
     VAPOUR,
@@ -54,6 +56,7 @@ from gulch.engine.phases.kernels.liquid import liquid_volume
 kernel = chapter(__name__)
 
 A1 = -0.64663  # of the mixing rule of predictive SRK
+WATERY = 0.5  # mole fraction of water from which a liquid holds what is dissolved in water
 NOWHERE = 50.0  # ln of a fugacity coefficient that keeps a species out of a liquid
 
 
@@ -186,18 +189,28 @@ def pure_dimer_ln_phi(P: float, root: float) -> float:
 
 
 @kernel
+def named(fluid: Fluid, Z: float, A: float, B: float, name: int) -> int:
+    """VAPOUR or LIQUID of a phase that `phase_ln_phi` returned."""
+    if name != 0:
+        return name
+    return phase_name(A, B, Z, PENG_ROBINSON if fluid.kind == PENG_ROBINSON else SOAVE_REDLICH_KWONG)
+
+
+@kernel
 def pure_ln_phi(fluid: Fluid, i: int) -> float:
     """ln of the fugacity coefficient of species i alone, in its stable phase."""
     rt = R * fluid.T
     A = fluid.aij[i, i] * fluid.P / (rt * rt)
     B = fluid.par[i, B_] * fluid.P / rt
+    lower = fluid.par[i, DILUTED] * fluid.par[i, SOLVENT]
     if fluid.kind < UNIFAC:
-        return residual_gibbs(compressibility(A, B, fluid.d1, fluid.d2, 0), A, B, fluid.d1, fluid.d2)
+        Z = compressibility(A, B, fluid.d1, fluid.d2, 0)
+        return residual_gibbs(Z, A, B, fluid.d1, fluid.d2) + (lower if named(fluid, Z, A, B, 0) == LIQUID else 0.0)
     if fluid.vapour == IDEAL:
         vapour = pure_dimer_ln_phi(fluid.P, fluid.own[ROOT, i])
     else:
         vapour = residual_gibbs(compressibility(A, B, 1.0, 0.0, VAPOUR), A, B, 1.0, 0.0)
-    return vapour if fluid.par[i, DISSOLVED] > 0.0 else min(vapour, fluid.own[LN_LIQUID, i])
+    return vapour if fluid.par[i, DISSOLVED] > 0.0 else min(vapour, fluid.own[LN_LIQUID, i] + lower)
 
 
 @kernel
@@ -287,19 +300,6 @@ def predictive_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple
 
 
 @kernel
-def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
-    """Fill ln fugacity coefficients of composition x in the phase wanted: VAPOUR, LIQUID, or 0 for that of lower Gibbs energy.
-
-    Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`).
-    """
-    if fluid.kind < PREDICTIVE_SRK:
-        par, aij = fluid.par, fluid.aij
-        Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, par, aij, fluid.d1, fluid.d2, want, ln_phi)
-        return Z, A, B, 0
-    return other_ln_phi(fluid, x, want, ln_phi)
-
-
-@kernel
 def other_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
     """`phase_ln_phi` of models beside the plain cubic equations."""
     if fluid.kind == PREDICTIVE_SRK:
@@ -324,11 +324,55 @@ def other_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
 
 
 @kernel
-def named(fluid: Fluid, Z: float, A: float, B: float, name: int) -> int:
-    """VAPOUR or LIQUID of a phase that `phase_ln_phi` returned."""
-    if name != 0:
-        return name
-    return phase_name(A, B, Z, PENG_ROBINSON if fluid.kind == PENG_ROBINSON else SOAVE_REDLICH_KWONG)
+def plain_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """`phase_ln_phi` of what holds no salts; want: VAPOUR or LIQUID."""
+    if fluid.kind < PREDICTIVE_SRK:
+        Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, fluid.par, fluid.aij, fluid.d1, fluid.d2, want, ln_phi)
+        return Z, A, B, 0
+    return other_ln_phi(fluid, x, want, ln_phi)
+
+
+@kernel
+def dilution(fluid: Fluid, x: Array) -> float:
+    """ln of the factor by which dissolved salts lower the fugacities in a liquid of composition x: they are where the water is."""
+    water = 0.0
+    for i in range(x.size):
+        water += x[i] * fluid.par[i, SOLVENT]
+    return fluid.par[0, DILUTED] if water > WATERY else 0.0
+
+
+@kernel
+def diluted_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """`phase_ln_phi` beside dissolved salts; the name is told in any case."""
+    lower = dilution(fluid, x)
+    liquid = np.empty(x.size)
+    found = [plain_ln_phi(fluid, x, VAPOUR, ln_phi), plain_ln_phi(fluid, x, LIQUID, liquid)]
+    names = [named(fluid, f[0], f[1], f[2], f[3]) for f in found]
+    apart = 0.0
+    for i in range(x.size):
+        ln_phi[i] += lower if names[0] == LIQUID else 0.0
+        liquid[i] += lower if names[1] == LIQUID else 0.0
+        apart += x[i] * (liquid[i] - ln_phi[i])
+    if want == VAPOUR or (want == 0 and apart >= 0.0):
+        return found[0][0], found[0][1], found[0][2], names[0]
+    for i in range(x.size):
+        ln_phi[i] = liquid[i]
+    return found[1][0], found[1][1], found[1][2], names[1]
+
+
+@kernel
+def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+    """Fill ln fugacity coefficients of composition x in the phase wanted: VAPOUR, LIQUID, or 0 for that of lower Gibbs energy.
+
+    Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`).
+    """
+    if fluid.par[0, DILUTED] != 0.0:
+        return diluted_ln_phi(fluid, x, want, ln_phi)
+    if fluid.kind < PREDICTIVE_SRK:
+        par, aij = fluid.par, fluid.aij
+        Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, par, aij, fluid.d1, fluid.d2, want, ln_phi)
+        return Z, A, B, 0
+    return other_ln_phi(fluid, x, want, ln_phi)
 
 
 @kernel

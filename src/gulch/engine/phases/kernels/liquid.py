@@ -14,6 +14,7 @@ import math
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import (
     B_,
+    DILUTED,
     ENTROPY0,
     HEAT0,
     HEAT_LOW,
@@ -82,7 +83,7 @@ def pure_liquid_heat(T: float, P: float, par: Array, i: int) -> tuple:
         h, s = lacked_heat(T, par, i)
         return h, s + R * math.log(P / P0)
     ln_p, slope = ln_psat(T, par, i)
-    return -R * T * T * slope, -R * (ln_p - math.log(P) + T * slope)
+    return -R * T * T * slope, -R * (ln_p - par[i, DILUTED] - math.log(P) + T * slope)
 
 
 @kernel

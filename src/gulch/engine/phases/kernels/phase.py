@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import B_, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, Array, R
+from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, Array, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
 from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, mixture, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
@@ -39,7 +39,8 @@ def properties(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
     if mix.kind == IDEAL:
         dh, ds, v = ideal_residuals(mix, T, P, x, name)
     elif mix.kind < PREDICTIVE_SRK:
-        dh, ds, v = cubic_residuals(mix, T, P, x)
+        # The flash chose the stable root: choosing by Gibbs energy again gives the same one, but beside dissolved salts.
+        dh, ds, v = cubic_residuals(mix, T, P, x, name if mix.par[0, DILUTED] != 0.0 else 0)
     else:
         dh, ds, v = differenced_residuals(mix, T, P, x, name)
     return h + dh, s + ds, v
@@ -60,8 +61,8 @@ def ideal_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tu
 
 
 @kernel
-def cubic_residuals(mix: Mixture, T: float, P: float, x: Array) -> tuple:
-    """Residual enthalpy and entropy, and the volume, by a cubic equation (Michelsen & Mollerup, ch. 4)."""
+def cubic_residuals(mix: Mixture, T: float, P: float, x: Array, want: int) -> tuple:
+    """Residual enthalpy and entropy, and the volume, by a cubic equation (Michelsen & Mollerup, ch. 4); want as in `compressibility`."""
     n, par = x.size, mix.par
     d1, d2 = cubic_constants(mix.kind)
     q, dq, aij, kij = np.empty(n), np.empty(n), np.empty((n, n)), mix.pairs[KIJ]
@@ -76,8 +77,7 @@ def cubic_residuals(mix: Mixture, T: float, P: float, x: Array) -> tuple:
             da += x[i] * x[j] * (1.0 - kij[i, j]) * (dq[i] * q[j] + q[i] * dq[j])
     rt = R * T
     A, B = a * P / (rt * rt), b * P / rt
-    # The flash chose the stable root: choosing by Gibbs energy again gives the same one.
-    Z = compressibility(A, B, d1, d2, 0)
+    Z = compressibility(A, B, d1, d2, want)
     log_term = math.log((Z + d1 * B) / (Z + d2 * B)) / (b * (d1 - d2))
     v = Z * rt / P
     dh, ds, dv = lacked(T, par, x, v)
