@@ -23,6 +23,7 @@ def everything():
                 "kind": "peng-robinson",
                 "interaction": [{"pair": ["ethylene", "water"], "value": 0.1}],
                 "pairs": [{"pair": ["ethylene", "water"], "model": "nrtl", "b": ["100 K", "1 kJ/mol"]}],
+                "measured": [{"pair": ["ethylene", "water"], "at": "1 atm", "points": [[0.5, None, "350 K"]]}],
             },
             "doubtful": ["R1.conversion", "tie.SEP.share.water", "knob.k1.low", "r-1.conversion"],
             "reactions": [

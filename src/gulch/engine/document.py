@@ -99,6 +99,17 @@ class Interaction(Part):
     value: float = Field(ge=-1.0, le=1.0)
 
 
+class MeasuredPair(Part):
+    """Measured points of two species boiling together, at one pressure or one temperature."""
+
+    pair: tuple[Annotated[Id, Ref(Thing.SPECIES)], Annotated[Id, Ref(Thing.SPECIES)]]
+    at: Quantity = Field("1 atm", description="the pressure, or the temperature, of the diagram")
+    points: list[tuple[float, float | None, Quantity]] = Field(
+        [], max_length=500, description="mole fraction of the first in the liquid, in the vapour (or null), temperature or pressure"
+    )
+    remark: str | None = Field(None, max_length=400, description="where they come from")
+
+
 class PairEntry(Part):
     """Parameters of a pair in an activity model: tau = a + b/T (NRTL), or minus the logarithm of the energy factor (Wilson)."""
 
@@ -115,6 +126,7 @@ class PhaseModelEntry(Part):
     interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
     vapour: Literal["ideal", "soave-redlich-kwong"] = Field("ideal", description="of an activity model")
     pairs: list[PairEntry] = Field([], max_length=400, description="typed parameters; the others are filled from UNIFAC")
+    measured: list[MeasuredPair] = Field([], max_length=100, description="what pairs are compared with and fitted to")
 
 
 class Conversion(Part):

@@ -19,6 +19,7 @@ from gulch.engine.document import (
     GaugeEntry,
     Interaction,
     KnobEntry,
+    MeasuredPair,
     MeasuresEntry,
     PairEntry,
     Part,
@@ -40,6 +41,7 @@ from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
+from gulch.engine.flowsheet.measured import held, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.reading import number, pair_numbers
 from gulch.engine.quantities import QuantityError, complete, parse
@@ -706,6 +708,40 @@ def set_pair(project: Project, a: str, b: str, texts: dict[str, str]) -> None:
     if any(text.strip() for text in texts.values()):
         kept.append(_pair_entry(a, b, kind, {k: v.strip() for k, v in texts.items()}))
     project.phase_model.pairs = kept
+
+
+def set_measured(project: Project, a: str, b: str, field: str, text: str) -> None:
+    """Type what the diagram of a pair is at, paste its measured points, or say where they come from (fields at, points, remark).
+
+    Empty points leave the pair without any. Raises EditError.
+    """
+    ids = {s.id for s in project.species}
+    if a not in ids or b not in ids or a == b:
+        raise EditError("Choose two different species of the project.")
+    old = measured_of(project, a, b)
+    entry = (old or MeasuredPair(pair=(a, b))).model_copy()
+    try:
+        if field == "points":
+            entry.points = read_points(text, entry.at, project.display)
+        elif field == "at":
+            before, now = held(entry.at), held(text)
+            if entry.points and before.free != now.free:
+                raise EditError(f"The measured points give a {before.free}: take them away first, or keep to a diagram of it.")
+            entry.at = text
+        elif field == "remark":
+            entry.remark = text or None
+        else:
+            raise EditError("The diagram is gone: reload the page.")
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if entry.pair != (a, b):
+        raise EditError("The diagram is gone: reload the page.")
+    project.phase_model.measured = [m for m in project.phase_model.measured if m is not old] + [entry]
+
+
+def measured_of(project: Project, a: str, b: str) -> MeasuredPair | None:
+    """What is measured of a pair, whichever of the two is named first."""
+    return next((m for m in project.phase_model.measured if set(m.pair) == {a, b}), None)
 
 
 def _pair_entry(a, b, kind, texts):

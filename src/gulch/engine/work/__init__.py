@@ -5,6 +5,7 @@ from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import (
+    BoilPair,
     FindBest,
     MoveKnobs,
     RefineScan,
@@ -19,6 +20,7 @@ from gulch.engine.work.tasks import (
 )
 
 __all__ = [
+    "BoilPair",
     "Ending",
     "FindBest",
     "Inline",

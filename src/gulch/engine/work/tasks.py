@@ -15,6 +15,7 @@ from typing import Any
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.flowsheet import Plan, Solution
 from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.flowsheet.start import Start
@@ -35,7 +36,10 @@ def _named(data):
 
 def document_digest(document: dict[str, Any]) -> str:
     """A name of a dumped document for what its solution hangs on."""
-    return _named({k: v for k, v in document.items() if k not in BESIDE})
+    parts = {k: v for k, v in document.items() if k not in BESIDE}
+    if "phase_model" in parts:
+        parts["phase_model"] = {k: v for k, v in parts["phase_model"].items() if k != "measured"}
+    return _named(parts)
 
 
 def asked_digest(document: Project, entry: ScanEntry | SearchEntry) -> str:
@@ -252,6 +256,27 @@ class FindBest:
             )
             return True, pack(found)
         except ScanError as error:
+            return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class BoilPair:
+    """The diagram of two species of a document. Answers (True, packed {"found"} or {"trouble"})."""
+
+    document: dict
+    first: str
+    second: str
+
+    @property
+    def digest(self) -> str:
+        parts = {k: self.document.get(k) for k in ("species", "phase_model")}
+        return _named(["pair", parts, self.first, self.second])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple:
+        """(True, packed diagram, or what stands in its way)."""
+        try:
+            return True, pack({"found": pair_diagram(load(self.document), self.first, self.second).to_dict()})
+        except (PairTrouble, NotFinite) as error:
             return True, pack({"trouble": str(error)})
 
 

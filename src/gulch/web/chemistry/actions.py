@@ -107,6 +107,16 @@ def drop_pair(document, form):
     return Done(f"Take the parameters of {form.a} and {form.b} from UNIFAC again")
 
 
+@action("pair-measured", a=Key(), b=Key(), field=Key(), value=Text(20000, "These are too many points: paste at most 500 rows."))
+def measured_pair(document, form):
+    text = form.value
+    if form.field == "at" and text:
+        text = complete(text, "pressure", document.display)
+    edit.set_measured(document, form.a, form.b, form.field, text)
+    done = {"at": f"Draw {form.a} and {form.b} at {text}", "points": f"{'Paste' if text else 'Take away'} points of {form.a} and {form.b}"}
+    return Done(done.get(form.field, f"Say where points of {form.a} and {form.b} come from"), f"pair:{form.a}:{form.b}")
+
+
 def missing_species(document, equation):
     """Databank matches of every name in an equation that the project lacks: [(name, matches)]."""
     left, right = parse_equation(equation)

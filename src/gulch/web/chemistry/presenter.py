@@ -10,6 +10,7 @@ from gulch.engine.quantities import (
 from gulch.engine.species import SpeciesError
 from gulch.web.chemistry.cards import ReactionCards
 from gulch.web.chemistry.detail import ReactionDetail
+from gulch.web.chemistry.pairs import PairPanel
 from gulch.web.chemistry.sets import Sets
 from gulch.web.chemistry.species import SpeciesRows
 from gulch.web.projects.words import pretty_text
@@ -41,6 +42,7 @@ class ChemistryPage:
         self.cards = ReactionCards(self)
         self.detail = ReactionDetail(self)
         self.sets = Sets(self)
+        self.pairs = PairPanel(self)
 
     def show(self, value, dimension, digits=4, unit=True):
         return show(value, dimension, self.display, digits, unit=unit)

@@ -2,6 +2,7 @@
 
 from gulch.engine.flowsheet.places import About
 from gulch.web.chemistry import actions  # noqa: F401  (registers the edits)
+from gulch.web.chemistry.pairs import boil
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.projects.stages import Stage
 
@@ -13,8 +14,12 @@ class Chemistry(Stage):
     about = frozenset({About.SPECIES, About.REACTION, About.SET, About.CHEMISTRY, About.PHASE_MODEL, About.MEASURES})
     styles = ("inspector", "chemistry")
 
+    def ask(self, space):
+        return boil(space)
+
     def context(self, space, session, answers):
-        return {"chem": ChemistryPage(space)}
+        chem = ChemistryPage(space)
+        return {"chem": chem, "pair": chem.pairs.detail(answers)}
 
 
 STAGE = Chemistry()

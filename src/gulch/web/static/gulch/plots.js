@@ -383,6 +383,33 @@
     }), settings);
   }
 
+  // A pair's boiling diagram: bubble and dew line, measured points, what would fit them.
+  function pair() {
+    const node = document.getElementById("pair-plot");
+    const found = node && window.gulch.data("pair-data");
+    if (!found) return;
+    const line = (from, across, name, colour, dash) => ({
+      x: from[across], y: from.v, name, mode: "lines", line: { color: css(colour), width: 2.2, dash },
+      hovertemplate: "%{x:.4f}, %{y:.5g}<extra>" + name + "</extra>",
+    });
+    const dots = (across, name, colour, symbol) => ({
+      x: found.points[across], y: found.points.v, name, mode: "markers", marker: { color: css(colour), size: 7, symbol },
+      hovertemplate: "%{x:.4f}, %{y:.5g}<extra>" + name + "</extra>",
+    });
+    const traces = [line(found.curve, "x", "liquid x", "--creek", "solid"), line(found.curve, "y", "vapour y", "--clay", "solid")];
+    if (found.fit) traces.push(line(found.fit, "x", "x, fitted", "--creek", "dot"), line(found.fit, "y", "y, fitted", "--clay", "dot"));
+    if (found.points.x.length) traces.push(dots("x", "x measured", "--creek", "circle"), dots("y", "y measured", "--clay", "square"));
+    if (found.azeotropes.length) traces.push({
+      x: found.azeotropes.map((a) => a[0]), y: found.azeotropes.map((a) => a[1]), name: "azeotrope", mode: "markers",
+      marker: { color: css("--text"), size: 9, symbol: "diamond-open" }, hovertemplate: "%{x:.4f}, %{y:.5g}<extra>azeotrope</extra>",
+    });
+    Plotly.react(node, traces, layout({
+      margin: { l: 52, r: 10, t: 8, b: 84 }, legend: { orientation: "h", y: -0.28, x: 0, font: { size: 11 } },
+      xaxis: axis({ title: { text: "x, y of " + found.species, standoff: 4, font: { size: 12 } }, range: [0, 1] }),
+      yaxis: axis({ title: { text: found.label, font: { size: 12 } } }),
+    }), settings);
+  }
+
   // Curves inside a unit: which plot is shown is kept for the session only.
   const chosen = { show: "curves", group: "composition" };
   function curves() {
@@ -510,7 +537,7 @@
     });
     return loading;
   }
-  const all = () => { residuals(); scan(); swings(); constant(); curves(); sizing(); };
+  const all = () => { residuals(); scan(); swings(); constant(); pair(); curves(); sizing(); };
   function draw() {
     if (!document.querySelector(".plot")) return;
     if (window.Plotly) all();

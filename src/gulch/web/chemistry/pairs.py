@@ -1,0 +1,113 @@
+"""The diagram of two species boiling together: asked of the workers, and as its panel shows it."""
+
+from dataclasses import dataclass
+
+from gulch.engine.document import MeasuredPair
+from gulch.engine.flowsheet.edit import measured_of
+from gulch.engine.quantities import DISPLAY_SETS, to_unit
+from gulch.engine.work import BoilPair
+from gulch.web.chemistry.part import Part
+from gulch.web.projects import solving
+from gulch.web.projects.words import pretty_text, show_unit
+
+
+@dataclass(frozen=True)
+class PairAnswer:
+    """What is known of the diagram of two species, by id."""
+
+    first: str
+    second: str
+    found: dict | None = None
+    trouble: str = ""
+    pending: bool = False
+
+
+def chosen_pair(space):
+    """The ids of the pair that is selected, as in "pair:ethanol:water", or None."""
+    parts = space.select.split(":")
+    known = {s.id for s in space.document.species}
+    return tuple(parts[1:]) if len(parts) == 3 and parts[0] == "pair" and set(parts[1:]) <= known and parts[1] != parts[2] else None
+
+
+def boil(space):
+    """The PairAnswer of the selected pair, or None; workers begin on what is not known."""
+    pair = chosen_pair(space)
+    if pair is None:
+        return None
+    entry = measured_of(space.document, *pair)
+    first, second = entry.pair if entry is not None else pair
+    outcome, pending = solving.answer(space.row, BoilPair(space.document.dump(), first, second), ("pair", space.row.pk))
+    data = outcome.data() if outcome is not None else {}
+    trouble = data["messages"][0]["what"] if "messages" in data else data.get("trouble", "")
+    return PairAnswer(first, second, data.get("found"), trouble, pending)
+
+
+class PairPanel(Part):
+    """The selected pair: what its diagram is at, the plot, azeotropes, how near the measured points are, what fits them."""
+
+    def choices(self):
+        """[(a, b)] of all pairs of what can boil."""
+        known = self.model.species if self.model is not None else ()
+        volatile = [s.id for s, d in zip(self.document.species, known, strict=False) if not d.non_volatile]
+        return [(a, b) for n, a in enumerate(volatile) for b in volatile[n + 1 :]]
+
+    def detail(self, answer):
+        """What the panel shows of a PairAnswer; None without one."""
+        if answer is None:
+            return None
+        entry = measured_of(self.document, answer.first, answer.second) or MeasuredPair(pair=(answer.first, answer.second))
+        rows = [f"{x:g}\t{'' if y is None else f'{y:g}'}\t{value}" if y is not None else f"{x:g}\t{value}" for x, y, value in entry.points]
+        out = {
+            "a": answer.first,
+            "b": answer.second,
+            "at": pretty_text(entry.at),
+            "rows": len(rows),
+            "remark": entry.remark or "",
+            "trouble": answer.trouble,
+            "pending": answer.pending,
+            "found": None,
+        }
+        return out | self._found(answer.found) if answer.found else out
+
+    def _found(self, found):
+        free = "temperature" if found["P"] is not None else "pressure"
+        unit = DISPLAY_SETS[self.display].unit(free)
+
+        def shown(value):
+            return to_unit(value, unit, free)
+
+        def curve(points):
+            return {"x": [p[0] for p in points], "y": [p[1] for p in points], "v": [shown(p[2]) for p in points]}
+
+        difference = f"{free} difference" if free == "temperature" else free
+        fit = found["fit"]
+        return {
+            "found": found,
+            "free": free,
+            "azeotropes": [
+                {"x": f"{x:.3f}", "value": self.show(value, free, 5), "two": bool(two)} for x, value, two in found["azeotropes"]
+            ],
+            "parts": any(p[3] for p in found["curve"]),
+            "apart": self.show(found["apart"], difference, 3) if found["points"] else "",
+            "apart_y": f"{found['apart_y']:.4f}" if found["apart_y"] is not None else "",
+            "fit": fit
+            and {
+                "b": [f"{v:.5g} K" for v in fit["b"]],
+                "errors": [f"{v:.2g} K" for v in fit["errors"]],
+                "apart": self.show(fit["apart"], difference, 3),
+                "apart_y": f"{fit['apart_y']:.4f}" if fit["apart_y"] is not None else "",
+                "points": fit["points"],
+            },
+            "plot": {
+                "label": f"{'T' if free == 'temperature' else 'P'} [{show_unit(free, self.display)}]",
+                "species": found["first"],
+                "curve": curve(found["curve"]),
+                "fit": curve(fit["curve"]) if fit else None,
+                "points": {
+                    "x": [p[0] for p in found["points"]],
+                    "y": [p[1] for p in found["points"]],
+                    "v": [shown(p[2]) for p in found["points"]],
+                },
+                "azeotropes": [[a[0], shown(a[1])] for a in found["azeotropes"]],
+            },
+        }
