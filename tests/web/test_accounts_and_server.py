@@ -21,7 +21,7 @@ from gulch.web.projects.models import Project
 from gulch.web.scans.jobs import start
 
 
-@pytest.mark.parametrize("place", range(5))
+@pytest.mark.parametrize("place", range(6))
 def test_figures_ship_with_the_demo_as_the_engine_solves_it(place):
     """`script/figures` writes them; without them a fresh machine shows nothing until kernels are compiled."""
     project = projects()[place]

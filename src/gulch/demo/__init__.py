@@ -11,6 +11,7 @@ NAMES = (
     "juniper_flats_styrene",
     "juniper_flats_acid",
     "juniper_flats_cyclohexane",
+    "juniper_flats_ester",
 )
 
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
 
 
+TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: what settled before and was warmed by a pump
 BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
@@ -35,7 +36,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
             continue
         if state.further_phase or (overlooked.get(id_) or 0.0) < BELOW:
             found[id_] = ("the stability test indicates a further phase, which the flash did not find", Code.FURTHER_PHASE)
-        elif len(state.liquids) > 1 and not _parted(plan, id_):
+        elif len(state.liquids) > 1 and min(p[1] for p in state.liquids) > TRACE and not _parted(plan, id_):
             found[id_] = ("it splits into two liquids", Code.NONE)
     yield from _on_streams(plan, found)
     yield from _on_units(run, found)
@@ -60,9 +61,16 @@ def _on_pressure(run):
 
 
 def _parted(plan, stream_id):
-    """Whether a stream goes to a unit that is meant for two liquids."""
-    to = plan.enters[stream_id]
-    return to is not None and KINDS[plan.units[to].kind].parts_liquids
+    """Whether a stream goes to a unit that is meant for two liquids, maybe through units that hand on all that enters."""
+    to, seen = plan.enters[stream_id], set()
+    while to is not None and to not in seen:
+        seen.add(to)
+        kind = KINDS[plan.units[to].kind]
+        if kind.parts_liquids or not kind.hands_on:
+            return kind.parts_liquids
+        stream_id = next((i for i, s in plan.sources.items() if s == to), None)
+        to = plan.enters[stream_id] if stream_id is not None else None
+    return False
 
 
 def _on_streams(plan, found):

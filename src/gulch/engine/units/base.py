@@ -396,6 +396,7 @@ class Unit:
     family = ""  # one of FAMILIES, under which the kind is offered
     meaning = ""
     parts_liquids = False  # whether it is meant for two liquids, so that nobody need be told of them
+    hands_on = False  # whether all that enters leaves together, two liquids as two
     main_outlet: str | None = None  # by which the main way goes on; the first one when left out
     follows: dict = {}  # input -> result whose value at the last point of a scan it takes
     inlets: tuple = (Port("feed", "what enters"),)

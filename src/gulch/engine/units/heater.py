@@ -17,6 +17,7 @@ class Heater(Unit):
     """Heats or cools a stream."""
 
     kind = "heater"
+    hands_on = True
     label = "heater/cooler"
     short = "H"
     family = "heat"

@@ -16,6 +16,7 @@ class Mixer(Unit):
     """Adds its inlets at the lowest inlet pressure; the outlet temperature follows from the energy balance."""
 
     kind = "mixer"
+    hands_on = True
     label = "mixer"
     short = "MIX"
     family = "streams together and apart"

@@ -16,6 +16,7 @@ class Pump(Unit):
     """Work = V (P2 − P1)/efficiency, the liquid taken as incompressible (any fluid-mechanics text)."""
 
     kind = "pump"
+    hands_on = True
     label = "pump"
     short = "P"
     family = "pressure"

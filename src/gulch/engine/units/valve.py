@@ -15,6 +15,7 @@ class Valve(Unit):
     """Throttling at constant enthalpy (Joule–Thomson)."""
 
     kind = "valve"
+    hands_on = True
     label = "valve"
     short = "V"
     family = "pressure"
