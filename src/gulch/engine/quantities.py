@@ -64,6 +64,8 @@ def _dimensions():
         ("space velocity", "1/s", "1/h", "1/s"),
         ("money rate", "1/s", "1/hr", "1/d"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
+        ("voltage", "V", "V", "mV", "kV"),
+        ("current", "A", "kA", "A", "MA"),
     ]
     return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
 
@@ -302,6 +304,8 @@ _METRIC = {
     "rate per mass": "kmol/(kg h)",
     "space velocity": "1/h",
     "money rate": "1/hr",
+    "voltage": "V",
+    "current": "kA",
 }
 _US = _METRIC | {
     "temperature": "degF",

@@ -122,11 +122,11 @@ class Reactor(Unit):
         return Stream.at_enthalpy(context.model, n, feed.enthalpy_flow + heat, pressure, feed.guess)
 
     @classmethod
-    def settle_heat(cls, feed: Stream, given: Given, context: Context, amounts_at: Callable) -> Stream:
+    def settle_heat(cls, feed: Stream, given: Given, context: Context, amounts_at: Callable, work_at: Callable | None = None) -> Stream:
         """The outlet Stream where the composition depends on temperature.
 
-        amounts_at(T): amounts [mol/s] that leave at T. Raises UnitTrouble when the energy balance has no
-        solution inside the searched range.
+        amounts_at(T): amounts [mol/s] that leave at T; work_at(T): work [W] put in beside heat.
+        Raises UnitTrouble when the energy balance has no solution inside the searched range.
         """
         if given.mode in ("isothermal", "feed-temperature"):
             T = given.temperature if given.mode == "isothermal" else feed.T
@@ -135,7 +135,8 @@ class Reactor(Unit):
         target = feed.enthalpy_flow + (given.duty_given if given.mode == "duty" else 0.0)
 
         def excess(T):
-            return Stream.at_temperature(context.model, amounts_at(T), T, pressure).enthalpy_flow - target
+            work = work_at(T) if work_at is not None else 0.0
+            return Stream.at_temperature(context.model, amounts_at(T), T, pressure).enthalpy_flow - target - work
 
         def probe(T, toward):
             """(T, excess) at T or, where nothing can be computed there, as near to it as halving the way allows."""
@@ -165,7 +166,7 @@ class Reactor(Unit):
             )
         T = scipy.optimize.brentq(excess, low, high, xtol=1e-9, rtol=1e-14) if f_low < 0.0 < f_high else (low if f_low == 0.0 else high)
         # the last bit of enthalpy goes into the temperature, so that the balance closes
-        return Stream.at_enthalpy(context.model, amounts_at(T), target, pressure, T)
+        return Stream.at_enthalpy(context.model, amounts_at(T), target + (work_at(T) if work_at is not None else 0.0), pressure, T)
 
     @staticmethod
     def reaction_heat(product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:

@@ -31,7 +31,7 @@ class StoichiometricReactor(Reactor):
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         steps = context.sets[given.set]
-        if any(r.polynomial is not None for step in steps for r in step):
+        if cls.hangs_on_temperature(steps):
             product = cls.settle_heat(feed, given, context, lambda T: cls.run(feed, steps, T, context)[0])
             n, changes, rows, extents, reactions = cls.run(feed, steps, product.T, context)
         else:
@@ -41,6 +41,11 @@ class StoichiometricReactor(Reactor):
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
         values["extent"] = {row["reaction"]: row["extent"] for row in rows}
         return UnitResult({"product": product}, values, changes, cls.short_of(rows), rows)
+
+    @staticmethod
+    def hangs_on_temperature(steps: list) -> bool:
+        """Whether a conversion of the set is a polynomial in temperature."""
+        return any(r.polynomial is not None for step in steps for r in step)
 
     @staticmethod
     def short_of(rows: list) -> list:
