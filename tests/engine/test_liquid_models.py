@@ -310,3 +310,21 @@ def test_a_prepared_mixture_tells_the_phase_of_lower_gibbs_energy():
     x = np.array([0.5, 0.5])
     for T, name in ((340.0, k.LIQUID), (365.0, k.VAPOUR)):
         assert fluid.phase_ln_phi(fluid.prepared(model.mix, T, ATM), x, 0, out)[3] == name
+
+
+@pytest.mark.parametrize("kind", ["unifac", "modified-unifac", "nrtl", "wilson", "predictive-srk"])
+@pytest.mark.parametrize("name", [k.LIQUID, k.VAPOUR])
+def test_derivatives_of_fugacities_are_those_of_differences(kind, name):
+    """Condensable species, one without groups, a dissolved gas and an acid's dimers; central differences to 1e-6."""
+    model = phase_model(kind, (ETHANOL, WATER, ACETIC, "124-38-9", "7647-01-0"))
+    n, T, P, h = np.array([0.25, 0.3, 0.3, 0.05, 0.1]), 340.0, 3e5, 1e-6
+    ready = fluid.prepared(model.mix, T, P)
+    Z, _, _, told = fluid.phase_ln_phi(ready, n, name, np.empty(5))
+    found = np.empty((5, 5))
+    fluid.ln_phi_derivatives(ready, n, Z, told or name, found)
+    for j in range(5):
+        up, down = n.copy(), n.copy()
+        up[j] += h
+        down[j] -= h
+        slope = (k.ln_phi_phase(T, P, up / up.sum(), name, *model.mix) - k.ln_phi_phase(T, P, down / down.sum(), name, *model.mix)) / h / 2
+        assert found[:, j] == pytest.approx(slope, rel=2e-5, abs=2e-6)

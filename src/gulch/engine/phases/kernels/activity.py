@@ -14,7 +14,7 @@ import math
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import DORTMUND, GROUP_Q, GROUP_R, NRTL, PAIR_A, PAIR_ALPHA, PAIR_B, Array
+from gulch.engine.phases.kernels.constants import DORTMUND, GROUP_Q, GROUP_R, NRTL, PAIR_A, PAIR_ALPHA, PAIR_B, WILSON, Array
 from gulch.engine.phases.kernels.liquid import liquid_volume
 
 kernel = chapter(__name__)
@@ -153,3 +153,102 @@ def ln_gamma_wilson(x: Array, weight: Array, ln_gamma: Array) -> None:
         for k in range(n):
             value -= x[k] * weight[k, i] / below[k]
         ln_gamma[i] = value
+
+
+@kernel
+def gamma_derivatives(kind: int, x: Array, par: Array, groups: Array, tau: Array, weight: Array, out: Array) -> None:
+    """Fill out[i, j] = d ln gamma_i / d n_j at one mole in all; groups for models by groups, tau and weight for the others."""
+    if kind == NRTL:
+        nrtl_derivatives(x, tau, weight, out)
+    elif kind == WILSON:
+        wilson_derivatives(x, weight, out)
+    else:
+        group_derivatives(kind, x, par, groups, out)
+
+
+@kernel
+def nrtl_derivatives(x: Array, tau: Array, weight: Array, out: Array) -> None:
+    """`gamma_derivatives` of NRTL."""
+    n = x.size
+    below, mean = np.zeros(n), np.zeros(n)
+    for j in range(n):
+        for k in range(n):
+            w = x[k] * weight[k, j]
+            below[j] += w
+            mean[j] += w * tau[k, j]
+        mean[j] /= below[j]
+    for i in range(n):
+        for m in range(n):
+            value = weight[m, i] * (tau[m, i] - mean[i]) / below[i] + weight[i, m] * (tau[i, m] - mean[m]) / below[m]
+            for j in range(n):
+                both = x[j] * weight[i, j] * weight[m, j] / (below[j] * below[j])
+                value -= both * (tau[i, j] + tau[m, j] - 2.0 * mean[j])
+            out[i, m] = value
+
+
+@kernel
+def wilson_derivatives(x: Array, weight: Array, out: Array) -> None:
+    """`gamma_derivatives` of Wilson's equation."""
+    n = x.size
+    below = np.zeros(n)
+    for i in range(n):
+        for j in range(n):
+            below[i] += x[j] * weight[i, j]
+    for i in range(n):
+        for j in range(n):
+            value = 1.0 - weight[i, j] / below[i] - weight[j, i] / below[j]
+            for k in range(n):
+                value += x[k] * weight[k, i] * weight[k, j] / (below[k] * below[k])
+            out[i, j] = value
+
+
+@kernel
+def group_derivatives(kind: int, x: Array, par: Array, groups: Array, out: Array) -> None:
+    """`gamma_derivatives` by groups: zero for species without groups.
+
+    The residual part is -(sum_k (a_ik s_jk + a_jk s_ik)/s_k - q_i q_j - sum_k theta_k s_ik s_jk/s_k²)/q with a_ik the area of group k in
+    species i, s_ik = sum_m a_im psi_mk and s_k its mean over the areas of all (derived from the working equations of UNIFAC).
+    """
+    n, g = x.size, groups.shape[1]
+    area, psi = groups[n], groups[n + 1 :]
+    own, reach = np.zeros((n, g)), np.zeros((n, g))
+    r, q, r34, with_groups = 0.0, 0.0, 0.0, 0.0
+    for i in range(n):
+        if par[i, GROUP_Q] == 0.0:
+            continue
+        with_groups += x[i]
+        r += x[i] * par[i, GROUP_R]
+        q += x[i] * par[i, GROUP_Q]
+        if kind == DORTMUND:
+            r34 += x[i] * par[i, GROUP_R] ** 0.75
+        for m in range(g):
+            own[i, m] = groups[i, m] * area[m]
+        for m in range(g):
+            if own[i, m] > 0.0:
+                for k in range(g):
+                    reach[i, k] += own[i, m] * psi[m, k]
+    if with_groups == 0.0:
+        out[:] = 0.0
+        return
+    theta, s = np.zeros(g), np.zeros(g)
+    for i in range(n):
+        for k in range(g):
+            theta[k] += x[i] * own[i, k] / q
+            s[k] += x[i] * reach[i, k] / q
+    for i in range(n):
+        qi = par[i, GROUP_Q]
+        for j in range(i + 1):
+            qj = par[j, GROUP_Q]
+            if qi == 0.0 or qj == 0.0:
+                out[i, j] = out[j, i] = 0.0
+                continue
+            sum_ = -qi * qj
+            for k in range(g):
+                sum_ += (own[i, k] * reach[j, k] + own[j, k] * reach[i, k] - theta[k] * reach[i, k] * reach[j, k] / s[k]) / s[k]
+            ratio = par[i, GROUP_R] / qi * q / r
+            if kind == DORTMUND:
+                first, moves = par[i, GROUP_R] ** 0.75 / r34 * with_groups, par[j, GROUP_R] ** 0.75 / r34
+            else:
+                first, moves = par[i, GROUP_R] / r * with_groups, par[j, GROUP_R] / r
+            value = (1.0 - first) * (1.0 / with_groups - moves) - 5.0 * qi * (1.0 - ratio) * (qj / q - par[j, GROUP_R] / r)
+            out[i, j] = out[j, i] = value - sum_ / q
