@@ -152,3 +152,26 @@ def test_a_cooler_of_water_takes_what_steam_tables_say():
     )
     known = (PropsSI("Hmolar", "T", 303.15, "P", 3e5, "Water") - PropsSI("Hmolar", "T", 363.15, "P", 3e5, "Water")) / 3.6
     assert out.units["C"].values["duty"] == pytest.approx(known, rel=0.01)
+
+
+@pytest.mark.parametrize(
+    ("species", "flow", "T", "P", "words"),
+    [
+        ({"co2": "124-38-9"}, {"co2": "1 kmol/h"}, "28 degC", "90 bar", "near its critical 3"),
+        ({"co2": "124-38-9"}, {"co2": "1 kmol/h"}, "-20 degC", "90 bar", None),
+        ({"a": "74-98-6", "b": "106-97-8"}, {"a": "1 kmol/h", "b": "1 kmol/h"}, "122 degC", "43.5 bar", "critical"),
+        ({"water": WATER}, {"water": "1 kmol/h"}, "90 degC", "3 bar", None),
+    ],
+)
+def test_a_liquid_near_its_critical_point_is_said_at_the_stream(species, flow, T, P, words):
+    """Carbon dioxide's critical temperature is 30.98 degC (Span & Wagner, 1996)."""
+    out = solve(
+        document(
+            species,
+            units=[{"id": "C", "kind": "heater", "temperature": T}],
+            streams=[feed("F", "C", flow, T="90 degC", P=P), {"id": "out", "from": "C"}],
+            phase_model="peng-robinson",
+        )
+    )
+    said = [m for m in out.messages if m.code == "near-critical"]
+    assert bool(said) == (words is not None) and all(words in m.what for m in said), (said, out.streams["out"])

@@ -312,7 +312,7 @@ class ClosingEntry(Part):
     max_passes: int = Field(150, ge=1, le=5000)
 
 
-Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase"]
+Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", "near-critical"]
 
 
 class Sweep(Part):

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from gulch.engine.flowsheet.model_advice import MODERATE
 from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
-from gulch.engine.phases.kernels import IDEAL, UNIFAC
+from gulch.engine.phases.kernels import IDEAL, TC, UNIFAC
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Code
@@ -19,6 +21,9 @@ if TYPE_CHECKING:
 
 
 TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: what settled before and was warmed by a pump
+NEAR = 0.95  # of the critical temperature from which a liquid is near it
+MATTERS = 0.05  # mole fraction in a liquid from which a species counts there
+MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
 BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
@@ -42,6 +47,39 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_units(run, found)
     yield from _on_pairs(run)
     yield from _on_pressure(run)
+    yield from _near_critical(run)
+
+
+def _near_critical(run):
+    """Liquids near a critical point, where densities and heats are known less and small changes of state matter much."""
+    plan, model = run.plan, run.plan.model
+    display = plan.project.display
+    names = [s.shown for s in plan.project.species]
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        if state is None or not state.liquids:
+            continue
+        T, why = state.temperature, ""
+        for _, share, x, _ in state.liquids:
+            hot = [i for i in np.flatnonzero((x > MATTERS) & model.volatile) if NEAR < T / model.par[i, TC] < 1.0 and share > TRACE]
+            if hot:
+                critical = show(model.par[hot[0], TC], "temperature", display)
+                why = f"{names[hot[0]]} in it is liquid at {show(T, 'temperature', display)}, near its critical {critical}"
+        if not why and model.in_one_equation and len(state.phases) > 1 and state.phases[0][0] == "vapour":
+            light, heavy = (p[2] @ model.molar_mass / p[3][2] for p in (state.phases[0], state.phases[-1]))
+            if heavy < MOST_ALIKE * light:
+                why = "its liquid is hardly denser than its vapour: it is near its critical point"
+        if why:
+            yield Message(
+                "warning",
+                at_stream(id_),
+                f"{id_}: {why}.",
+                "Densities, heats and splits there are known less, and small changes of temperature or pressure move them much.",
+                code=Code.NEAR_CRITICAL,
+            )
+            if not run.rooms:
+                return
 
 
 def _on_pressure(run):

@@ -42,6 +42,7 @@ class Code(StrEnum):
     BEYOND_BELIEF = "beyond-belief"  # a constant outside the temperatures at which it is believed
     WRONG_PHASE = "wrong-phase"  # a reactor that is counted as one phase holds another
     FURTHER_PHASE = "further-phase"  # more phases than were found
+    NEAR_CRITICAL = "near-critical"  # a liquid that hardly differs from its vapour, or whose species are near their critical points
 
 
 class Note(NamedTuple):

@@ -351,37 +351,37 @@ def dilution(fluid: Fluid, x: Array) -> float:
 
 
 @kernel
-def diluted_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
-    """`phase_ln_phi` beside dissolved salts; the name is told in any case."""
-    lower = dilution(fluid, x)
-    liquid = np.empty(x.size)
-    found = [plain_ln_phi(fluid, x, VAPOUR, ln_phi), plain_ln_phi(fluid, x, LIQUID, liquid)]
-    names = [named(fluid, f[0], f[1], f[2], f[3]) for f in found]
-    apart = 0.0
-    for i in range(x.size):
-        ln_phi[i] += lower if names[0] == LIQUID else 0.0
-        liquid[i] += lower if names[1] == LIQUID else 0.0
-        apart += x[i] * (liquid[i] - ln_phi[i])
-    if want == VAPOUR or (want == 0 and apart >= 0.0):
-        return found[0][0], found[0][1], found[0][2], names[0]
-    for i in range(x.size):
-        ln_phi[i] = liquid[i]
-    return found[1][0], found[1][1], found[1][2], names[1]
-
-
-@kernel
 def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
     """Fill ln fugacity coefficients of composition x in the phase wanted: VAPOUR, LIQUID, or 0 for that of lower Gibbs energy.
 
-    Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`).
+    Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`). Beside dissolved salts both phases are looked at, in
+    turn: the code that computes one stands here but once, for it is long to compile.
     """
-    if fluid.par[0, DILUTED] != 0.0:
-        return diluted_ln_phi(fluid, x, want, ln_phi)
-    if fluid.kind < PREDICTIVE_SRK:
-        par, aij = fluid.par, fluid.aij
-        Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, par, aij, fluid.d1, fluid.d2, want, ln_phi)
-        return Z, A, B, 0
-    return other_ln_phi(fluid, x, want, ln_phi)
+    salty = fluid.par[0, DILUTED] != 0.0
+    Z, A, B, name = 0.0, 0.0, 0.0, 0
+    Z_vapour, A_vapour, B_vapour, name_vapour = 0.0, 0.0, 0.0, 0
+    vapour = ln_phi
+    for turn in range(2 if salty else 1):
+        Z, A, B, name = plain_ln_phi(fluid, x, (VAPOUR if turn == 0 else LIQUID) if salty else want, ln_phi)
+        if salty:
+            name = named(fluid, Z, A, B, name)
+            if name == LIQUID:
+                lower = dilution(fluid, x)
+                for i in range(x.size):
+                    ln_phi[i] += lower
+            if turn == 0:
+                Z_vapour, A_vapour, B_vapour, name_vapour = Z, A, B, name
+                vapour = ln_phi.copy()
+    if not salty:
+        return Z, A, B, name
+    apart = 0.0
+    for i in range(x.size):
+        apart += x[i] * (ln_phi[i] - vapour[i])
+    if want == VAPOUR or (want == 0 and apart >= 0.0):
+        for i in range(x.size):
+            ln_phi[i] = vapour[i]
+        return Z_vapour, A_vapour, B_vapour, name_vapour
+    return Z, A, B, name
 
 
 @kernel
