@@ -16,7 +16,7 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels import association, fluid
 from gulch.engine.phases.nonideal import henry, ln_gamma
 from gulch.engine.species import lookup
-from gulch.engine.species.own import data_key
+from gulch.engine.species.own import SpeciesError, data_key
 
 ETHANOL, WATER, BENZENE, METHANOL, ACETIC = "64-17-5", "7732-18-5", "71-43-2", "67-56-1", "64-19-7"
 ATM = 101325.0
@@ -328,3 +328,22 @@ def test_derivatives_of_fugacities_are_those_of_differences(kind, name):
         down[j] -= h
         slope = (k.ln_phi_phase(T, P, up / up.sum(), name, *model.mix) - k.ln_phi_phase(T, P, down / down.sum(), name, *model.mix)) / h / 2
         assert found[:, j] == pytest.approx(slope, rel=2e-5, abs=2e-6)
+
+
+def test_groups_of_ones_own_take_the_place_of_assigned_ones():
+    """Ethanol by its groups, typed for a species without a CAS number, mixes as the databank's ethanol does."""
+    shared = {
+        "critical_temperature": "513.9 K",
+        "critical_pressure": "61.4 bar",
+        "acentric_factor": "0.645",
+        "formula": "C2H6O",
+        "name": "Q",
+    }
+    own = phase_model("unifac", ((None, data_key(shared | {"groups": "CH3, 1 CH2; OH"})), WATER))
+    plain = phase_model("unifac", ((None, data_key(shared)), WATER))
+    known = phase_model("unifac", (ETHANOL, WATER))
+    x = np.array([0.3, 0.7])
+    assert ln_gamma(own.mix, 350.0, x) == pytest.approx(ln_gamma(known.mix, 350.0, x), rel=1e-12)
+    assert not own.unknown_pairs and plain.unknown_pairs == [(0, 1)] and ln_gamma(plain.mix, 350.0, x) == pytest.approx([0.0, 0.0])
+    with pytest.raises(SpeciesError, match="no group “CHH”: did you mean"):
+        lookup(ETHANOL, data_key({"groups": "CH3, CHH"}))

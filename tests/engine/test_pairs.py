@@ -6,10 +6,12 @@ from helpers import document
 from test_liquid_models import ETHANOL_WATER
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet.edit import EditError, set_measured, set_pair
+from gulch.engine.flowsheet.edit import EditError, paste_pairs, set_measured, set_pair
 from gulch.engine.flowsheet.measured import read_points
 from gulch.engine.flowsheet.pair_diagram import PairTrouble, pair_diagram
+from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.phases import PhaseModel, binary, phase_model
+from gulch.engine.phases import kernels as k
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import lookup
 from gulch.engine.work import BoilPair
@@ -142,3 +144,37 @@ def test_what_a_diagram_is_at_is_a_pressure_or_a_temperature():
         set_measured(doc, "ethanol", "water", "at", "3 m")
     with pytest.raises(PairTrouble, match="two different species"):
         pair_diagram(doc, "water", "water")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "ethanol\twater\t-55.2\t670.4\t0.3",
+        "1\t2\tb12 / K\tb21 / K\talpha\nWater\tethanol\t670.4\t-55.2\t0.3",
+        "1\t2\ta12\ta21\tb12 / (cal/mol)\tb21 / (cal/mol)\talpha\n64-17-5\t7732-18-5\t0\t0\t-109.694\t1332.224\t0.3",
+    ],
+)
+def test_a_table_of_parameters_is_pasted(text):
+    doc = typed("nrtl", "")
+    assert paste_pairs(doc, text) == 1
+    mix = model_of(doc).mix
+    assert [mix.pairs[k.PAIR_B, 0, 1], mix.pairs[k.PAIR_B, 1, 0], mix.pairs[k.PAIR_ALPHA, 0, 1]] == pytest.approx(
+        [-55.2, 670.4, 0.3], rel=1e-4
+    )
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "nothing to take"),
+        ("ethanol\tbrine\t1\t2", "names brine"),
+        ("ethanol\twater\t1", "Row 1 has 3 cells"),
+        ("ethanol\twater\tmuch\t2", "cannot be read"),
+        ("ethanol\tethanol\t1\t2", "two different species"),
+    ],
+)
+def test_a_table_that_cannot_be_read_changes_nothing(text, words):
+    doc = typed("nrtl", "")
+    with pytest.raises(EditError, match=words):
+        paste_pairs(doc, text)
+    assert not doc.phase_model.pairs

@@ -53,6 +53,9 @@ class SpeciesData(Part):
     non_volatile: bool = Field(False, description="stays in the liquid (salts, hydroxides, solids)")
     solvent: Literal["water", "none"] | None = Field(None, description="what it dissolves in, where it stays in the liquid")
     particles: Quantity | None = Field(None, description="van 't Hoff's factor in solution: 2 for a salt of two ions; 1 where left out")
+    groups: str | None = Field(
+        None, max_length=200, description='structural groups, "2 CH3, CH2, OH"; those of its CAS number where left out'
+    )
     formation_enthalpy: Quantity | None = None
     formation_gibbs: Quantity | None = None
     entropy: Quantity | None = None

@@ -41,7 +41,7 @@ from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
-from gulch.engine.flowsheet.measured import held, read_points
+from gulch.engine.flowsheet.measured import held, read_pairs, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.reading import number, pair_numbers
 from gulch.engine.quantities import QuantityError, complete, parse
@@ -708,6 +708,18 @@ def set_pair(project: Project, a: str, b: str, texts: dict[str, str]) -> None:
     if any(text.strip() for text in texts.values()):
         kept.append(_pair_entry(a, b, kind, {k: v.strip() for k, v in texts.items()}))
     project.phase_model.pairs = kept
+
+
+def paste_pairs(project: Project, text: str) -> int:
+    """Take the parameters of a pasted table for the project's activity model; returns how many pairs. Raises EditError."""
+    names = {word.lower(): s.id for s in project.species for word in (s.id, s.shown, s.cas or s.id)}
+    try:
+        rows = read_pairs(text, names)
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    for a, b, texts in rows:
+        set_pair(project, a, b, texts)
+    return len(rows)
 
 
 def set_measured(project: Project, a: str, b: str, field: str, text: str) -> None:

@@ -85,6 +85,38 @@ def read_points(text: str, at: str, display: str) -> list:
     return sorted(out)
 
 
+def read_pairs(text: str, names: dict[str, str]) -> list:
+    """[(first, second, {"a_ab", "a_ba", "b_ab", "b_ba", "alpha"})] of a pasted table of parameters; names: {what is typed: species}.
+
+    Each row: two species and b12, b21, maybe alpha; or the columns that a head row names (1, 2, a12, a21, b12, b21, alpha), where a unit
+    of b may stand as in "b12 / (cal/mol)". Raises QuantityError with a sentence.
+    """
+    rows = [_cells(line) for line in (part.strip() for part in re.split(r"[\n;]", text)) if line]
+    if not rows:
+        raise QuantityError("There is nothing to take: paste rows of two species and their parameters.")
+    head, unit = ["1", "2", "b12", "b21", "alpha"], "K"
+    if any(re.match(r"[ab]_?12|alpha|α", cell.lower()) for cell in rows[0]):
+        units = [m[1] for cell in rows[0] if cell.lower().startswith("b") and (m := re.search(r"(?:/|\(|\[)\s*\(?([^()\[\]]+)", cell))]
+        unit = units[0].strip() if units else "K"
+        head = [re.split(r"[\s/(\[]", cell.lower().replace("_", "").replace("α", "alpha"))[0] for cell in rows.pop(0)]
+    keys = {"a12": "a_ab", "a21": "a_ba", "b12": "b_ab", "b21": "b_ba", "alpha": "alpha"}
+    out = []
+    for number, row in enumerate(rows, 1):
+        if len(row) < 4 or len(row) > len(head):
+            raise QuantityError(
+                f"Row {number} has {len(row)} cells: give two species, b12, b21 and maybe alpha, or a head row."
+            )
+        pair = [names.get(cell.lower()) for cell in row[:2]]
+        if None in pair:
+            raise QuantityError(f"Row {number} names {row[pair.index(None)]}, which is not among the project's species.")
+        texts = {keys[name]: cell.replace(",", ".") for name, cell in zip(head[2:], row[2:], strict=False) if name in keys}
+        for key in ("b_ab", "b_ba"):
+            if key in texts and re.fullmatch(r"[-+\d.eE−]+", texts[key]):
+                texts[key] += f" {unit}"
+        out.append((pair[0], pair[1], texts))
+    return out
+
+
 def _cells(line):
     if "\t" in line:
         return [c.strip() for c in line.split("\t")]

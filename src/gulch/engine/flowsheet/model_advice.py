@@ -9,7 +9,7 @@ from gulch.engine.phases.model import PHASE_MODELS, WATER
 from gulch.engine.phases.nonideal import GAS, is_polar
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError, lookup
-from gulch.engine.species.groups import groups, missing
+from gulch.engine.species.groups import groups_of, missing
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Input
 
@@ -58,7 +58,7 @@ def advised(project: Project) -> ModelAdvice | None:
     are = f"{shown} {'is' if len(polar) == 1 else 'are'} polar"
     P = highest_pressure(project)
     if P > MODERATE:
-        if all(groups(s.cas, "predictive-srk") for s in liquids):
+        if all(groups_of(s, "predictive-srk") for s in liquids):
             return ModelAdvice("predictive-srk", f"{are}, at up to {P / 1e5:.3g} bar: gases and polar liquids in one equation")
         return ModelAdvice("peng-robinson", f"up to {P / 1e5:.3g} bar, and not every species has groups: type k_ij for {shown}")
     water = any(s.cas == WATER for s in liquids)
@@ -73,7 +73,7 @@ def advised(project: Project) -> ModelAdvice | None:
 
 def known_to(liquids: list, scheme: str) -> bool:
     """Whether a scheme has groups for all liquids and interactions for all their groups."""
-    found = [groups(s.cas, scheme) for s in liquids]
+    found = [groups_of(s, scheme) for s in liquids]
     return all(found) and not missing([i for f in found for i in f], scheme)
 
 

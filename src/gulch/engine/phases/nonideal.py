@@ -16,7 +16,7 @@ from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.known_liquids import known_volumes
 from gulch.engine.phases.parameters import parameters
-from gulch.engine.species.groups import groups, missing, tables
+from gulch.engine.species.groups import groups_of, missing, tables
 
 if TYPE_CHECKING:
     from gulch.engine.species.records import Species
@@ -42,7 +42,7 @@ def is_polar(species: Species) -> bool:
 
 def group_rows(species: tuple, scheme: str, par: np.ndarray) -> np.ndarray:
     """Rows of groups as `Mixture` wants them; puts the sums of R and Q into par, shape (n, N_COLUMNS)."""
-    counts = [groups(s.cas, scheme) for s in species]
+    counts = [groups_of(s, scheme) for s in species]
     book = tables(scheme)
     ids = sorted({i for found in counts for i in found})
     n, g = len(species), len(ids)
@@ -131,7 +131,7 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: dict) -> l
             if a.non_volatile or b.non_volatile or gases == 2.0 or origin.get((j, i)) == "typed":
                 continue
             scheme = "predictive-srk" if gases else SCHEMES.get(kind, "unifac")
-            found = groups(a.cas, scheme), groups(b.cas, scheme)
+            found = groups_of(a, scheme), groups_of(b, scheme)
             if not all(found) or missing([*found[0], *found[1]], scheme):
                 out.append((j, i))
     return out

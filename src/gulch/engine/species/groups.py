@@ -7,12 +7,18 @@ Gmehling, J. Chem. Eng. Data 61 (2016) 2738) and predictive SRK (Horstmann et al
 
 from __future__ import annotations
 
+import difflib
+import re
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from chemicals.identifiers import search_chemical
 
+from gulch.engine.species.databank import SpeciesError
 from gulch.engine.species.kept import kept
+
+if TYPE_CHECKING:
+    from gulch.engine.species.records import Species
 
 SCHEMES = ("unifac", "modified-unifac", "predictive-srk")
 # Small molecules that are a group of their own in predictive SRK: CAS number -> its name in the tables.
@@ -90,6 +96,46 @@ def groups(cas: str, scheme: str) -> dict:
         return {next(i for i, s in shapes.items() if s[3] == MOLECULES[cas]): 1}
     found = {int(k): int(v) for k, v in (_assigned(cas) or {}).get(scheme, {}).items()}
     return found if all(i in shapes for i in found) else {}
+
+
+def groups_of(species: Species, scheme: str) -> dict:
+    """{id of a group: how often} of a Species: as typed by name, else as assigned; empty where the scheme lacks one of them."""
+    if not species.groups:
+        return groups(species.cas, scheme)
+    ids = {s[3].upper(): i for i, s in reversed(tables(scheme).shapes.items())}
+    found: dict[int, int] = {}
+    for name, often in species.groups:
+        if name.upper() not in ids:
+            return {}
+        found[ids[name.upper()]] = found.get(ids[name.upper()], 0) + often
+    return found
+
+
+def read_groups(text: str, what: str) -> tuple:
+    """((name, how often), …) of typed groups such as "2 CH3, CH2, OH". Raises SpeciesError with a sentence."""
+    known = {s[3].upper() for scheme in SCHEMES for s in tables(scheme).shapes.values()}
+    out = []
+    for part in (p.strip() for p in re.split(r"[,;\n]", text)):
+        if not part:
+            continue
+        match = re.fullmatch(r"(?:(\d{1,3})\s*[x×*]?\s+)?(\S+)", part)
+        name = match[2] if match else part
+        if name.upper() not in known:
+            near = difflib.get_close_matches(name.upper(), sorted(known), 3, 0.5)
+            hint = f": did you mean {', '.join(near)}?" if near else "."
+            raise SpeciesError(
+                f"Structural groups of {what}: the tables have no group “{name[:30]}”{hint} Write them as in 2 CH3, CH2, OH."
+            )
+        out.append((name, int(match[1] or 1) if match else 1))
+    if not out:
+        raise SpeciesError(f"Structural groups of {what}: write them as in 2 CH3, CH2, OH.")
+    return tuple(out)
+
+
+def names_of(found: dict, scheme: str) -> str:
+    """Groups as words: "2 CH3, CH2, OH"; "" without any."""
+    shapes = tables(scheme).shapes
+    return ", ".join(f"{often} {shapes[i][3]}" if often > 1 else shapes[i][3] for i, often in found.items())
 
 
 @kept

@@ -17,6 +17,7 @@ from chemicals.elements import molecular_weight, simple_formula_parser
 from gulch.engine.quantities import QuantityError, parse, parse_points
 from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, known
 from gulch.engine.species.elements import element_entropy
+from gulch.engine.species.groups import read_groups
 from gulch.engine.species.heat_capacity import constant, estimate, fit, heat_capacity
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
@@ -116,6 +117,7 @@ def lookup(cas: str | None, data: tuple = ()) -> Species | None:
             raise SpeciesError(f"{name} has no critical constants and no liquid density, so its liquid has no volume: type either.")
     return Species(
         non_volatile=non_volatile,
+        groups=read_groups(own["groups"], name) if own.get("groups") else (),
         dissolves=non_volatile and _dissolves(own.get("solvent"), found["atoms"]),
         particles=_particles(own["particles"], name) if own.get("particles") and non_volatile else None,
         **{k: v for k, v in found.items() if k != "formation_gibbs"},

@@ -61,6 +61,7 @@ class Species:
     liquid_density: Datum | None = None  # typed by the user; Rackett's equation else
     non_volatile: bool = False
     dissolves: bool = False  # in water, where it stays in the liquid
+    groups: tuple = ()  # structural groups as typed, (name, how often) each; those assigned to its CAS number else
     particles: Datum | None = None  # per formula unit in solution, van 't Hoff's factor; typed, 1 else
 
     @property

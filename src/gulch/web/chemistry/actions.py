@@ -101,6 +101,12 @@ def pair(document, form):
     return Done(f"Type the parameters of {form.a} and {form.b}")
 
 
+@action("pairs-paste", value=Text(20000, "That is too long: paste at most a few hundred rows."))
+def paste_pairs(document, form):
+    count = edit.paste_pairs(document, form.value)
+    return Done(f"Take the parameters of {count} pair{'' if count == 1 else 's'} from a table")
+
+
 @action("pair-drop", a=Key(), b=Key())
 def drop_pair(document, form):
     edit.set_pair(document, form.a, form.b, {})

@@ -9,6 +9,7 @@ from gulch.engine.quantities import (
     to_unit,
 )
 from gulch.engine.species import SpeciesError, lacking, lookup
+from gulch.engine.species.groups import groups_of, names_of
 from gulch.engine.species.liquids import T_LIQUID
 from gulch.engine.species.own import OWN, POINTS, TYPED
 from gulch.web.chemistry.part import Part
@@ -99,6 +100,7 @@ class SpeciesRows(Part):
             "remark": own.get("remark") or "",
             "solvent": own.get("solvent") or "",
             "particles": own.get("particles") or "",
+            "groups": own.get("groups") or "",
             "known": [],
         }
         d = None
@@ -111,6 +113,7 @@ class SpeciesRows(Part):
                 "held": d.non_volatile,
                 "dissolves": d.dissolves,
                 "known": list(self.known_rows(d)),
+                "assigned": names_of(groups_of(d, "unifac"), "unifac"),
             }
         except SpeciesError as error:
             out["problem"] = str(error)
