@@ -22,7 +22,7 @@ from gulch.engine.phases.state import PhaseState, TemperatureNotFound, assembled
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
 
-DRIEST = -2.5  # ln of the factor below which a salt is dry
+DRIEST = -1.4  # ln of the factor below which a salt is dry: three particles of it on one molecule of the rest
 
 
 def parted(model: PhaseModel, z: np.ndarray) -> tuple:
