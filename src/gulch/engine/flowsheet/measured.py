@@ -103,9 +103,7 @@ def read_pairs(text: str, names: dict[str, str]) -> list:
     out = []
     for number, row in enumerate(rows, 1):
         if len(row) < 4 or len(row) > len(head):
-            raise QuantityError(
-                f"Row {number} has {len(row)} cells: give two species, b12, b21 and maybe alpha, or a head row."
-            )
+            raise QuantityError(f"Row {number} has {len(row)} cells: give two species, b12, b21 and maybe alpha, or a head row.")
         pair = [names.get(cell.lower()) for cell in row[:2]]
         if None in pair:
             raise QuantityError(f"Row {number} names {row[pair.index(None)]}, which is not among the project's species.")
