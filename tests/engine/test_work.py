@@ -150,6 +150,25 @@ def test_owners_take_turns(workers):
     workers.stop("hold1")
 
 
+def test_what_ends_a_run_goes_ahead_of_what_its_owner_waits_for(workers):
+    hold = [workers.submit(Sleep(LONG), key=f"hold{k}", lane="later", owner="x") for k in range(2)]
+    for job in hold:
+        began(job)
+    order, lock = [], threading.Lock()
+
+    def note(job):
+        with lock:
+            order.append(job.about)
+
+    jobs = [workers.submit(Sleep(0.0), lane="later", owner="x", about="wait", on_end=note) for _ in range(4)]
+    jobs.append(workers.submit(Sleep(0.0), lane="later", owner="x", about="last part", on_end=note, ahead=True))
+    workers.stop("hold0")
+    for job in jobs:
+        done(job)
+    assert order[0] == "last part"
+    workers.stop("hold1")
+
+
 def test_items_come_in_order_and_from_low_priority(workers):
     got = []
     job = done(workers.submit(Tell((1, 2, 3)), lane="later", on_item=lambda j, item: got.append(item)))

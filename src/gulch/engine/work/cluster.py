@@ -86,6 +86,7 @@ class Cluster:
         lane: str = "now",
         about: Any = None,
         replaces: bool = True,
+        ahead: bool = False,
         on_item: Callable | None = None,
         on_end: Callable | None = None,
     ) -> Job:
@@ -96,7 +97,8 @@ class Cluster:
         if key is not None and replaces:
             self.stop(key, Ending.REPLACED)
         with self.lock:
-            self.queue.setdefault(owner, deque()).append(job)
+            queue = self.queue.setdefault(owner, deque())
+            queue.appendleft(job) if ahead else queue.append(job)
         threading.Thread(target=self.pass_on, daemon=True, name="gulch-work-cluster").start()
         return job
 

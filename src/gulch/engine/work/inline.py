@@ -39,6 +39,7 @@ class Inline:
         lane: str = "now",
         about: Any = None,
         replaces: bool = True,
+        ahead: bool = False,
         on_item: Callable | None = None,
         on_end: Callable | None = None,
     ) -> Job:

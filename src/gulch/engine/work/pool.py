@@ -63,12 +63,14 @@ class Workers:
         lane: str = "now",
         about: Any = None,
         replaces: bool = True,
+        ahead: bool = False,
         on_item: Callable | None = None,
         on_end: Callable | None = None,
     ) -> Job:
         """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
 
-        about: whatever the caller wants to know it by. on_item(job, item), on_end(job): called in a thread of the pool.
+        about: whatever the caller wants to know it by. ahead: before all else of its owner that waits. on_item(job, item), on_end(job):
+        called in a thread of the pool.
         Raises RuntimeError.
         """
         job = Job(task, key, owner, about, on_item, on_end)
@@ -77,7 +79,8 @@ class Workers:
         with self.change:
             if self.closed:
                 raise RuntimeError("the workers are closed")
-            self.queues[lane].setdefault(owner, deque()).append(job)
+            queue = self.queues[lane].setdefault(owner, deque())
+            queue.appendleft(job) if ahead else queue.append(job)
             self._staff(lane)
             self.change.notify_all()
         return job

@@ -220,13 +220,13 @@ class Walk(Running):
     def hand_in_first(self):
         self.hand_in(blocks(self.document, self.grid, self.points))
 
-    def hand_in(self, parts):
-        """Have some parts walked; without any, the run is over."""
+    def hand_in(self, parts, ahead=False):
+        """Have some parts walked; without any, the run is over. ahead: before other runs that wait, for this one is nearly done."""
         plain = self.document.dump()
         with self.lock:
             self.left += len(parts)
         for part in parts:
-            self.submit(ScanPart(plain, self.entry.id, part, self.begin_from), on_item=self.keep, on_end=self.part_ended)
+            self.submit(ScanPart(plain, self.entry.id, part, self.begin_from), on_item=self.keep, on_end=self.part_ended, ahead=ahead)
         if not parts:
             self.refine()
 
@@ -240,7 +240,7 @@ class Walk(Running):
             again = [] if self.mended or self.worst else mends(self.points, self.grid)
             self.mended = True
         if again:
-            self.hand_in(again)
+            self.hand_in(again, ahead=True)
         else:
             self.refine()
 
@@ -250,7 +250,7 @@ class Walk(Running):
         if self.worst or isinstance(self.grid, Listed) or len(points) < self.grid.count:
             self.finish()
             return
-        self.submit(RefineScan(self.document.dump(), self.entry.id, points, self.begin_from), on_end=self.refined)
+        self.submit(RefineScan(self.document.dump(), self.entry.id, points, self.begin_from), on_end=self.refined, ahead=True)
 
     def refined(self, job):
         if job.ending is Ending.DONE:
