@@ -175,3 +175,15 @@ def test_a_liquid_near_its_critical_point_is_said_at_the_stream(species, flow, T
     )
     said = [m for m in out.messages if m.code == "near-critical"]
     assert bool(said) == (words is not None) and all(words in m.what for m in said), (said, out.streams["out"])
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("typed", [{"critical_temperature": t} for t in ("60 K", "200 K", "310 K", "2000 K")] + [
+    {"critical_pressure": "1 bar"}, {"critical_pressure": "4000 bar"}, {"acentric_factor": "-0.6"}, {"acentric_factor": "2.5"},
+    {"liquid_density": "3 kg/m3"}, {"liquid_density": "90000 kg/m3"}, {"boiling_point": "900 K"},
+])  # fmt: skip
+def test_constants_of_ones_own_that_make_no_sense_leave_finite_liquids(kind, typed):
+    for cas in ("71-43-2", WATER, ACETIC):
+        model = phase_model(kind, ((cas, data_key(typed)),))
+        for T in (250.0, 298.15, 400.0, 800.0):
+            assert np.isfinite(k.phase_properties(T, 1e5, ONE, k.LIQUID, *model.mix)).all()

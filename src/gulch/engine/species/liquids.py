@@ -118,8 +118,12 @@ def _value(book, method, T):
     low, high = book.T_limits.get(method, (T, T))
     if low - 0.01 > T or high + 0.01 < T or not book.test_method_validity(T, method):
         return None
-    value = book.calculate(T, method)
-    return float(value) if value is not None and math.isfinite(value) and value > 0.0 else None
+    try:
+        value = book.calculate(T, method)
+    except ArithmeticError:  # beside constants that somebody typed
+        return None
+    real = isinstance(value, float | int) and math.isfinite(value)
+    return float(value) if real and value > 0.0 else None
 
 
 def _course(book, sources, tc, highest):
@@ -129,6 +133,8 @@ def _course(book, sources, tc, highest):
     for method in names:
         low, high = book.T_limits.get(method, (T_LIQUID, T_LIQUID))
         low, high = (T_LIQUID, T_LIQUID) if sources[method].endswith("°C") else (max(low, 0.3 * tc), min(high, highest * tc))
+        if low > highest * tc:  # a critical temperature was typed that the source knows nothing of
+            continue
         T = {low + (high - low) * i / (POINTS - 1) for i in range(POINTS)} if high > low else {low}
         if low <= T_LIQUID <= high:
             T.add(T_LIQUID)
