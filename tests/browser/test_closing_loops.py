@@ -118,7 +118,7 @@ def test_open_a_loop_compare_and_close_it(page, user):
 
 
 def test_target_and_tie_from_an_untouched_demo(page, user):
-    row = create_project(user, projects()[-1], "Demo project")
+    row = create_project(user, projects()[4], "Demo project")
     page.goto(f"/p/{row.pk}/loops/")
     value = page.locator("input[aria-label='Value of rate']")
     expect(page.locator("#rate")).to_contain_text("✓")
@@ -171,7 +171,7 @@ def test_two_variants_compared(page, row):
 
 
 def test_two_sided_unit_on_the_map_and_its_sides(page, user):
-    row = create_project(user, projects()[-1], "Demo project")
+    row = create_project(user, projects()[4], "Demo project")
     page.goto(f"/p/{row.pk}/process/?select=HX")
     expect(page.locator("#map-canvas [data-id='HX']")).to_be_attached()
     inspector = page.locator("#inspector")

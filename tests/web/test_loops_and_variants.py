@@ -21,7 +21,7 @@ def now(row):
 
 @pytest.fixture
 def cyclohexane(user):
-    return create_project(user, projects()[-1], "Demo project")
+    return create_project(user, projects()[4], "Demo project")
 
 
 def test_loops_and_variants_open_for_an_empty_project(client, user):
