@@ -146,12 +146,12 @@ def test_thirty_units_in_three_nested_loops():
 
 def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
     """The exchanger stands twice in a pass, so the loop gain is that of the material, not its square root."""
-    project = projects()[-1]
+    project = projects()[4]
     (group,) = (g for g in groups(project, (), ()) if g.iterates)
     assert [n.name for n in group.nodes].count("HX") == 2 and len(group.tears) == 2
     solution = solve(project)
     assert solution.complete and len(solution.loops) == 1 and solution.loops[0].passes < 60
-    plain = projects()[-1]
+    plain = projects()[4]
     plain.targets, plain.closing.method, plain.closing.max_passes = [], "direct", 900
     assert solution.loops[0].gain == pytest.approx(solve(plain).loops[0].gain, abs=0.01)
     assert solution.loops[0].returns["benzene"] == pytest.approx(0.00122, abs=5e-4)  # 0.4 % is left, 30 % of that liquid goes back
@@ -171,7 +171,7 @@ def test_feed_effluent_exchanger_lets_material_round_in_one_pass():
 
 
 def test_two_targets_for_which_the_loops_settle_nowhere_are_an_outcome_and_no_fault():
-    project = projects()[-1]
+    project = projects()[4]
     project.targets = [*project.targets, TargetEntry(id="second", gauge="inert", knob="approach", value="5 %")]
     project.closing.max_passes = 20
     solution = solve(project)
@@ -181,8 +181,8 @@ def test_two_targets_for_which_the_loops_settle_nowhere_are_an_outcome_and_no_fa
 
 def test_a_target_on_the_make_up_of_a_return_stream_starts_from_an_empty_loop():
     """On the first pass the return stream is empty and has no fractions; once the loop is filled it has."""
-    project = projects()[-1]
-    ways = Plan(projects()[-1]).run(), Plan(projects()[-1]).run(overrides={"SPLIT.drawn": 0.02})
+    project = projects()[4]
+    ways = Plan(projects()[4]).run(), Plan(projects()[4]).run(overrides={"SPLIT.drawn": 0.02})
     wanted = 0.5 * sum(w.gauges["inert"] for w in ways)
     target = TargetEntry(id="only", gauge="inert", knob="purge_share", value=f"{100 * wanted:.10g} %")
     for others in ([], project.targets):

@@ -48,6 +48,7 @@ def test_every_kind_is_exercised():
     assert set(KINDS) - {u["kind"] for u in CASES} <= {
         "compressor",
         "stoichiometric-reactor",
+        "electrolytic-reactor",  # test_electrolytic.py
         "equilibrium-reactor",
         "gibbs-reactor",
         "stirred-tank",

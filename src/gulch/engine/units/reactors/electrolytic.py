@@ -24,7 +24,7 @@ class ElectrolyticReactor(StoichiometricReactor):
     label = "electrolytic reactor"
     meaning = "runs reactions to given conversions by electric work: cell voltage times the current that their electrons make"
 
-    voltage = Input("Cell voltage", "voltage", "between the electrodes of one cell", low=0.0, high=1000.0)
+    voltage = Input("Cell voltage", "voltage", "between the electrodes of one cell; to be typed", low=0.0, high=1000.0, optional=True)
     electrons = PerReaction("Electrons", "how many go through the cell for one extent of the reaction", "count", low=0.0, high=1000.0)
     efficiency = Input("Current efficiency", "fraction", "share of the current that reacts", low=0.01, high=1.0, default="100 %")
 
@@ -36,6 +36,8 @@ class ElectrolyticReactor(StoichiometricReactor):
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         steps = context.sets[given.set]
         reactions = [r for step in steps for r in step]
+        if given.voltage is None:
+            raise UnitTrouble("No cell voltage is given.", "Type it: 1.8 to 2.2 V in most electrolysers of water.", "voltage")
         missing = [r.id for r in reactions if given.electrons.get(r.id) is None]
         if missing:
             raise UnitTrouble(
