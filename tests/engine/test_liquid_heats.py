@@ -187,3 +187,10 @@ def test_constants_of_ones_own_that_make_no_sense_leave_finite_liquids(kind, typ
         model = phase_model(kind, ((cas, data_key(typed)),))
         for T in (250.0, 298.15, 400.0, 800.0):
             assert np.isfinite(k.phase_properties(T, 1e5, ONE, k.LIQUID, *model.mix)).all()
+
+
+@pytest.mark.parametrize(("cas", "used"), [("108-24-7", False), ("108-95-2", False), ("71-43-2", True), ("107-21-1", True)])
+def test_heat_capacities_that_everything_contradicts_are_not_used(cas, used):
+    """Acetic anhydride's 124 J/(mol K) and phenol's 1200 are not; benzene's and ethylene glycol's are."""
+    heat = known_heat(lookup(cas), parameters(lookup(cas), k.PENG_ROBINSON))
+    assert bool(heat.capacity_source) == used

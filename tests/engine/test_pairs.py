@@ -178,3 +178,26 @@ def test_a_table_that_cannot_be_read_changes_nothing(text, words):
     with pytest.raises(EditError, match=words):
         paste_pairs(doc, text)
     assert not doc.phase_model.pairs
+
+
+def test_a_fit_that_is_taken_keeps_the_non_randomness_it_was_made_with():
+    doc = typed("nrtl", "\n".join(f"{x} {y} {t}" for x, y, t in ETHANOL_WATER))
+    set_pair(doc, "ethanol", "water", {"b_ab": "100 K", "b_ba": "300 K", "alpha": "0.47"})
+    fit = pair_diagram(doc, "ethanol", "water").fit
+    set_pair(doc, "ethanol", "water", fit["texts"])
+    assert doc.phase_model.pairs[0].alpha == 0.47
+    assert pair_diagram(doc, "ethanol", "water").apart == pytest.approx(fit["apart"], rel=1e-6)
+
+
+def test_points_that_say_nothing_of_the_parameters_are_fitted_by_none():
+    """A gas that dissolves by Henry's law has no parameters with its solvent."""
+    model = phase_model("nrtl", ("7727-37-9", WATER))
+    points = tuple((x, None, 300.0 + 1000.0 * x) for x in (0.01, 0.02, 0.03, 0.04))
+    assert binary.fitted(model, 0, 1, points, P=ATM) is None
+
+
+def test_a_table_with_one_bad_row_changes_nothing():
+    doc = typed("nrtl", "")
+    with pytest.raises(EditError, match="cannot be read"):
+        paste_pairs(doc, "ethanol\twater\t100\t200\nethanol\tmethanol\tmuch\t2")
+    assert not doc.phase_model.pairs

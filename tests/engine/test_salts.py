@@ -109,3 +109,15 @@ def test_lye_in_a_process_concentrates_and_says_what_nobody_typed():
     plain["species"][-1] = lye
     said = [m.what for m in solve(type(doc).model_validate(plain)).messages]
     assert any("dissolved in water as one particle" in w for w in said)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_mixing_with_salt_adds_its_ideal_entropy_once_under_every_model(kind):
+    """-R (n ln x + particles ln x) over the separate parts, whatever the model."""
+    model = phase_model(kind, (WATER, salt()))
+    T, P, water, dissolved = 300.0, 2e5, 1.0, 0.1
+    brine = model.at_temperature(T, P, np.array([water, dissolved]))
+    apart = [model.at_temperature(T, P, z).entropy * z.sum() for z in (np.array([water, 0.0]), np.array([0.0, dissolved]))]
+    whole = water + 2 * dissolved
+    mixing = -8.31446261815324 * (water * np.log(water / whole) + 2 * dissolved * np.log(2 * dissolved / whole))
+    assert brine.entropy * (water + dissolved) == pytest.approx(sum(apart) + mixing, rel=1e-6)

@@ -41,7 +41,7 @@ from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
-from gulch.engine.flowsheet.measured import held, read_pairs, read_points
+from gulch.engine.flowsheet.measured import held, measured_of, read_pairs, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.reading import number, pair_numbers
 from gulch.engine.quantities import QuantityError, complete, parse
@@ -717,8 +717,13 @@ def paste_pairs(project: Project, text: str) -> int:
         rows = read_pairs(text, names)
     except QuantityError as error:
         raise EditError(str(error)) from None
-    for a, b, texts in rows:
-        set_pair(project, a, b, texts)
+    before = list(project.phase_model.pairs)
+    try:
+        for a, b, texts in rows:
+            set_pair(project, a, b, texts)
+    except EditError:
+        project.phase_model.pairs = before
+        raise
     return len(rows)
 
 
@@ -749,11 +754,6 @@ def set_measured(project: Project, a: str, b: str, field: str, text: str) -> Non
     if entry.pair != (a, b):
         raise EditError("The diagram is gone: reload the page.")
     project.phase_model.measured = [m for m in project.phase_model.measured if m is not old] + [entry]
-
-
-def measured_of(project: Project, a: str, b: str) -> MeasuredPair | None:
-    """What is measured of a pair, whichever of the two is named first."""
-    return next((m for m in project.phase_model.measured if set(m.pair) == {a, b}), None)
 
 
 def _pair_entry(a, b, kind, texts):

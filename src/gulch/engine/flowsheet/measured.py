@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse
 
 if TYPE_CHECKING:
-    from gulch.engine.document import MeasuredPair
+    from gulch.engine.document import MeasuredPair, Project
 
 MOST = 500
 UNIT = re.compile(r"(?:/|\(|\[|,| in )\s*([^\s()\[\],/]+(?:/[^\s()\[\],]+)?)\s*[)\]]?\s*$")
@@ -37,6 +37,11 @@ def held(text: str) -> Held:
             raise QuantityError(f"A pressure of {text} is beyond reason: type it above zero, as in 1 atm.")
         return Held(value, None) if dimension == "pressure" else Held(None, value)
     raise QuantityError(f"“{text}” is neither a pressure nor a temperature: type 1 atm for boiling temperatures, or 25 °C for pressures.")
+
+
+def measured_of(project: Project, a: str, b: str) -> MeasuredPair | None:
+    """What is measured of a pair, whichever of the two is named first."""
+    return next((m for m in project.phase_model.measured if set(m.pair) == {a, b}), None)
 
 
 def in_si(entry: MeasuredPair) -> tuple:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.document import MeasuredPair, PairEntry
-from gulch.engine.flowsheet.measured import in_si
+from gulch.engine.document import MeasuredPair
+from gulch.engine.flowsheet.edit import set_pair
+from gulch.engine.flowsheet.measured import in_si, measured_of
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.phases import binary
+from gulch.engine.phases.kernels import PAIR_ALPHA
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError
 
@@ -25,7 +27,8 @@ class PairDiagram:
     """What is known of a pair in SI; x, y: mole fractions of the first. P [Pa] or T [K] is held, `value` is the other.
 
     curve: (x, y, value, two liquids); azeotropes: (x, value, two liquids); points: measured ones, (x, y or None, value);
-    apart, apart_y: mean distances of the points; fit: {"b": (b12, b21) [K], "errors", "points"} with its own curve and distances, or None.
+    apart, apart_y: mean distances of the points; fit: {"b": (b12, b21) [K], "errors", "points",
+    "texts" as `edit.set_pair` takes them} with its own curve and distances, or None.
     """
 
     first: str
@@ -49,8 +52,7 @@ def pair_diagram(project: Project, first: str, second: str) -> PairDiagram:
     ids = [s.id for s in project.species]
     if first not in ids or second not in ids or first == second:
         raise PairTrouble("Choose two different species of the project.")
-    measured = next((m for m in project.phase_model.measured if set(m.pair) == {first, second}), None)
-    measured = measured or MeasuredPair(pair=(first, second))
+    measured = measured_of(project, first, second) or MeasuredPair(pair=(first, second))
     first, second = measured.pair
     i, j = ids.index(first), ids.index(second)
     try:
@@ -80,17 +82,13 @@ def _fit(project, model, i, j, points, what):
     if found is None:
         return None
     ids = [s.id for s in project.species]
+    texts = {"b_ab": f"{found.b[0]:.6g} K", "b_ba": f"{found.b[1]:.6g} K"}
+    if project.phase_model.kind == "nrtl":
+        texts["alpha"] = f"{model.mix.pairs[PAIR_ALPHA, i, j]:g}"  # the one that it was fitted with
     trial = project.model_copy(deep=True)
-    with_fit(trial, ids[i], ids[j], found.b)
+    set_pair(trial, ids[i], ids[j], texts)
     own = model_of(trial)
     apart, apart_y, _ = binary.errors(own, i, j, points, **what._asdict())
     curve = tuple(tuple(float(v) for v in p) for p in binary.diagram(own, i, j, **what._asdict()))
-    return {"b": found.b, "errors": found.errors, "points": found.points, "apart": apart, "apart_y": apart_y, "curve": curve}
-
-
-def with_fit(project: Project, first: str, second: str, b: tuple) -> None:
-    """Put fitted parameters b [K] of a pair into a project with NRTL or Wilson; the non-randomness stays."""
-    kind = project.phase_model.kind
-    old = next((p for p in project.phase_model.pairs if set(p.pair) == {first, second} and p.model == kind), None)
-    entry = PairEntry(pair=(first, second), model=kind, b=tuple(f"{v:.6g} K" for v in b), alpha=old.alpha if old else None)
-    project.phase_model.pairs = [p for p in project.phase_model.pairs if p is not old] + [entry]
+    found = {"b": found.b, "errors": found.errors, "points": found.points}
+    return found | {"texts": texts, "apart": apart, "apart_y": apart_y, "curve": curve}

@@ -155,7 +155,7 @@ def azeotropes(model: PhaseModel, i: int, j: int, curve: list, *, P: float | Non
 
 
 def errors(model: PhaseModel, i: int, j: int, points: tuple, *, P: float | None = None, T: float | None = None) -> tuple:
-    """Mean distances (in T [K] or P [Pa], and in y or None) of measured points from the model, and how many points it could compute.
+    """Mean distances (in T [K] or P [Pa], and in y) of measured points from the model, None where none, and how many it could compute.
 
     points: ((x, y or None, T or P), …).
     """
@@ -169,7 +169,7 @@ def errors(model: PhaseModel, i: int, j: int, points: tuple, *, P: float | None 
         apart.append(abs(found.value - value))
         if y is not None:
             apart_y.append(abs(found.y - y))
-    return (float(np.mean(apart)) if apart else math.nan), (float(np.mean(apart_y)) if apart_y else None), count
+    return (float(np.mean(apart)) if apart else None), (float(np.mean(apart_y)) if apart_y else None), count
 
 
 @lru_cache(maxsize=64)
@@ -198,7 +198,9 @@ def fitted(model: PhaseModel, i: int, j: int, points: tuple, P: float | None = N
         covariance = np.linalg.inv(best.jac.T @ best.jac) * (2.0 * best.cost / max(free, 1))
     except np.linalg.LinAlgError:
         return None
-    spread = np.sqrt(np.diag(covariance))
+    spread = np.sqrt(np.abs(np.diag(covariance)))
+    if not (np.isfinite(spread).all() and np.isfinite(best.x).all()):
+        return None  # the points say nothing of the parameters
     return Fitted((float(best.x[0]), float(best.x[1])), (float(spread[0]), float(spread[1])), len(inner))
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gulch.engine.document import MeasuredPair
-from gulch.engine.flowsheet.edit import measured_of
+from gulch.engine.flowsheet.measured import measured_of
 from gulch.engine.quantities import DISPLAY_SETS, to_unit
 from gulch.engine.work import BoilPair
 from gulch.web.chemistry.part import Part
@@ -88,11 +88,12 @@ class PairPanel(Part):
                 {"x": f"{x:.3f}", "value": self.show(value, free, 5), "two": bool(two)} for x, value, two in found["azeotropes"]
             ],
             "parts": any(p[3] for p in found["curve"]),
-            "apart": self.show(found["apart"], difference, 3) if found["points"] else "",
+            "apart": self.show(found["apart"], difference, 3) if found["apart"] is not None else "",
             "apart_y": f"{found['apart_y']:.4f}" if found["apart_y"] is not None else "",
             "fit": fit
             and {
                 "b": [f"{v:.5g} K" for v in fit["b"]],
+                "texts": {"alpha": ""} | fit["texts"],
                 "errors": [f"{v:.2g} K" for v in fit["errors"]],
                 "apart": self.show(fit["apart"], difference, 3),
                 "apart_y": f"{fit['apart_y']:.4f}" if fit["apart_y"] is not None else "",

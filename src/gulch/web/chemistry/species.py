@@ -2,8 +2,9 @@
 
 from gulch.engine.flowsheet.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
-from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PREDICTIVE_SRK, UNIFAC
-from gulch.engine.phases.known_liquids import courses_of, known_density
+from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
+from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
+from gulch.engine.phases.parameters import parameters
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
@@ -153,6 +154,7 @@ class SpeciesRows(Part):
     def known_rows(self, d):
         """Heats of the liquid that every phase model takes over, at 25 degC or else where they begin, with their sources."""
         vaporised, capacity, anchor = courses_of(d)
+        heat = known_heat(d, parameters(d, PENG_ROBINSON)) if capacity is not None else None
         if anchor is not None:
             text = self.show(anchor, "molar energy", 4)
             source = "to single molecules, at 25 °C: formation data, CRC Handbook; in pairs it takes less"
@@ -165,6 +167,8 @@ class SpeciesRows(Part):
                 T, value = next((p for p in course.points if p[0] == T_LIQUID), course.points[0])
                 at = f"at {self.show(T, 'temperature')}"
                 source = course.source if "°C" in course.source else f"{course.source}, {at}"
+                if course is capacity and (heat is None or not heat.capacity_source):
+                    source += "; not used: heats of vaporisation and an estimate contradict it" if heat else "; not used"
                 yield {"field": field, "label": label, "text": self.show(value, dimension, 4), "source": source}
 
     def fit_row(self, d, own, field, label):

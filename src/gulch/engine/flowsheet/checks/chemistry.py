@@ -49,14 +49,19 @@ def known_species(project: Project) -> Iterator:
                 )
 
 
+def _found(project: Project) -> Iterator:
+    """(entry, Species) of the species whose data can be read; of the others `known_species` tells."""
+    for s in project.species:
+        try:
+            yield s, lookup(*s.key)
+        except SpeciesError:
+            continue
+
+
 def particles_are_typed(project: Project) -> Iterator:
     """Into how many particles a dissolved species parts is its own matter: 1 is taken until somebody says it."""
     waters = {s.id for s in project.species if s.cas == WATER}
-    for s in project.species:
-        try:
-            found = lookup(*s.key)
-        except SpeciesError:
-            continue
+    for s, found in _found(project):
         if found.dissolves and found.particles is None and waters:
             yield Message(
                 "warning",
@@ -79,11 +84,7 @@ def phase_model_fits(project: Project) -> Iterator:
     """The chosen phase model can use every species."""
     if project.phase_model.kind == "ideal":
         return
-    for s in project.species:
-        try:
-            found = lookup(*s.key)
-        except SpeciesError:
-            continue
+    for s, found in _found(project):
         if not found.has_critical and not found.non_volatile:
             yield Message(
                 "error",

@@ -123,8 +123,8 @@ def pair_factors(kind: int, T: float, par: Array, pairs: Array, tau: Array, weig
 
 
 @kernel
-def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
-    """Fill ln gamma by NRTL."""
+def nrtl_means(x: Array, tau: Array, weight: Array) -> tuple:
+    """NRTL's sums of weights around each species, and the mean of tau there: both of shape (n,)."""
     n = x.size
     below, mean = np.zeros(n), np.zeros(n)
     for j in range(n):
@@ -133,6 +133,14 @@ def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
             below[j] += w
             mean[j] += w * tau[k, j]
         mean[j] /= below[j]
+    return below, mean
+
+
+@kernel
+def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
+    """Fill ln gamma by NRTL."""
+    n = x.size
+    below, mean = nrtl_means(x, tau, weight)
     for i in range(n):
         value = mean[i]
         for j in range(n):
@@ -170,13 +178,7 @@ def gamma_derivatives(kind: int, x: Array, par: Array, groups: Array, tau: Array
 def nrtl_derivatives(x: Array, tau: Array, weight: Array, out: Array) -> None:
     """`gamma_derivatives` of NRTL."""
     n = x.size
-    below, mean = np.zeros(n), np.zeros(n)
-    for j in range(n):
-        for k in range(n):
-            w = x[k] * weight[k, j]
-            below[j] += w
-            mean[j] += w * tau[k, j]
-        mean[j] /= below[j]
+    below, mean = nrtl_means(x, tau, weight)
     for i in range(n):
         for m in range(n):
             value = weight[m, i] * (tau[m, i] - mean[i]) / below[i] + weight[i, m] * (tau[i, m] - mean[m]) / below[m]

@@ -284,20 +284,27 @@ def vapour_ln_phi(fluid: Fluid, y: Array, ln_phi: Array) -> tuple:
 
 
 @kernel
+def predictive_attraction(fluid: Fluid, x: Array, partial: Array) -> tuple:
+    """(b [m3/mol], alpha = a/(b R T)) of predictive SRK's mixing rule; fills partial with d(n alpha)/d n_i."""
+    n = x.size
+    ln_gamma_groups(UNIFAC, x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], partial)
+    b, alpha = 0.0, 0.0
+    for i in range(n):
+        b += x[i] * fluid.par[i, B_]
+    for i in range(n):
+        bi = fluid.par[i, B_]
+        own = fluid.aij[i, i] / (bi * R * fluid.T)
+        alpha += x[i] * (own + (partial[i] + math.log(b / bi)) / A1)
+        partial[i] = own + (partial[i] + math.log(b / bi) + bi / b - 1.0) / A1
+    return b, alpha
+
+
+@kernel
 def predictive_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
     """Fill ln phi of predictive SRK; returns Z, A, B."""
     n = x.size
     rt = R * fluid.T
-    ln_gamma_groups(UNIFAC, x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
-    b = 0.0
-    for i in range(n):
-        b += x[i] * fluid.par[i, B_]
-    alpha = 0.0
-    for i in range(n):
-        bi = fluid.par[i, B_]
-        own = fluid.aij[i, i] / (bi * rt)
-        alpha += x[i] * (own + (ln_phi[i] + math.log(b / bi)) / A1)
-        ln_phi[i] = own + (ln_phi[i] + math.log(b / bi) + bi / b - 1.0) / A1
+    b, alpha = predictive_attraction(fluid, x, ln_phi)
     B = b * fluid.P / rt
     A = alpha * B
     Z = compressibility(A, B, 1.0, 0.0, want)
@@ -448,17 +455,8 @@ def predictive_derivatives(fluid: Fluid, x: Array, Z: float, out: Array) -> None
     n = x.size
     rt = R * fluid.T
     group_derivatives(UNIFAC, x, fluid.par, fluid.groups, out)
-    ln_phi = np.empty(n)
-    ln_gamma_groups(UNIFAC, x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
-    b, alpha = 0.0, 0.0
-    for i in range(n):
-        b += x[i] * fluid.par[i, B_]
     partial = np.empty(n)
-    for i in range(n):
-        bi = fluid.par[i, B_]
-        own = fluid.aij[i, i] / (bi * rt)
-        alpha += x[i] * (own + (ln_phi[i] + math.log(b / bi)) / A1)
-        partial[i] = own + (ln_phi[i] + math.log(b / bi) + bi / b - 1.0) / A1
+    b, alpha = predictive_attraction(fluid, x, partial)
     B = b * fluid.P / rt
     A = alpha * B
     log_term = math.log((Z + B) / Z)

@@ -14,7 +14,7 @@ import numpy as np
 from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, Array, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
-from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, mixture, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, mixture, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
 
@@ -121,6 +121,8 @@ def level_of(mix: Mixture, fluid: Fluid, x: Array, name: int, ln_phi: Array) -> 
     for i in range(x.size):
         known = mix.kind >= UNIFAC and name == LIQUID and mix.par[i, HEAT_STEP] > 0.0
         level += x[i] * (ln_phi[i] - (fluid.own[LN_LIQUID, i] if known else 0.0))
+    if name == LIQUID and mix.par[0, DILUTED] != 0.0:
+        level -= dilution(fluid, x)  # the entropy of mixing with salts is counted where they are
     return level, Z
 
 
