@@ -104,6 +104,8 @@ def read_pairs(text: str, names: dict[str, str]) -> list:
         units = [m[1] for cell in rows[0] if cell.lower().startswith("b") and (m := re.search(r"(?:/|\(|\[)\s*\(?([^()\[\]]+)", cell))]
         unit = units[0].strip() if units else "K"
         head = [re.split(r"[\s/(\[]", cell.lower().replace("_", "").replace("α", "alpha"))[0] for cell in rows.pop(0)]
+    if not rows:
+        raise QuantityError("There is a head row and nothing below it.")
     keys = {"a12": "a_ab", "a21": "a_ba", "b12": "b_ab", "b21": "b_ba", "alpha": "alpha"}
     out = []
     for number, row in enumerate(rows, 1):
