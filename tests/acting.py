@@ -9,8 +9,12 @@ def post(page, do):
     """Do something that makes an edit, and wait for its answer."""
     with page.expect_response(lambda r: r.request.method == "POST"):
         do()
-    # htmx brings new elements to life a moment after they are there
-    expect(page.locator(".htmx-swapping, .htmx-settling, .htmx-added")).to_have_count(0)
+    arrived(page)
+
+
+def arrived(page):
+    """Wait until what was answered is shown: an answer is read a moment after it came."""
+    expect(page.locator(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added")).to_have_count(0, timeout=30_000)
 
 
 def fill(page, selector, text):
