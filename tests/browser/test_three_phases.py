@@ -53,6 +53,8 @@ def test_three_phases_are_parted_and_the_oil_goes_round(page, user):
     page.goto(f"{base}/process/?select=cold")
     expect(page.locator("#inspector")).to_contain_text("light liquid")
     expect(page.locator("#inspector")).to_contain_text("heavy liquid, water-rich")
+    expect(page.locator("#inspector")).to_contain_text("Heavy liquid flow")
+    expect(page.locator("#phase-composition thead th")).to_have_text(["mole %", "vapour", "light liquid", "heavy liquid, water-rich"])
     press(page, "#append-three-phase-separator")
     expect(page.locator("#state")).to_contain_text("solved in")
     gas, oil, water = "S1", "S2", "S3"

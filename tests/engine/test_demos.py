@@ -11,11 +11,8 @@ from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.variants import worked
 from gulch.engine.quantities import parse
 
-# at its lowest temperatures and with most water the ethanol demo's gas reactor meets its dew point, which searches take as a limit
-DEWY = {"juniper_flats_ethanol"}
 
-
-@pytest.mark.parametrize("name", [n for n in NAMES if n not in DEWY])
+@pytest.mark.parametrize("name", NAMES)
 def test_every_pair_of_knobs_stays_physical(name):
     """Solved at corners, edges and middle, balances closed, fractions between 0 and 1, and no doubt of a phase."""
     project = projects()[NAMES.index(name)]

@@ -1,5 +1,8 @@
 """Scans of one knob and two: grids, edges and peaks that are solved, everything recorded."""
 
+import base64
+import zlib
+
 import numpy as np
 import pytest
 from by_hand import K1, K2, made, residence, tank
@@ -10,7 +13,19 @@ from gulch.engine.flowsheet import Plan
 from gulch.engine.flowsheet.places import at_stream
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import Recall, ScanError, answer_of, gauge_rows, grid_of, points_or_step, row_edges, run_scan, swings, windows
+from gulch.engine.scans import (
+    Recall,
+    ScanError,
+    answer_of,
+    gauge_rows,
+    grid_of,
+    points_or_step,
+    record,
+    row_edges,
+    run_scan,
+    swings,
+    windows,
+)
 from gulch.engine.scans.points import doubts_of, rest_on
 from gulch.engine.units.base import Code
 
@@ -90,6 +105,16 @@ def test_a_gauge_thought_of_later_is_read_from_what_was_kept():
         assert later.gauge(p, "gauge.yield", {}) == pytest.approx(alone["yield"], rel=1e-6)
         assert later.gauge(p, "gauge.per", {"T1.volume": p["value"]}) == pytest.approx(alone["per"], rel=1e-6)
     assert later.gauge(points[0], "out.magic", {}) is None and later.gauge({"record": ""}, "out.flow.C", {}) is None
+
+
+def test_a_record_is_read_only_by_the_list_it_was_written_by():
+    """A later edition keeps one more result of each stream: what stood at a place then stands at another now."""
+    which = ("a.flow", "a.pressure", "b.flow")
+    kept = f"{record.mark(which)}:{base64.b85encode(zlib.compress(np.array([1, 2, 3], np.float32).tobytes())).decode()}"
+    assert record.read(kept, which) == {"a.flow": 1.0, "a.pressure": 2.0, "b.flow": 3.0}
+    assert record.read(kept, ("a.flow", "a.heavy_flow", "a.pressure", "b.flow")) == {}
+    assert record.read(kept, ("a.flow", "a.heavy_flow", "b.flow")) == {}
+    assert record.read(kept.split(":")[1], which) == {}  # of before lists were named
 
 
 @pytest.mark.parametrize(

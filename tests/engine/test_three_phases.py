@@ -125,6 +125,7 @@ def test_layers_of_a_stream_keep_its_material_and_heat():
     assert layers["heavy"].n[0] > 0.99 * layers["heavy"].total and layers["light"].n[1] > 0.9 * layers["light"].total
     assert stream.parted()["liquid"].n == pytest.approx(layers["light"].n + layers["heavy"].n)
     for name, s in layers.items():
+        assert getattr(stream, f"{name}_flow") == pytest.approx(s.total, rel=1e-12)
         assert [p[0] for p in s.state.phases] == ["vapour" if name == "vapour" else "liquid"]
 
 

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 MODERATE = 10e5  # Pa, up to which the vapour over an activity model's liquid is near enough to ideal (common practice)
 MEANINGS = {
     "ideal": "for liquids whose molecules are alike, at low pressure: Raoult's law, checked by hand in a minute",
+    "free-water": "for hydrocarbons with steam at low pressure: Raoult's law, and liquid water as a pure liquid of its own",
     "peng-robinson": "for hydrocarbons and gases at any pressure; water, alcohols and acids only with fitted interaction parameters",
     "soave-redlich-kwong": "for hydrocarbons and gases at any pressure, hydrogen among them; as poor for polar liquids",
     "predictive-srk": "for gases over polar liquids at any pressure: SRK that mixes by structural groups",

@@ -178,7 +178,7 @@ class Report:
         """A Stream as plain data: SI, amounts by species, its phases."""
         species = self.plan.species
         if stream.is_empty:
-            return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0)
+            return StreamResult(None, stream.P, None, dict.fromkeys(species, 0.0), 0.0, 0.0, 0.0, 0.0, [], 0.0, 0.0, 0.0)
         state = stream.state
         phases = [
             {"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))} for name, share, z, _ in state.phases
@@ -193,6 +193,9 @@ class Report:
             enthalpy_flow=stream.enthalpy_flow,
             volume_flow=stream.volume_flow,
             phases=phases,
+            vapour_flow=stream.vapour_flow,
+            light_flow=stream.light_flow,
+            heavy_flow=stream.heavy_flow,
         )
 
     def unit_outcome(self, unit_id: str) -> UnitOutcome:

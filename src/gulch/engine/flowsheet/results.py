@@ -37,6 +37,9 @@ STREAM_RESULTS = {
     "mass_flow": ("mass flow", "Mass flow"),
     "volume_flow": ("volume flow", "Volume flow"),
     "enthalpy_flow": ("power", "Enthalpy flow"),
+    "vapour_flow": ("molar flow", "Vapour flow"),
+    "light_flow": ("molar flow", "Light liquid flow"),
+    "heavy_flow": ("molar flow", "Heavy liquid flow"),
 }
 SPECIES_RESULTS = {
     "flow": ("molar flow", "Flow"),

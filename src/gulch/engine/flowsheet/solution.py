@@ -50,7 +50,10 @@ class Message:
 
 @dataclass
 class StreamResult:
-    """A solved stream. temperature [K], pressure [Pa], flow [mol/s] by species, enthalpy_flow [W]."""
+    """A solved stream. temperature [K], pressure [Pa], flow [mol/s] by species, enthalpy_flow [W].
+
+    vapour_flow, light_flow, heavy_flow [mol/s]: of its layers (`Stream.layers`); None in outcomes of before they were kept.
+    """
 
     temperature: float | None
     pressure: float
@@ -61,6 +64,9 @@ class StreamResult:
     enthalpy_flow: float
     volume_flow: float
     phases: list = field(default_factory=list)  # {"kind", "share", "fraction": {species: x}}
+    vapour_flow: float | None = None
+    light_flow: float | None = None
+    heavy_flow: float | None = None
 
 
 @dataclass

@@ -16,13 +16,14 @@ from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.known_liquids import known_heat, lacked_heats
-from gulch.engine.phases.nonideal import active, activity, predictive, unknown_pairs
+from gulch.engine.phases.nonideal import active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
 
 PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
+    "free-water": ("ideal, with water apart", k.NRTL),
     "peng-robinson": ("Peng–Robinson", k.PENG_ROBINSON),
     "soave-redlich-kwong": ("Soave–Redlich–Kwong", k.SOAVE_REDLICH_KWONG),
     "predictive-srk": ("predictive SRK", k.PREDICTIVE_SRK),
@@ -82,6 +83,9 @@ class PhaseModel:
     def _mixture(self, vapour, typed):
         if self.code == k.PREDICTIVE_SRK:
             return predictive(self.species, self.par, k.N_PAIR)
+        if self.kind == "free-water":
+            mix, self.origins = water_apart(vapour, self.species, self.water, self.par)
+            return mix
         if self.code >= k.UNIFAC:
             mix, self.origins = activity(self.code, vapour, self.species, self.par, typed)
             return mix

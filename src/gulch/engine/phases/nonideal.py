@@ -26,6 +26,8 @@ GAS = 320.0  # K; what is critical below it dissolves in liquids by Henry's law
 ALIKE, POLAR = 0.3, 0.05  # activities at which a further phase is looked for, of molecules alike and of polar ones beside others
 FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pairs are taken over from UNIFAC
 NONRANDOM = 0.3  # alpha of NRTL where none is typed (Renon & Prausnitz, 1968: 0.2 to 0.47)
+PARTS = 12.0  # ln of the activity coefficient at infinite dilution of water where it is taken apart: 6e-6 of it in the other liquid
+KEPT_APART = "apart, though it mixes with water"
 # ln(K bar) = A + B/T of the dimers of vapours, A and B: Gmehling & Onken, Vapor-Liquid Equilibrium Data Collection, part 1 (from memory).
 DIMERS = {"64-18-6": (-18.117, 7099.0), "64-19-7": (-17.374, 7290.0), "79-09-4": (-18.347, 7635.0)}
 
@@ -122,13 +124,37 @@ def henry(gas: Species, solvent: Species) -> tuple:
     return tuple(np.linalg.lstsq(rows, np.array(values), rcond=None)[0].tolist())
 
 
+def water_apart(vapour: int, species: tuple, water: int | None, par: np.ndarray) -> tuple:
+    """(Mixture, origins) of liquids that are ideal but for water, which parts from all of them; as `activity` gives them.
+
+    NRTL without non-randomness is the two-suffix Margules equation: ln gamma of water in the others is PARTS (1 - x)^2, and
+    theirs in water PARTS x^2, so that each liquid is pure to some 1e-5 (immiscible liquids: any handbook's steam distillation).
+    """
+    n = len(species)
+    typed: dict = {}
+    for i in range(n):
+        for j in range(i + 1, n):
+            half = 0.5 * PARTS if water in (i, j) else 0.0
+            typed[i, j] = typed[j, i] = (half, 0.0)
+            typed[i, j, "alpha"] = 0.0
+    mix, origins = activity(k.NRTL, vapour, species, par, typed)
+    for (i, j), origin in origins.items():
+        if origin == "typed":
+            mixes = water in (i, j) and is_polar(species[i]) and is_polar(species[j])
+            origins[i, j] = KEPT_APART if mixes else "apart" if water in (i, j) else "ideal"
+    return mix, origins
+
+
 def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: dict) -> list:
     """[(i, j)] of species of which a model by groups knows nothing, so that they mix ideally; par: shape (n, N_COLUMNS)."""
     out = []
     for i, a in enumerate(species):
         for j, b in enumerate(species[:i]):
             gases = par[i, k.DISSOLVED] + par[j, k.DISSOLVED]
-            if a.non_volatile or b.non_volatile or gases == 2.0 or origin.get((j, i)) == "typed":
+            said = origin.get((j, i))
+            if said == KEPT_APART:
+                out.append((j, i))
+            if a.non_volatile or b.non_volatile or gases == 2.0 or said in ("typed", "apart", "ideal", KEPT_APART):
                 continue
             scheme = "predictive-srk" if gases else SCHEMES.get(kind, "unifac")
             found = groups_of(a, scheme), groups_of(b, scheme)

@@ -158,20 +158,41 @@ class Stream:
         out = dict.fromkeys(("vapour", "light", "heavy"), nothing)
         if self.is_empty:
             return out
-        liquids = self.state.liquids
-        for name, share, z, properties in self.state.phases:
-            if name == "vapour":
-                key = "vapour"
-            elif len(liquids) > 1:
-                key = "light" if z is liquids[0][2] else "heavy"
-            else:
-                key = "heavy" if self.model.water_share(z) > 0.5 else "light"
+        for key, (name, share, z, properties) in self._layered():
             n = share * self.total * z
             stream = Stream(self.model, n, self.P, T=self.state.temperature, H=share * self.total * properties[0])
             moles = [[name, share, share * z, share * np.array(properties)]]
             stream.__dict__["state"] = assembled(self.state.temperature, self.P, moles)
             out[key] = stream
         return out
+
+    def _layered(self):
+        """(layer, phase) of each phase of the state."""
+        liquids = self.state.liquids
+        for phase in self.state.phases:
+            name, _, z, _ = phase
+            if name == "vapour":
+                yield "vapour", phase
+            elif len(liquids) > 1:
+                yield "light" if z is liquids[0][2] else "heavy", phase
+            else:
+                yield "heavy" if self.model.water_share(z) > 0.5 else "light", phase
+
+    def layer_flow(self, layer: str) -> float:
+        """Molar flow [mol/s] of one of the `layers`, 0 where there is none."""
+        return 0.0 if self.is_empty else self.total * sum(phase[1] for key, phase in self._layered() if key == layer)
+
+    @property
+    def vapour_flow(self) -> float:
+        return self.layer_flow("vapour")
+
+    @property
+    def light_flow(self) -> float:
+        return self.layer_flow("light")
+
+    @property
+    def heavy_flow(self) -> float:
+        return self.layer_flow("heavy")
 
 
 def _only(state, name):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import hashlib
 import zlib
 from typing import TYPE_CHECKING
 
@@ -25,16 +26,27 @@ def recorded(project: Project) -> tuple[str, ...]:
     return tuple(sorted(readable(project)))
 
 
+def mark(which: tuple[str, ...]) -> str:
+    """Eight letters that stand for a list of addresses: results come and go, and a record is read only by the list it was written by."""
+    return hashlib.sha256("\n".join(which).encode()).hexdigest()[:8]
+
+
 def keep(solution: Solution, which: tuple[str, ...], molar_mass: dict[str, float]) -> str:
     """The results of a Solution as text. molar_mass: {species: kg/mol}."""
     found = (value(solution, a, molar_mass) for a in which)
     numbers = np.array([np.nan if v is None else float(v) for v in found], np.float32)
-    return base64.b85encode(zlib.compress(numbers.tobytes(), 6)).decode()
+    return mark(which) + ":" + base64.b85encode(zlib.compress(numbers.tobytes(), 6)).decode()
 
 
 def read(text: str, which: tuple[str, ...]) -> dict[str, float]:
-    """{address: SI value} of what `keep` wrote; results that were not computed are left out."""
-    numbers = np.frombuffer(zlib.decompress(base64.b85decode(text)), np.float32)
+    """{address: SI value} of what `keep` wrote; results that were not computed are left out.
+
+    Nothing of a record that was written by another list: its point has to be run again to be asked for more.
+    """
+    head, _, body = text.partition(":")
+    if head != mark(which):
+        return {}
+    numbers = np.frombuffer(zlib.decompress(base64.b85decode(body)), np.float32)
     return {a: float(v) for a, v in zip(which, numbers, strict=True) if np.isfinite(v)}
 
 
@@ -55,10 +67,14 @@ class Recall:
             except QuantityError:
                 continue
 
+    def holds(self, point: dict) -> bool:
+        """Whether a point's record can be read; one of an older list of results cannot."""
+        return bool(point.get("record")) and point["record"].startswith(mark(self.which) + ":")
+
     def gauge(self, point: dict, reads: str, overrides: dict[str, float]) -> float | None:
         """SI value of what a gauge reads at a point, or None. overrides: {address: SI value} of the point's knobs."""
         found = self.known.get(reads)
-        if found is None or not point.get("record"):
+        if found is None or not self.holds(point):
             return None
         if self.last[0] != point["record"]:
             self.last = (point["record"], read(point["record"], self.which))

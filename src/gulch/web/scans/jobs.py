@@ -132,13 +132,13 @@ def reuse(run, document, scan):
     """
     if any(KINDS[u.kind].follows for u in document.units):
         return
-    known = {}
+    known, recall = {}, Recall(document)
     for older in run.project.scan_runs.filter(scan=run.scan).exclude(pk=run.pk)[:LOOKED_BACK]:
         if (older.result or {}).get("world") == run.result["world"]:
-            known = {_place(p["values"]): p for p in points_of(older) if p["solved"] and p.get("record") and "doubted" in p} | known
+            known = {_place(p["values"]): p for p in points_of(older) if p["solved"] and recall.holds(p) and "doubted" in p} | known
     if not known:
         return
-    grid, recall, rows = grid_of(document, scan), Recall(document), []
+    grid, rows = grid_of(document, scan), []
     touching = rest_on(ready_plan(document), grid.gauges)
     for i in range(grid.count):
         point = known.get(_place(grid.at(i)))

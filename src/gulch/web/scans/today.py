@@ -36,7 +36,7 @@ def _recall(run, result, document, rows):
         p["doubts"] = sorted({*p.get("doubts", []), *also})
         overrides = dict(zip(addresses, p.get("values", [p["value"]]), strict=True))
         for g in rows:
-            if p["solved"] and p.get("record"):
+            if p["solved"] and recall.holds(p):
                 p["gauges"][g["id"]] = recall.gauge(p, g["reads"], overrides)
             elif not p["solved"]:
                 p["gauges"][g["id"]] = None

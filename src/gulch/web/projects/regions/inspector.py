@@ -151,7 +151,10 @@ class Inspector(Region):
 
     def inspect_found(self, stream, found, out):
         """Add what a solve found of a stream."""
+        layers = ("vapour_flow", "light_flow", "heavy_flow")
         for name, words in COLUMNS.items():
+            if name in layers and (len(found.phases) < 2 or not getattr(found, name)):
+                continue
             value = found.total if name == "flow" else getattr(found, name)
             dimension = self.outputs[f"{stream.id}.{name}"].dimension
             out["results"].append(self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
@@ -176,6 +179,11 @@ class Inspector(Region):
         for p in found.phases:
             words = self.phase_words(p, found.phases)
             out["phases"].append({"kind": words, "share": show(p["share"], "fraction", self.display)})
+        if len(found.phases) > 1:
+            out["phase_rows"] = [
+                (s.shown, [show(p["fraction"].get(s.id, 0.0), "fraction", self.display, unit=False) for p in found.phases])
+                for s in self.document.species
+            ]
 
     def phase_words(self, phase, phases):
         """The name of a phase of a stream; one that only holds what cannot vaporise is no liquid that the model knows."""
