@@ -4,11 +4,13 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.optimize import minimize
 from thermo import CEOSGas, CEOSLiquid, ChemicalConstantsPackage, FlashVLN, HeatCapacityGas, PropertyCorrelationsPackage
 from thermo.eos_mix import PRMIX
 
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases import kernels as k
+from gulch.engine.phases.kernels.three import phase_shares
 
 WATER, BENZENE, HEXANE, HYDROGEN, METHANE = "7732-18-5", "71-43-2", "110-54-3", "1333-74-0", "74-82-8"
 MIXTURES = [
@@ -135,3 +137,28 @@ def test_a_liquid_alone_leaves_by_what_it_is():
     for n, side in (([1.0, 1e-5], "heavy"), ([1e-4, 1.0], "light")):
         layers = Stream.at_temperature(model, np.array(n), 300.0, 1e5).layers()
         assert not layers[side].is_empty and sum(s.is_empty for s in layers.values()) == 2
+
+
+@settings(max_examples=60)
+@given(st.lists(st.floats(-6.0, 6.0), min_size=15, max_size=15), st.lists(st.floats(0.01, 1.0), min_size=5, max_size=5))
+def test_shares_of_phases_are_the_lowest_of_their_function(ln_phi, amounts):
+    """Against scipy's bounded minimum of the same convex function, written again here (Michelsen, 1994)."""
+    z, phi = np.array(amounts) / sum(amounts), np.array(ln_phi).reshape(3, 5)
+
+    def function(b):
+        return b.sum() - z @ np.log(b @ np.exp(-phi))
+
+    shares = np.array([0.6, 0.35, 0.05])
+    assert phase_shares(z, phi, shares, np.empty(5)) and shares.min() >= 0.0
+    found = minimize(function, [0.4, 0.3, 0.3], bounds=[(0.0, None)] * 3, tol=1e-12)
+    assert function(shares) <= found.fun + 1e-9
+
+
+def test_a_second_liquid_larger_than_the_first_guess_of_it_is_found():
+    """4 % of liquid that is itself two liquids: the first guess of shares is far off, and a phase held at nothing has to come back."""
+    model = phase_model("peng-robinson", ("74-85-1", WATER, "64-17-5", "60-29-7", "74-84-0"))
+    z = np.array([0.91716, 0.03639, 0.02165, 0.0034, 0.0214])
+    state = model.at_temperature(323.15, 6.75e6, z)
+    assert len(state.phases) == 3 and not state.further_phase
+    shared = [np.log(p[2]) + k.ln_phi_phase(323.15, 6.75e6, p[2], 0, *model.mix) for p in state.phases]
+    assert shared[1] == pytest.approx(shared[0], abs=1e-9) and shared[2] == pytest.approx(shared[0], abs=1e-9)

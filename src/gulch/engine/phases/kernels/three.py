@@ -24,6 +24,18 @@ GONE = -1  # outcome of a split of which a phase vanished
 
 
 @kernel
+def objective(z: Array, weight: Array, shares: Array) -> float:
+    """sum(shares) - sum(z ln E), E_i = sum(shares weight_i); weight: shape (3, n). Infinite where there is no phase for a species."""
+    total = shares[0] + shares[1] + shares[2]
+    for i in range(z.size):
+        E = shares[0] * weight[0, i] + shares[1] * weight[1, i] + shares[2] * weight[2, i]
+        if E <= 0.0:
+            return math.inf
+        total -= z[i] * math.log(E)
+    return total
+
+
+@kernel
 def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
     """Shares that minimise sum(shares) - sum(z ln E), E_i = sum(shares/phi_i), from shares; E is filled. True where found."""
     n = z.size
@@ -38,10 +50,13 @@ def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
             g[k] = 1.0
             for i in range(n):
                 g[k] -= z[i] * weight[k, i] / E[i]
-            if held[k] and g[k] < -1e-10:
-                held[k] = False
             if not held[k]:
                 worst = max(worst, abs(g[k]))
+        if worst < 1e-9:  # only where the others stand does a step surely lead into a phase that was held at nothing
+            for k in range(3):
+                if held[k] and g[k] < -1e-10:
+                    held[k] = False
+                    worst = max(worst, -g[k])
         if worst < 1e-14:
             return True
         free = 0
@@ -69,12 +84,18 @@ def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
             if shares[k] + length * step[at] <= 0.0:
                 length, blocking = -shares[k] / step[at] if step[at] != 0.0 else 0.0, k
             at += 1
-        at, moved = 0, 0.0
-        for k in range(3):
-            if not held[k]:
-                shares[k] = max(shares[k] + length * step[at], 0.0)
-                moved = max(moved, abs(length * step[at]))
-                at += 1
+        # a full step may overshoot where a phase with much weight is small: the minimum is convex, so halving comes down
+        before, start = objective(z, weight, shares), shares.copy()
+        for _half in range(30):
+            at, moved = 0, 0.0
+            for k in range(3):
+                if not held[k]:
+                    shares[k] = max(start[k] + length * step[at], 0.0)
+                    moved = max(moved, abs(length * step[at]))
+                    at += 1
+            if objective(z, weight, shares) <= before + 1e-14 * abs(before):
+                break
+            length, blocking = 0.5 * length, -1
         if blocking >= 0:
             shares[blocking] = 0.0
             held[blocking] = True
