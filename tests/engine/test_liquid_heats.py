@@ -194,3 +194,16 @@ def test_heat_capacities_that_everything_contradicts_are_not_used(cas, used):
     """Acetic anhydride's 124 J/(mol K) and phenol's 1200 are not; benzene's and ethylene glycol's are."""
     heat = known_heat(lookup(cas), parameters(lookup(cas), k.PENG_ROBINSON))
     assert bool(heat.capacity_source) == used
+
+
+def test_a_liquid_below_its_data_is_told():
+    """Benzene freezes at 5.5 degC (CRC Handbook); nothing is said at 10 degC."""
+    for T, told in (("-10 degC", True), ("10 degC", False)):
+        project = document(
+            {"benzene": "71-43-2", "toluene": "108-88-3"},
+            units=[{"id": "C", "kind": "heater", "temperature": T}],
+            streams=[feed("in", "C", {"benzene": "5 kmol/h", "toluene": "5 kmol/h"}, P="1 bar"), {"id": "out", "from": "C"}],
+            phase_model="peng-robinson",
+        )
+        out = solve(project)
+        assert out.solved and any("colder than its data on liquids" in m.what for m in out.messages) is told

@@ -12,6 +12,7 @@ from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
 from gulch.engine.phases.kernels import IDEAL, TC, UNIFAC
+from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Code
@@ -48,6 +49,33 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_pairs(run)
     yield from _on_pressure(run)
     yield from _near_critical(run)
+    yield from _too_cold(run)
+
+
+def _too_cold(run):
+    """Liquids colder than where the densities and heats of one of their species begin, which is mostly where it freezes."""
+    plan, model = run.plan, run.plan.model
+    display = plan.project.display
+    begins = np.minimum(*(np.where(model.par[:, c] > 0.0, model.par[:, c], np.inf) for c in (VOLUME_LOW, HEAT_LOW)))
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        for _, share, x, _ in state.liquids if state is not None else ():
+            cold = np.flatnonzero((x > MATTERS) & model.volatile & np.isfinite(begins) & (state.temperature < begins - 1.0))
+            if share > TRACE and cold.size:
+                name = plan.project.species[cold[np.argmax(x[cold])]].shown
+                low = show(float(begins[cold].max()), "temperature", display)
+                yield Message(
+                    "warning",
+                    at_stream(id_),
+                    f"{id_}: {name} in it is liquid at {show(state.temperature, 'temperature', display)}, "
+                    f"colder than its data on liquids, which begin at {low}.",
+                    "Their first values are held below that; the model knows no solid that freezes out.",
+                    code=Code.BEYOND_DATA,
+                )
+                if not run.rooms:
+                    return
+                break
 
 
 def _near_critical(run):

@@ -16,7 +16,7 @@ from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.known_liquids import known_heat, lacked_heats
-from gulch.engine.phases.nonideal import active, activity, predictive, unknown_pairs, water_apart
+from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
@@ -32,7 +32,6 @@ PHASE_MODELS = {
     "nrtl": ("NRTL (activity model)", k.NRTL),
     "wilson": ("Wilson (activity model)", k.WILSON),
 }
-WATER = "7732-18-5"
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 

@@ -12,6 +12,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
+from gulch.engine.phases.dissolved import SOURCES, in_water
 from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.known_liquids import known_volumes
@@ -25,6 +26,7 @@ SCHEMES = {k.UNIFAC: "unifac", k.DORTMUND: "modified-unifac", k.PREDICTIVE_SRK: 
 GAS = 320.0  # K; what is critical below it dissolves in liquids by Henry's law
 ALIKE, POLAR = 0.3, 0.05  # activities at which a further phase is looked for, of molecules alike and of polar ones beside others
 FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pairs are taken over from UNIFAC
+WATER = "7732-18-5"
 NONRANDOM = 0.3  # alpha of NRTL where none is typed (Renon & Prausnitz, 1968: 0.2 to 0.47)
 PARTS = 12.0  # ln of the activity coefficient at infinite dilution of water where it is taken apart: 6e-6 of it in the other liquid
 KEPT_APART = "apart, though it mixes with water"
@@ -151,9 +153,11 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: dict) -> l
     for i, a in enumerate(species):
         for j, b in enumerate(species[:i]):
             gases = par[i, k.DISSOLVED] + par[j, k.DISSOLVED]
-            said = origin.get((j, i))
+            said = origin.get((j, i)) or origin.get((i, j))
             if said == KEPT_APART:
                 out.append((j, i))
+            if said is not None and said.startswith("Henry's constant: "):
+                continue
             if a.non_volatile or b.non_volatile or gases == 2.0 or said in ("typed", "apart", "ideal", KEPT_APART):
                 continue
             scheme = "predictive-srk" if gases else SCHEMES.get(kind, "unifac")
@@ -214,8 +218,9 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
     for i, gas in enumerate(species):
         for j, solvent in enumerate(species):
             if par[i, k.DISSOLVED] and not par[j, k.DISSOLVED] and not solvent.non_volatile:
-                pairs[k.HENRY : k.HENRY + 3, i, j] = henry(gas, solvent)
-                origin[i, j] = "Henry's constant by predictive SRK"
+                found = in_water(gas.cas) if solvent.cas == WATER else None
+                pairs[k.HENRY : k.HENRY + 3, i, j] = found or henry(gas, solvent)
+                origin[i, j] = f"Henry's constant: {SOURCES[gas.cas]}" if found else "Henry's constant by predictive SRK"
     if kind in (k.NRTL, k.WILSON):
         by_groups = Mixture(k.UNIFAC, k.IDEAL, ALIKE, par, pairs, rows)
         for i in range(n):
