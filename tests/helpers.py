@@ -61,3 +61,51 @@ def bare(kind, cas):
     model = PhaseModel(kind, [lookup(c) for c in cas])
     model.par[:, k.LACKED :] = 0.0
     return model
+
+
+SECTION = (
+    ("MIX", {"kind": "mixer"}),
+    ("HEAT", {"kind": "heater", "temperature": "230 degC"}),
+    ("REACT", {"kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "240 degC"}}),
+    ("COOL", {"kind": "heater", "temperature": "35 degC"}),
+    ("DRUM", {"kind": "flash-drum", "mode": "adiabatic"}),
+    ("SPLIT", {"kind": "splitter", "drawn": "10 %"}),
+    ("K", {"kind": "compressor", "pressure": "50 bar", "path": "isentropic", "efficiency": "75 %"}),
+)
+
+
+def plant(count):
+    """Synthesis loops in a row, each feeding its liquid to the next, of so many units in all; what is left over are coolers."""
+    units, streams, before, number = [], [], None, 0
+    while count - len(units) >= len(SECTION):
+        number += 1
+        ids = {name: f"{name}_{number}" for name, _ in SECTION}
+        units += [{"id": ids[name], **more} for name, more in SECTION]
+        streams.append(feed(f"gas_{number}", ids["MIX"], {"hydrogen": "200 kmol/h", "co": "100 kmol/h"}, P="50 bar"))
+        if before:
+            streams.append({"id": f"liquid_{number - 1}", "from": before, "to": ids["MIX"]})
+        for a, b in (("MIX", "HEAT"), ("HEAT", "REACT"), ("REACT", "COOL"), ("COOL", "DRUM")):
+            streams.append({"id": f"{a.lower()}_out_{number}", "from": ids[a], "to": ids[b]})
+        streams += [
+            {"id": f"light_{number}", "from": ids["DRUM"] + ".vapour", "to": ids["SPLIT"]},
+            {"id": f"purge_{number}", "from": ids["SPLIT"] + ".drawn"},
+            {"id": f"rest_{number}", "from": ids["SPLIT"] + ".rest", "to": ids["K"]},
+            {"id": f"return_{number}", "from": ids["K"], "to": ids["MIX"]},
+        ]
+        before = ids["DRUM"] + ".liquid"
+    for i in range(count - len(units)):
+        units.append({"id": f"COOLER_{i + 1}", "kind": "heater", "temperature": "30 degC"})
+        if before:
+            streams.append({"id": f"through_{i + 1}", "from": before, "to": f"COOLER_{i + 1}"})
+        else:
+            streams.append(feed("gas", f"COOLER_{i + 1}", {"hydrogen": "200 kmol/h", "co": "100 kmol/h"}, P="50 bar"))
+        before = f"COOLER_{i + 1}"
+    streams.append({"id": "product", "from": before})
+    return document(
+        {"hydrogen": "1333-74-0", "co": "630-08-0", "methanol": "67-56-1"},
+        units,
+        streams,
+        [{"id": "r", "equation": "CO + 2 H2 = methanol", "conversion": {"key": "co", "value": "30 %"}}],
+        [{"id": "s", "steps": [["r"]]}],
+        phase_model="peng-robinson",
+    )

@@ -20,7 +20,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=30_000)  # a busy machine is no fault
 
 
 @pytest.fixture(scope="session")

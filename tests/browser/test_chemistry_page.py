@@ -103,7 +103,7 @@ def test_a_pair_is_drawn_judged_by_pasted_points_and_fitted(page, user):
     page.goto(f"/p/{row.pk}/chemistry/")
     page.click("#diagrams summary")
     page.click("#diagrams a")
-    expect(page.locator("#pair-plot .scatterlayer .trace")).to_have_count(3, timeout=20_000)
+    expect(page.locator("#pair-plot .scatterlayer .trace")).to_have_count(3, timeout=60_000)
     expect(page.locator("#pair-azeotropes")).to_contain_text("Azeotrope at x = 0.9")
     page.fill("#pair-points", "x\ty\tT / °C\n0.019\tmuch\t95.5")
     press(page, "#paste-points")
@@ -111,18 +111,18 @@ def test_a_pair_is_drawn_judged_by_pasted_points_and_fitted(page, user):
     rows = [(0.0721, 0.3891, 89.0), (0.1661, 0.5089, 84.1), (0.3965, 0.6122, 80.7), (0.6763, 0.7385, 78.74), (0.8943, 0.8943, 78.15)]
     page.fill("#pair-points", "x\ty\tT / °C\n" + "\n".join(f"{x}\t{y}\t{t}" for x, y, t in rows))
     press(page, "#paste-points")
-    expect(page.locator("#pair-apart")).to_contain_text("5 measured points", timeout=20_000)
+    expect(page.locator("#pair-apart")).to_contain_text("5 measured points", timeout=60_000)
     before = float(page.locator("#pair-apart").inner_text().split(": ")[1].split()[0])
     expect(page.locator("#pair-fit")).to_contain_text("±")
     press(page, "#take-fit")
     expect(page.locator("#pairs")).to_contain_text("1 of 1 typed")
-    expect(page.locator("#pair-apart")).to_contain_text("away in the mean", timeout=20_000)
+    expect(page.locator("#pair-apart")).to_contain_text("away in the mean", timeout=60_000)
     assert float(page.locator("#pair-apart").inner_text().split(": ")[1].split()[0]) < before
     fill(page, "#pair-at", "330 K")
     expect(page.locator("#notice")).to_contain_text("take them away first")
     press(page, "#drop-points")
     fill(page, "#pair-at", "330 K")
-    expect(page.locator("#pair-plot .ytitle")).to_contain_text("P [bar]", timeout=20_000)
+    expect(page.locator("#pair-plot .ytitle")).to_contain_text("P [bar]", timeout=60_000)
 
 
 def test_a_salt_says_what_it_parts_into(page, user):

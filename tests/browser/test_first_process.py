@@ -102,7 +102,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     press(page, "#add-first-scan")
     fill(page, "#scan-points", "7")
     page.click("#run-scan")
-    expect(page.locator("#scan-state")).to_contain_text("7 of 7 points done", timeout=30_000)
+    expect(page.locator("#scan-state")).to_contain_text("7 of 7 points done", timeout=60_000)
     expect(page.locator("#scan-table tbody tr")).to_have_count(7)
     point = page.locator("#scan-plot .points path").nth(2)
     expect(point).to_be_visible()

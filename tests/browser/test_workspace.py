@@ -1,7 +1,7 @@
 """The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
 
 import pytest
-from acting import fill, go, post
+from acting import fill, go, post, press
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
 
@@ -193,10 +193,10 @@ def test_scan_shows_progress_and_can_be_stopped(page, row):
     page.click("#run-scan")
     expect(page.locator("#scan-progress")).to_contain_text("of 400 points")
     page.click("#cancel-scan")
-    expect(page.locator("#scan-state")).to_contain_text("Stopped.", timeout=20_000)
+    expect(page.locator("#scan-state")).to_contain_text("Stopped.", timeout=60_000)
     fill(page, "#scan-points", "5")
     page.click("#run-scan")
-    expect(page.locator("#scan-state")).to_contain_text("5 of 5 points done", timeout=20_000)
+    expect(page.locator("#scan-state")).to_contain_text("5 of 5 points done", timeout=60_000)
     expect(page.locator("#scan-table")).to_contain_text("53.59")
     with page.expect_response(lambda r: "/carry/" in r.url):
         page.click("#scan-table [aria-label='use 6.5 %']")
@@ -229,7 +229,8 @@ def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
     process.click("#stream-S4 a")
     process.locator("#stream-S4.here").wait_for()
     process.evaluate("void window.gulch.open(location.pathname + '?select=COOL')")
-    fill(process, "#knob-value-purge_share", "8")
+    process.fill("#knob-value-purge_share", "8")
+    process.press("#knob-value-purge_share", "Tab")
     expect(process.locator(".history")).to_contain_text("revision 2")
     held[0].fulfill(status=200, headers={"X-Gulch-Version": "1", "Content-Type": "text/html"}, body='<div id="workspace">old</div>')
     process.wait_for_timeout(400)
@@ -268,3 +269,23 @@ def test_text_being_typed_outlives_what_is_swapped_in_meanwhile(page, row):
     post(page, lambda: page.keyboard.press("Tab"))
     expect(page.locator("#state")).to_contain_text("solved in")
     expect(field).to_have_value("231 °C")
+
+
+def test_a_form_not_sent_yet_outlives_what_is_swapped_in(page, row):
+    """Wherever the focus is: a choice and a text stay until the form is sent; what was sent is forgotten."""
+    page.goto(f"/p/{row.pk}/scans/?select=sure")
+    other = page.locator("#add-spread option").nth(2).get_attribute("value")
+    page.select_option("#add-spread", other)
+    page.locator("#add-unsure").focus()
+    for swap in ("outerHTML", "morph:outerHTML"):
+        page.evaluate("swap => htmx.ajax('GET', location.href, {target: '#workspace', swap})", swap)
+        expect(page.locator(".htmx-request")).to_have_count(0)
+        expect(page.locator("#add-spread")).to_have_value(other)
+    press(page, "#add-unsure")
+    expect(page.locator("#add-spread")).not_to_have_value(other)
+    page.goto(f"/p/{row.pk}/variants/")
+    page.fill("#new-variant [name=name]", "half typed")
+    page.locator("#rail-process").focus()
+    page.evaluate("htmx.ajax('GET', location.href, {target: '#workspace', swap: 'morph:outerHTML'})")
+    expect(page.locator(".htmx-request")).to_have_count(0)
+    expect(page.locator("#new-variant [name=name]")).to_have_value("half typed")

@@ -1,5 +1,6 @@
 // The workspace's behaviour beyond htmx.
 import { $, data, open, post } from "./workspace/page.js";
+import { restored } from "./workspace/drafts.js";
 import "./workspace/sliders.js";
 import "./workspace/faults.js";
 import "./workspace/keys.js";
@@ -57,6 +58,7 @@ document.addEventListener("htmx:afterSwap", () => {
     const chosen = select.querySelector("option[selected]");
     if (select !== document.activeElement && chosen && select.id !== "width-shows") select.value = chosen.value;
   }
+  restored();
 });
 
 document.addEventListener("change", (event) => {
