@@ -12,6 +12,15 @@ def demo():
     return projects()[0]
 
 
+def wide():
+    """The ethanol demo with ranges in which its gas reactor gets wet."""
+    project = demo()
+    for knob, low, high in (("reactor_T", "190 degC", "260 degC"), ("water", "60 kmol/h", "250 kmol/h")):
+        turned = next(k for k in project.knobs if k.id == knob)
+        turned.low, turned.high = low, high
+    return project
+
+
 def document(species, units=(), streams=(), reactions=(), sets=(), phase_model="ideal", **more):
     """A project from short forms: species {id: cas}."""
     return load(

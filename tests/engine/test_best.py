@@ -7,6 +7,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from by_hand import K1, K2, OVER, gas_tank, made, residence, tank
+from helpers import wide
 from scipy.optimize import brentq, minimize, minimize_scalar
 
 from gulch.demo import projects
@@ -176,7 +177,7 @@ def test_two_aims_must_be_two():
 
 @pytest.fixture(scope="module")
 def ethanol():
-    plan = Plan(projects()[0])
+    plan = Plan(wide())
     return plan, best(plan, Aim("made"), start=plan.run().start)
 
 
@@ -211,7 +212,7 @@ def test_what_a_kelvin_of_doubt_is_worth_is_what_it_gives(ethanol):
 @pytest.mark.parametrize("seed", range(3))
 def test_the_same_best_from_anywhere(ethanol, seed):
     _, found = ethanol
-    plan = Plan(projects()[0])
+    plan = Plan(wide())
     rng = np.random.default_rng(seed)
     for k in found.knobs:
         plan.inputs[k["address"]] = k["low"] + rng.random() * (k["high"] - k["low"])
@@ -221,8 +222,8 @@ def test_the_same_best_from_anywhere(ethanol, seed):
 
 def test_letting_a_doubt_pass_finds_more_and_says_so(ethanol):
     _, found = ethanol
-    careless = best(Plan(projects()[0]), Aim("made", passing=("wrong-phase", "further-phase"), knobs=("reactor_T", "water")))
-    careful = best(Plan(projects()[0]), Aim("made", knobs=("reactor_T", "water")))
+    careless = best(Plan(wide()), Aim("made", passing=("wrong-phase", "further-phase"), knobs=("reactor_T", "water")))
+    careful = best(Plan(wide()), Aim("made", knobs=("reactor_T", "water")))
     assert careless.reads > careful.reads and careful.reads < found.reads
     assert not any(h["kind"] in ("wrong-phase", "further-phase") for h in careless.holds)
 

@@ -64,8 +64,8 @@ def test_limits_that_no_point_meets_are_named_with_the_nearest_point(client, row
 
 
 def test_two_knobs_are_typed_run_and_carried_back(client, row, act):
-    act("scan-edit", id="scan1", knob="reactor_T", low="", high="", points="3")
-    act("scan-edit", id="scan1", knob2="water", points2="50 kmol/h")
+    act("scan-edit", id="scan1", knob="reactor_T", low="190 degC", high="", points="3")
+    act("scan-edit", id="scan1", knob2="water", low2="", high2="250 kmol/h", points2="50 kmol/h")
     scan = now(row).scan("scan1")
     assert [s.knob for s in scan.over] == ["reactor_T", "water"] and scan.over[1].step == "50 kmol/h"
     client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1"})
@@ -128,7 +128,7 @@ def test_what_matters_most_ranks_the_knobs_and_gives_sensitivities(client, row):
     html = client.get(f"/p/{row.pk}/scans/?select=swings").content.decode()
     words = " ".join(text_of(html).split())
     table = words[words.index("Sensitivities at the present point") :]
-    assert table.index("reactor temperature") < table.index("water fed") < table.index("purge share")  # of ethanol in product
+    assert table.index("water fed") < table.index("reactor temperature") < table.index("purge share")  # of ethanol in product
     assert "−0.775 kmol/h per K" in table and "−107 kmol/h per %" in table
     other = " ".join(text_of(client.get(f"/p/{row.pk}/scans/?select=swings:recycle_flow").content.decode()).split())
     assert "Swing" not in other and other.count("recycle flow") > 1

@@ -64,7 +64,7 @@ class PhaseModel:
         self.water = next((i for i, s in enumerate(self.species) if s.cas == WATER), None)
         self.par[:, k.SOLVENT] = [float(s.cas == WATER) for s in self.species]
         self.origins = {}  # (i, j): where a pair's parameters come from
-        self.mix = self._mixture(PHASE_MODELS[vapour][1], dict(parameters_of_pairs))
+        self.mix = _mixture(self, PHASE_MODELS[vapour][1], dict(parameters_of_pairs))
         self.kij = self.mix.pairs[k.KIJ]
         by_groups = self.code >= k.PREDICTIVE_SRK
         self.unknown_pairs = unknown_pairs(self.code, self.species, self.par, self.origins) if by_groups else []
@@ -78,17 +78,6 @@ class PhaseModel:
         self.molar_mass = self.par[:, k.MW].copy()
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
-
-    def _mixture(self, vapour, typed):
-        if self.code == k.PREDICTIVE_SRK:
-            return predictive(self.species, self.par, k.N_PAIR)
-        if self.kind == "free-water":
-            mix, self.origins = water_apart(vapour, self.species, self.water, self.par)
-            return mix
-        if self.code >= k.UNIFAC:
-            mix, self.origins = activity(self.code, vapour, self.species, self.par, typed)
-            return mix
-        return Mixture(self.code, k.IDEAL, active(self.species), self.par, np.zeros((k.N_PAIR, self.n, self.n)), np.zeros((self.n + 1, 0)))
 
     def _heats(self):
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
@@ -288,6 +277,20 @@ class PhaseModel:
         """(lowest, highest) temperature [K] inside every species' heat-capacity data."""
         fits = [s.heat_capacity for s in self.species]
         return max(f.low for f in fits), min(f.high for f in fits)
+
+
+def _mixture(model, vapour, typed):
+    """The Mixture of a PhaseModel whose species, par and water are there; its origins are filled."""
+    if model.code == k.PREDICTIVE_SRK:
+        return predictive(model.species, model.par, k.N_PAIR)
+    if model.kind == "free-water":
+        mix, model.origins = water_apart(vapour, model.species, model.water, model.par)
+    elif model.code >= k.UNIFAC:
+        mix, model.origins = activity(model.code, vapour, model.species, model.par, typed)
+    else:
+        pairs, groups = np.zeros((k.N_PAIR, model.n, model.n)), np.zeros((model.n + 1, 0))
+        mix = Mixture(model.code, k.IDEAL, active(model.species), model.par, pairs, groups)
+    return mix
 
 
 @lru_cache(maxsize=64)

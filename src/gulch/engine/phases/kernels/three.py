@@ -36,6 +36,33 @@ def objective(z: Array, weight: Array, shares: Array) -> float:
 
 
 @kernel
+def moved_along(z: Array, weight: Array, held: Array, step: Array, shares: Array) -> tuple:
+    """Move the shares that are not held along step, to where one would vanish at most, and by so little that the objective falls.
+
+    Returns (how far, the share that vanished or -1). A full step may overshoot where a phase with much weight is small.
+    """
+    length, blocking, at = 1.0, -1, 0
+    for k in range(3):
+        if held[k]:
+            continue
+        if shares[k] + length * step[at] <= 0.0:
+            length, blocking = -shares[k] / step[at] if step[at] != 0.0 else 0.0, k
+        at += 1
+    before, start, moved = objective(z, weight, shares), shares.copy(), 0.0
+    for _ in range(30):
+        at, moved = 0, 0.0
+        for k in range(3):
+            if not held[k]:
+                shares[k] = max(start[k] + length * step[at], 0.0)
+                moved = max(moved, abs(length * step[at]))
+                at += 1
+        if objective(z, weight, shares) <= before + 1e-14 * abs(before):
+            break
+        length, blocking = 0.5 * length, -1
+    return moved, blocking
+
+
+@kernel
 def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
     """Shares that minimise sum(shares) - sum(z ln E), E_i = sum(shares/phi_i), from shares; E is filled. True where found."""
     n = z.size
@@ -77,25 +104,7 @@ def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
             H[k, k] *= 1.0 + 1e-12
         if not solve_symmetric(H, step, free):
             return worst < 1e-9
-        length, blocking, at = 1.0, -1, 0
-        for k in range(3):
-            if held[k]:
-                continue
-            if shares[k] + length * step[at] <= 0.0:
-                length, blocking = -shares[k] / step[at] if step[at] != 0.0 else 0.0, k
-            at += 1
-        # a full step may overshoot where a phase with much weight is small: the minimum is convex, so halving comes down
-        before, start = objective(z, weight, shares), shares.copy()
-        for _half in range(30):
-            at, moved = 0, 0.0
-            for k in range(3):
-                if not held[k]:
-                    shares[k] = max(start[k] + length * step[at], 0.0)
-                    moved = max(moved, abs(length * step[at]))
-                    at += 1
-            if objective(z, weight, shares) <= before + 1e-14 * abs(before):
-                break
-            length, blocking = 0.5 * length, -1
+        moved, blocking = moved_along(z, weight, held, step, shares)
         if blocking >= 0:
             shares[blocking] = 0.0
             held[blocking] = True
