@@ -34,6 +34,7 @@ class Drawing(Region):
                 {
                     "id": u.id,
                     "kind": kind.label,
+                    "symbol": u.kind,
                     "headline": self.headline(u, outcome),
                     "state": "bad" if bad else ("doubt" if doubtful else ("good" if outcome and outcome.solved else "idle")),
                     "ports": {p.name: p.draws for p in kind.ports_out(u)},
@@ -57,6 +58,7 @@ class Drawing(Region):
                     "mass": found.mass_flow if found else None,
                     "text": show(found.total, "molar flow", self.display) if found else "",
                     "mass_text": show(found.mass_flow, "mass flow", self.display) if found else "",
+                    "state_text": self.state_text(found),
                     "share": found.flow.get(shade, 0.0) / found.total if found and shade and found.total > 0 else None,
                 }
             )
@@ -71,6 +73,12 @@ class Drawing(Region):
             for lo in (self.latest.loops if self.latest else [])
         ]
         return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
+
+    def state_text(self, found):
+        """Temperature and pressure of a solved stream."""
+        if found is None or found.temperature is None:
+            return ""
+        return f"{show(found.temperature, 'temperature', self.display, 3)} · {show(found.pressure, 'pressure', self.display, 3)}"
 
     def short_reason(self, loop):
         """A few words for an unsettled loop on the map."""

@@ -1,5 +1,12 @@
-// The map as SVG. Width shows flow, shade shows a species' share.
+// The map as SVG. Width shows flow, shade shows a species' share. The farther away, the less is written, and never smaller than 11 px.
+import { besides, cut, stretches, Taken, textWidth } from "./labels.js";
+import { symbolOf } from "./symbols.js";
+
 const NS = "http://www.w3.org/2000/svg";
+const STATES = { good: "solved", bad: "not solved", doubt: "has a warning", idle: "not solved yet" };
+const SIGNS = {
+  good: "M0 -5 A5 5 0 1 1 -.01 -5 Z", bad: "M-4 -4 L4 4 M4 -4 L-4 4", doubt: "M0 -5 L5.5 5 H-5.5 Z", idle: "M0 -4.2 A4.2 4.2 0 1 1 -.01 -4.2 Z",
+};
 
 function el(name, attributes, parent, text) {
   const node = document.createElementNS(NS, name);
@@ -13,7 +20,10 @@ function rounded(points, radius) {
   let d = `M${points[0].x},${points[0].y}`;
   for (let i = 1; i < points.length - 1; i++) {
     const [a, b, c] = [points[i - 1], points[i], points[i + 1]];
-    const toward = (p, q, r) => { const l = Math.hypot(q.x - p.x, q.y - p.y) || 1, t = Math.min(r, l / 2) / l; return { x: p.x + (q.x - p.x) * t, y: p.y + (q.y - p.y) * t }; };
+    const toward = (p, q, r) => {
+      const l = Math.hypot(q.x - p.x, q.y - p.y) || 1, t = Math.min(r, l / 2) / l;
+      return { x: p.x + (q.x - p.x) * t, y: p.y + (q.y - p.y) * t };
+    };
     const s = toward(b, a, radius), e = toward(b, c, radius);
     d += ` L${s.x},${s.y} Q${b.x},${b.y} ${e.x},${e.y}`;
   }
@@ -21,16 +31,7 @@ function rounded(points, radius) {
   return d + ` L${last.x},${last.y}`;
 }
 
-function longest(points) {
-  let best = null;
-  for (let i = 1; i < points.length; i++) {
-    const a = points[i - 1], b = points[i], flat = a.y === b.y, length = Math.hypot(b.x - a.x, b.y - a.y) * (flat ? 1 : 0.45);
-    if (!best || length > best.length) best = { a, b, length, flat };
-  }
-  return best;
-}
-
-// The unit stands once, in the bar above the map.
+// The unit of measurement stands once, in the bar above the map.
 const bare = (text) => text.replace(/ [^ ]+$/, "");
 
 const base = (stage) => document.getElementById("workspace").dataset.base.replace(/process\/$/, stage + "/");
@@ -45,90 +46,137 @@ function describe(map) {
   return map.streams.map((s) => `${s.id}: ${s.from || "feed"} to ${s.to || "product"}${s.text ? ", " + s.text : ""}`).join("; ");
 }
 
-// The SVG of a map whose parts are placed; w: widths of streams; shows: molar or mass.
-export function picture(map, placed, w, shows) {
+// What is written, and how large, where one pixel shows k units of length.
+function details(k) {
+  return {
+    k,
+    name: Math.max(17, 12.2 * k), kind: Math.max(13.5, 11.9 * k), head: Math.max(15.5, 12 * k),
+    stream: Math.max(15.5, 12.2 * k), flow: Math.max(14.5, 11.9 * k),
+    kinds: k <= 1.3, heads: k <= 2.1, flows: k <= 2.7,
+  };
+}
+
+// The SVG of a map whose parts are placed; w: widths of streams; shows: molar or mass; says: what stands at streams.
+export function picture(map, placed, w, { shows, says, k, bounds }) {
   const svg = el("svg", { role: "group", "aria-label": describe(map) });
   const world = el("g", { class: map.stale ? "stale-map" : "" }, svg);
   const [lines, plates, labels, tops] = [1, 2, 3, 4].map(() => el("g", {}, world));
-  for (const s of map.streams) stream(s, map, placed, w, shows, { lines, labels, tops });
-  for (const u of map.units) unit(u, map, placed, plates);
-  for (const loop of map.loops) chip(loop, map, placed, w, tops);
+  const size = details(k), taken = new Taken(bounds);
+  for (const u of map.units) if (placed.nodes[u.id]) taken.add(placed.nodes[u.id]);
+  const drawn = map.streams.filter((s) => placed.edges[s.id] && placed.edges[s.id].points);
+  for (const s of drawn) taken.addStream(placed.edges[s.id].points, w[s.id]);
+  for (const s of drawn) channel(s, map, placed.edges[s.id].points, w[s.id], { lines, tops }, taken, size);
+  for (const u of map.units) unit(u, map, placed, plates, size);
+  for (const loop of map.loops) chip(loop, map, placed, w, tops, taken, size);
+  const worth = (s) => (s.id === map.select ? 3 : s.from && s.to ? (s[shows] || 0) * 1e-12 : 2);
+  for (const s of drawn.slice().sort((a, b) => worth(b) - worth(a))) {
+    const words = { flow: bare(shows === "mass" ? s.mass_text : s.text), state: s.state_text, name: "" }[says] || "";
+    name(s, placed.edges[s.id].points, w[s.id], size.flows ? words : "", labels, taken, size);
+  }
   return svg;
 }
 
-function stream(s, map, placed, w, shows, { lines, labels, tops }) {
-  const edge = placed.edges[s.id];
-  if (!edge || !edge.points) return;
-  const points = edge.points;
-  const width = w[s.id], d = rounded(points, Math.max(10, width * 0.6));
-  const g = el("g", { class: "stream-g" + (map.select === s.id ? " here" : ""), tabindex: "0", role: "button", "data-id": s.id, "aria-label": `stream ${s.id}${s.text ? ", " + s.text : ""}` }, lines);
-  el("path", { d, class: "halo", "stroke-width": width + 8 }, g);
+function channel(s, map, points, width, { lines, tops }, taken, size) {
+  const d = rounded(points, Math.max(10, width * 0.6));
+  const g = el("g", {
+    class: "stream-g" + (map.select === s.id ? " here" : ""), tabindex: "0", role: "button", "data-id": s.id,
+    "aria-label": `stream ${s.id}${s.text ? ", " + s.text : ""}${s.state_text ? ", " + s.state_text : ""}`,
+  }, lines);
+  el("title", {}, g, [s.id, s.text, s.state_text].filter(Boolean).join(" · "));
+  el("path", { d, class: "halo", "stroke-width": Math.max(width + 8, 9 * size.k) }, g);
   el("path", { d, class: "channel-bed", "stroke-width": width }, g);
   el("path", { d, class: "channel", "stroke-width": width, "stroke-opacity": s.share === null ? 0.35 : 0.22 + 0.78 * s.share }, g);
   if (width > 6) el("path", { d, class: "current" }, g);
   g.addEventListener("click", () => choose(s.id));
   if (map.select === s.id) lines.append(g);
-  const text = shows === "mass" ? s.mass_text : s.text;
-  if (!s.from || !s.to) {
-    const end = s.from ? points[points.length - 1] : points[0];
-    const x = s.from ? end.x - 4 : end.x, anchor = s.from ? "end" : "start";
-    el("text", { x, y: end.y - width / 2 - 20, class: "sn", "text-anchor": anchor }, labels, s.id);
-    el("text", { x, y: end.y - width / 2 - 5, class: "sf", "text-anchor": anchor }, labels, bare(text));
-  } else {
-    const l = longest(points), mx = (l.a.x + l.b.x) / 2, my = (l.a.y + l.b.y) / 2;
-    if (l.flat) {
-      el("text", { x: mx, y: my - width / 2 - 20, class: "sn", "text-anchor": "middle" }, labels, s.id);
-      el("text", { x: mx, y: my - width / 2 - 5, class: "sf", "text-anchor": "middle" }, labels, bare(text));
-    } else {
-      el("text", { x: mx + width / 2 + 5, y: my, class: "sn" }, labels, s.id);
-    }
-  }
-  if (s.inlet) {
-    const end = points[points.length - 1], before = points[points.length - 2];
-    const level = end.y === before.y;
-    el("text", { x: level ? end.x - 5 : end.x - width / 2 - 5, y: level ? end.y + width / 2 + 14 : end.y + 16, class: "sf side", "text-anchor": "end" }, labels, s.inlet);
-  }
   if (!s.to) {
-    const end = points[points.length - 1];
-    const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `append a unit to ${s.id}` }, tops);
-    el("circle", { cx: end.x + 12, cy: end.y, r: 11 }, plus);
-    el("text", { x: end.x + 12, y: end.y + 6, "text-anchor": "middle" }, plus, "+");
+    const end = points[points.length - 1], r = Math.max(11, 7.8 * size.k);
+    const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `+ append a unit to ${s.id}` }, tops);
+    el("circle", { cx: end.x + r + 1, cy: end.y, r }, plus);
+    el("text", { x: end.x + r + 1, y: end.y + 0.36 * 1.55 * r, "text-anchor": "middle", "font-size": 1.55 * r }, plus, "+");
     plus.addEventListener("click", () => choose(s.id, true));
+    taken.add({ x: end.x, y: end.y - r, width: 2 * r + 2, height: 2 * r });
   }
 }
 
-function unit(u, map, placed, plates) {
+// A stream's name, with its flow or state under it; where both find no place the name alone, where it finds none nothing.
+function name(s, points, width, words, labels, taken, size) {
+  const texts = [[cut(s.id, size.stream, 600, 240), "sn", size.stream, 600]];
+  if (s.inlet) texts[0][0] += ` → ${s.inlet}`;
+  if (words) texts.push([words, "sf", size.flow, 400]);
+  for (let n = texts.length; n > 0; n--) {
+    const rows = texts.slice(0, n);
+    const wide = Math.max(...rows.map((t) => textWidth(t[0], t[2], t[3]))) + 4, high = rows.reduce((sum, t) => sum + 1.12 * t[2], 0);
+    const box = taken.place(ends(s, points, width, wide, high).concat(besides(points, width, wide, high, 41)));
+    if (!box) continue;
+    let y = box.y;
+    for (const t of rows) {
+      y += 1.12 * t[2];
+      el("text", { x: box.x + box.width / 2, y: y - 0.24 * t[2], class: t[1], "font-size": t[2], "text-anchor": "middle" }, labels, t[0]);
+    }
+    return;
+  }
+}
+
+// Boxes for the name of a feed or product: over its free end, or under it.
+function ends(s, points, thick, width, height) {
+  if (s.from && s.to) return [];
+  const end = s.from ? points[points.length - 1] : points[0];
+  const out = [];
+  for (const y of [end.y - thick / 2 - 4 - height, end.y + thick / 2 + 4, end.y - 41 - height, end.y + 41])
+    out.push({ x: s.from ? end.x - width - 2 : end.x, y, width, height });
+  return out;
+}
+
+function unit(u, map, placed, plates, size) {
   const n = placed.nodes[u.id];
   if (!n) return;
-  const words = { good: "solved", bad: "not solved", doubt: "has a warning", idle: "not solved yet" }[u.state];
-  const g = el("g", { class: "unit-g" + (map.select === u.id ? " here" : ""), tabindex: "0", role: "button", "data-id": u.id, "aria-label": `${u.kind} ${u.id}, ${words}${u.headline ? ", " + u.headline : ""}`, transform: `translate(${n.x},${n.y})` }, plates);
+  const g = el("g", {
+    class: "unit-g" + (map.select === u.id ? " here" : ""), tabindex: "0", role: "button", "data-id": u.id, transform: `translate(${n.x},${n.y})`,
+  }, plates);
+  el("title", {}, g, [u.id, u.kind, u.headline, STATES[u.state]].filter(Boolean).join(" · "));
   el("rect", { class: "plate", width: n.width, height: n.height, rx: 7 }, g);
   el("path", { class: "lip", d: `M1.5,9 v${n.height - 18}` }, g);
-  el("text", { x: 12, y: 22, class: "nm" }, g, u.id.length > 14 ? u.id.slice(0, 13) + "…" : u.id);
-  el("text", { x: n.width - 10, y: 21, class: "st " + u.state, "text-anchor": "end" }, g, { good: "●", bad: "✕", doubt: "▲", idle: "○" }[u.state]);
-  el("text", { x: 12, y: 41, class: "kd" }, g, u.kind);
-  el("text", { x: 12, y: 62, class: "vl" }, g, u.headline);
+  const shorter = u.headline && [u.headline, u.headline.replace(/ [^ ]+$/, "")]; // a conversion without the species it is of
+  const head = (size.heads && shorter && shorter.find((t) => t && textWidth(t, size.head, 600) <= n.width - 20)) || "";
+  const rows = [[cut(u.id, size.name, 700, n.width - 36), "nm", size.name]];
+  if (size.kinds) rows.push([cut(u.kind, size.kind, 400, n.width - 9), "kd", size.kind]);
+  if (head) rows.push([head, "vl", size.head]);
+  const step = size.kinds ? 20 : 1.3 * size.head, top = size.kinds ? 22 : Math.max(22, 8 + 0.85 * size.name);
+  const written = el("text", {}, rows.some((r) => r[0]) ? g : null); // one text, its parts with spaces between them, as it is read aloud
+  rows.forEach(([text, kind, high], i) => {
+    if (text) el("tspan", { x: 12, y: top + i * step, class: kind, "font-size": high }, written, text);
+    written.append(" ");
+  });
+  const scale = Math.min(Math.max(1, 0.62 * size.k), 2);
+  el("path", { class: "st " + u.state, d: SIGNS[u.state], transform: `translate(${n.width - 15},15) scale(${scale})` }, g);
+  const side = Math.min(Math.max(24, 13 * size.k), 32), room = n.width - 20 - (head ? textWidth(head, size.head, 600) : 0);
+  if (room > side + 6 && (size.kinds || !head))
+    el("path", { class: "symbol", d: symbolOf(u.symbol), transform: `translate(${n.width - side - 8},${n.height - side - 6}) scale(${side / 24})` }, g);
+  g.setAttribute("aria-label", [rows.map((r) => r[0]).join(" "), rows[0][0] === u.id ? "" : u.id, size.kinds ? "" : u.kind, STATES[u.state], head === u.headline ? "" : u.headline]
+    .filter(Boolean).join(", "));
   g.addEventListener("click", () => choose(u.id));
 }
 
-function chip(loop, map, placed, w, tops) {
-  const text = "Loop " + loop.letter + " · " + loop.label + (loop.why ? " · " + loop.why : ""), width = 7.6 * text.length + 22;
-  // under the lowest level stretch of the loop that is long enough, else under its longest
-  let l = null, under = null;
-  const better = (a, b) => {
-    const fits = (x) => x.length > 0.6 * width;
-    return fits(a) === fits(b) ? (fits(a) ? a.a.y > b.a.y + 1 || (a.a.y > b.a.y - 1 && a.length > b.length) : a.length > b.length) : fits(a);
-  };
-  for (const s of map.streams) {
-    const edge = placed.edges[s.id];
-    if (!edge || !edge.points || !loop.units.includes(s.from) || !loop.units.includes(s.to)) continue;
-    const best = longest(edge.points);
-    if (best.flat && (!l || better(best, l))) { l = best; under = s.id; }
-  }
-  if (!l) return;
-  const x = (l.a.x + l.b.x) / 2 - width / 2, y = l.a.y + w[under] / 2 + 8;
-  const g = el("g", { class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop", "aria-label": text + (loop.settled ? ", settled" : ", did not settle") }, tops);
-  el("rect", { x, y, width, height: 25, rx: 12.5 }, g);
-  el("text", { x: x + width / 2, y: y + 17, "text-anchor": "middle" }, g, (loop.settled ? "" : "✕ ") + text);
+function chip(loop, map, placed, w, tops, taken, size) {
+  const high = Math.max(14, 12 * size.k);
+  const words = "Loop " + loop.letter + " · " + loop.label + (loop.why ? " · " + loop.why : "");
+  const text = (loop.settled ? "" : "✕ ") + (size.k > 2.1 && !loop.why ? "Loop " + loop.letter : words);
+  const width = textWidth(text, high, 400) + 22, height = 1.8 * high;
+  const inside = map.streams.filter((s) => placed.edges[s.id] && placed.edges[s.id].points && loop.units.includes(s.from) && loop.units.includes(s.to));
+  const all = inside.flatMap((s) => stretches(placed.edges[s.id].points).filter((t) => t.flat).map((t) => ({ ...t, thick: w[s.id] })));
+  if (!all.length) return;
+  // under the lowest level stretch that is long enough, else under others, else below everything
+  const fits = (t) => t.length > 0.6 * width;
+  all.sort((a, b) => fits(b) - fits(a) || (fits(a) ? b.a.y - a.a.y || b.length - a.length : b.length - a.length));
+  const boxes = all.flatMap((t) => [t.a.y + t.thick / 2 + 7, t.a.y - t.thick / 2 - 7 - height].map((y) => ({ x: (t.a.x + t.b.x - width) / 2, y, width, height })));
+  for (let i = 1; i < 40; i++) boxes.push({ ...boxes[0], y: boxes[0].y + i * 0.6 * height });
+  const box = taken.place(boxes) || boxes[0];
+  const g = el("g", {
+    class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop",
+    "aria-label": text + (text.endsWith(words) ? "" : ", " + words) + (loop.settled ? ", settled" : ", did not settle"),
+  }, tops);
+  el("rect", { x: box.x, y: box.y, width, height, rx: height / 2 }, g);
+  el("text", { x: box.x + width / 2, y: box.y + height / 2 + 0.35 * high, "text-anchor": "middle", "font-size": high }, g, text);
   g.addEventListener("click", () => window.gulch.open(base("loops")));
 }

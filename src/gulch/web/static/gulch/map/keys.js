@@ -1,5 +1,5 @@
 // Walking the map: arrows go to the nearest thing in that direction.
-import { whole, zoom } from "./view.js";
+import { reach, whole, zoom } from "./view.js";
 
 document.addEventListener("keydown", (event) => {
   const canvas = document.getElementById("map-canvas");
@@ -16,7 +16,7 @@ document.addEventListener("keydown", (event) => {
   const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
   if (!way) return;
   event.preventDefault();
-  if (!here) { if (things[0]) things[0].focus(); return; }
+  if (!here) { if (things[0]) { things[0].focus(); reach(things[0]); } return; }
   const middle = (node) => {
     if (node.classList.contains("stream-g")) {
       const path = node.querySelector(".channel"), point = path.getPointAtLength(path.getTotalLength() / 2);
@@ -36,5 +36,5 @@ document.addEventListener("keydown", (event) => {
     const cost = along + 2.2 * across;
     if (!best || cost < best.cost) best = { node, cost };
   }
-  if (best) best.node.focus();
+  if (best) { best.node.focus(); reach(best.node); }
 });

@@ -1,4 +1,7 @@
 // Where units and streams stand: laid out by ELK in a worker, anew only when the structure changes.
+import { textWidth } from "./labels.js";
+import { part, scaleOf, stacked, ways } from "./rows.js";
+
 const PLATE = { width: 150, height: 74 };
 const STUB = 46; // how far feeds and products are drawn beyond their end, so that names fit
 let elk = null, layoutKey = "", placed = null, serial = 0;
@@ -24,13 +27,20 @@ function returning(map) {
   return { back, order };
 }
 
+// Room between units for the names of most streams.
+function between(map) {
+  const widths = map.streams.filter((s) => s.from && s.to).map((s) => textWidth(s.id, 15.5, 600)).sort((a, b) => a - b);
+  return Math.min(Math.max(44, (widths[Math.floor(0.6 * widths.length)] || 0) - 34), 76);
+}
+
 function graph(map, w, turned) {
   const { back, order } = returning(map);
   const children = [], edges = [];
   const port = (id, side) => ({ id, width: 1, height: 1, layoutOptions: { "elk.port.side": side } });
   const fixed = { "elk.portConstraints": "FIXED_SIDE", "elk.spacing.portPort": "16" };
   for (const s of map.streams) {
-    if (!s.from) children.push({ id: "in:" + s.id, width: STUB, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: fixed });
+    const first = s.wraps ? { ...fixed, "elk.layered.layering.layerConstraint": "FIRST_SEPARATE" } : fixed;
+    if (!s.from) children.push({ id: "in:" + s.id, width: STUB, height: 8, ports: [port("in:" + s.id + ":o", "EAST")], layoutOptions: first });
   }
   // the model order decides what runs backwards: units of a return path stand after the unit they return to
   const arrives = (id) => (back.has(id) ? arrives(map.streams.find((s) => s.from === id).to) : id);
@@ -52,7 +62,8 @@ function graph(map, w, turned) {
   }
   for (const s of map.streams) {
     const end = s.to ? s.to : "out:" + s.id;
-    if (!s.to) children.push({ id: end, width: STUB, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: fixed });
+    const last = s.wraps ? { ...fixed, "elk.layered.layering.layerConstraint": "LAST_SEPARATE" } : fixed;
+    if (!s.to) children.push({ id: end, width: STUB, height: 8, ports: [port(end + ":i", "WEST")], layoutOptions: last });
     // A return path with units on it is laid out from left to right and drawn the other way round,
     // so that its units stand below the units they return past.
     const from = s.from ? s.id + ":f" : "in:" + s.id + ":o", to = s.to ? s.id + ":t" : end + ":i";
@@ -67,7 +78,7 @@ function graph(map, w, turned) {
     id: "root", children, edges,
     layoutOptions: {
       "elk.algorithm": "layered", "elk.direction": "RIGHT", "elk.edgeRouting": "ORTHOGONAL",
-      "elk.layered.spacing.nodeNodeBetweenLayers": "44", "elk.spacing.nodeNode": "46", "elk.spacing.edgeNode": "26",
+      "elk.layered.spacing.nodeNodeBetweenLayers": String(between(map)), "elk.spacing.nodeNode": "46", "elk.spacing.edgeNode": "26",
       "elk.layered.spacing.edgeNodeBetweenLayers": "24", "elk.spacing.edgeEdge": "22", "elk.layered.feedbackEdges": "true",
       "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX", "elk.layered.considerModelOrder.strategy": "NODES_AND_EDGES",
       "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
@@ -75,21 +86,34 @@ function graph(map, w, turned) {
   };
 }
 
+// One row of a map laid out: {nodes, edges: {id: {points}}, width, height}.
+async function row(map, w) {
+  const turned = new Set();
+  const result = await elk.layout(graph(map, w, turned));
+  for (const e of result.edges) lead(e, map, turned);
+  const byId = (list) => Object.fromEntries(list.map((x) => [x.id, x]));
+  return { nodes: byId(result.children), edges: byId(result.edges), width: result.width, height: result.height };
+}
+
 // {nodes, edges, width, height} of a map, and whether they are new; null where another layout has overtaken this one.
-export async function place(map, w, shows) {
+// room: {width, height} of the window [px]
+export async function place(map, w, shows, room) {
   const mine = ++serial;
-  // Figures move nothing: the layout changes only with the structure, and which way of width.
+  // Figures move nothing: the layout changes only with the structure, which way of width, and the shape of the window.
   const key = JSON.stringify([
     map.streams.map((s) => [s.id, s.from, s.port, s.to]), map.units.map((u) => u.id), shows, map.streams.every((s) => s[shows] === null),
+    Math.round(4 * Math.log(room.width / room.height)),
   ]);
   if (key === layoutKey && placed) return { placed, fresh: false };
   if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
-  const turned = new Set();
-  const result = await elk.layout(graph(map, w, turned));
+  let found = await row(map, w);
+  if (scaleOf(found, room) > 1.3)
+    for (const rows of ways(map, found, room).slice(0, 3)) {
+      const other = stacked(map, await Promise.all(rows.map((units) => row(part(map, units), w))), rows);
+      if (scaleOf(other, room) < 0.92 * scaleOf(found, room)) found = other;
+    }
   if (mine !== serial) return null;
-  for (const e of result.edges) lead(e, map, turned);
-  const byId = (list) => Object.fromEntries(list.map((x) => [x.id, x]));
-  placed = { nodes: byId(result.children), edges: byId(result.edges), width: result.width, height: result.height };
+  placed = found;
   layoutKey = key;
   return { placed, fresh: true };
 }
@@ -106,6 +130,7 @@ function lead(e, map, turned) {
   e.points = [section.startPoint, ...(section.bendPoints || []), section.endPoint];
   if (turned.has(e.id)) e.points.reverse();
   const stream = map.streams.find((x) => x.id === e.id), last = e.points.length - 1;
+  if (stream.wraps) return;
   if (!stream.from) e.points[0] = { x: e.points[0].x - STUB, y: e.points[0].y };
   if (!stream.to) e.points[last] = { x: e.points[last].x + STUB - 12, y: e.points[last].y };
 }

@@ -1,5 +1,17 @@
 // What of the map is seen: fit, zoom, pan.
+import { BAR, scaleOf } from "./rows.js";
+
+const FARTHEST = 2.6; // at which a map is first shown: a larger one is walked or dragged
 let view = null, size = null; // of what is laid out
+let changed = null; // told when the scale has changed
+
+export const onScale = (tell) => (changed = tell);
+
+// Units of length in one pixel.
+export function scale() {
+  const width = document.getElementById("map-canvas").getBoundingClientRect().width || 1;
+  return view ? view.w / width : 1.15;
+}
 
 // From now on a map of this size is looked at, as a whole.
 export function look(placed) {
@@ -11,22 +23,38 @@ export function look(placed) {
 export const looked = () => size !== null;
 
 export function whole() {
+  show(false);
+}
+
+function show(near) {
   view = null;
-  if (current()) fit(current());
+  if (!size || !document.getElementById("map-canvas")) return;
+  home(near);
+  if (changed) changed();
+}
+
+// The view that shows the whole map, or, near, its beginning where the whole would be too small to read.
+function home(near) {
+  const box = document.getElementById("map-canvas").getBoundingClientRect();
+  const room = { width: Math.max(box.width, 1), height: Math.max(box.height, 1) }, all = scaleOf(size, room);
+  const k = near ? Math.min(all, FARTHEST) : all;
+  const w = room.width * k, h = room.height * k;
+  const pad = { left: 14, right: 22, top: BAR * k + 34, bottom: 50 };
+  const width = size.width + pad.left + pad.right, height = size.height + pad.top + pad.bottom;
+  view = { x: -pad.left - Math.max((w - width) / 2, 0), y: -pad.top - Math.max((h - height) / 2, 0), w, h };
 }
 
 export function fit(svg) {
-  const canvas = document.getElementById("map-canvas");
-  if (!view) {
-    const pad = { left: 14, right: 22, top: 84, bottom: 50 };
-    const box = canvas.getBoundingClientRect();
-    const width = size.width + pad.left + pad.right, height = size.height + pad.top + pad.bottom;
-    // small processes stay small
-    const scale = Math.max(width / Math.max(box.width, 1), height / Math.max(box.height, 1), 1.15);
-    const fullWidth = box.width * scale, fullHeight = box.height * scale;
-    view = { x: -pad.left - (fullWidth - width) / 2, y: -pad.top - (fullHeight - height) / 2, w: fullWidth, h: fullHeight };
-  }
+  if (!view) home(true);
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.w} ${view.h}`);
+}
+
+// What is seen of a map that fits its window: names have to stand in it; null where the map goes on beyond.
+export const bounds = () => (view && size && view.w >= size.width ? { left: view.x, right: view.x + view.w } : null);
+
+// The view is made before the map is drawn: what is written hangs on it.
+export function ready() {
+  if (!view) home(true);
 }
 export const current = () => document.querySelector("#map-canvas svg");
 export function zoom(factor, cx, cy) {
@@ -35,6 +63,20 @@ export function zoom(factor, cx, cy) {
   const w = Math.min(Math.max(view.w * factor, 120), 20000), f = w / view.w;
   view = { x: cx - (cx - view.x) * f, y: cy - (cy - view.y) * f, w, h: view.h * f };
   fit(current());
+  if (changed) changed();
+}
+
+// Bring a thing of the map into view, as when it is walked to.
+export function reach(node) {
+  const svg = current();
+  if (!view || !svg) return;
+  const canvas = svg.getBoundingClientRect(), b = node.getBoundingClientRect(), k = scale();
+  if (b.width > canvas.width || b.height > canvas.height) return;
+  const dx = Math.min(b.left - canvas.left - 12, 0) + Math.max(b.right - canvas.right + 12, 0);
+  const dy = Math.min(b.top - canvas.top - 44, 0) + Math.max(b.bottom - canvas.bottom + 12, 0);
+  if (!dx && !dy) return;
+  view = { ...view, x: view.x + dx * k, y: view.y + dy * k };
+  fit(svg);
 }
 document.addEventListener("click", (event) => {
   if (event.target.id === "zoom-in") zoom(0.8);
@@ -61,4 +103,4 @@ document.addEventListener("pointermove", (event) => {
   fit(current());
 });
 document.addEventListener("pointerup", () => (drag = null));
-addEventListener("resize", whole);
+addEventListener("resize", () => { view = null; document.dispatchEvent(new Event("gulch:resized")); });

@@ -1,0 +1,88 @@
+// Where names stand: none on another, none on a unit. What finds no place is left out; the ledger and the inspector have it all.
+let brush = null;
+const known = new Map();
+
+export function textWidth(text, size, weight = 400) {
+  const key = `${weight} ${text}`;
+  if (!known.has(key)) {
+    brush ||= document.createElement("canvas").getContext("2d");
+    brush.font = `${weight} 100px ${getComputedStyle(document.body).fontFamily}`;
+    known.set(key, brush.measureText(text).width / 100);
+  }
+  return known.get(key) * size * 1.03;
+}
+if (document.fonts) document.fonts.ready.then(() => known.clear());
+
+// Text cut so that it fits a width, with an ellipsis; nothing where three letters do not fit.
+export function cut(text, size, weight, width) {
+  if (textWidth(text, size, weight) <= width) return text;
+  for (let n = Math.min(text.length - 1, 40); n >= 3; n--) {
+    const short = text.slice(0, n) + "…";
+    if (textWidth(short, size, weight) <= width) return short;
+  }
+  return "";
+}
+
+export class Taken {
+  // bounds: {left, right} between which names have to stand, or null
+  constructor(bounds) {
+    this.bounds = bounds;
+    this.boxes = [];
+    this.soft = []; // streams: text on them can be read, but better stands beside
+  }
+
+  add(box) {
+    this.boxes.push(box);
+  }
+
+  // {x, y, width, height} of each level or upright stretch of a stream
+  addStream(points, width) {
+    for (let i = 1; i < points.length; i++) {
+      const a = points[i - 1], b = points[i], r = width / 2;
+      this.soft.push({
+        x: Math.min(a.x, b.x) - r, y: Math.min(a.y, b.y) - r, width: Math.abs(a.x - b.x) + width, height: Math.abs(a.y - b.y) + width,
+      });
+    }
+  }
+
+  free(box, also = []) {
+    if (this.bounds && (box.x < this.bounds.left || box.x + box.width > this.bounds.right)) return false;
+    const meets = (o) => box.x < o.x + o.width && o.x < box.x + box.width && box.y < o.y + o.height && o.y < box.y + box.height;
+    return !this.boxes.some(meets) && !also.some(meets);
+  }
+
+  // The first of some boxes that is free, of streams too where that can be; it is taken then.
+  place(boxes) {
+    const found = boxes.find((b) => this.free(b, this.soft)) || boxes.find((b) => this.free(b));
+    if (found) this.add(found);
+    return found || null;
+  }
+}
+
+// Stretches of a stream from the one that a name is looked for first: level before upright, long before short.
+export function stretches(points) {
+  const out = [];
+  for (let i = 1; i < points.length; i++) {
+    const a = points[i - 1], b = points[i], flat = Math.abs(a.y - b.y) < 0.5;
+    out.push({ a, b, flat, length: Math.hypot(b.x - a.x, b.y - a.y), worth: Math.hypot(b.x - a.x, b.y - a.y) * (flat ? 1 : 0.45) });
+  }
+  return out.sort((p, q) => q.worth - p.worth);
+}
+
+// Boxes for a text of some size along a stream drawn as wide as thick, the best first.
+export function besides(points, thick, width, height, over) {
+  const out = [];
+  for (const s of stretches(points)) {
+    const mx = (s.a.x + s.b.x) / 2, my = (s.a.y + s.b.y) / 2, r = thick / 2;
+    if (s.flat) {
+      const slack = Math.max((s.length - width) / 2, 0);
+      const ys = [my - r - 4 - height, my + r + 4, my - over - height, my + over];
+      for (const y of ys) for (const dx of [0, -slack, slack]) out.push({ x: mx - width / 2 + dx, y, width, height });
+    } else {
+      const slack = Math.max((s.length - height) / 2, 0);
+      for (const dy of [0, -slack, slack])
+        for (const x of [mx + r + 5, mx - r - 5 - width]) out.push({ x, y: my - height / 2 + dy, width, height });
+    }
+  }
+  return out;
+}

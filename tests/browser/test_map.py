@@ -1,0 +1,91 @@
+"""The map of small and large processes: nothing on anything else, nothing too small to read; dividers; the map alone."""
+
+import pytest
+from helpers import plant
+from playwright.sync_api import expect
+
+from gulch.web.projects.actions import create_project
+
+# Pairs of texts that overlap, texts on a unit not their own, streams over units, and the smallest text [px].
+MEASURE = """(streams) => {
+  const canvas = document.querySelector('#map-canvas'), box = (n) => n.getBoundingClientRect();
+  const texts = [...canvas.querySelectorAll('text:not(:has(tspan)), tspan')], pairs = [], over = [], crossed = [];
+  const meet = (a, b) => a.left < b.right - 0.5 && b.left < a.right - 0.5 && a.top < b.bottom - 0.5 && b.top < a.bottom - 0.5;
+  const ink = (n) => {
+    const b = box(n), cut = 0.14 * b.height; // a line's box is higher than its letters
+    return { left: b.left, right: b.right, top: b.top + cut, bottom: b.bottom - cut };
+  };
+  texts.forEach((a, i) => texts.slice(i + 1).forEach((b) => {
+    if (meet(ink(a), ink(b))) pairs.push(a.textContent + ' | ' + b.textContent);
+  }));
+  for (const u of canvas.querySelectorAll('.unit-g')) {
+    const plate = box(u.querySelector('.plate'));
+    for (const t of texts) if (!u.contains(t) && meet(ink(t), plate)) over.push(t.textContent + ' on ' + u.dataset.id);
+    for (const t of u.querySelectorAll('tspan')) if (box(t).right > plate.right + 1) over.push(t.textContent + ' out of ' + u.dataset.id);
+    for (const s of streams ? canvas.querySelectorAll('.stream-g') : []) {
+      const path = s.querySelector('.channel'), m = path.getScreenCTM(), length = path.getTotalLength();
+      const inside = (p) => {
+        const x = p.x * m.a + m.e, y = p.y * m.d + m.f;
+        return x > plate.left + 2 && x < plate.right - 2 && y > plate.top + 2 && y < plate.bottom - 2;
+      };
+      for (let at = 12; at < length - 12; at += 6)
+        if (inside(path.getPointAtLength(at))) { crossed.push(s.dataset.id + ' over ' + u.dataset.id); break; }
+    }
+  }
+  const k = canvas.querySelector('svg').getScreenCTM().a, sizes = texts.map((t) => k * parseFloat(t.getAttribute('font-size')));
+  return { pairs, over, crossed, smallest: Math.min(...sizes), names: texts.length };
+}"""
+
+
+@pytest.mark.parametrize("count", [5, 16, 30, 60])
+def test_nothing_stands_on_anything_else_at_any_size(page, user, count):
+    row = create_project(user, plant(count), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(count)
+    for says in ("flow", "state", "name"):
+        page.select_option("#streams-say", says)
+        for look in ("#zoom-fit", "#zoom-in", "#zoom-in", "#zoom-in"):
+            found = page.evaluate(MEASURE, says == "flow" and look == "#zoom-fit")
+            assert not found["pairs"] and not found["over"] and not found["crossed"], (says, found)
+            assert found["smallest"] >= 11.0 and found["names"] >= min(count, 30)
+            page.click(look)
+
+
+def test_units_far_away_are_brought_into_view_when_walked_to(page, user):
+    row = create_project(user, plant(60), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    first = page.locator("#map-canvas .unit-g").first
+    expect(first).to_be_visible()
+    first.focus()
+    for _ in range(14):
+        page.keyboard.press("ArrowRight")
+    inside = """() => {
+      const [c, b] = [document.querySelector('#map-canvas'), document.activeElement].map((n) => n.getBoundingClientRect());
+      return b.width > c.width || (b.left >= c.left - 1 && b.right <= c.right + 1); }"""
+    assert page.evaluate(inside)
+
+
+def test_dividers_and_the_map_alone(page, row):
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g").first).to_be_visible()
+    height = lambda: page.locator("#map").bounding_box()["height"]  # noqa: E731
+    before = height()
+    bar = page.locator("[data-pane='--map-share']")
+    bar.focus()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowDown")
+    assert height() > before + 20
+    page.reload()
+    expect(page.locator("#map-canvas .unit-g").first).to_be_visible()
+    assert height() > before + 20  # remembered
+    at = bar.bounding_box()
+    page.mouse.move(at["x"] + 200, at["y"] + 3)
+    page.mouse.down()
+    page.mouse.move(at["x"] + 200, at["y"] - 97)
+    page.mouse.up()
+    assert height() < before
+    page.click("#map-alone")
+    expect(page.locator("#ledger")).to_be_hidden()
+    assert page.locator("#map").bounding_box()["width"] > 1200
+    page.keyboard.press("Escape")
+    expect(page.locator("#ledger")).to_be_visible()
