@@ -10,7 +10,7 @@ from openpyxl import load_workbook
 
 from gulch.engine import cli
 from gulch.engine.document import schema
-from gulch.engine.exchange import csv_text, ledger, scan_csv, scan_xlsx
+from gulch.engine.exchange import NotSolved, csv_text, ledger, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
 from gulch.engine.settle import Reason, Watch
@@ -144,6 +144,40 @@ def test_a_workbook_holds_numbers_as_numbers_and_no_formulas():
     assert rows[0][0] == "purge share [%]" and rows[0][-1] == "Remark" and len(rows) == 1 + len(result["points"])
     assert rows[1][0] == pytest.approx(2.0) and isinstance(rows[1][1], float)
     assert sheet.freeze_panes == "A2" and rows[3][-1] == "'=2+2"
+
+
+def test_a_project_is_a_workbook_of_what_stands_on_the_screen():
+    """Read back by openpyxl: streams, units, inputs and gauges agree with the Solution; texts are no formulas."""
+    project = demo()
+    project.gauges[0].label = "=1+1"
+    solution = solve(project)
+    scan = run_scan(project, project.scans[0]).to_dict()
+    book = load_workbook(io.BytesIO(project_xlsx(project, solution, [("purge: [all]", scan)])))
+    rows = {s.title: [[c.value for c in r] for r in s.iter_rows()] for s in book}
+    assert list(rows) == ["Streams", "Units", "Inputs", "Reactions", "Gauges", "Balances", "Scan purge all"]
+    head, streams = rows["Streams"][0], {r[0]: r for r in rows["Streams"][1:]}
+    assert streams["product"][head.index("Flow of ethanol [kmol/h]")] == pytest.approx(3.6 * solution.streams["product"].flow["ethanol"])
+    assert streams["product"][head.index("Temperature [°C]")] == pytest.approx(solution.streams["product"].temperature - 273.15)
+    assert streams["ethylene_feed"][1:3] == ["feed", "MIX"] and streams["purge"][2] == "product"
+    duty = next(r for r in rows["Units"] if r[:3] == ["R1", "equilibrium reactor", "Duty"])
+    assert duty[3:] == [pytest.approx(solution.units["R1"].values["duty"] / 1e3), "kW"]
+    inputs = {r[0]: r[2:] for r in rows["Inputs"]}
+    assert inputs["SPLIT.drawn"] == [pytest.approx(6.5), "%", "6.5 %", "typed"]
+    assert rows["Gauges"][1][0] == "'=1+1" and rows["Gauges"][1][2] == pytest.approx(100 * solution.gauges["overall"])
+    assert max(abs(r[2]) for r in rows["Balances"][1:]) < 1e-7 and len(rows["Scan purge all"]) == 1 + len(scan["points"])
+
+
+def test_a_workbook_of_what_is_not_solved_is_refused_with_a_sentence():
+    with pytest.raises(NotSolved, match="not solved, so there are no figures for a workbook: mend"):
+        project_xlsx(demo(), None)
+
+
+def test_inputs_set_by_a_target_say_so():
+    project = demo()
+    project.targets[0].on = True
+    rows = load_workbook(io.BytesIO(project_xlsx(project, solve(project))))["Inputs"].iter_rows(values_only=True)
+    drawn = next(r for r in rows if r[0] == "SPLIT.drawn")
+    assert drawn[5] == "a target" and drawn[2] != pytest.approx(6.5)
 
 
 def test_the_command_line_writes_both_kinds_of_file(tmp_path, capsys):

@@ -157,6 +157,16 @@ def test_export_and_import_give_the_same_project(client, row):
     assert copy.current.document == row.current.document and copy.good["gauges"] == pytest.approx(row.good["gauges"])
 
 
+def test_a_workbook_keeps_the_projects_name_in_any_script_and_is_refused_without_figures(client, row, act):
+    act("project-name", value="Würze 酒 / 2")
+    response = client.get(f"/p/{row.pk}/project.xlsx")
+    assert response.content[:2] == b"PK"
+    assert response["Content-Disposition"] == "attachment; filename*=utf-8''W%C3%BCrze-%E9%85%92-2.xlsx"
+    act("set", address="K1.pressure", value="10 bar")  # below what enters
+    refused = client.get(f"/p/{row.pk}/project.xlsx")
+    assert refused.status_code == 409 and "no figures for a workbook" in refused.content.decode()
+
+
 @pytest.mark.parametrize(
     "content",
     [b"", b"not json", b'{"format": "x"}', b"\x89PNG\r\n", b'{"format": "gulch-project", "version": 1, "units": 3}'],

@@ -21,6 +21,7 @@ urlpatterns = [
     path("p/<int:pk>/restore/<int:number>/", views.restore, name="restore"),
     path("p/<int:pk>/export.json", views.export_json, name="export-json"),
     path("p/<int:pk>/ledger.csv", views.export_csv, name="export-csv"),
+    path("p/<int:pk>/project.xlsx", views.export_xlsx, name="export-xlsx"),
     path("p/<int:pk>/profile/<slug:unit>.csv", views.export_profile, name="profile-csv"),
     path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, {"kind": "csv"}, name="export-scan"),
     path("p/<int:pk>/scan-run/<int:run>.xlsx", views.export_scan, {"kind": "xlsx"}, name="export-scan-xlsx"),

@@ -2,15 +2,18 @@
 
 from gulch.engine.exchange.best import best_text, in_sentence, limit_words, worth_words
 from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
+from gulch.engine.exchange.project_book import NotSolved, project_xlsx
 from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
 __all__ = [
+    "NotSolved",
     "COLUMNS",
     "best_text",
     "in_sentence",
     "limit_words",
     "csv_text",
     "ledger",
+    "project_xlsx",
     "safe",
     "scan_csv",
     "scan_table",

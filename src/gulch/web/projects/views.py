@@ -2,6 +2,7 @@
 
 import json
 import logging
+import re
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -10,13 +11,14 @@ from django.db import DatabaseError
 from django.db.models import Count
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from gulch.demo import figures
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
-from gulch.engine.exchange import csv_text, scan_csv, scan_xlsx
+from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
@@ -24,7 +26,7 @@ from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
-from gulch.web.projects.models import Project, Revision
+from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages, style_sheets
 from gulch.web.projects.turnstile import Turnstile
@@ -37,6 +39,7 @@ from gulch.web.scans.presenter import so_far
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 MOST_TYPED = 20_000  # characters of one field
 
 
@@ -339,6 +342,23 @@ def export_csv(request, pk):
 
 @login_required
 @require_GET
+def export_xlsx(request, pk):
+    """The whole project as a workbook, with the newest ended run of each scan."""
+    row = own(request, pk)
+    space = Workspace(row, "process")
+    runs = {}
+    for run in row.scan_runs.filter(result__isnull=False, state=ScanRun.DONE):
+        runs.setdefault(run.scan, run)
+    results = [(id_, jobs.result_of(run)) for id_, run in runs.items() if not run.result.get("kind")]
+    try:
+        data = project_xlsx(space.whole, None if space.stale else space.solution, results)
+    except NotSolved as error:
+        return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": str(error)})
+    return _attachment(HttpResponse(data, content_type=XLSX), row, "xlsx")
+
+
+@login_required
+@require_GET
 def export_profile(request, pk, unit):
     row = own(request, pk)
     curves = Curves(Workspace(row, "process", unit))
@@ -357,14 +377,14 @@ def export_scan(request, pk, run, kind):
     result = table_of(asked, jobs.points_of(found)) if asked.get("kind") else jobs.result_of(found)
     display = row.current.document.get("display", "process-metric")
     if kind == "xlsx":
-        sheet = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-        return _attachment(HttpResponse(scan_xlsx(result, display), content_type=sheet), row, f"{found.scan}.xlsx")
+        return _attachment(HttpResponse(scan_xlsx(result, display), content_type=XLSX), row, f"{found.scan}.xlsx")
     return _attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
 
 
 def _attachment(response, row, ending):
-    name = "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in row.name).strip("-") or "project"
-    response["Content-Disposition"] = f'attachment; filename="{name}.{ending}"'
+    """The response as a file that keeps the project's name, in any script, but for what file systems do not take."""
+    name = re.sub(r"[^\w\-]+", "-", row.name).strip("-") or "project"
+    response["Content-Disposition"] = content_disposition_header(True, f"{name}.{ending}")
     return response
 
 

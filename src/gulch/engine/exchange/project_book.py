@@ -1,0 +1,145 @@
+"""A whole project as an XLSX workbook: what was given, what came of it, and its scans."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from gulch.engine.exchange.ledger import scan_table
+from gulch.engine.exchange.workbook import workbook
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
+from gulch.engine.flowsheet.variants import worked
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.units import KINDS
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from gulch.engine.document import Project
+    from gulch.engine.flowsheet.solution import Solution
+
+
+class NotSolved(ValueError):
+    """A file was asked for of figures that are not there."""
+
+
+def project_xlsx(project: Project, solution: Solution | None, scans: Iterable[tuple[str, dict[str, Any]]] = ()) -> bytes:
+    """Sheets Streams, Units, Inputs, Reactions, Gauges, Balances and one for each scan, in the project's units.
+
+    scans: (name, ScanResult as plain data). Numbers are numbers in full precision, units stand beside them or in the head.
+    Raises NotSolved with a sentence where the process has no figures.
+    """
+    if solution is None or not solution.streams:
+        todo = "mend what stands in the to-do list, or take the project as JSON."
+        raise NotSolved(f"The process is not solved, so there are no figures for a workbook: {todo}")
+    project = worked(project)
+    book = _Book(project, solution)
+    sheets = {
+        "Streams": book.streams(),
+        "Units": book.units(),
+        "Inputs": book.inputs(),
+        "Reactions": book.reactions(),
+        "Gauges": book.gauges(),
+        "Balances": book.balances(),
+    }
+    for name, result in scans:
+        title, n = f"Scan {name}"[:28], 2
+        while title in sheets:
+            title, n = f"Scan {name}"[:24] + f" {n}", n + 1
+        sheets[title] = scan_table(result, project.display)
+    return workbook({title: rows for title, rows in sheets.items() if len(rows) > 1})
+
+
+class _Book:
+    def __init__(self, project, solution):
+        self.project, self.solution = project, solution
+        self.display = DISPLAY_SETS[project.display]
+        self.known = readings(project)
+        self.molar_mass = {}
+        for s in project.species:
+            try:
+                self.molar_mass[s.id] = lookup(*s.key).molar_mass.value
+            except SpeciesError:
+                continue
+
+    def unit(self, dimension):
+        return pretty_unit(self.display.unit(dimension))
+
+    def shown(self, number, dimension):
+        return None if number is None else to_unit(number, self.display.unit(dimension), dimension)
+
+    def read(self, address, dimension):
+        return self.shown(value(self.solution, address, self.molar_mass), dimension)
+
+    def head(self, words, dimension):
+        unit = self.unit(dimension)
+        return f"{words} [{unit}]" if unit else words
+
+    def streams(self):
+        columns = [(name, dimension, words) for name, (dimension, words) in STREAM_RESULTS.items()]
+        columns += [
+            (f"{name}.{s.id}", dimension, f"{words} of {s.shown}")
+            for name, (dimension, words) in SPECIES_RESULTS.items()
+            for s in self.project.species
+        ]
+        rows = [["Stream", "From", "To", *(self.head(words, dimension) for _, dimension, words in columns)]]
+        for s in self.project.streams:
+            ends = [s.source or "feed", s.to or "product"]
+            rows.append([s.id, *ends, *(self.read(f"{s.id}.{name}", dimension) for name, dimension, _ in columns)])
+        return rows
+
+    def units(self):
+        rows = [["Unit", "Kind", "Result", "Value", "Unit of value"]]
+        for u in self.project.units:
+            for address, found in self.known.items():
+                number = self.read(address, found.dimension) if address.startswith(u.id + ".") else None
+                if number is not None:
+                    words = found.label.removesuffix(f" of {u.id}").removesuffix(f" in {u.id}")
+                    rows.append([u.id, KINDS[u.kind].label, words, number, self.unit(found.dimension)])
+        return rows
+
+    def inputs(self):
+        rows = [["Input", "Meaning", "Value", "Unit of value", "As typed", "Given by"]]
+        turned = {k.id: k.input for k in self.project.knobs}
+        by = {t.sets: "a tie" for t in self.project.ties} | {turned.get(t.knob): "a target" for t in self.project.targets if t.on}
+        for a in addresses(self.project).values():
+            if a.text is None and a.address not in by:
+                continue
+            number = self.solution.found.get(a.address)
+            if number is None and a.text:
+                try:
+                    number = parse(a.text, a.dimension)
+                except QuantityError:
+                    number = None
+            giver = by.get(a.address, "assumed" if a.assumed else "typed")
+            rows.append([a.address, a.label, self.shown(number, a.dimension), self.unit(a.dimension), a.text or "", giver])
+        return rows
+
+    def reactions(self):
+        rows = [["Reaction", "Equation", "Unit", "Extent", "Unit of extent"]]
+        for r in self.project.reactions:
+            extents = [(u.id, f"{u.id}.extent.{r.id}") for u in self.project.units if f"{u.id}.extent.{r.id}" in self.known]
+            found = [(u, self.known[a], self.read(a, self.known[a].dimension)) for u, a in extents]
+            rows += [[r.id, r.equation, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None] or [
+                [r.id, r.equation, "", None, ""]
+            ]
+        return rows
+
+    def gauges(self):
+        rows = [["Gauge", "Reads", "Value", "Unit", "At least", "At most"]]
+        for g in self.project.gauges:
+            number, found = self.solution.gauges.get(g.id), self.known.get(g.reads)
+            if found is not None:
+                shown, unit = self.shown(number, found.dimension), self.unit(found.dimension)
+                rows.append([g.label or g.id, g.formula or g.reads, shown, unit, g.at_least, g.at_most])
+        return rows
+
+    def balances(self):
+        rows = [["Unit", "Balance", "Relative error"]]
+        for id_, outcome in self.solution.units.items():
+            for name, error in outcome.balances.items():
+                for what, number in error.items() if isinstance(error, dict) else ((name, error),):
+                    rows.append([id_, what, number])
+        return rows
