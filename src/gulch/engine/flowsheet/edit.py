@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.chemistry import EquationError, UnknownSpecies, parse_equation, resolve_equation
+from gulch.engine.chemistry.equations import find_in_project
 from gulch.engine.document import (
     UNIT_MODELS,
     AdsorptionEntry,
@@ -900,6 +901,18 @@ def order_by_boiling_point(project: Project) -> None:
         return point.value if point else 1e9
 
     project.species = sorted(project.species, key=key)
+
+
+def add_species_of(project: Project, equation: str) -> None:
+    """Add the species that an equation names and the project lacks, where the databank is sure of them. Raises EquationError, EditError."""
+    left, right = parse_equation(equation)
+    for term in (*left, *right):
+        try:
+            find_in_project(term.name, tuple(project.entries()))
+        except UnknownSpecies as error:
+            if len(error.matches) != 1:
+                raise
+            add_species(project, error.matches[0].cas, error.matches[0].name)
 
 
 def add_reaction(project: Project, equation: str, name: str | None = None) -> str:

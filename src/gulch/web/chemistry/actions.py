@@ -1,7 +1,6 @@
 """Edits of the chemistry: species, phase model, reactions and reaction sets."""
 
-from gulch.engine.chemistry import Ambiguous, EquationError, UnknownSpecies, parse_equation, resolve_equation
-from gulch.engine.chemistry.equations import find_in_project
+from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
@@ -123,29 +122,13 @@ def measured_pair(document, form):
     return Done(done.get(form.field, f"Say where points of {form.a} and {form.b} come from"), f"pair:{form.a}:{form.b}")
 
 
-def missing_species(document, equation):
-    """Databank matches of every name in an equation that the project lacks: [(name, matches)]."""
-    left, right = parse_equation(equation)
-    entries = document.entries()
-    found = []
-    for term in (*left, *right):
-        try:
-            find_in_project(term.name, entries)
-        except UnknownSpecies as error:
-            found.append((term.name, error.matches))
-    return found
-
-
 @action("reaction-add", equation=Text(), add_species=Ticked())
 def add_reaction(document, form):
     """Add a typed equation; with `add_species` the species it names come along where the databank is sure of them."""
     equation = form.equation
     try:
         if form.add_species:
-            for name, matches in missing_species(document, equation):
-                if len(matches) != 1:
-                    raise UnknownSpecies(name, matches)
-                edit.add_species(document, matches[0].cas, matches[0].name)
+            edit.add_species_of(document, equation)
         resolve_equation(equation, document.entries())
     except Ambiguous:
         pass  # the card offers the ways to balance it

@@ -22,6 +22,7 @@ class Project(models.Model):
     current = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
     good_outcome = models.ForeignKey("Outcome", null=True, on_delete=models.SET_NULL, related_name="+")
     good_revision = models.PositiveIntegerField(null=True)  # whose figures the good outcome holds
+    summary = models.JSONField(null=True)  # what its card in the list says, and of which figures (`cards`)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:

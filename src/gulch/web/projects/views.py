@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.core.paginator import Paginator
 from django.db import DatabaseError
-from django.db.models import Count
+from django.db.models import Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import content_disposition_header
@@ -20,12 +20,14 @@ from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
 from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.starters import STARTERS, started
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
+from gulch.web.projects.cards import carded
 from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages, style_sheets
@@ -40,6 +42,8 @@ log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+CARDS = 24  # on a page of the list
+ORDERS = {"": ("-changed",), "name": ("name", "-changed"), "oldest": ("changed",)}
 MOST_TYPED = 20_000  # characters of one field
 
 
@@ -51,16 +55,35 @@ def own(request, pk):
 @login_required
 @require_GET
 def project_list(request):
-    rows = Project.objects.filter(owner=request.user).annotate(revision_count=Count("revisions"))  # reads no document
-    return render(request, "projects/list.html", {"projects": rows})
+    """Cards of the user's projects, a page at a time; searched by name and remarks."""
+    query, order = request.GET.get("q", "").strip()[:80], request.GET.get("by", "")
+    rows = Project.objects.filter(owner=request.user).select_related("current").defer("current__document")
+    rows = rows.order_by(*ORDERS.get(order, ORDERS[""]))
+    if query:
+        rows = rows.filter(Q(name__icontains=query) | Q(current__document__remarks__icontains=query))
+    page = Paginator(rows, CARDS).get_page(request.GET.get("page"))
+    context = {"page": page, "projects": carded(page.object_list), "query": query, "order": order, "starters": STARTERS}
+    context["typed"] = request.session.pop("typed", {})
+    return render(request, "projects/list.html", context)
 
 
 @login_required
 @require_POST
 def new(request):
-    name = request.POST.get("name", "").strip()[:120] or "Untitled project"
-    row = actions.create_project(request.user, Document(name=name), "Start the project")
-    return redirect("stage", row.pk, "chemistry")
+    """An empty project, or one that begins with a reaction and its feed; what cannot be read is told and stays typed."""
+    name, kind = request.POST.get("name", "").strip()[:120], request.POST.get("kind", "")
+    if not kind:
+        row = actions.create_project(request.user, Document(name=name or "Untitled project"), "Start the project")
+        return redirect("stage", row.pk, "chemistry")
+    typed = {k: request.POST.get(k, "")[:400] for k in ("kind", "name", "equation", "flow", "temperature", "pressure")}
+    try:
+        document = started(kind, name, *(typed[k] for k in ("equation", "flow", "temperature", "pressure")))
+    except EditError as error:
+        messages.error(request, str(error))
+        request.session["typed"] = typed
+        return redirect("projects")
+    row = actions.create_project(request.user, document, f"Start with {typed['equation']}")
+    return redirect("stage", row.pk, "process")
 
 
 @login_required
