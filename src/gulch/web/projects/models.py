@@ -54,6 +54,7 @@ class Revision(models.Model):
     number = models.PositiveIntegerField()
     parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
     label = models.CharField(max_length=200)
+    name = models.CharField(max_length=60, blank=True, default="")  # what the user calls it
     document = models.JSONField()
     digest = models.CharField(max_length=64, default="")  # of the worked document: which Outcome is its own
     created = models.DateTimeField(auto_now_add=True)

@@ -28,6 +28,7 @@ from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, solving
 from gulch.web.projects.cards import carded
+from gulch.web.projects.history import changed, outcomes_of
 from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages, style_sheets
@@ -43,6 +44,7 @@ STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 CARDS = 24  # on a page of the list
+REVISIONS = 25
 ORDERS = {"": ("-changed",), "name": ("name", "-changed"), "oldest": ("changed",)}
 MOST_TYPED = 20_000  # characters of one field
 
@@ -311,9 +313,41 @@ def ended(request, row, stage, select):
 @login_required
 @require_GET
 def revisions(request, pk):
+    """Revisions with what each changed; named ones alone where that is asked for."""
     row = own(request, pk)
-    pages = Paginator(row.revisions.defer("document").order_by("-number"), 100)
-    return render(request, "projects/revisions.html", {"row": row, "page": pages.get_page(request.GET.get("page"))})
+    named = request.GET.get("named") == "1"
+    rows = row.revisions.select_related("parent").order_by("-number")
+    page = Paginator(rows.exclude(name="") if named else rows, REVISIONS).get_page(request.GET.get("page"))
+    shown = list(page)
+    outcomes = outcomes_of(row, [r for one in shown for r in (one, one.parent) if r])
+    for one in shown:
+        one.changed = changed(one.parent, one, outcomes) if one.parent else None
+    return render(request, "projects/revisions.html", {"row": row, "page": page, "shown": shown, "named": named})
+
+
+@login_required
+@require_POST
+def name_revision(request, pk, number):
+    """Give a revision a name, or take it away."""
+    revision = get_object_or_404(own(request, pk).revisions, number=number)
+    revision.name = request.POST.get("name", "").strip()[:60]
+    revision.save(update_fields=["name"])
+    return redirect("revisions", pk)
+
+
+@login_required
+@require_GET
+def compare_revisions(request, pk):
+    """Two revisions side by side: every difference, and the gauges."""
+    row = own(request, pk)
+    asked = [request.GET.get(k, "") for k in ("from", "to")]
+    found = {str(r.number): r for r in row.revisions.filter(number__in=[n for n in asked if n.isascii() and n.isdigit() and len(n) < 9])}
+    if len({*asked}) < 2 or any(n not in found for n in asked):
+        messages.error(request, "Choose two different revisions of the list to compare.")
+        return redirect("revisions", pk)
+    before, after = (found[n] for n in sorted(asked, key=int))
+    seen = changed(before, after, outcomes_of(row, (before, after)), most=500)
+    return render(request, "projects/compare.html", {"row": row, "before": before, "after": after, "seen": seen})
 
 
 @login_required
