@@ -1,5 +1,7 @@
 """The demo project: sliders, keyboard, errors, two tabs, leaving and coming back."""
 
+import re
+
 import pytest
 from acting import fill, go, post, press
 from helpers import LIGHT, document, feed
@@ -289,3 +291,20 @@ def test_a_form_not_sent_yet_outlives_what_is_swapped_in(page, row):
     page.evaluate("htmx.ajax('GET', location.href, {target: '#workspace', swap: 'morph:outerHTML'})")
     expect(page.locator(".htmx-request")).to_have_count(0)
     expect(page.locator("#new-variant [name=name]")).to_have_value("half typed")
+
+
+def test_the_finder_does_what_is_typed(process):
+    def do(words, offered):
+        process.keyboard.press("Control+k")
+        process.keyboard.type(words)
+        expect(process.locator("#palette-list [aria-selected=true]")).to_contain_text(offered)
+        process.keyboard.press("Enter")
+
+    do("set purge share 8 %", "Set purge share")
+    expect(process.locator("#knob-value-purge_share")).to_have_value("8 %")
+    do("watch duty of COOL", "Watch Duty of COOL")
+    expect(process.locator("#strip")).to_contain_text("Duty of COOL")
+    do("append flash drum to product", "Append flash drum to product")
+    expect(process.locator("#rename")).to_have_value(re.compile("DRUM"))
+    do("run scan of purge", "Run scan of purge share")
+    expect(process.locator("#scan-state")).to_contain_text("13 of 13 points done", timeout=200_000)

@@ -9,7 +9,7 @@ from django.contrib.auth.decorators import login_required
 from django.core.paginator import Paginator
 from django.db import DatabaseError
 from django.db.models import Q
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
@@ -26,7 +26,7 @@ from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
 from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
-from gulch.web.projects import actions, solving
+from gulch.web.projects import actions, finding, solving
 from gulch.web.projects.cards import carded
 from gulch.web.projects.history import changed, outcomes_of
 from gulch.web.projects.models import Project, Revision, ScanRun
@@ -378,6 +378,13 @@ def species_search(request, pk):
     found = [(m, m.cas in present, shortcomings(m.cas)) for m in find(query)] if query.strip() else []
     context = {"found": found, "query": query, "row": row, "air": query.strip().lower() == "air"}
     return render(request, "workspace/_found.html", context)
+
+
+@login_required
+@require_GET
+def find_anything(request, pk):
+    """What the finder offers for what is typed, as JSON."""
+    return JsonResponse({"rows": finding.found(own(request, pk).current.worked, request.GET.get("q", ""))})
 
 
 @login_required

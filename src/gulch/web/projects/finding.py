@@ -1,0 +1,98 @@
+"""What the finder offers for what is typed: things of the project by their words, and things to do with them."""
+
+import re
+
+from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.places import About
+from gulch.engine.units import KINDS
+
+MOST = 40
+SETS = re.compile(r"(?:set|change|make)\s+(?P<what>.+?)\s+(?:to\s+|=\s*)?(?P<value>[-+−]?[\d.,]+\s*\S*(?:\s\S+)?)$", re.I)
+WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compile(r"(?:turn|knob)\s+(?P<what>.+)$", re.I)
+APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
+RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
+
+
+def found(document, query):
+    """Rows for what is typed, things to do first: {"words", and "url", or "act" and "form", or "run"}. document: as it is worked on."""
+    query = query.strip()[:200]
+    if not query:
+        return []
+    finder = _Finder(document)
+    rows = []
+    for pattern, offer in ((SETS, finder.set), (WATCHES, finder.watch), (TURNS, finder.turn), (APPENDS, finder.append), (RUNS, finder.run)):
+        if match := pattern.match(query):
+            rows += offer(**match.groupdict())
+    return (rows + finder.things(query))[:MOST]
+
+
+class _Finder:
+    def __init__(self, document):
+        self.document = document
+        self.inputs, self.results = addresses(document), readings(document)
+        self.knobs = {k.input: k for k in document.knobs}
+        self.gauges = {g.reads: g for g in document.gauges}
+
+    def matching(self, what, entries):
+        """[(address, words)] of entries whose words hold all that is typed, those of knobs and gauges first, then the shortest."""
+        wanted = re.findall(r"\S+", what.lower())
+        hits = [(a, w, mine) for a, w, mine in entries if all(t in f"{w} {a}".lower() for t in wanted)]
+        return [(a, w) for a, w, _ in sorted(hits, key=lambda h: (not h[2], len(h[1])))]
+
+    def input_entries(self):
+        for a in self.inputs.values():
+            knob = self.knobs.get(a.address)
+            yield a.address, f"{knob.label} ({a.label})" if knob and knob.label else a.label, knob is not None
+
+    def result_entries(self):
+        for r in self.results.values():
+            gauge = self.gauges.get(r.address)
+            yield r.address, f"{gauge.label} ({r.label})" if gauge and gauge.label else r.label, gauge is not None
+
+    def set(self, what, value):
+        rows = self.matching(what, self.input_entries())[:8]
+        return [{"words": f"Set {words} to {value}", "act": "set", "form": {"address": a, "value": value}} for a, words in rows]
+
+    def watch(self, what):
+        rows = [(a, w) for a, w in self.matching(what, self.result_entries()) if a not in self.gauges][:8]
+        return [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
+
+    def turn(self, what):
+        rows = [(a, w) for a, w in self.matching(what, self.input_entries()) if a not in self.knobs and self.inputs[a].knob][:8]
+        return [{"words": f"Make a knob of {words}", "act": "knob", "form": {"address": a}} for a, words in rows]
+
+    def append(self, what, stream):
+        streams = [s.id for s in self.document.streams if s.id.lower() == stream.lower()]
+        kinds = [(kind, k.label) for kind, k in KINDS.items() if all(t in k.label.lower() for t in what.lower().split())][:6]
+        return [
+            {"words": f"Append {label} to {id_}", "act": "append", "form": {"id": id_, "kind": kind}}
+            for id_ in streams
+            for kind, label in kinds
+        ]
+
+    def run(self, what):
+        names = {k.id: k.label or k.id for k in self.document.knobs}
+        scans = [(s.id, "scan of " + " and ".join(names.get(o.knob, o.knob) for o in s.over)) for s in self.document.scans]
+        wanted = what.lower().split()
+        return [{"words": f"Run {words}", "run": id_} for id_, words in scans if all(t in f"{words} {id_}".lower() for t in wanted)][:8]
+
+    def things(self, query):
+        """Inputs, results, knobs, gauges and reactions by their words."""
+        rows = []
+        for address, words in self.matching(query, self.input_entries()):
+            a, knob = self.inputs[address], self.knobs.get(address)
+            owner = address.split(".")[0]
+            stage = "chemistry" if a.about is About.REACTION else "process"
+            select = f"knob:{knob.id}" if knob else owner
+            text = f": {a.text}{' (assumed)' if a.assumed else ''}" if a.text else ""
+            rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}"})
+        for address, words in self.matching(query, self.result_entries()):
+            gauge, owner = self.gauges.get(address), address.split(".")[0]
+            select = f"gauge:{gauge.id}" if gauge else ("" if owner == "overall" else owner)
+            rows.append({"words": f"{'Gauge' if gauge else 'Result'} {words}", "url": f"../process/?select={select}"})
+        wanted = query.lower().split()
+        for r in self.document.reactions:
+            if all(t in f"reaction {r.id} {r.equation}".lower() for t in wanted):
+                rows.append({"words": f"Reaction {r.id}: {r.equation}", "url": f"../chemistry/?select={r.id}"})
+        return rows

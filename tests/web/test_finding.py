@@ -1,0 +1,53 @@
+"""The finder: things by their words, and things to do."""
+
+import pytest
+
+from gulch.web.projects.finding import found
+
+
+def rows(client, row, query):
+    return client.get(f"/p/{row.pk}/find/", {"q": query}).json()["rows"]
+
+
+def test_an_input_is_found_by_its_words_and_its_knob_first(client, row):
+    first, *rest = rows(client, row, "purge")
+    assert first["words"] == "Knob purge share (First drawn share of SPLIT): 6.5 %" and first["url"].endswith("knob:purge_share")
+    assert any(r["words"].startswith("Result Molar flow of purge") for r in rest)
+    assert any("Gauge" in r["words"] for r in rows(client, row, "recycle flow"))
+    assert rows(client, row, "hydration")[-1]["url"].endswith("chemistry/?select=hydration")
+
+
+@pytest.mark.parametrize(
+    ("query", "does", "form"),
+    [
+        ("set purge share 8 %", "set", {"address": "SPLIT.drawn", "value": "8 %"}),
+        ("set purge share to 8 %", "set", {"address": "SPLIT.drawn", "value": "8 %"}),
+        ("set reactor temperature 500 K", "set", {"address": "R1.temperature", "value": "500 K"}),
+        ("set condenser temperature = 55", "set", {"address": "COOL.temperature", "value": "55"}),
+        ("watch duty of COOL", "gauge", {"address": "COOL.duty"}),
+        ("append flash drum to S3", "append", {"id": "S3", "kind": "flash-drum"}),
+        ("add a pump after s4", "append", {"id": "S4", "kind": "pump"}),
+        ("turn pressure K1", "knob", {"address": "K1.pressure"}),
+    ],
+)
+def test_what_is_asked_for_in_words_is_offered_first(client, row, query, does, form):
+    first = rows(client, row, query)[0]
+    assert first["act"] == does and first["form"] == form
+
+
+def test_a_scan_is_run_by_its_name(client, row):
+    assert rows(client, row, "run scan")[0] == {"words": "Run scan of purge share", "run": "scan1"}
+    assert [r["run"] for r in rows(client, row, "run water") if "run" in r] == ["scan2"]
+
+
+def test_what_is_offered_can_be_done(client, row, act):
+    offered = rows(client, row, "set purge share 8 %")[0]
+    act(offered["act"], **offered["form"])
+    row.refresh_from_db()
+    assert row.current.worked.unit("SPLIT").drawn == "8 %"
+
+
+def test_odd_words_find_nothing_and_break_nothing(client, row):
+    for query in ("", "   ", "set", "set x", "append to", "(((", "\\", "run nothing at all", "é" * 500, "set nothing 8 %"):
+        assert client.get(f"/p/{row.pk}/find/", {"q": query}).status_code == 200
+    assert found(row.current.worked, "zzz") == []
