@@ -33,7 +33,7 @@ def test_the_best_is_asked_stopped_gone_on_with_and_used(page, row):
 
 def test_a_trade_off_of_two_knobs_and_a_point_of_it(page, row):
     page.goto(f"/p/{row.pk}/scans/?select=trade1")
-    for knob in ("purge_share", "drum_T"):
+    for knob in ("reactor_T", "drum_T"):
         post(page, lambda knob=knob: page.click(f"#turn-{knob}"))
     page.click("#run-best")
     expect(page.locator("#best-answer")).to_contain_text("What can be had of one for what of the other", timeout=400_000)
