@@ -6,7 +6,7 @@ export const SYMBOLS = {
   "mixer": "M3 5 L12 12 L3 19 M12 12 H21",
   "splitter": "M3 12 H12 L21 5 M12 12 L21 19",
   "heater": CIRCLE + " M1 20 L9 14 L13 12 L15 9 L23 4",
-  "heat-exchanger": CIRCLE + " M1 12 H6 L9 7 L15 17 L18 12 H23",
+  "exchanger": CIRCLE + " M1 12 H6 L9 7 L15 17 L18 12 H23",
   "pump": CIRCLE + " M7 5 L21 12 L7 19",
   "compressor": CIRCLE + " M5 6.5 L20 9 M5 17.5 L20 15",
   "expander": CIRCLE + " M4 9 L19 6.5 M4 15 L19 17.5",
