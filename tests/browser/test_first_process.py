@@ -20,7 +20,7 @@ def cell(page, stream, column):
 def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.goto("/")
     page.fill("#new-name", "Dry Fork methanol")
-    page.get_by_role("button", name="Start", exact=True).click()
+    page.click("#start-empty")
     expect(page.locator("#project-name")).to_have_value("Dry Fork methanol")
 
     # Chemistry: find a species as one types, then a reaction that brings the others along
