@@ -5,6 +5,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
+import threading
 import time
 
 import pytest
@@ -59,6 +60,47 @@ def test_an_edit_is_kept_before_its_figures(apart, user, row, client, monkeypatc
     html = client.get(f"/p/{row.pk}/process/", headers={"HX-Request": "true"}).content.decode()
     assert 'id="solving"' in html and "figures are those of revision 1" in html and 'id="stop"' in html
     assert settled(row).latest["solved"] and row.good_revision == 2
+
+
+def test_two_requests_on_one_revision_wait_for_one_solve(apart, row, monkeypatch):
+    """A field and its form both send on Enter: had each its own solve, one page would come back without figures, for good."""
+    settled(row)
+    apart.submit(Sleep(30.0), key="hold", owner="other")
+    actions.edit(row, None, "Turn", lambda d: setattr(d.unit("SPLIT"), "drawn", "9 %"))
+    solving.workers().stop(solving.key_of(row))
+    row.refresh_from_db()
+    row.outcomes.filter(digest=row.current.digest).delete()
+    start_of, others = solving.start_of, []
+
+    def slow(project):
+        if not others:
+            twin = Project.objects.get(pk=row.pk)
+            others.append(threading.Thread(target=lambda: others.append(solving.begin(twin))))
+            others[0].start()
+            others[0].join(0.5)
+        return start_of(project)
+
+    monkeypatch.setattr(solving, "start_of", slow)
+    mine = solving.begin(row)
+    others[0].join(10.0)
+    assert others[1] is mine and not mine.ended
+
+
+def test_a_page_whose_solve_was_replaced_waits_for_the_other(apart, row, monkeypatch):
+    settled(row)
+    apart.submit(Sleep(30.0), key="hold", owner="other")
+    actions.edit(row, None, "Turn", lambda d: setattr(d.unit("SPLIT"), "drawn", "9 %"))
+    row.refresh_from_db()
+    awaited = solving.awaited
+
+    def overtaken(job, patience=None):
+        actions.edit(Project.objects.get(pk=row.pk), None, "Turn", lambda d: setattr(d.unit("SPLIT"), "drawn", "8 %"))
+        monkeypatch.setattr(solving, "awaited", awaited)
+        return awaited(job, 5.0)
+
+    monkeypatch.setattr(solving, "awaited", overtaken)
+    waits = solving.figures(row)
+    assert waits is not None and waits is apart.find(solving.key_of(row))
 
 
 def test_figures_of_an_overtaken_revision_do_not_become_the_good_ones(apart, row):

@@ -25,6 +25,7 @@ KEPT = 60  # outcomes of a project besides the current one and the last good one
 STORED_NOT = "The figures could not be stored: {}. Make room or mend the disk, then press “solve again”."
 
 _lock = threading.Lock()
+_beginning = threading.Lock()  # two requests on one revision are given one Job: neither takes the other's place
 _writing = threading.RLock()
 _pool = None
 _patient = threading.Semaphore(20)  # answers that may wait at a time; more would leave no thread for pages
@@ -86,6 +87,11 @@ def begin(row, task=None):
 
     task: the Solve to do whatever is known already.
     """
+    with _beginning:
+        return _begun(row, task)
+
+
+def _begun(row, task):
     digest = row.current.digest
     if task is None:
         job = workers().find(key_of(row))
@@ -122,8 +128,13 @@ def start_of(row):
 
 
 def figures(row, patience=None):
-    """The current revision's figures are seen to: None once they are there, else the Job that is still under way."""
-    return awaited(begin(row), patience)
+    """The current revision's figures are seen to: None once they are there, else the Job that is still under way.
+
+    Where another Job took its place meanwhile, that one: whoever waits asks again when it ends.
+    """
+    job = begin(row)
+    left = awaited(job, patience)
+    return workers().find(key_of(row)) if left is None and job is not None and job.ending is Ending.REPLACED else left
 
 
 def awaited(job, patience=None):
