@@ -37,6 +37,8 @@ def test_a_card_follows_edits_and_is_read_only_once(client, row, act):
     act("set", address="SPLIT.drawn", value="10 %")
     assert "53.90" not in client.get("/").content.decode().split(f'id="project-{row.pk}"')[1].split("</article>")[0]
     assert Project.objects.get(pk=row.pk).summary != kept
+    act("gauge-edit", id="overall", field="label", value="ethylene used")  # solves nothing anew
+    assert "ethylene used" in client.get("/").content.decode()
 
 
 def test_lists_ask_the_database_no_more_for_more_projects(client, user):

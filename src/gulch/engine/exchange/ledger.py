@@ -30,12 +30,7 @@ def ledger(project: Project, solution: Solution) -> tuple:
         columns += [{"key": f"{what}.{s.id}", "label": s.shown, "dimension": dimension} for s in project.species]
     for c in columns:
         c["unit"] = pretty_unit(display.unit(c["dimension"]))
-    molar_mass = {}
-    for s in project.species if solution is not None else ():
-        try:
-            molar_mass[s.id] = lookup(*s.key).molar_mass.value
-        except SpeciesError:  # its data were mistyped since the figures were made: its mass is not shown
-            continue
+    molar_mass = molar_masses(project) if solution is not None else {}
     rows = []
     pinned = project.ledger.pinned
     shown = [s for s in project.streams if s.id in pinned or not (project.ledger.only_pinned and pinned)]
@@ -47,6 +42,17 @@ def ledger(project: Project, solution: Solution) -> tuple:
         role = "feed" if stream.is_feed else ("product" if stream.to is None else "inner")
         rows.append({"id": stream.id, "role": role, "cells": cells, "pinned": stream.id in pinned})
     return columns, rows
+
+
+def molar_masses(project: Project) -> dict[str, float]:
+    """{species: kg/mol}; without those whose data were mistyped since the figures were made: their masses are not shown."""
+    out = {}
+    for s in project.species:
+        try:
+            out[s.id] = lookup(*s.key).molar_mass.value
+        except SpeciesError:
+            continue
+    return out
 
 
 def csv_text(project: Project, solution: Solution) -> str:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.exchange.ledger import scan_table
+from gulch.engine.exchange.ledger import molar_masses, scan_table
 from gulch.engine.exchange.workbook import workbook
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
 from gulch.engine.flowsheet.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
-from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
@@ -57,12 +56,7 @@ class _Book:
         self.project, self.solution = project, solution
         self.display = DISPLAY_SETS[project.display]
         self.known = readings(project)
-        self.molar_mass = {}
-        for s in project.species:
-            try:
-                self.molar_mass[s.id] = lookup(*s.key).molar_mass.value
-            except SpeciesError:
-                continue
+        self.molar_mass = molar_masses(project)
 
     def unit(self, dimension):
         return pretty_unit(self.display.unit(dimension))

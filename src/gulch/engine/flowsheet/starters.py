@@ -11,6 +11,7 @@ from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.model_advice import advised
 from gulch.engine.quantities import QuantityError, complete, parse, write
+from gulch.engine.species import SpeciesError
 
 COOLED, PURGED = "40 degC", "5 %"  # what the loop starts with: typed values, to be changed
 
@@ -51,7 +52,7 @@ def started(
         resolved = resolve_equation(equation, project.entries())
     except Ambiguous as error:
         raise EditError(f"{error} Type the coefficients, or start an empty project and choose there.") from None
-    except EquationError as error:
+    except (EquationError, SpeciesError) as error:
         raise EditError(f"The reaction: {error}") from None
     reaction = edit.add_reaction(project, equation)
     feed = _feed(project, resolved, _read(flow, "molar flow", "The flow of the first reactant", display), display)

@@ -31,7 +31,7 @@ def carded(rows):
 
 
 def _key(row):
-    return f"{row.current.digest if row.current else ''} {row.good_outcome_id} {row.good_revision}"
+    return f"{row.current_id} {row.good_outcome_id} {row.good_revision}"  # a digest knows nothing of remarks and labels
 
 
 def _summary(row):

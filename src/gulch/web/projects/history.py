@@ -28,9 +28,9 @@ def changed(before, after, outcomes, most=LISTED):
         old, new = before.read, after.read
         edits = differences(old.dump(), new.dump())
         rows = [words(old, e) for e in edits[:most]]
+        return Changed(rows, max(len(edits) - most, 0), moved(before, after, outcomes))
     except DocumentError as error:
         return Changed([], 0, [], f"It cannot be read: {error}")
-    return Changed(rows, max(len(edits) - most, 0), moved(before, after, outcomes))
 
 
 def moved(before, after, outcomes):
