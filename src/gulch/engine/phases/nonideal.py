@@ -45,7 +45,7 @@ def is_polar(species: Species) -> bool:
 
 
 def group_rows(species: tuple, scheme: str, par: np.ndarray) -> np.ndarray:
-    """Rows of groups as `Mixture` wants them; puts the sums of R and Q into par, shape (n, N_COLUMNS)."""
+    """Rows of groups as `Mixture` wants them; puts the sums of R and Q, and what hangs on them, into par, shape (n, N_COLUMNS)."""
     counts = [groups_of(s, scheme) for s in species]
     book = tables(scheme)
     ids = sorted({i for found in counts for i in found})
@@ -56,6 +56,10 @@ def group_rows(species: tuple, scheme: str, par: np.ndarray) -> np.ndarray:
             rows[i, ids.index(group)] = often
             par[i, k.GROUP_R] += often * book.shapes[group][0]
             par[i, k.GROUP_Q] += often * book.shapes[group][1]
+        if found:
+            par[i, k.GROUP_SIZE] = par[i, k.GROUP_R] ** (0.75 if scheme == SCHEMES[k.DORTMUND] else 1.0)
+            par[i, k.LN_SIZE] = math.log(par[i, k.GROUP_SIZE])
+            par[i, k.LN_SHAPE] = math.log(par[i, k.GROUP_R] / par[i, k.GROUP_Q])
     for a, first in enumerate(ids):
         rows[n, a] = book.shapes[first][1]
         for b, second in enumerate(ids):

@@ -4,7 +4,7 @@ Fredenslund, Jones & Prausnitz, AIChE J. 21 (1975) 1086; Weidlich & Gmehling, In
 Prausnitz, AIChE J. 14 (1968) 135; Wilson, J. Am. Chem. Soc. 86 (1964) 127.
 
 Notation: T [K]; x, ln_gamma: one number a species, shape (n,); tau, weight: shape (n, n); counts: groups of each species, shape
-(n, g); area: of groups, shape (g,); psi: shape (g, g); pure: of each species alone, sum of ln Gamma over its groups, shape (n,).
+(n, g); area: of groups, shape (g,); areas: shape (2 n, g); pure: of each species alone, sum of ln Gamma over its groups, shape (n,).
 """
 
 from __future__ import annotations
@@ -14,7 +14,19 @@ import math
 import numpy as np
 
 from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import DORTMUND, GROUP_Q, GROUP_R, NRTL, PAIR_A, PAIR_ALPHA, PAIR_B, WILSON, Array
+from gulch.engine.phases.kernels.constants import (
+    GROUP_Q,
+    GROUP_R,
+    GROUP_SIZE,
+    LN_SHAPE,
+    LN_SIZE,
+    NRTL,
+    PAIR_A,
+    PAIR_ALPHA,
+    PAIR_B,
+    WILSON,
+    Array,
+)
 from gulch.engine.phases.kernels.liquid import liquid_volume
 
 kernel = chapter(__name__)
@@ -23,86 +35,74 @@ STEEPEST = 100.0
 
 
 @kernel
-def group_factors(T: float, group_pairs: Array, psi: Array) -> None:
-    """Fill psi_mn = exp(-(a + b T + c T²)/T); group_pairs: g rows each of a [K], b and c [1/K]."""
-    g = psi.shape[0]
+def group_areas(T: float, counts: Array, area: Array, group_pairs: Array, areas: Array) -> None:
+    """Fill what groups bring at T: rows of areas own_ik of each species (n rows), then rows of reach_ik = sum_m own_im psi_mk.
+
+    psi_mk = exp(-(a + b T + c T²)/T); group_pairs: g rows each of a [K], b and c [1/K]. With s_k = sum_i x_i reach_ik/q and theta_k =
+    sum_i x_i own_ik/q the working equations need no more than these: a mixture of few species costs n g steps instead of g².
+    """
+    n, g = counts.shape
+    per_T = 1.0 / T
+    for i in range(n):
+        for k in range(g):
+            areas[i, k] = counts[i, k] * area[k]
+            areas[n + i, k] = 0.0
     for m in range(g):
         for k in range(g):
-            psi[m, k] = math.exp(-(group_pairs[m, k] / T + group_pairs[g + m, k] + group_pairs[2 * g + m, k] * T))
+            value = group_pairs[m, k] * per_T + group_pairs[g + m, k] + group_pairs[2 * g + m, k] * T
+            psi = math.exp(-value) if value != 0.0 else 1.0  # subgroups of one main group are alike
+            for i in range(n):
+                areas[n + i, k] += areas[i, m] * psi
 
 
 @kernel
-def ln_group_gamma(amounts: Array, area: Array, psi: Array, ln_big: Array) -> None:
-    """Fill ln Gamma of every group at their amounts, shape (g,); ln_big likewise."""
-    g = area.size
-    theta, s = np.empty(g), np.empty(g)
-    total = 0.0
-    for k in range(g):
-        theta[k] = area[k] * amounts[k]
-        total += theta[k]
-    for k in range(g):
-        theta[k] /= total
-    for k in range(g):
-        s[k] = 0.0
-        for m in range(g):
-            s[k] += theta[m] * psi[m, k]
-    for k in range(g):
-        second = 0.0
-        for m in range(g):
-            second += theta[m] * psi[k, m] / s[m]
-        ln_big[k] = area[k] * (1.0 - math.log(s[k]) - second)
-
-
-@kernel
-def pure_groups(counts: Array, area: Array, psi: Array, pure: Array) -> None:
-    """Fill the sum of ln Gamma over the groups of each species alone."""
-    n, g = counts.shape
-    ln_big = np.empty(g)
+def pure_groups(areas: Array, pure: Array) -> None:
+    """Fill the sum of ln Gamma over the groups of each species alone, -sum_k own_k ln(reach_k/q); areas as `group_areas` left them."""
+    n, g = pure.size, areas.shape[1]
     for i in range(n):
         pure[i] = 0.0
-        any_group = False
+        q = 0.0
         for k in range(g):
-            any_group = any_group or counts[i, k] > 0.0
-        if any_group:
-            ln_group_gamma(counts[i], area, psi, ln_big)
-            for k in range(g):
-                if counts[i, k] > 0.0:
-                    pure[i] += counts[i, k] * ln_big[k]
+            q += areas[i, k]
+        for k in range(g):
+            if 0.0 < areas[i, k] < q:  # a group among its like has none
+                pure[i] -= areas[i, k] * math.log(areas[n + i, k] / q)
 
 
 @kernel
-def ln_gamma_groups(kind: int, x: Array, par: Array, groups: Array, pure: Array, ln_gamma: Array) -> None:
-    """Fill ln gamma by groups; groups: rows of counts, area and psi. A species without groups mixes ideally with all others."""
-    n, g = x.size, groups.shape[1]
-    counts = groups[:n]
-    amounts, ln_big = np.zeros(g), np.empty(g)
-    r, q, r34, with_groups = 0.0, 0.0, 0.0, 0.0
+def ln_gamma_groups(x: Array, par: Array, areas: Array, pure: Array, ln_gamma: Array) -> None:
+    """Fill ln gamma by groups; areas as `group_areas` left them. A species without groups mixes ideally with all others."""
+    n, g = x.size, areas.shape[1]
+    r, q, sizes, with_groups = 0.0, 0.0, 0.0, 0.0
+    near = np.zeros((2, g))  # sum over species of x own and of x reach
     for i in range(n):
+        ln_gamma[i] = 0.0
         if par[i, GROUP_Q] == 0.0:
             continue
         with_groups += x[i]
         r += x[i] * par[i, GROUP_R]
         q += x[i] * par[i, GROUP_Q]
-        if kind == DORTMUND:
-            r34 += x[i] * par[i, GROUP_R] ** 0.75
+        sizes += x[i] * par[i, GROUP_SIZE]
         for k in range(g):
-            amounts[k] += x[i] * counts[i, k]
+            near[0, k] += x[i] * areas[i, k]
+            near[1, k] += x[i] * areas[n + i, k]
     if with_groups == 0.0:
-        for i in range(n):
-            ln_gamma[i] = 0.0
         return
-    ln_group_gamma(amounts, groups[n], groups[n + 1 :], ln_big)
+    for k in range(g):
+        ratio = near[0, k] / near[1, k]
+        near[0, k] = math.log(near[1, k] / q)
+        near[1, k] = ratio
+    size, shape = with_groups / sizes, q / r
+    ln_size, ln_shape = math.log(size), math.log(shape)
     for i in range(n):
-        if par[i, GROUP_Q] == 0.0:
-            ln_gamma[i] = 0.0
+        qi = par[i, GROUP_Q]
+        if qi == 0.0:
             continue
-        volume = par[i, GROUP_R] / r * with_groups
-        ratio = volume / (par[i, GROUP_Q] / q * with_groups)
-        first = volume if kind != DORTMUND else par[i, GROUP_R] ** 0.75 / r34 * with_groups
-        value = 1.0 - first + math.log(first) - 5.0 * par[i, GROUP_Q] * (1.0 - ratio + math.log(ratio)) - pure[i]
+        ratio = par[i, GROUP_R] / qi * shape
+        value = 1.0 - par[i, GROUP_SIZE] * size + par[i, LN_SIZE] + ln_size
+        value -= 5.0 * qi * (1.0 - ratio + par[i, LN_SHAPE] + ln_shape) + pure[i] - qi
         for k in range(g):
-            if counts[i, k] > 0.0:
-                value += counts[i, k] * ln_big[k]
+            value -= areas[i, k] * near[0, k] + areas[n + i, k] * near[1, k]
         ln_gamma[i] = value
 
 
@@ -128,11 +128,12 @@ def nrtl_means(x: Array, tau: Array, weight: Array) -> tuple:
     n = x.size
     below, mean = np.zeros(n), np.zeros(n)
     for j in range(n):
+        sum_, of_tau = 0.0, 0.0
         for k in range(n):
             w = x[k] * weight[k, j]
-            below[j] += w
-            mean[j] += w * tau[k, j]
-        mean[j] /= below[j]
+            sum_ += w
+            of_tau += w * tau[k, j]
+        below[j], mean[j] = sum_, of_tau / sum_
     return below, mean
 
 
@@ -141,10 +142,12 @@ def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
     """Fill ln gamma by NRTL."""
     n = x.size
     below, mean = nrtl_means(x, tau, weight)
+    for j in range(n):
+        below[j] = x[j] / below[j]
     for i in range(n):
         value = mean[i]
         for j in range(n):
-            value += x[j] * weight[i, j] / below[j] * (tau[i, j] - mean[j])
+            value += below[j] * weight[i, j] * (tau[i, j] - mean[j])
         ln_gamma[i] = value
 
 
@@ -157,21 +160,24 @@ def ln_gamma_wilson(x: Array, weight: Array, ln_gamma: Array) -> None:
         for j in range(n):
             below[i] += x[j] * weight[i, j]
     for i in range(n):
-        value = 1.0 - math.log(below[i])
+        ln_gamma[i] = 1.0 - math.log(below[i])
+        below[i] = x[i] / below[i]
+    for i in range(n):
+        value = ln_gamma[i]
         for k in range(n):
-            value -= x[k] * weight[k, i] / below[k]
+            value -= below[k] * weight[k, i]
         ln_gamma[i] = value
 
 
 @kernel
-def gamma_derivatives(kind: int, x: Array, par: Array, groups: Array, tau: Array, weight: Array, out: Array) -> None:
-    """Fill out[i, j] = d ln gamma_i / d n_j at one mole in all; groups for models by groups, tau and weight for the others."""
+def gamma_derivatives(kind: int, x: Array, par: Array, areas: Array, tau: Array, weight: Array, out: Array) -> None:
+    """Fill out[i, j] = d ln gamma_i / d n_j at one mole in all; areas for models by groups, tau and weight for the others."""
     if kind == NRTL:
         nrtl_derivatives(x, tau, weight, out)
     elif kind == WILSON:
         wilson_derivatives(x, weight, out)
     else:
-        group_derivatives(kind, x, par, groups, out)
+        group_derivatives(x, par, areas, out)
 
 
 @kernel
@@ -179,13 +185,16 @@ def nrtl_derivatives(x: Array, tau: Array, weight: Array, out: Array) -> None:
     """`gamma_derivatives` of NRTL."""
     n = x.size
     below, mean = nrtl_means(x, tau, weight)
+    share = np.empty((n, n))  # weight_ij over the sum around j
     for i in range(n):
-        for m in range(n):
-            value = weight[m, i] * (tau[m, i] - mean[i]) / below[i] + weight[i, m] * (tau[i, m] - mean[m]) / below[m]
+        for j in range(n):
+            share[i, j] = weight[i, j] / below[j]
+    for i in range(n):
+        for m in range(i + 1):
+            value = share[m, i] * (tau[m, i] - mean[i]) + share[i, m] * (tau[i, m] - mean[m])
             for j in range(n):
-                both = x[j] * weight[i, j] * weight[m, j] / (below[j] * below[j])
-                value -= both * (tau[i, j] + tau[m, j] - 2.0 * mean[j])
-            out[i, m] = value
+                value -= x[j] * share[i, j] * share[m, j] * (tau[i, j] + tau[m, j] - 2.0 * mean[j])
+            out[i, m] = out[m, i] = value
 
 
 @kernel
@@ -196,47 +205,44 @@ def wilson_derivatives(x: Array, weight: Array, out: Array) -> None:
     for i in range(n):
         for j in range(n):
             below[i] += x[j] * weight[i, j]
+    share = np.empty((n, n))  # weight_ij over the sum of i
     for i in range(n):
         for j in range(n):
-            value = 1.0 - weight[i, j] / below[i] - weight[j, i] / below[j]
+            share[i, j] = weight[i, j] / below[i]
+    for i in range(n):
+        for j in range(i + 1):
+            value = 1.0 - share[i, j] - share[j, i]
             for k in range(n):
-                value += x[k] * weight[k, i] * weight[k, j] / (below[k] * below[k])
-            out[i, j] = value
+                value += x[k] * share[k, i] * share[k, j]
+            out[i, j] = out[j, i] = value
 
 
 @kernel
-def group_derivatives(kind: int, x: Array, par: Array, groups: Array, out: Array) -> None:
-    """`gamma_derivatives` by groups: zero for species without groups.
+def group_derivatives(x: Array, par: Array, areas: Array, out: Array) -> None:
+    """`gamma_derivatives` by groups: zero for species without groups; areas as `group_areas` left them.
 
-    The residual part is -(sum_k (a_ik s_jk + a_jk s_ik)/s_k - q_i q_j - sum_k theta_k s_ik s_jk/s_k²)/q with a_ik the area of group k in
-    species i, s_ik = sum_m a_im psi_mk and s_k its mean over the areas of all (derived from the working equations of UNIFAC).
+    The residual part is -(sum_k (own_ik reach_jk + own_jk reach_ik)/s_k - q_i q_j - sum_k theta_k reach_ik reach_jk/s_k²)/q (derived
+    from the working equations of UNIFAC).
     """
-    n, g = x.size, groups.shape[1]
-    area, psi = groups[n], groups[n + 1 :]
-    own, reach = np.zeros((n, g)), np.zeros((n, g))
-    r, q, r34, with_groups = 0.0, 0.0, 0.0, 0.0
+    n, g = x.size, areas.shape[1]
+    r, q, sizes, with_groups = 0.0, 0.0, 0.0, 0.0
+    near, per_s = np.zeros((2, g)), np.empty(g)
     for i in range(n):
         if par[i, GROUP_Q] == 0.0:
             continue
         with_groups += x[i]
         r += x[i] * par[i, GROUP_R]
         q += x[i] * par[i, GROUP_Q]
-        if kind == DORTMUND:
-            r34 += x[i] * par[i, GROUP_R] ** 0.75
-        for m in range(g):
-            own[i, m] = groups[i, m] * area[m]
-        for m in range(g):
-            if own[i, m] > 0.0:
-                for k in range(g):
-                    reach[i, k] += own[i, m] * psi[m, k]
+        sizes += x[i] * par[i, GROUP_SIZE]
+        for k in range(g):
+            near[0, k] += x[i] * areas[i, k]
+            near[1, k] += x[i] * areas[n + i, k]
     if with_groups == 0.0:
         out[:] = 0.0
         return
-    theta, s = np.zeros(g), np.zeros(g)
-    for i in range(n):
-        for k in range(g):
-            theta[k] += x[i] * own[i, k] / q
-            s[k] += x[i] * reach[i, k] / q
+    for k in range(g):
+        near[0, k] /= near[1, k]
+        per_s[k] = q / near[1, k]
     for i in range(n):
         qi = par[i, GROUP_Q]
         for j in range(i + 1):
@@ -246,11 +252,9 @@ def group_derivatives(kind: int, x: Array, par: Array, groups: Array, out: Array
                 continue
             sum_ = -qi * qj
             for k in range(g):
-                sum_ += (own[i, k] * reach[j, k] + own[j, k] * reach[i, k] - theta[k] * reach[i, k] * reach[j, k] / s[k]) / s[k]
+                own_i, own_j, reach_i, reach_j = areas[i, k], areas[j, k], areas[n + i, k], areas[n + j, k]
+                sum_ += (own_i * reach_j + own_j * reach_i - near[0, k] * reach_i * reach_j) * per_s[k]
             ratio = par[i, GROUP_R] / qi * q / r
-            if kind == DORTMUND:
-                first, moves = par[i, GROUP_R] ** 0.75 / r34 * with_groups, par[j, GROUP_R] ** 0.75 / r34
-            else:
-                first, moves = par[i, GROUP_R] / r * with_groups, par[j, GROUP_R] / r
+            first, moves = par[i, GROUP_SIZE] / sizes * with_groups, par[j, GROUP_SIZE] / sizes
             value = (1.0 - first) * (1.0 / with_groups - moves) - 5.0 * qi * (1.0 - ratio) * (qj / q - par[j, GROUP_R] / r)
             out[i, j] = out[j, i] = value - sum_ / q

@@ -23,7 +23,9 @@ GROUP_Q = GROUP_R + 1
 M2_, M3_ = GROUP_R + 2, GROUP_R + 3  # further constants of the attraction beside M_ (Mathias & Copeman)
 DIMER_A, DIMER_B = GROUP_R + 4, GROUP_R + 5  # ln(K bar) = A + B/T of its vapour's dimers; none where B is zero
 DISSOLVED = GROUP_R + 6  # 1 where it is a gas that dissolves by Henry's law
-LACKED = GROUP_R + 7  # what the model's pure liquid lacks to the known one:
+GROUP_SIZE = GROUP_R + 7  # a molecule's size among others by its groups: its volume, or that to the power 3/4 (Dortmund)
+LN_SIZE, LN_SHAPE = GROUP_SIZE + 1, GROUP_SIZE + 2  # its logarithm, and that of volume over area
+LACKED = GROUP_R + 10  # what the model's pure liquid lacks to the known one:
 VOLUME0, N_VOLUME = LACKED, 4  # volume [m3/mol] in powers of T/1000 K between two temperatures
 VOLUME_LOW, VOLUME_HIGH = VOLUME0 + N_VOLUME, VOLUME0 + N_VOLUME + 1
 HEAT_LOW, HEAT_STEP, N_NODE = VOLUME_HIGH + 1, VOLUME_HIGH + 2, 16  # and at N_NODE temperatures in equal steps:

@@ -18,8 +18,8 @@ import numpy as np
 
 from gulch.engine.phases.kernels.activity import (
     gamma_derivatives,
+    group_areas,
     group_derivatives,
-    group_factors,
     ln_gamma_groups,
     ln_gamma_nrtl,
     ln_gamma_wilson,
@@ -122,7 +122,7 @@ class Fluid(NamedTuple):
     """A Mixture at T [K] and P [Pa]: what does not hang on composition, computed once.
 
     aij: attraction [J m3/mol2], shape (n, n); own: of each species, what the rows named below say, and after them n rows each of tau,
-    of weights (NRTL, Wilson) and of ln(H/P); groups: counts, area and psi in rows of g. What a model does not use stands for nothing.
+    of weights (NRTL, Wilson) and of ln(H/P); groups: what `group_areas` fills. What a model does not use stands for nothing.
     """
 
     kind: int
@@ -138,8 +138,9 @@ class Fluid(NamedTuple):
     groups: Array
 
 
-LN_LIQUID, PURE_GROUPS, ROOT, VOLUME = 0, 1, 2, 3  # rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume
-N_OWN = 4
+# Rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume; of predictive SRK a/(b R T) - ln(b)/A1.
+LN_LIQUID, PURE_GROUPS, ROOT, VOLUME, ALONE = 0, 1, 2, 3, 4
+N_OWN = 5
 
 
 @kernel
@@ -155,17 +156,22 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
     if kind >= PREDICTIVE_SRK:
         own = np.zeros((N_OWN + 3 * n, n))
     if kind >= PREDICTIVE_SRK and kind <= DORTMUND:
-        groups = np.empty((n + 1 + g, g))
-        groups[: n + 1] = mix.groups[: n + 1]
-        group_factors(T, mix.groups[n + 1 :], groups[n + 1 :])
-        pure_groups(groups[:n], groups[n], groups[n + 1 :], own[PURE_GROUPS])
+        groups = np.empty((2 * n, g))
+        group_areas(T, mix.groups[:n], mix.groups[n], mix.groups[n + 1 :], groups)
+        pure_groups(groups, own[PURE_GROUPS])
+    if kind == PREDICTIVE_SRK:
+        for i in range(n):
+            own[ALONE, i] = aij[i, i] / (par[i, B_] * R * T) - math.log(par[i, B_]) / A1
     if kind >= NRTL:
         pair_factors(kind, T, par, mix.pairs, own[N_OWN : N_OWN + n], own[N_OWN + n : N_OWN + 2 * n])
     if kind >= UNIFAC:
+        ln_T, ln_P = math.log(T), math.log(P)
         for i in range(n):
+            if par[i, DISSOLVED] == 0.0:
+                continue
             for j in range(n):
                 a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
-                own[N_OWN + 2 * n + i, j] = a + b / T + c * math.log(T) - math.log(P)
+                own[N_OWN + 2 * n + i, j] = a + b / T + c * ln_T - ln_P
         dimer_roots(T, par, own[ROOT])
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)
@@ -235,11 +241,13 @@ def first_ln_k(fluid: Fluid, z: Array, ln_k: Array) -> None:
 def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
     """Fill ln(gamma f/P) of a liquid under an activity model; returns P v/(R T)."""
     n = x.size
-    solvent, v = 0.0, 0.0
+    solvent, v, dissolved = 0.0, 0.0, False
     for i in range(n):
         v += x[i] * fluid.own[VOLUME, i]
         if fluid.par[i, DISSOLVED] == 0.0:
             solvent += x[i]
+        else:
+            dissolved = True
     Z = fluid.P * v / (R * fluid.T)
     if solvent <= 0.0:
         for i in range(n):
@@ -249,7 +257,7 @@ def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
     for i in range(n):
         alone[i] = x[i] / solvent if fluid.par[i, DISSOLVED] == 0.0 else 0.0
     if fluid.kind <= DORTMUND:
-        ln_gamma_groups(fluid.kind, alone, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
+        ln_gamma_groups(alone, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
     elif fluid.kind == NRTL:
         ln_gamma_nrtl(alone, fluid.own[N_OWN : N_OWN + n], fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
     else:
@@ -257,6 +265,8 @@ def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
     for i in range(n):
         if fluid.par[i, DISSOLVED] == 0.0:
             ln_phi[i] += fluid.own[LN_LIQUID, i]
+    if not dissolved:
+        return Z
     henry = fluid.own[N_OWN + 2 * n :]
     for i in range(n):
         if fluid.par[i, DISSOLVED] == 0.0:
@@ -287,15 +297,15 @@ def vapour_ln_phi(fluid: Fluid, y: Array, ln_phi: Array) -> tuple:
 def predictive_attraction(fluid: Fluid, x: Array, partial: Array) -> tuple:
     """(b [m3/mol], alpha = a/(b R T)) of predictive SRK's mixing rule; fills partial with d(n alpha)/d n_i."""
     n = x.size
-    ln_gamma_groups(UNIFAC, x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], partial)
+    ln_gamma_groups(x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], partial)
     b, alpha = 0.0, 0.0
     for i in range(n):
         b += x[i] * fluid.par[i, B_]
+    ln_b, per_b = math.log(b), 1.0 / b
     for i in range(n):
-        bi = fluid.par[i, B_]
-        own = fluid.aij[i, i] / (bi * R * fluid.T)
-        alpha += x[i] * (own + (partial[i] + math.log(b / bi)) / A1)
-        partial[i] = own + (partial[i] + math.log(b / bi) + bi / b - 1.0) / A1
+        value = fluid.own[ALONE, i] + (partial[i] + ln_b) / A1
+        alpha += x[i] * value
+        partial[i] = value + (fluid.par[i, B_] * per_b - 1.0) / A1
     return b, alpha
 
 
@@ -454,7 +464,7 @@ def predictive_derivatives(fluid: Fluid, x: Array, Z: float, out: Array) -> None
     """`ln_phi_derivatives` of predictive SRK, of the phase with compressibility Z."""
     n = x.size
     rt = R * fluid.T
-    group_derivatives(UNIFAC, x, fluid.par, fluid.groups, out)
+    group_derivatives(x, fluid.par, fluid.groups, out)
     partial = np.empty(n)
     b, alpha = predictive_attraction(fluid, x, partial)
     B = b * fluid.P / rt

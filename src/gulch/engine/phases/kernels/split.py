@@ -18,6 +18,8 @@ from gulch.engine.phases.kernels.linear import solve_symmetric
 
 kernel = chapter(__name__)
 
+LEAST_SHIFT = 1e-5  # of a Hessian that is not positive definite, scaled so that its ideal part is about the unit matrix
+
 
 @kernel
 def rachford_rice(z: Array, K: Array, start: float) -> float:
@@ -149,6 +151,7 @@ def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: 
     before = 1e300
     gibbs_before = 1e300
     length = 1.0
+    eased = 0.0
     halvings = 0
     for _ in range(24):
         Zx, _, _, name_x = phase_ln_phi(fluid, xs, 0, phi_x)
@@ -192,7 +195,7 @@ def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: 
             # Scaled so, the ideal part is about the unit matrix: shifting towards it is damping.
             shift = 0.0
             solved = False
-            for _try in range(5):
+            for _try in range(10):
                 for i in range(n):
                     for j in range(n):
                         H[i, j] = (Jy[i, j] - 1.0) / beta + (Jx[i, j] - 1.0) / (1.0 - beta)
@@ -204,9 +207,10 @@ def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: 
                 if solve_symmetric(H, dv, n):
                     solved = True
                     break
-                shift = 0.2 if shift == 0.0 else 3.0 * shift
+                shift = max(LEAST_SHIFT, 0.1 * eased) if shift == 0.0 else 8.0 * shift
             if not solved:
                 return -1.0
+            eased = shift
             length = 1.0
             for i in range(n):
                 dv[i] *= scale[i]

@@ -16,6 +16,7 @@ from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import Array
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
+from gulch.engine.phases.kernels.split import LEAST_SHIFT
 
 kernel = chapter(__name__)
 
@@ -168,7 +169,7 @@ def newton_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> bool:
             v[k, i] = b[k] * x[k, i]
     phi, J = np.empty((3, n)), np.empty((3, n, n))
     H, dv, g, scale = np.empty((2 * n, 2 * n)), np.empty(2 * n), np.empty((3, n)), np.empty(2 * n)
-    before, gibbs_before, length = 1e300, 1e300, 1.0
+    before, gibbs_before, length, eased = 1e300, 1e300, 1.0, 0.0
     halvings = 0
     names, Z = np.zeros(3, np.int64), np.empty(3)
     for _ in range(30):
@@ -202,7 +203,7 @@ def newton_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> bool:
                     k = order[a]
                     scale[a * n + i] = math.sqrt(v[k, i] * v[ref, i] / (v[k, i] + v[ref, i]))
             shift, solved = 0.0, False
-            for _try in range(6):
+            for _try in range(10):
                 for a in range(2):
                     for i in range(n):
                         for c in range(2):
@@ -220,9 +221,10 @@ def newton_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> bool:
                 if solve_symmetric(H, dv, 2 * n):
                     solved = True
                     break
-                shift = 0.2 if shift == 0.0 else 3.0 * shift
+                shift = max(LEAST_SHIFT, 0.1 * eased) if shift == 0.0 else 8.0 * shift
             if not solved:
                 return False
+            eased = shift
             length = 1.0
             for i in range(n):
                 out = 0.0
