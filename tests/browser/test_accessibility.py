@@ -55,7 +55,7 @@ def test_no_stage_shuts_anybody_out(page, row, theme):
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
-@pytest.mark.parametrize("place", ["/", "/p/{}/revisions/", "/password/"])
+@pytest.mark.parametrize("place", ["/", "/p/{}/revisions/", "/password/", "/help/?q=drum", "/help/unit-shortcut-column/"])
 def test_pages_before_a_project_shut_nobody_out(page, row, theme, place):
     page.goto(place.format(row.pk))
     page.evaluate("theme => document.documentElement.dataset.bsTheme = theme", theme)

@@ -308,3 +308,29 @@ def test_the_finder_does_what_is_typed(process):
     expect(process.locator("#rename")).to_have_value(re.compile("DRUM"))
     do("run scan of purge", "Run scan of purge share")
     expect(process.locator("#scan-state")).to_contain_text("13 of 13 points done", timeout=200_000)
+
+
+def test_a_field_says_what_it_means_and_leads_to_its_page(process, row):
+    process.goto(f"/p/{row.pk}/process/?select=R1")
+    process.get_by_label("Pressure drop").focus()
+    said = process.locator("#meaning")
+    expect(said).to_contain_text("Pressure drop inlet less outlet pressure")
+    with process.context.expect_page() as opened:
+        process.keyboard.press("F1")
+    page = opened.value
+    expect(page.locator("h1")).to_have_text("Equilibrium reactor")
+    expect(page.locator("dt:target")).to_have_text("Pressure drop")
+    page.close()
+    process.keyboard.press("Escape")
+    process.locator("#map-canvas").hover()
+    expect(said).to_be_hidden()
+
+
+def test_the_finder_finds_help(process):
+    process.keyboard.press("Control+k")
+    process.fill("#palette-input", "least gibbs energy")
+    row = process.locator("#palette-list li", has_text="Help: Gibbs reactor").first
+    expect(row).to_be_visible()
+    row.click()
+    expect(process.locator("h1")).to_have_text("Gibbs reactor")
+    expect(process.locator(".relations li").first).to_contain_text("element")

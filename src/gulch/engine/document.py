@@ -71,6 +71,8 @@ class SpeciesData(Part):
 
 
 class SpeciesEntry(Part):
+    """A chemical of the project, from the databank by its CAS number or of the user’s own."""
+
     id: Annotated[Id, Own(Thing.SPECIES)]
     cas: str | None = Field(None, pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number; left out for a user species")
     name: str | None = Field(None, max_length=80, description="name shown; the id when left out")
@@ -125,6 +127,8 @@ class PairEntry(Part):
 
 
 class PhaseModelEntry(Part):
+    """How phases, volumes and enthalpies are computed."""
+
     kind: Literal[tuple(PHASE_MODELS)] = "peng-robinson"  # type: ignore[valid-type]
     interaction: list[Interaction] = Field([], description="k_ij that replace the shipped ones")
     vapour: Literal["ideal", "soave-redlich-kwong"] = Field("ideal", description="of an activity model")
@@ -133,6 +137,8 @@ class PhaseModelEntry(Part):
 
 
 class Conversion(Part):
+    """Share of the key reactant that a reaction turns over, of what enters its step."""
+
     key: SpeciesNamed = Field(description="key species: the reactant the conversion is counted on")
     value: Quantity
     meant: bool = Field(False, description="the user confirmed a value below 1 %")
@@ -144,6 +150,8 @@ class Conversion(Part):
 
 
 class EquilibriumEntry(Part):
+    """Where a reaction’s equilibrium constant comes from, what it counts, and where it is believed."""
+
     source: Literal["gibbs", "formula", "table", "constant"] = "gibbs"
     a: str = Field("0", max_length=40, description="ln K = A + B/T + C ln T + D T, T in K (source formula)")
     b: str = Field("0", max_length=40, description="[K]")
@@ -161,6 +169,8 @@ class EquilibriumEntry(Part):
 
 
 class RateConstantEntry(Part):
+    """A constant of a rate law over temperature: k = k0 T^n exp(−E/RT), or k at a reference temperature."""
+
     k: Annotated[str, Field(max_length=80)] = Field(description="k0, or k at the reference temperature, with its unit")
     power: Bare = Field("0", description="n of k = k0 T^n exp(-E/RT), T in K")
     energy: Quantity | None = Field(
@@ -178,6 +188,8 @@ class AdsorptionEntry(Part):
 
 
 class RateEntry(Part):
+    """A rate law: powers of concentrations or pressures, with adsorption below the bar, or a formula."""
+
     law: Literal["power", "formula"] = "power"
     basis: Literal["concentration", "partial-pressure", "fugacity", "mole-fraction"] = "concentration"
     per: Literal["fluid", "bed", "catalyst"] = "fluid"
@@ -192,6 +204,8 @@ class RateEntry(Part):
 
 
 class ReactionEntry(Part):
+    """One balanced equation; it may carry a conversion, an equilibrium constant and a rate law, for all reactor kinds."""
+
     id: Annotated[Id, Own(Thing.REACTION)]
     equation: str = Field(max_length=400)
     conversion: Conversion | None = None
@@ -200,6 +214,8 @@ class ReactionEntry(Part):
 
 
 class SetEntry(Part):
+    """Which reactions a reactor uses, in steps: together inside a step, steps one after another."""
+
     id: Annotated[Id, Own(Thing.SET)]
     steps: list[list[ReactionId]] = Field([], description="reactions by step: together inside a step, steps one after another")
     preview: Annotated[str | None, Ref(Thing.STREAM)] = Field(None, description="stream whose limiting species are shown beside the set")
@@ -215,6 +231,8 @@ FEED_GIVEN_BY = {
 
 
 class FeedEntry(Part):
+    """What enters from outside: temperature, pressure, and flows on the basis in which they are known."""
+
     temperature: Quantity | None = Field(None, description="25 degC is assumed when left out")
     pressure: Quantity | None = Field(None, description="1 bar is assumed when left out")
     basis: Literal["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"] = "molar"
@@ -233,6 +251,8 @@ class FeedEntry(Part):
 
 
 class StreamEntry(Part):
+    """Material moving between units: a feed enters from outside, a product leaves."""
+
     id: Annotated[Id, Own(Thing.STREAM)]
     source: Annotated[str | None, Ref(Thing.UNIT, OnLoss.KEEP, port=True)] = Field(
         None, alias="from", description="unit or unit.port; left out for a feed"
@@ -258,6 +278,8 @@ class StreamEntry(Part):
 
 
 class KnobEntry(Part):
+    """An input that is turned, inside a range: by its slider, in scans, by targets and in the search for the best."""
+
     id: Annotated[Id, Own(Thing.KNOB)]
     input: Annotated[str, Address()] = Field(description="address of the input to turn")
     label: str | None = Field(None, max_length=60)
@@ -266,6 +288,8 @@ class KnobEntry(Part):
 
 
 class GaugeEntry(Part):
+    """A result, or a formula over results, that is watched; limits shade it where it leaves them."""
+
     id: Annotated[Id, Own(Thing.GAUGE)]
     reads: Annotated[str, Address()] = Field("", description="address of the result to watch")
     formula: Annotated[str | None, FormulaText()] = Field(None, max_length=400, description="over addresses, in place of one result")
@@ -319,6 +343,8 @@ Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", 
 
 
 class Sweep(Part):
+    """A knob over a range of a scan."""
+
     knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
     low: Quantity | None = Field(None, description="the knob's own when left out")
     high: Quantity | None = None
@@ -460,6 +486,8 @@ class VariantEdit(Part):
 
 
 class VariantEntry(Part):
+    """A named alternative of the project: what it changes, compared side by side."""
+
     id: Annotated[Id, Own(Thing.VARIANT)]
     name: str = Field(min_length=1, max_length=60)
     remark: str = Field("", max_length=400)
@@ -467,6 +495,8 @@ class VariantEntry(Part):
 
 
 class LedgerEntry(Part):
+    """The table of all streams, in the columns that are picked."""
+
     columns: list[str] = ["temperature", "pressure", "vapour_fraction", "flow"]
     species: Literal["flow", "mass_flow", "fraction", "mass_fraction"] = "flow"
     also: Literal["flow", "mass_flow", "fraction", "mass_fraction"] | None = Field(None, description="a second figure of each species")

@@ -3,6 +3,7 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
+from gulch.web.help import views as help_views
 from gulch.web.projects import accounts, views
 
 urlpatterns = [
@@ -12,6 +13,8 @@ urlpatterns = [
     path("password/", accounts.change_password, name="password"),
     path("accounts/", accounts.accounts, name="accounts"),
     path("accounts/<int:pk>/", accounts.set_password, name="set-password"),
+    path("help/", help_views.contents, name="help"),
+    path("help/<slug:name>/", help_views.page, name="help-page"),
     path("new/", views.new, name="new"),
     path("import/", views.import_file, name="import"),
     path("load-demo/", views.load_demo, name="load-demo"),

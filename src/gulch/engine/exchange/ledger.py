@@ -14,19 +14,19 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.flowsheet.solution import Solution
 
-COLUMNS = {name: words for name, (_, words) in STREAM_RESULTS.items()}
+COLUMNS = {name: shown.label for name, shown in STREAM_RESULTS.items()}
 
 
 def ledger(project: Project, solution: Solution) -> tuple:
     """(columns, rows). columns: {"key", "label", "unit", "dimension"}; rows: {"id", "role", "cells": [number or None]}."""
     display = DISPLAY_SETS[project.display]
     columns = [
-        {"key": name, "label": STREAM_RESULTS[name][1], "dimension": STREAM_RESULTS[name][0]}
+        {"key": name, "label": STREAM_RESULTS[name].label, "dimension": STREAM_RESULTS[name].dimension}
         for name in project.ledger.columns
         if name in STREAM_RESULTS
     ]
     for what in dict.fromkeys(w for w in (project.ledger.species, project.ledger.also) if w):
-        dimension = SPECIES_RESULTS[what][0]
+        dimension = SPECIES_RESULTS[what].dimension
         columns += [{"key": f"{what}.{s.id}", "label": s.shown, "dimension": dimension} for s in project.species]
     for c in columns:
         c["unit"] = pretty_unit(display.unit(c["dimension"]))

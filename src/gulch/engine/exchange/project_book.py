@@ -72,10 +72,10 @@ class _Book:
         return f"{words} [{unit}]" if unit else words
 
     def streams(self):
-        columns = [(name, dimension, words) for name, (dimension, words) in STREAM_RESULTS.items()]
+        columns = [(name, dimension, words) for name, (dimension, words, _) in STREAM_RESULTS.items()]
         columns += [
             (f"{name}.{s.id}", dimension, f"{words} of {s.shown}")
-            for name, (dimension, words) in SPECIES_RESULTS.items()
+            for name, (dimension, words, _) in SPECIES_RESULTS.items()
             for s in self.project.species
         ]
         rows = [["Stream", "From", "To", *(self.head(words, dimension) for _, dimension, words in columns)]]

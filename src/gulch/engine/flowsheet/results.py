@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.once import once
@@ -29,23 +29,33 @@ class Readable:
     parts: tuple = ()
 
 
+class Shown(NamedTuple):
+    """A result that every stream has: its dimension, its words, and what they mean."""
+
+    dimension: str
+    label: str
+    meaning: str
+
+
 STREAM_RESULTS = {
-    "temperature": ("temperature", "Temperature"),
-    "pressure": ("pressure", "Pressure"),
-    "vapour_fraction": ("fraction", "Vapour fraction"),
-    "flow": ("molar flow", "Molar flow"),
-    "mass_flow": ("mass flow", "Mass flow"),
-    "volume_flow": ("volume flow", "Volume flow"),
-    "enthalpy_flow": ("power", "Enthalpy flow"),
-    "vapour_flow": ("molar flow", "Vapour flow"),
-    "light_flow": ("molar flow", "Light liquid flow"),
-    "heavy_flow": ("molar flow", "Heavy liquid flow"),
+    "temperature": Shown("temperature", "Temperature", "of the stream at its pressure, enthalpy and composition"),
+    "pressure": Shown("pressure", "Pressure", "absolute, not above the surroundings"),
+    "vapour_fraction": Shown("fraction", "Vapour fraction", "moles of vapour over all moles"),
+    "flow": Shown("molar flow", "Molar flow", "of all species together"),
+    "mass_flow": Shown("mass flow", "Mass flow", "molar flows times molar masses"),
+    "volume_flow": Shown("volume flow", "Volume flow", "at the stream's own temperature and pressure, all phases together"),
+    "enthalpy_flow": Shown("power", "Enthalpy flow", "counted from the elements at 25 °C, so that heats of reaction are in it"),
+    "vapour_flow": Shown("molar flow", "Vapour flow", "moles that are vapour"),
+    "light_flow": Shown(
+        "molar flow", "Light liquid flow", "moles of the liquid of lower mass density; of the only liquid where there is one"
+    ),
+    "heavy_flow": Shown("molar flow", "Heavy liquid flow", "moles of the liquid of higher mass density, where there are two"),
 }
 SPECIES_RESULTS = {
-    "flow": ("molar flow", "Flow"),
-    "mass_flow": ("mass flow", "Mass flow"),
-    "fraction": ("fraction", "Mole fraction"),
-    "mass_fraction": ("fraction", "Mass fraction"),
+    "flow": Shown("molar flow", "Flow", "molar flow of a species"),
+    "mass_flow": Shown("mass flow", "Mass flow", "mass flow of a species"),
+    "fraction": Shown("fraction", "Mole fraction", "moles of a species over all moles, all phases together"),
+    "mass_fraction": Shown("fraction", "Mass fraction", "mass of a species over all mass, all phases together"),
 }
 
 
@@ -58,9 +68,9 @@ def readable(project: Project) -> dict[str, Any]:
         found[address] = Readable(address, dimension, label)
 
     for stream in project.streams:
-        for name, (dimension, words) in STREAM_RESULTS.items():
+        for name, (dimension, words, _) in STREAM_RESULTS.items():
             add(f"{stream.id}.{name}", dimension, f"{words} of {stream.id}")
-        for name, (dimension, words) in SPECIES_RESULTS.items():
+        for name, (dimension, words, _) in SPECIES_RESULTS.items():
             for s in project.species:
                 add(f"{stream.id}.{name}.{s.id}", dimension, f"{words} of {s.shown} in {stream.id}")
     for unit in project.units:

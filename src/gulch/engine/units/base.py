@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import gas_in_liquid
 from gulch.engine.quantities import parse, show
 
@@ -396,6 +397,7 @@ class Unit:
     short = ""  # prefix of new ids
     family = ""  # one of FAMILIES, under which the kind is offered
     meaning = ""
+    computed: tuple[Relation, ...] = ()  # a kind has its bases' as well
     parts_liquids = False  # whether it is meant for two liquids, so that nobody need be told of them
     hands_on = False  # whether all that enters leaves together, two liquids as two
     main_outlet: str | None = None  # by which the main way goes on; the first one when left out
@@ -436,6 +438,11 @@ class Unit:
     def results(cls) -> tuple:
         """Declarations of what is computed."""
         return cls.declared(Result)
+
+    @classmethod
+    def relations(cls) -> tuple[Relation, ...]:
+        """How it is computed, its own Relations before those of its bases."""
+        return tuple(r for base in cls.__mro__ for r in vars(base).get("computed", ()))
 
     @classmethod
     def ports_out(cls, entry: Any) -> tuple:

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.state import TemperatureNotFound
@@ -52,6 +53,28 @@ class Column(Unit):
     short = "COL"
     family = "separators"
     meaning = "distils between a light and a heavy key; minimum and actual stages and reflux at constant relative volatility"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "N_min = ln((d/b)_LK (b/d)_HK)/ln alpha_LK",
+            "least stages, at total reflux; d/b: flow in the distillate over that in the bottoms",
+            "Fenske, Ind. Eng. Chem. 24 (1932) 482",
+        ),
+        Relation(
+            "sum alpha_i z_i/(alpha_i − theta) = 1 − q,  R_min + 1 = sum alpha_i d_i/(alpha_i − theta)/D",
+            "least reflux; q: liquid share of the feed, by heat",
+            "Underwood, Chem. Eng. Progr. 44 (1948) 603",
+        ),
+        Relation(
+            "Y = 1 − exp((1 + 54.4 X)/(11 + 117.2 X) · (X − 1)/X^0.5)",
+            "Y = (N − N_min)/(N + 1), X = (R − R_min)/(R + 1)",
+            "Gilliland, Ind. Eng. Chem. 32 (1940) 1220, in the form of Molokanov et al. (1972)",
+        ),
+        Relation(
+            "N_R/N_S = ((z_HK/z_LK) (x_LK,B/x_HK,D)² (B/D))^0.206",
+            "place of the feed",
+            "Kirkbride, Petrol. Refiner 23 (1944) 321",
+        ),
+    )
     outlets = (
         Port("distillate", "the top product", draws="top"),
         Port("bottoms", "the bottom product", draws="bottom"),

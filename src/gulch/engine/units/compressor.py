@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
 from gulch.engine.units.shaft import PATHS, change_pressure
@@ -23,6 +24,17 @@ class Compressor(Unit):
     short = "K"
     family = "pressure"
     meaning = "raises the pressure of a vapour; work follows from an isentropic or polytropic path and an efficiency"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "S(ideal end) = S(feed),  work = (H(ideal end) − H(feed))/efficiency",
+            "isentropic path; a polytropic one is made of many small steps of it, all of one efficiency",
+            f"{SMITH_VAN_NESS}, ch. 7",
+        ),
+        Relation(
+            "r = (P2/P1)^(1/stages)",
+            "pressure ratio of each stage",
+        ),
+    )
 
     pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar")
     path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import (
     Choice,
@@ -35,6 +36,17 @@ class Decanter(Unit):
     family = "separators"
     parts_liquids = True
     meaning = "parts two liquids, by a set share of each species or by the liquid–liquid equilibrium of the phase model"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "x_i gamma_i (liquid 1) = x_i gamma_i (liquid 2)",
+            "where it settles by equilibrium: the liquids of lowest Gibbs energy",
+            f"{MICHELSEN_MOLLERUP}, ch. 10 and 11",
+        ),
+        Relation(
+            "light_i = share_i · feed_i",
+            "where it settles by shares",
+        ),
+    )
     outlets = (Port("light", "the lighter liquid", draws="top"), Port("heavy", "the heavier liquid", draws="bottom"))
 
     mode = Choice(

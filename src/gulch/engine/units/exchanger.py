@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
@@ -31,6 +32,16 @@ class Exchanger(Unit):
     short = "HX"
     family = "heat"
     meaning = "heats one stream with another, counter-current, for example a reactor's feed with its effluent"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "Q = H(hot in) − H(hot out) = H(cold out) − H(cold in)",
+        ),
+        Relation(
+            "UA = integral of dQ/(T hot − T cold)",
+            "along the exchanger, counter-current, with boiling and condensing inside; constant heat capacities give the logarithmic mean",
+            "Perry’s Chemical Engineers’ Handbook, sec. 11",
+        ),
+    )
     inlets = (Port("hot", "the stream that gives heat"), Port("cold", "the stream that takes it"))
     outlets = (Port("hot", "the hot side's outlet"), Port("cold", "the cold side's outlet"))
 

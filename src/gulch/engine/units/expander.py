@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
 from gulch.engine.units.shaft import PATHS, change_pressure
@@ -21,6 +22,13 @@ class Expander(Unit):
     short = "X"
     family = "pressure"
     meaning = "lowers the pressure of a gas and gains shaft work from it"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "S(ideal end) = S(feed),  work = efficiency (H(ideal end) − H(feed))",
+            "isentropic path; a polytropic one is made of many small steps of it, all of one efficiency",
+            f"{SMITH_VAN_NESS}, ch. 7",
+        ),
+    )
 
     pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar")
     path = Choice("Efficiency is", PATHS, "what the efficiency compares with", default="isentropic")

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from gulch.engine.units.base import Choice, Code, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
+from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
+from gulch.engine.units.base import (
+    Choice,
+    Code,
+    Input,
+    Note,
+    Port,
+    Result,
+    Unit,
+    UnitResult,
+    no_gas_as_liquid,
+    no_uphill,
+)
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
@@ -19,6 +31,14 @@ class FlashDrum(Unit):
     short = "DRUM"
     family = "separators"
     meaning = "lets a stream come to phase equilibrium and separates vapour from liquid"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "z_i F = y_i V + x_i L,  f_i(vapour) = f_i(liquid)",
+            "shares of lowest Gibbs energy at temperature and pressure, tested for stability; adiabatic, the temperature at "
+            "which H out = H in",
+            f"{MICHELSEN_MOLLERUP}, ch. 10 and 11",
+        ),
+    )
     outlets = (Port("vapour", "the vapour", draws="top"), Port("liquid", "the liquid", draws="bottom"))
 
     mode = Choice(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import show
@@ -22,6 +23,13 @@ class Heater(Unit):
     short = "H"
     family = "heat"
     meaning = "heats or cools a stream to a set temperature, by a set duty or to a set vapour fraction"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "duty = H(product) − H(feed)",
+            "H: enthalpy flow from the elements, so that heats of reaction and of phase change are in it",
+            f"{SMITH_VAN_NESS}, ch. 2",
+        ),
+    )
 
     mode = Choice(
         "Set by",

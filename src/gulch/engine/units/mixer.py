@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Port, Result, Unit, UnitResult, uneven_inlets
 
@@ -21,6 +22,12 @@ class Mixer(Unit):
     short = "MIX"
     family = "streams together and apart"
     meaning = "joins streams; the lowest inlet pressure holds and no heat is exchanged"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n_i = sum n_i(inlets),  H = sum H(inlets),  P = min P",
+            "the temperature follows from H and P",
+        ),
+    )
     inlets = (Port("feed", "streams to join", many=True),)
 
     pressure_loss = Result("Largest throttling", "pressure difference", "highest less lowest inlet pressure")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble
 
@@ -21,6 +22,13 @@ class Pump(Unit):
     short = "P"
     family = "pressure"
     meaning = "raises the pressure of a liquid; work is volume flow times pressure rise over efficiency"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "work = V (P2 − P1)/efficiency",
+            "V: volume flow of the liquid, taken as incompressible; the work stays in the liquid as heat",
+            f"{SMITH_VAN_NESS}, ch. 7",
+        ),
+    )
 
     pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="10 bar")
     efficiency = Input("Efficiency", "fraction", "ideal work over shaft work", low=0.05, high=1.0, default="70 %")

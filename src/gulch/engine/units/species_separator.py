@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, no_uphill
 
@@ -19,6 +20,12 @@ class SpeciesSeparator(Unit):
     short = "SEP"
     family = "separators"
     meaning = "sends a set share of each species to the first outlet and the rest to the second"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n_i(first) = share_i · n_i(feed)",
+            "the duty makes up for the outlets’ temperatures: duty = H(first) + H(second) − H(feed)",
+        ),
+    )
     outlets = (Port("first", "the set shares", draws="top"), Port("second", "the rest", draws="bottom"))
 
     share = PerSpecies("Share to first", "fraction", "share of the species that leaves by the first outlet", low=0.0, high=1.0)

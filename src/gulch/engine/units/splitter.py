@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Input, Port, Unit, UnitResult, UnitTrouble
 
@@ -24,6 +25,12 @@ class Splitter(Unit):
     family = "streams together and apart"
     main_outlet = "rest"
     meaning = "divides a stream into parts of equal composition, temperature and pressure"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n_i(outlet) = share · n_i(feed)",
+            "temperature, pressure and composition stay; the rest takes what is not drawn",
+        ),
+    )
     outlets = (
         Port("drawn", "the drawn share, for example a purge"),
         Port("rest", "what is not drawn"),

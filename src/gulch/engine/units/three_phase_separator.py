@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.handbook import Relation
 from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
 
 if TYPE_CHECKING:
@@ -22,6 +23,13 @@ class ThreePhaseSeparator(Unit):
     family = "separators"
     parts_liquids = True
     meaning = "lets a stream come to phase equilibrium and separates vapour, light liquid and heavy liquid"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "z_i F = y_i V + x_i L1 + w_i L2,  f_i equal in all three",
+            "shares of lowest Gibbs energy at temperature and pressure, tested for stability; the lighter liquid by mass density floats",
+            "Michelsen, Comput. Chem. Eng. 18 (1994) 545",
+        ),
+    )
     outlets = (
         Port("vapour", "the vapour", draws="top"),
         Port("light", "the lighter liquid", draws="bottom"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.units.base import Input, Result, Unit, UnitResult, no_uphill
 
 if TYPE_CHECKING:
@@ -20,6 +21,13 @@ class Valve(Unit):
     short = "V"
     family = "pressure"
     meaning = "lowers the pressure at constant enthalpy"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "H(product) = H(feed),  P = outlet pressure",
+            "throttling: enthalpy stays, the temperature follows",
+            f"{SMITH_VAN_NESS}, ch. 7",
+        ),
+    )
 
     pressure = Input("Outlet pressure", "pressure", "pressure of the stream that leaves", low=1.0, high=1e9, default="1 bar")
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import (
     Input,
@@ -54,6 +55,16 @@ class Washer(Unit):
     short = "WASH"
     family = "separators"
     meaning = "joins a gas and a wash liquid, lets a set of reactions run (for example a neutralisation), and parts them by shares"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n(after) = n(gas) + n(liquid) + sum nu xi",
+            "its reactions run to their conversions first",
+        ),
+        Relation(
+            "gas_i = share_i · n_i(after)",
+            "without a typed temperature, the one at which no heat is exchanged",
+        ),
+    )
     inlets = (Port("feed", "the gas and the wash liquid", many=True),)
     outlets = (Port("gas", "the washed gas", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))
 

@@ -4,10 +4,12 @@ import re
 
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.manual import searched
 from gulch.engine.flowsheet.places import About
 from gulch.engine.units import KINDS
 
 MOST = 40
+MOST_HELP = 12
 SETS = re.compile(r"(?:set|change|make)\s+(?P<what>.+?)\s+(?:to\s+|=\s*)?(?P<value>[-+−]?[\d.,]+\s*\S*(?:\s\S+)?)$", re.I)
 WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compile(r"(?:turn|knob)\s+(?P<what>.+)$", re.I)
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
@@ -24,7 +26,17 @@ def found(document, query):
     for pattern, offer in ((SETS, finder.set), (WATCHES, finder.watch), (TURNS, finder.turn), (APPENDS, finder.append), (RUNS, finder.run)):
         if match := pattern.match(query):
             rows += offer(**match.groupdict())
-    return (rows + finder.things(query))[:MOST]
+    return (rows + finder.things(query))[: MOST - MOST_HELP] + helped(query)
+
+
+def helped(query):
+    """Rows for pages of help that hold what is typed; those of the page itself before those of what stands on it."""
+    rows = []
+    for page, entry in searched(query.removeprefix("help"))[:MOST_HELP]:
+        words = f"Help: {entry.label} ({page.title}): {entry.meaning}" if entry else f"Help: {page.title}: {page.meaning}"
+        url = f"../../../help/{page.name}/{f'#{entry.anchor}' if entry else ''}"
+        rows.append({"words": words, "url": url, "plain": True})
+    return rows
 
 
 class _Finder:

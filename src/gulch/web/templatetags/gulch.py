@@ -1,15 +1,30 @@
 """Template helpers."""
 
 import json
+import re
 from functools import lru_cache
 
 from django import template
 from django.urls import reverse
-from django.utils.html import format_html
+from django.utils.html import escape, format_html
 from django.utils.safestring import mark_safe
 
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026"}
+
+
+_NAMES = ("alpha", "beta", "gamma", "Gamma", "theta", "lambda", "mu", "nu", "xi", "rho", "phi", "psi", "tau", "sum", "integral")
+_GREEK = dict(zip(_NAMES, "αβγΓθλμνξρφψτΣ∫", strict=True)) | {"integral of": "∫"}
+_NAMED = re.compile(r"\b(" + "|".join(sorted(_GREEK, key=len, reverse=True)) + r")(?![a-z])")
+_BELOW, _ABOVE = re.compile(r"_([A-Za-z0-9]+(?:,[A-Za-z])?)"), re.compile(r"\^(\([^()]+\)|[A-Za-z0-9.]+)")
+
+
+@register.filter
+def typeset(formula):
+    """A formula of the handbook as HTML: Greek letters, subscripts, powers."""
+    text = _NAMED.sub(lambda m: _GREEK[m[1]], escape(formula))
+    text = _BELOW.sub(r"<sub>\1</sub>", text)
+    return mark_safe(_ABOVE.sub(lambda m: f"<sup>{m[1].strip('()')}</sup>", text))  # escaped above
 
 
 @register.filter

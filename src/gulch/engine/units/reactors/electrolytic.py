@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.handbook import Relation
 from gulch.engine.units.base import Input, PerReaction, Result, UnitResult, UnitTrouble
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
 
@@ -23,6 +24,13 @@ class ElectrolyticReactor(StoichiometricReactor):
     kind = "electrolytic-reactor"
     label = "electrolytic reactor"
     meaning = "runs reactions to given conversions by electric work: cell voltage times the current that their electrons make"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "current = F sum_r z_r xi_r/efficiency,  work = voltage · current",
+            "F: Faraday’s constant 96485 C/mol; z: electrons of one extent",
+            "CODATA 2018",
+        ),
+    )
 
     voltage = Input("Cell voltage", "voltage", "between the electrodes of one cell; to be typed", low=0.0, high=1000.0, optional=True)
     electrons = PerReaction("Electrons", "how many go through the cell for one extent of the reaction", "count", low=0.0, high=1000.0)

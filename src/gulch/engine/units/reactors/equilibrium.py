@@ -13,6 +13,7 @@ import numpy as np
 
 from gulch.engine.chemistry.constants import QUOTIENT_BASES, gibbs_spread
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import show
@@ -121,6 +122,19 @@ class EquilibriumReactor(Reactor):
     kind = "equilibrium-reactor"
     label = "equilibrium reactor"
     meaning = "brings the reactions of a set to equilibrium, by the constants that they carry"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "product over i of a_i^nu_i = K(T)",
+            "a_i: activity, partial pressure, mole fraction or concentration, as the constant is meant; all reactions at once"
+            " by their extents",
+            f"{SMITH_VAN_NESS}, ch. 13",
+        ),
+        Relation(
+            "K taken at T + approach",
+            "where an approach temperature is typed",
+            "common practice",
+        ),
+    )
 
     set = ReactionSet("Reaction set", "the reactions that come to equilibrium, all together", steps=False)
     mixture = Choice(

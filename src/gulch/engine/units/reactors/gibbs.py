@@ -12,6 +12,7 @@ import numpy as np
 
 from gulch.engine.chemistry.equations import write_equation
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_elements, describing_reactions
+from gulch.engine.handbook import MICHELSEN_MOLLERUP, SMITH_VAN_NESS, Relation
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.species.databank import GRAPHITE
@@ -43,6 +44,18 @@ class GibbsReactor(Reactor):
     kind = "gibbs-reactor"
     label = "Gibbs reactor"
     meaning = "brings the gas to its least Gibbs energy over all species of the project, element by element"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "least G = sum n_i mu_i with sum n_i a_ie = b_e",
+            "b_e: moles of each element; graphite beside the gas where the project has it",
+            f"{SMITH_VAN_NESS}, ch. 13",
+        ),
+        Relation(
+            "mu_i = RT sum_e a_ie lambda_e",
+            "lambda_e: element potentials, the unknowns of the search",
+            f"{MICHELSEN_MOLLERUP}, ch. 12",
+        ),
+    )
 
     set = ReactionSet(
         "Reactions held back", "a set whose reactions may be held at given extents; none is needed", steps=False, optional=True

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import (
@@ -48,6 +49,13 @@ class Reactor(Unit):
 
     short = "R"
     family = "reactors"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "duty = H(products) − H(feed)",
+            "H: enthalpy flow from the elements at 25 °C, so that no heat of reaction is added to it",
+            f"{SMITH_VAN_NESS}, ch. 4",
+        ),
+    )
 
     set = ReactionSet("Reaction set", "the reactions that run here, in their steps")
     mode = Choice(

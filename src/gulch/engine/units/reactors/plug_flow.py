@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, outlet_pressure
 from gulch.engine.units.reactors.kernels import plug_flow as k
@@ -39,6 +40,23 @@ class PlugFlow(KineticReactor):
     kind = "plug-flow"
     label = "plug flow"
     meaning = "integrates the rate laws of a set along a tube or a bed, with its heat exchange and pressure drop"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "d n_i/dV = sum_r nu_ir r_r",
+            "along the reactor, at the local temperature and pressure",
+            f"{FOGLER}, ch. 2",
+        ),
+        Relation(
+            "dH/dV = U a (T coolant − T)",
+            "H: enthalpy flow, which holds the heats of reaction",
+            f"{FOGLER}, ch. 12",
+        ),
+        Relation(
+            "−dP/dz = (1 − e)/(e³ d) · (150 (1 − e) mu/d + 1.75 G) · G/rho",
+            "where a bed’s pressure drop is asked for",
+            "Ergun, Chem. Eng. Progr. 48 (1952) 89",
+        ),
+    )
 
     phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
     size_by = Choice(

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, outlet_pressure
@@ -24,6 +25,13 @@ class StirredTank(KineticReactor):
     kind = "stirred-tank"
     label = "stirred tank"
     meaning = "runs reactions by their rate laws in a well-mixed volume; finds every steady state"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n_i(out) − n_i(in) = V sum_r nu_ir r_r(c_out, T_out)",
+            "contents like the outlet; adiabatic or with a coolant every temperature at which the heat balance closes is found",
+            f"{FOGLER}, ch. 2 and 12",
+        ),
+    )
 
     phase = Choice(
         "Contents",

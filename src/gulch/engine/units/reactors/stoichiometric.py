@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.handbook import Relation
 from gulch.engine.units.base import Result, UnitResult, UnitTrouble, supported
 from gulch.engine.units.reactors.heat import Reactor
 
@@ -24,6 +25,16 @@ class StoichiometricReactor(Reactor):
     kind = "stoichiometric-reactor"
     label = "stoichiometric reactor"
     meaning = "runs the reactions of a set to given conversions, step by step, capped by the limiting species"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "n_i = n_i(step’s inlet) + sum_r nu_ir xi_r",
+            "reactions of one step act together on what enters it",
+        ),
+        Relation(
+            "xi_r = X_r n_key/(−nu_key)",
+            "X: the conversion asked for; less where a reactant is used up, and then said",
+        ),
+    )
 
     achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step", per="reaction")
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")

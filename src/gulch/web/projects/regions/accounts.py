@@ -17,7 +17,14 @@ class Accounts(Region):
 
     def result_row(self, address, label, text, meaning=""):
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
-        return {"address": address, "label": label, "text": text, "meaning": meaning, "gauge": gauge}
+        return {
+            "address": address,
+            "label": label,
+            "text": text,
+            "meaning": meaning,
+            "help": self.space.fields.help_of(address),
+            "gauge": gauge,
+        }
 
     def open_words(self, pair, dimension):
         """What the sources of the data leave open of a value, in words after it; '' where it is little."""

@@ -4,6 +4,7 @@ import json
 
 from gulch.engine.document import assumed_choices, choices_of, value_of
 from gulch.engine.flowsheet.inputs import reactions_of
+from gulch.engine.flowsheet.manual import page_of
 from gulch.engine.quantities import (
     show,
 )
@@ -49,6 +50,7 @@ class Fields(Region):
             "label": label or a.label,
             "text": field_text(a),
             "meaning": meaning,
+            "help": self.help_of(address),
             **by,
             "assumed": a.assumed and a.counted and not by["set_by"],
             "context": a.context,
@@ -60,6 +62,14 @@ class Fields(Region):
             "unit": show_unit(a.dimension, self.display),
             "dimension": a.dimension,
         }
+
+    def help_of(self, address):
+        """Where the help explains an input, as page#place; '' where it does not."""
+        owner, _, rest = address.partition(".")
+        unit = self.document.unit(owner)
+        if unit is not None:
+            return f"{page_of(unit.kind)}#{rest.split('.')[0]}"
+        return f"word-feed#{rest.split('.')[0]}" if self.document.stream(owner) is not None else ""
 
     def unit_fields(self, unit):
         """The form of a unit, made from its kind's declarations."""
@@ -89,6 +99,7 @@ class Fields(Region):
             "address": address,
             "label": declared.label,
             "meaning": declared.meaning,
+            "help": self.help_of(address),
             "options": options,
             "message": self.errors.get(address),
         }
@@ -111,6 +122,7 @@ class Fields(Region):
             "address": f"{unit.id}.{declared.name}",
             "label": declared.label,
             "meaning": declared.meaning,
+            "help": self.help_of(f"{unit.id}.{declared.key}"),
             "options": options,
             "assumed": assumed,
             "context": declared.context,

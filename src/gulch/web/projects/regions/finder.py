@@ -52,6 +52,7 @@ class Finder(Region):
             {"words": "Add a feed", "click": "add-feed"},
             {"words": "Export the project as JSON", "url": "../export.json", "plain": True},
             {"words": "Export the ledger as CSV", "url": "../ledger.csv", "plain": True},
+            {"words": "Help", "url": "../../../help/", "plain": True},
             {"words": "All projects", "url": "../../../", "plain": True},
         ]
         return rows

@@ -5,6 +5,7 @@ from gulch.engine.exchange import COLUMNS
 from gulch.engine.flowsheet.edit import AIR
 from gulch.engine.flowsheet.feeds import FEED_BASES
 from gulch.engine.flowsheet.inputs import feed_addresses
+from gulch.engine.flowsheet.manual import page_of
 from gulch.engine.flowsheet.measures import OVERALL
 from gulch.engine.flowsheet.places import at_gauge, at_knob
 from gulch.engine.phases.model import WATER
@@ -83,6 +84,7 @@ class Inspector(Region):
             "flow_unit": show_unit("molar flow", self.display),
             "kind": kind.label,
             "meaning": kind.meaning,
+            "page": page_of(unit.kind),
             "fields": list(self.space.fields.unit_fields(unit)),
             "results": results,
             "account": account,

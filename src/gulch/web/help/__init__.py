@@ -1,0 +1,1 @@
+"""Help: pages made from the declarations of the engine, with examples from the demo projects."""

@@ -1,0 +1,41 @@
+"""Pages of help as they are served, and the finder's rows for them."""
+
+import pytest
+from django.urls import reverse
+
+from gulch.engine.flowsheet.manual import pages
+from gulch.web.templatetags.gulch import typeset
+
+pytestmark = pytest.mark.django_db
+
+
+def test_every_page_opens(client):
+    for page in pages().values():
+        answer = client.get(reverse("help-page", args=[page.name]))
+        assert answer.status_code == 200 and page.title.lower() in answer.content.decode().lower(), page.name
+
+
+def test_a_page_that_is_none_is_not_found(client):
+    assert client.get(reverse("help-page", args=["unit-teapot"])).status_code == 404
+
+
+def test_help_is_for_those_signed_in(client):
+    client.logout()
+    assert client.get(reverse("help")).status_code == 302
+
+
+def test_contents_find_inputs_by_their_words(client):
+    text = client.get(reverse("help"), {"q": "residence time"}).content.decode()
+    assert reverse("help-page", args=["unit-stirred-tank"]) + "#time" in text
+    assert "Nothing holds" in client.get(reverse("help"), {"q": "xylophone"}).content.decode()
+
+
+def test_the_example_is_a_demos_unit_with_its_figures(client):
+    text = client.get(reverse("help-page", args=["unit-equilibrium-reactor"])).content.decode()
+    assert "R1 in the demo project “Juniper Flats ethanol”" in text and "220 °C" in text and "97." not in text.split('id="example"')[0]
+    assert "Outlet temperature" in text.split("<caption>computed")[1]
+
+
+def test_formulas_are_typeset_and_safe():
+    assert typeset("x_i gamma_i^2 < sum nu_ir") == "x<sub>i</sub> γ<sub>i</sub><sup>2</sup> &lt; Σ ν<sub>ir</sub>"
+    assert typeset("<b>summary") == "&lt;b&gt;summary"
