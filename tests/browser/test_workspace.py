@@ -312,7 +312,7 @@ def test_the_finder_does_what_is_typed(process):
 
 def test_a_field_says_what_it_means_and_leads_to_its_page(process, row):
     process.goto(f"/p/{row.pk}/process/?select=R1")
-    process.get_by_label("Pressure drop").focus()
+    process.locator("[id='f-R1.pressure_drop']").focus()
     said = process.locator("#meaning")
     expect(said).to_contain_text("Pressure drop inlet less outlet pressure")
     with process.context.expect_page() as opened:

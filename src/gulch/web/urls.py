@@ -31,6 +31,7 @@ urlpatterns = [
     path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, {"kind": "csv"}, name="export-scan"),
     path("p/<int:pk>/scan-run/<int:run>.xlsx", views.export_scan, {"kind": "xlsx"}, name="export-scan-xlsx"),
     path("p/<int:pk>/do/<slug:name>/", views.do, name="do"),
+    path("p/<int:pk>/leave-walk/", views.leave_walk, name="leave-walk"),
     path("p/<int:pk>/try/", views.try_knob, name="try"),
     path("p/<int:pk>/go-on/", views.go_on, name="go-on"),
     path("p/<int:pk>/solve-again/", views.solve_again, name="solve-again"),

@@ -21,6 +21,7 @@ from gulch.engine.document import Project as Document
 from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.starters import STARTERS, started
+from gulch.engine.flowsheet.walk import next_step
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, shortcomings
@@ -76,6 +77,7 @@ def new(request):
     name, kind = request.POST.get("name", "").strip()[:120], request.POST.get("kind", "")
     if not kind:
         row = actions.create_project(request.user, Document(name=name or "Untitled project"), "Start the project")
+        walking(request, row.pk)
         return redirect("stage", row.pk, "chemistry")
     typed = {k: request.POST.get(k, "")[:400] for k in ("kind", "name", "equation", "flow", "temperature", "pressure")}
     try:
@@ -85,7 +87,24 @@ def new(request):
         request.session["typed"] = typed
         return redirect("projects")
     row = actions.create_project(request.user, document, f"Start with {typed['equation']}")
+    walking(request, row.pk)
     return redirect("stage", row.pk, "process")
+
+
+def walking(request, pk, on=True):
+    """Whether the next step of the first walk is shown in a project: remembered with the session, for the newest of them."""
+    others = [n for n in request.session.get("walks", []) if n != pk]
+    request.session["walks"] = [*others, pk][-20:] if on else others
+
+
+@login_required
+@require_POST
+def leave_walk(request, pk):
+    """Show no next step in this project any more."""
+    row = own(request, pk)
+    walking(request, pk, on=False)
+    stage = request.POST.get("stage", "")
+    return show_workspace(request, row, stage if stage in STAGES else "process", request.POST.get("select", ""))
 
 
 @login_required
@@ -142,6 +161,7 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     # outside of the turnstile, since some stages wait for workers
     context = {"space": space, "row": row, "stage": stage, "shown": shown, "sheets": style_sheets()}
     context |= shown.context(space, request.session, shown.ask(space))
+    context["walk"] = next_step(space.document) if row.pk in request.session.get("walks", []) else None
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
     with _drawing.passed(hurry=request.method == "GET"):
         response = render(request, template, context, status=status)

@@ -5,6 +5,7 @@ import "./workspace/sliders.js";
 import "./workspace/faults.js";
 import "./workspace/keys.js";
 import "./workspace/meaning.js";
+import "./workspace/walk.js";
 
 window.gulch = { $, data, open, post };
 

@@ -1,0 +1,16 @@
+// The next step of the first walk is marked where it is done; the link in the list goes there and puts the focus on it.
+import { $ } from "./page.js";
+
+let going = false; // whether the user asked to be shown where
+function marked() {
+  for (const old of document.querySelectorAll(".next-step")) old.classList.remove("next-step");
+  const walk = $("walk"), at = walk && document.querySelector(walk.dataset.at);
+  if (!at) return;
+  at.classList.add("next-step");
+  if (going) at.focus();
+  going = false;
+}
+
+document.addEventListener("click", (event) => { if (event.target.closest("#walk-there")) going = true; });
+document.addEventListener("htmx:afterSettle", marked);
+marked();

@@ -1,0 +1,96 @@
+"""The first walk: a newcomer follows the steps shown, and closes a recycle loop with few actions."""
+
+import re
+
+from acting import arrived, go
+from playwright.sync_api import expect
+
+
+class Newcomer:
+    """Does what the walk says, and counts: every click, every field filled and every choice is one action."""
+
+    def __init__(self, page):
+        self.page, self.actions = page, 0
+
+    def click(self, selector):
+        self.actions += 1
+        self.page.locator(selector).first.click()
+        arrived(self.page)
+
+    def type(self, selector, text):
+        self.actions += 1
+        self.page.fill(selector, text)
+        self.page.press(selector, "Enter")
+        arrived(self.page)
+
+    def choose(self, selector, value):
+        self.actions += 1
+        self.page.select_option(selector, value)
+        arrived(self.page)
+
+    def step(self, number, words):
+        """The walk shows this step, and where: the control is marked and has the focus."""
+        expect(self.page.locator("#walk")).to_contain_text(f"step {number} of 9")
+        expect(self.page.locator("#walk p")).to_contain_text(words)
+        self.click("#walk-there")
+        expect(self.page.locator(".next-step")).to_be_focused()
+
+
+def test_a_newcomer_closes_a_loop_in_few_actions(page, user):
+    page.goto("/")
+    me = Newcomer(page)
+    me.click("#start-empty")
+    me.step(1, "Type the reaction")
+    me.type("#new-equation", "C2H4 + H2O = ethanol")
+    expect(page.locator("#reaction-r1")).to_contain_text("balanced")
+    me.type("#conversion-r1", "7 %")
+    me.step(2, "Add a feed")
+    me.click("#add-feed")
+    me.step(3, "how much")
+    me.type("[id='f-feed1.flow.ethylene']", "100")
+    me.type("[id='f-feed1.flow.water']", "80")
+    me.type("[id='f-feed1.temperature']", "230")
+    me.type("[id='f-feed1.pressure']", "60")
+    me.step(4, "Append a reactor")
+    me.click("#append-stoichiometric-reactor")
+    me.click("#stream-S1 a")
+    me.step(5, "Append a separator")
+    me.click("#append-heater")
+    me.type("[id='f-H1.temperature']", "40")
+    me.click("#stream-S2 a")
+    me.click("#append-flash-drum")
+    me.click("#stream-S3 a")
+    me.click("#append-splitter")
+    me.type("[id='f-SPLIT1.drawn']", "5")
+    me.step(6, "Send what did not react back")
+    me.choose("#send-to", "R1")
+    me.click("#send")
+    expect(page.locator(".loop-chip")).to_contain_text("passes")
+    expect(page.locator("#state")).to_contain_text("solved")
+    assert me.actions < 40, me.actions
+    me.step(7, "knob")
+    me.click("#inspector .field button.pin")
+    me.step(8, "gauge")
+    me.click("#inspector .result button.pin")
+    me.step(9, "Scan")
+    me.click("#add-first-scan")
+    expect(page.locator("#walk")).to_have_count(0)
+    assert me.actions < 40, me.actions
+
+
+def test_the_walk_can_be_left_and_does_not_come_back(page, user):
+    page.goto("/")
+    page.click("#start-empty")
+    expect(page.locator(".next-step")).to_have_attribute("id", "new-equation")
+    page.click("#leave-walk")
+    expect(page.locator("#walk")).to_have_count(0)
+    expect(page.locator(".next-step")).to_have_count(0)
+    go(page, "process")
+    expect(page.locator("#walk")).to_have_count(0)
+    assert re.search(r"/p/\d+/process/", page.url)
+
+
+def test_demos_are_not_walked(page, row):
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#workspace")).to_be_visible()
+    expect(page.locator("#walk")).to_have_count(0)
