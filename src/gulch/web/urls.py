@@ -3,6 +3,8 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
+from gulch.web.api import tokens
+from gulch.web.api.v1 import api
 from gulch.web.help import views as help_views
 from gulch.web.projects import accounts, views
 
@@ -13,6 +15,9 @@ urlpatterns = [
     path("password/", accounts.change_password, name="password"),
     path("accounts/", accounts.accounts, name="accounts"),
     path("accounts/<int:pk>/", accounts.set_password, name="set-password"),
+    path("api/v1/", api.urls),
+    path("tokens/", tokens.tokens, name="tokens"),
+    path("tokens/<int:pk>/revoke/", tokens.revoke, name="revoke-token"),
     path("help/", help_views.contents, name="help"),
     path("help/<slug:name>/", help_views.page, name="help-page"),
     path("new/", views.new, name="new"),

@@ -1,8 +1,9 @@
 """Files out: the ledger as a table, CSV, the best in words."""
 
 from gulch.engine.exchange.best import best_text, in_sentence, limit_words, worth_words
+from gulch.engine.exchange.frames import project_frames, scan_frame
 from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
-from gulch.engine.exchange.project_book import NotSolved, project_xlsx
+from gulch.engine.exchange.project_book import NotSolved, project_tables, project_xlsx
 from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
 __all__ = [
@@ -13,9 +14,12 @@ __all__ = [
     "limit_words",
     "csv_text",
     "ledger",
+    "project_frames",
+    "project_tables",
     "project_xlsx",
     "safe",
     "scan_csv",
+    "scan_frame",
     "scan_table",
     "scan_xlsx",
     "workbook",

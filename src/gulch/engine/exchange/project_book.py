@@ -25,10 +25,17 @@ class NotSolved(ValueError):
 
 
 def project_xlsx(project: Project, solution: Solution | None, scans: Iterable[tuple[str, dict[str, Any]]] = ()) -> bytes:
-    """Sheets Streams, Units, Inputs, Reactions, Gauges, Balances and one for each scan, in the project's units.
+    """The tables of `project_tables` as a workbook. Raises NotSolved with a sentence where the process has no figures."""
+    return workbook({title: rows for title, rows in project_tables(project, solution, scans).items() if len(rows) > 1})
 
-    scans: (name, ScanResult as plain data). Numbers are numbers in full precision, units stand beside them or in the head.
-    Raises NotSolved with a sentence where the process has no figures.
+
+def project_tables(
+    project: Project, solution: Solution | None, scans: Iterable[tuple[str, dict[str, Any]]] = ()
+) -> dict[str, list[list[Any]]]:
+    """{title: rows} of Streams, Units, Inputs, Reactions, Gauges, Balances and one for each scan, in the project's units.
+
+    The first row is the head. scans: (name, ScanResult as plain data). Numbers are numbers in full precision, units stand beside them
+    or in the head. Raises NotSolved with a sentence where the process has no figures.
     """
     if solution is None or not solution.streams:
         todo = "mend what stands in the to-do list, or take the project as JSON."
@@ -48,7 +55,7 @@ def project_xlsx(project: Project, solution: Solution | None, scans: Iterable[tu
         while title in sheets:
             title, n = f"Scan {name}"[:24] + f" {n}", n + 1
         sheets[title] = scan_table(result, project.display)
-    return workbook({title: rows for title, rows in sheets.items() if len(rows) > 1})
+    return sheets
 
 
 class _Book:

@@ -142,3 +142,20 @@ class ScanPoint(models.Model):
 
     def __str__(self):
         return f"point {self.place} of run {self.run_id}"
+
+
+class Token(models.Model):
+    """What a program shows in place of a user's password. Only its hash is kept; a revoked one stays listed."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=60)
+    digest = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(auto_now_add=True)
+    used = models.DateTimeField(null=True)
+    revoked = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self):
+        return self.name

@@ -1,0 +1,1 @@
+"""Projects over HTTP for programs: JSON in and out, with a token of the user's."""

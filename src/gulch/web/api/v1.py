@@ -1,0 +1,216 @@
+"""The interface for programs, version 1: list, read, write, solve and scan the user's own projects.
+
+Documents are as in files; figures are in SI: K, Pa, mol/s, W. Whatever is refused comes with a sentence as `detail`.
+"""
+
+import json
+
+from django.http import Http404
+from ninja import NinjaAPI, Schema
+from ninja.security import HttpBearer
+
+from gulch.engine.document import MAX_BYTES, DocumentError, loads
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.scans import ScanError
+from gulch.web.api.tokens import Refused, owner_of
+from gulch.web.projects import actions, solving
+from gulch.web.projects.models import Project
+from gulch.web.scans import jobs
+
+PATIENCE = 10.0  # s that an answer waits for a solve; then it says that it is under way
+MOST_INPUTS = 200
+LISTED = 500
+
+
+class Bearer(HttpBearer):
+    """A token in the header; the request's user is its owner."""
+
+    def authenticate(self, request, token):
+        request.user = owner_of(token)
+        return request.user
+
+
+api = NinjaAPI(title="Gulch", version="1", urls_namespace="api-v1", auth=Bearer(), docs_url=None, description=__doc__)
+
+
+class Listed(Schema):
+    """A project in the list. solved: null while nobody knows."""
+
+    id: int
+    name: str
+    version: int
+    changed: str
+    solved: bool | None
+
+
+class Said(Schema):
+    """Why something was refused, as a sentence."""
+
+    detail: str
+
+
+class Figures(Schema):
+    """state: solved, not solved, or solving: ask again then; solution: what came out, in SI, as `gulch solve --json` prints it."""
+
+    state: str
+    version: int
+    solution: dict | None = None
+
+
+class Inputs(Schema):
+    """Inputs by address, as typed with their unit: {"SPLIT.drawn": "8 %"}; version: of the project as it was read, to hear of conflicts."""
+
+    inputs: dict[str, str]
+    version: int | None = None
+
+
+class Run(Schema):
+    """A scan under way or done. result: axes, gauges and the points that are there, in SI."""
+
+    id: int
+    scan: str
+    state: str
+    done: int
+    total: int
+    why: str
+    result: dict | None = None
+
+
+class Trouble(Exception):
+    """A refusal: the HTTP status and a sentence."""
+
+    def __init__(self, status, detail):
+        super().__init__(detail)
+        self.status = status
+
+
+@api.exception_handler(Trouble)
+def _trouble(request, error):
+    return api.create_response(request, {"detail": str(error)}, status=error.status)
+
+
+@api.exception_handler(Refused)
+def _refused(request, error):
+    return api.create_response(request, {"detail": str(error)}, status=401)
+
+
+@api.exception_handler(Http404)
+def _missing(request, error):
+    return api.create_response(request, {"detail": "There is no such thing among your projects."}, status=404)
+
+
+def _own(request, pk):
+    row = Project.objects.select_related("current", "good_outcome").filter(pk=pk, owner=request.user).first()
+    if row is None:
+        raise Trouble(404, f"There is no project {pk} among yours.")
+    return row
+
+
+def _document(request):
+    """The project in a request's body. Raises Trouble."""
+    if len(request.body) > MAX_BYTES:
+        raise Trouble(413, f"The project is larger than {MAX_BYTES // 1_000_000} MB.")
+    try:
+        return actions.examined(loads(request.body))
+    except DocumentError as error:
+        raise Trouble(422, str(error)) from None
+
+
+def _listed(row):
+    found = row.outcome()
+    solved = found.solved if found else None
+    return {"id": row.pk, "name": row.name, "version": row.version, "changed": row.changed.isoformat(), "solved": solved}
+
+
+@api.get("/projects", response=list[Listed], summary="The user's projects, the newest first")
+def projects(request):
+    rows = Project.objects.filter(owner=request.user).select_related("current").defer("current__document")
+    return [_listed(row) for row in rows[:LISTED]]
+
+
+@api.post("/projects", response={201: Listed, 413: Said, 422: Said}, summary="A new project from a document in the body")
+def create(request):
+    return 201, _listed(actions.create_project(request.user, _document(request), "Sent by a program"))
+
+
+@api.get("/projects/{pk}", response={200: dict, 404: Said}, summary="The document of a project")
+def read(request, pk: int):
+    return _own(request, pk).current.document
+
+
+@api.get("/projects/{pk}/figures", response={200: Figures, 404: Said}, summary="What the project solves to")
+def figures(request, pk: int):
+    return _figures(_own(request, pk))
+
+
+@api.post(
+    "/projects/{pk}/inputs", response={200: Figures, 404: Said, 409: Said, 422: Said}, summary="Set inputs, as one revision, and solve"
+)
+def set_inputs(request, pk: int, asked: Inputs):
+    row = _own(request, pk)
+    if not asked.inputs or len(asked.inputs) > MOST_INPUTS:
+        raise Trouble(422, f"Give from one to {MOST_INPUTS} inputs.")
+
+    def change(document):
+        known = addresses(document)
+        for address, text in asked.inputs.items():
+            if address not in known:
+                raise Trouble(422, f"There is no input {address} in this project.")
+            try:
+                parse(text, known[address].dimension)
+            except QuantityError as error:
+                raise Trouble(422, f"{known[address].label}: {error}") from None
+            write(document, address, text)
+
+    label = f"Set {', '.join(asked.inputs)} by a program"[:200]
+    try:
+        actions.edit(row, asked.version, label, change)
+    except actions.Conflict as conflict:
+        raise Trouble(409, f"The project was changed meanwhile: it stands at revision {conflict.newest.number}. Read it again.") from None
+    except actions.EditError as error:
+        raise Trouble(422, str(error)) from None
+    row.refresh_from_db()
+    return _figures(row)
+
+
+def _figures(row):
+    job = solving.figures(row, PATIENCE)
+    found = row.outcome()
+    if found is None:
+        return {"state": "solving" if job is not None else "not solved", "version": row.version}
+    return {"state": "solved" if found.solved else "not solved", "version": row.version, "solution": found.data()}
+
+
+@api.post("/projects/{pk}/scans/{scan}/runs", response={201: Run, 404: Said, 422: Said}, summary="Begin a scan")
+def run_scan(request, pk: int, scan: str):
+    row = _own(request, pk)
+    if row.current.worked.scan(scan) is None:
+        raise Trouble(404, f"The project has no scan {scan}.")
+    try:
+        return 201, _run(jobs.start(row, scan))
+    except ScanError as error:
+        raise Trouble(422, str(error)) from None
+
+
+@api.get("/projects/{pk}/runs/{run}", response={200: Run, 404: Said}, summary="How far a scan is, with its points")
+def scan_run(request, pk: int, run: int):
+    found = _own(request, pk).scan_runs.filter(pk=run).first()
+    if found is None:
+        raise Trouble(404, f"The project has no run {run}.")
+    return _run(found)
+
+
+@api.delete("/projects/{pk}/runs/{run}", response={200: Run, 404: Said}, summary="Stop a scan; its points stay")
+def stop_run(request, pk: int, run: int):
+    found = _own(request, pk).scan_runs.filter(pk=run).first()
+    if found is None:
+        raise Trouble(404, f"The project has no run {run}.")
+    jobs.stop(found)
+    return _run(found)
+
+
+def _run(run):
+    run.refresh_from_db()
+    shown = {"id": run.pk, "scan": run.scan, "state": run.state, "done": run.done, "total": run.total, "why": run.why}
+    return shown | {"result": json.loads(json.dumps(jobs.result_of(run)))}
