@@ -491,24 +491,11 @@
     }), settings);
   }
 
-  // A plot as a picture to print, and a table as text that spreadsheets paste.
+  // A table as text that spreadsheets paste.
   document.addEventListener("click", (event) => {
-    const picture = event.target.closest("[data-picture]"), copy = event.target.closest("[data-copy]");
-    if (picture) save(picture.dataset.picture, document.getElementById(picture.dataset.of));
+    const copy = event.target.closest("[data-copy]");
     if (copy) copied(copy, document.getElementById(copy.dataset.copy));
   });
-  async function save(format, node) {
-    if (!node || !window.Plotly) return;
-    // fonts of the page are not drawn in pictures: one that every reader has keeps the legend's places
-    const font = Object.assign({}, node.layout.font, { family: "Arial, Helvetica, sans-serif" });
-    const ground = { paper_bgcolor: css("--card"), plot_bgcolor: css("--card"), font };
-    const drawing = { data: node.data, layout: Object.assign({}, node.layout, ground) };
-    const address = await Plotly.toImage(drawing, { format, width: 1000, height: 640, scale: format === "png" ? 3 : 1 });
-    const link = document.createElement("a");
-    link.href = address;
-    link.download = (document.title.split(" · ")[0] + " " + (node.getAttribute("aria-label") || "plot")).replace(/[^\p{L}\p{N} -]/gu, "").slice(0, 80) + "." + format;
-    link.click();
-  }
   async function copied(button, table) {
     if (!table) return;
     const cells = (row) => [...row.cells].filter((c) => !c.querySelector("button")).map((c) => c.innerText.trim().replace(/\s+/g, " "));

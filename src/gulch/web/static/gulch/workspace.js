@@ -4,6 +4,7 @@ import { restored } from "./workspace/drafts.js";
 import "./workspace/sliders.js";
 import "./workspace/faults.js";
 import "./workspace/keys.js";
+import "./workspace/images.js";
 import "./workspace/meaning.js";
 import "./workspace/walk.js";
 

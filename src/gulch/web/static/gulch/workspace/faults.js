@@ -12,7 +12,7 @@ document.addEventListener("htmx:afterRequest", () => {
   clearTimeout(timer);
   $("busy").hidden = true;
 });
-function fault(text) {
+export function fault(text) {
   $("fault").textContent = text;
   $("fault").hidden = false;
 }
