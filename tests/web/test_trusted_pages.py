@@ -129,3 +129,23 @@ def test_sizing_asks_where_the_reactor_goes(client, user, act, row, where, words
         assert answer.status_code == 422 and words in text_of(answer.content.decode()) and kinds == ["stirred-tank"]
     else:
         assert kinds == (["plug-flow", "stirred-tank"] if where == "before" else ["plug-flow"])
+
+
+def test_a_pasted_polynomial_is_taken_line_by_line_and_a_wrong_one_is_said(act, row, client):
+    from gulch.engine.species import lookup
+
+    text = (
+        "200 1000 5.14987613E+00 -1.36709788E-02 4.91800599E-05 -4.84743026E-08 1.66693956E-11 -1.02466476E+04 -4.64130376E+00\n"
+        "1000 3500 7.48514950E-02 1.33909467E-02 -5.73285809E-06 1.22292535E-09 -1.01815230E-13 -9.46834459E+03 1.84373180E+01"
+    )
+    act("species-datum", id="ethane", field="polynomial", value=text)
+    row.refresh_from_db()
+    entry = next(s for s in row.current.read.species if s.id == "ethane")
+    assert "\n" in entry.data.polynomial and row.current.label == "Set polynomial of ethane"
+    assert lookup(*entry.key).formation_enthalpy.value == pytest.approx(-74.6e3, abs=150.0)
+    page = client.get(f"/p/{row.pk}/chemistry/?select=species:ethane").content.decode()
+    assert "polynomial typed in this project" in page and "1.66693956E-11" in page
+    answer = act("species-datum", id="ethane", field="polynomial", value="200 1000 1 2 3")
+    assert "holds 5 numbers" in answer.content.decode()  # said in the to-do list; what was typed stays to be mended
+    row.refresh_from_db()
+    assert next(s for s in row.current.read.species if s.id == "ethane").data.polynomial == "200 1000 1 2 3"

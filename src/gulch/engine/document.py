@@ -65,6 +65,9 @@ class SpeciesData(Part):
     boiling_point: Quantity | None = None
     liquid_density: Quantity | None = None
     heat_capacity: Points | None = Field(None, description='one value, or points "25 degC 135 J/(mol K); …"')
+    polynomial: str | None = Field(
+        None, max_length=4000, description="of 7 or 9 coefficients, as published, for heat capacity, enthalpy and entropy of the ideal gas"
+    )
     vapour_pressure: Points | None = Field(None, description='points "25 degC 0.032 bar; 100 degC 1.013 bar"')
     sources: dict[str, Annotated[str, Field(max_length=80)]] = Field({}, description="source to use, by datum")
     remark: str | None = Field(None, max_length=400, description="where the typed data come from")

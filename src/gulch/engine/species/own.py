@@ -2,7 +2,8 @@
 
 The user's part is a tuple of (name, text) pairs, so that it can be a key of caches: texts with units for the
 fields of OWN, points ("25 degC 135 J/(mol K); 200 degC 170 J/(mol K)") for those of POINTS, a source's name for
-"source.<field>", and "yes" for "non_volatile"; what stays in the liquid has a "solvent" ("water" or "none") and "particles".
+"source.<field>", and "yes" for "non_volatile"; what stays in the liquid has a "solvent" ("water" or "none") and "particles";
+"polynomial": pasted coefficients (`nasa`), which typed values and points go before.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, kno
 from gulch.engine.species.elements import element_entropy
 from gulch.engine.species.groups import read_groups
 from gulch.engine.species.heat_capacity import constant, estimate, fit, heat_capacity
+from gulch.engine.species.nasa import T0, read_polynomial
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
 
@@ -37,6 +39,7 @@ POINTS = {
     "vapour_pressure": ("Vapour pressure", ("temperature", "pressure")),
 }
 TYPED = "typed in this project"
+BY_POLYNOMIAL = "polynomial typed in this project"
 SALTY = {"H", "C", "N", "F", "P", "S", "Cl", "Br", "I"}  # one of these, beside others, is in what water dissolves, by default
 _UNKNOWN = dict.fromkeys(
     ("critical_temperature", "critical_pressure", "acentric_factor", "formation_enthalpy", "entropy", "boiling_point", "liquid_density")
@@ -86,20 +89,16 @@ def lookup(cas: str | None, data: tuple = ()) -> Species | None:
             found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)), typed=True)
         elif own.get(f"source.{field}"):
             found[field] = _taken_from(found.get(field), own[f"source.{field}"])
+    polynomial = read_polynomial(own["polynomial"], name) if own.get("polynomial") else None
+    if polynomial is not None:
+        _by_polynomial(found, own, polynomial)
     non_volatile = found.pop("non_volatile", False) or own.get("non_volatile") == "yes"
     _entropy_from_gibbs(found)
-    mass = found["molar_mass"].value
     tc, pc, omega = (found[k] for k in ("critical_temperature", "critical_pressure", "acentric_factor"))
     critical = None not in (tc, pc, omega)
-    if own.get("heat_capacity"):
-        found["heat_capacity"] = _typed_heat_capacity(own["heat_capacity"], name)
-    elif "heat_capacity" not in found:
-        if non_volatile:
-            found["heat_capacity"] = _kopp(found["atoms"])
-        elif cas:
-            found["heat_capacity"] = heat_capacity(cas, found["atoms"], mass)
-        else:
-            found["heat_capacity"] = estimate(found["atoms"], mass)
+    fitted = _heat_capacity_of(found, own, name, polynomial, non_volatile, cas)
+    if fitted is not None:
+        found["heat_capacity"] = fitted
     found["vapour_pressure"] = None
     if not non_volatile:
         if own.get("vapour_pressure"):
@@ -122,6 +121,30 @@ def lookup(cas: str | None, data: tuple = ()) -> Species | None:
         particles=_particles(own["particles"], name) if own.get("particles") and non_volatile else None,
         **{k: v for k, v in found.items() if k != "formation_gibbs"},
     )
+
+
+def _heat_capacity_of(found, own, name, polynomial, non_volatile, cas):
+    """A Fit: of typed points, a typed polynomial, tables, or an estimate; None where the databank's stands already."""
+    if own.get("heat_capacity"):
+        return _typed_heat_capacity(own["heat_capacity"], name)
+    if polynomial is not None:
+        return fit(*polynomial.table(), BY_POLYNOMIAL)
+    if "heat_capacity" in found:
+        return None
+    if non_volatile:
+        return _kopp(found["atoms"])
+    mass = found["molar_mass"].value
+    return heat_capacity(cas, found["atoms"], mass) if cas else estimate(found["atoms"], mass)
+
+
+def _by_polynomial(found, own, polynomial):
+    """Formation enthalpy and entropy of a Polynomial, where they are not typed themselves."""
+    standard = polynomial.standard
+    if standard is None:
+        return
+    for field, value in (("formation_enthalpy", standard.enthalpy(T0)), ("entropy", standard.entropy(T0))):
+        if not own.get(field) and not own.get(f"source.{field}"):
+            found[field] = Datum(float(value), BY_POLYNOMIAL, _all(found.get(field)), typed=True)
 
 
 def _dissolves(solvent, atoms):

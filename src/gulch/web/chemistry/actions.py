@@ -44,7 +44,7 @@ def species_datum(document, form):
     edit.set_species_datum(document, form.id, field, text)
     words = field.replace("_", " ")
     return Done(
-        f"Set {words} of {form.id} to {text}" if text else f"Take back {words} of {form.id}",
+        f"Set {words} of {form.id}" + (f" to {text}" if field != "polynomial" else "") if text else f"Take back {words} of {form.id}",
         f"species:{form.id}",
     )
 

@@ -102,6 +102,7 @@ class SpeciesRows(Part):
             "solvent": own.get("solvent") or "",
             "particles": own.get("particles") or "",
             "groups": own.get("groups") or "",
+            "polynomial": own.get("polynomial") or "",
             "known": [],
         }
         d = None
