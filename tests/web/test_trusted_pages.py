@@ -146,6 +146,6 @@ def test_a_pasted_polynomial_is_taken_line_by_line_and_a_wrong_one_is_said(act, 
     page = client.get(f"/p/{row.pk}/chemistry/?select=species:ethane").content.decode()
     assert "polynomial typed in this project" in page and "1.66693956E-11" in page
     answer = act("species-datum", id="ethane", field="polynomial", value="200 1000 1 2 3")
-    assert "holds 5 numbers" in answer.content.decode()  # said in the to-do list; what was typed stays to be mended
+    assert "holds 5 numbers" in answer  # said in the to-do list; what was typed stays to be mended
     row.refresh_from_db()
     assert next(s for s in row.current.read.species if s.id == "ethane").data.polynomial == "200 1000 1 2 3"
