@@ -334,3 +334,15 @@ def test_the_finder_finds_help(process):
     row.click()
     expect(process.locator("h1")).to_have_text("Gibbs reactor")
     expect(process.locator(".relations li").first).to_contain_text("element")
+
+
+def test_one_goes_from_a_purity_back_to_its_datum(process, row):
+    process.goto(f"/p/{row.pk}/process/?select=gauge:purity")
+    process.click("#why-gauge")
+    expect(process.locator("#why .formula").last).to_be_visible()
+    expect(process.locator("#why .figure")).to_have_text("61.59 %")
+    for stream in ("S4", "S3"):
+        process.click(f"#why a:has-text('{stream}, which enters')")
+        expect(process.locator("#why h2")).to_have_text(f"Mass fraction of ethanol in {stream}")
+    process.click("#why a:has-text('Formation enthalpy of ethanol')")
+    expect(process.locator("#datum-of-formation_enthalpy .source")).to_contain_text("Active Thermochemical Tables")

@@ -8,6 +8,7 @@ from gulch.engine.exchange.ledger import molar_masses, scan_table
 from gulch.engine.exchange.workbook import workbook
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.origin import givers
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
 from gulch.engine.flowsheet.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
@@ -103,8 +104,7 @@ class _Book:
 
     def inputs(self):
         rows = [["Input", "Meaning", "Value", "Unit of value", "As typed", "Given by"]]
-        turned = {k.id: k.input for k in self.project.knobs}
-        by = {t.sets: "a tie" for t in self.project.ties} | {turned.get(t.knob): "a target" for t in self.project.targets if t.on}
+        by = givers(self.project)
         for a in addresses(self.project).values():
             if a.text is None and a.address not in by:
                 continue

@@ -13,6 +13,7 @@ MOST_HELP = 12
 SETS = re.compile(r"(?:set|change|make)\s+(?P<what>.+?)\s+(?:to\s+|=\s*)?(?P<value>[-+−]?[\d.,]+\s*\S*(?:\s\S+)?)$", re.I)
 WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compile(r"(?:turn|knob)\s+(?P<what>.+)$", re.I)
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
+WHY = re.compile(r"(?:why|where from|where does)\s+(?P<what>.+?)(?:\s+come from)?\??$", re.I)
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
 
 
@@ -23,7 +24,15 @@ def found(document, query):
         return []
     finder = _Finder(document)
     rows = []
-    for pattern, offer in ((SETS, finder.set), (WATCHES, finder.watch), (TURNS, finder.turn), (APPENDS, finder.append), (RUNS, finder.run)):
+    offers = (
+        (SETS, finder.set),
+        (WATCHES, finder.watch),
+        (TURNS, finder.turn),
+        (APPENDS, finder.append),
+        (RUNS, finder.run),
+        (WHY, finder.why),
+    )
+    for pattern, offer in offers:
         if match := pattern.match(query):
             rows += offer(**match.groupdict())
     return (rows + finder.things(query))[: MOST - MOST_HELP] + helped(query)
@@ -69,6 +78,10 @@ class _Finder:
     def watch(self, what):
         rows = [(a, w) for a, w in self.matching(what, self.result_entries()) if a not in self.gauges][:8]
         return [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
+
+    def why(self, what):
+        rows = self.matching(what, self.result_entries())[:8]
+        return [{"words": f"Where does it come from: {words}", "url": f"../process/?select=why:{a}"} for a, words in rows]
 
     def turn(self, what):
         rows = [(a, w) for a, w in self.matching(what, self.input_entries()) if a not in self.knobs and self.inputs[a].knob][:8]

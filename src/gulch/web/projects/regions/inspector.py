@@ -7,7 +7,8 @@ from gulch.engine.flowsheet.feeds import FEED_BASES
 from gulch.engine.flowsheet.inputs import feed_addresses
 from gulch.engine.flowsheet.manual import page_of
 from gulch.engine.flowsheet.measures import OVERALL
-from gulch.engine.flowsheet.places import at_gauge, at_knob
+from gulch.engine.flowsheet.origin import origin
+from gulch.engine.flowsheet.places import About, at_gauge, at_knob
 from gulch.engine.phases.model import WATER
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -19,6 +20,7 @@ from gulch.engine.units.base import FAMILIES
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     is_held,
+    pretty_text,
     show_unit,
 )
 
@@ -52,11 +54,31 @@ class Inspector(Region):
                 "said": self.said(at_gauge(g.id)),
                 "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
             }
+        if head == "why":
+            return self.explained(rest)
         unit = self.document.unit(self.select)
         if unit is not None:
             return self.inspect_unit(unit)
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
+
+    def explained(self, address):
+        """Where a result comes from; None where it is none, or has no figure."""
+        found = origin(self.document, self.solution, address) if self.solution else None
+        if found is None:
+            return None
+        groups = [("Typed, assumed or set at " + found.maker, found.inputs), ("Before it", found.upstream)]
+        return {
+            "what": "why",
+            "id": found.maker,
+            "why": found,
+            "given": [(title, [(g, pretty_text(g.text)) for g in rows]) for title, rows in groups if rows],
+            "facts": [(f, self.fact_link(f)) for f in found.facts],
+        }
+
+    def fact_link(self, fact):
+        """What of Chemistry a fact is seen at."""
+        return f"species:{fact.owner}" if fact.about == About.SPECIES and fact.owner else fact.owner
 
     def said(self, place):
         """To-do lines of a knob, gauge, target or scan and of its parts; place: that of the whole."""

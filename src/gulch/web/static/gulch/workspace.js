@@ -12,8 +12,12 @@ window.gulch = { $, data, open, post };
 
 // The drawing and the plots are made here in the browser: a swap must leave them alone.
 Idiomorph.defaults.ignoreActiveValue = true;
-Idiomorph.defaults.callbacks.beforeNodeMorphed = (old) =>
-  !(old.id === "map-canvas" || (old.classList && old.classList.contains("plot")));
+Idiomorph.defaults.callbacks.beforeNodeMorphed = (old, fresh) => {
+  // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow
+  if (old === document.activeElement && old.matches("a, button, summary") && old.innerHTML !== fresh.innerHTML)
+    old.replaceChildren(...fresh.cloneNode(true).childNodes);
+  return !(old.id === "map-canvas" || (old.classList && old.classList.contains("plot")));
+};
 Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
   !(name === "open" && node.tagName === "DETAILS");
 

@@ -1,0 +1,85 @@
+"""Where a number comes from: formula with numbers, givers, the way back, and the data at its end."""
+
+import re
+
+import pytest
+
+from gulch.demo import projects
+from gulch.engine.flowsheet import solve
+from gulch.engine.flowsheet.inputs import write
+from gulch.engine.flowsheet.origin import origin
+from gulch.engine.flowsheet.results import readable
+
+ETHANOL = projects()[0]
+SOLVED = solve(ETHANOL)
+
+
+def numbers(text):
+    return [float(n) for n in re.findall(r"-?[\d]+(?:\.\d+)?(?:e-?\d+)?", text.replace("\u202f", "").replace("−", "-"))]
+
+
+def test_a_purity_shows_its_formula_with_numbers_that_give_it():
+    found = origin(ETHANOL, SOLVED, "product.mass_fraction.ethanol")
+    mass, share = found.how
+    n, M, m = numbers(mass.removeprefix("m = n M = "))
+    assert n * M == pytest.approx(m, rel=2e-3)
+    part, whole, percent = numbers(share.split("=", 2)[2])
+    assert 100.0 * part / whole == pytest.approx(percent, rel=2e-3)
+    assert found.maker == "DRUM" and found.enters == (("S4, which enters DRUM", "S4.mass_fraction.ethanol"),)
+
+
+def test_the_way_back_ends_at_a_feed_that_was_typed():
+    address, seen = "product.fraction.ethanol", []
+    while address not in seen:
+        seen.append(address)
+        found = origin(ETHANOL, SOLVED, address)
+        if not found.enters:
+            break
+        address = found.enters[0][1]
+    assert found.maker == "ethylene_feed"
+    assert ("Flow of ethylene in ethylene_feed", "100 kmol/h", "typed") in [(g.label, g.text, g.giver) for g in found.inputs]
+
+
+def test_every_datum_on_the_way_has_its_source():
+    found = origin(ETHANOL, SOLVED, "product.fraction.ethanol")
+    facts = {f.label: f for f in found.facts}
+    assert facts["Formation enthalpy of ethanol"].source and facts["Vapour pressure of ethylene"].source
+    assert facts["Conversion of ethanol by etherification"].source == "typed"
+    upstream = {g.label: g.giver for g in found.upstream}
+    assert upstream["Temperature of R1"] == "typed" and upstream["Approach temperature of R1"] == "assumed"
+
+
+def test_a_duty_is_the_difference_of_its_streams():
+    before, after, duty = numbers(origin(ETHANOL, SOLVED, "R1.duty").how[0].split("=", 2)[2])
+    assert before - after == pytest.approx(duty, abs=1.0)
+
+
+def test_what_a_target_sets_is_said_to_be_set_by_it():
+    project = next(p for p in projects() if any(t.on for t in p.targets))
+    solution = solve(project)
+    knob = next(k for k in project.knobs if k.id == next(t for t in project.targets if t.on).knob)
+    owner = knob.input.partition(".")[0]
+    stream = next(s for s in project.streams if (s.source or "").startswith(owner) or s.id == owner)
+    found = origin(project, solution, f"{stream.id}.flow")
+    assert "a target" in {g.giver for g in found.inputs}
+
+
+@pytest.mark.parametrize("number", range(6))
+def test_every_result_of_every_demo_is_explained(number):
+    project = projects()[number]
+    solution = solve(project)
+    explained = 0
+    for address in readable(project):
+        found = origin(project, solution, address)
+        if found is not None:
+            explained += 1
+            assert found.text and all(line.strip() for line in found.how), address
+            assert found.how or found.relations, address
+    assert explained > 50
+
+
+def test_what_has_no_figure_has_no_origin():
+    assert origin(ETHANOL, SOLVED, "nothing.at.all") is None
+    broken = ETHANOL.model_copy(deep=True)
+    write(broken, "COOL.temperature", "-400 degC")
+    assert origin(broken, solve(broken), "product.flow") is None
