@@ -12,6 +12,11 @@ def post(page, do):
     arrived(page)
 
 
+def ready(page):
+    """Wait until a page's scripts are there: what is clicked before is not heard."""
+    page.wait_for_function("document.readyState === 'complete' && window.htmx && window.gulch")
+
+
 def arrived(page):
     """Wait until what was answered is shown: an answer is read a moment after it came."""
     expect(page.locator(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added")).to_have_count(0, timeout=30_000)

@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from acting import fill, go, post, press
+from acting import fill, go, post, press, ready
 from helpers import LIGHT, document, feed
 from playwright.sync_api import expect
 
@@ -255,8 +255,9 @@ def test_an_edits_answer_does_not_call_the_user_back(process):
     expect(process.locator("#passes")).to_be_visible()
 
 
-def test_text_being_typed_outlives_what_is_swapped_in_meanwhile(page, row):
-    """Whatever an answer does to the field, its text and cursor stay, and it is sent when the field is left."""
+@pytest.mark.parametrize("key", ["Tab", "Enter"])
+def test_text_being_typed_outlives_what_is_swapped_in_meanwhile(page, row, key):
+    """Whatever an answer does to the field, its text and cursor stay, and it is sent when the field is left or entered."""
     page.goto(f"/p/{row.pk}/process/?select=H1")
     field = page.locator("[id='f-H1.temperature']")
     field.click()
@@ -268,9 +269,30 @@ def test_text_being_typed_outlives_what_is_swapped_in_meanwhile(page, row):
         expect(field).to_have_value("231 deg")
     page.keyboard.type("C")
     expect(field).to_have_value("231 degC")
-    post(page, lambda: page.keyboard.press("Tab"))
+    post(page, lambda: page.keyboard.press(key))
     expect(page.locator("#state")).to_contain_text("solved in")
+    if key == "Tab":  # what one is still in is left alone
+        expect(field).to_have_value("231 °C")
+    page.reload()
     expect(field).to_have_value("231 °C")
+
+
+def test_enter_sends_a_form_without_leaving_the_page(page, row):
+    """In a form that is sent as its fields change, and in one whose scripts are not there yet."""
+    page.goto(f"/p/{row.pk}/chemistry/")
+    field = page.locator("#conversion-hydration")
+    ready(page)
+    field.fill("6 %")
+    post(page, lambda: field.press("Enter"))
+    assert "value=" not in page.url
+    page.reload()
+    expect(field).to_have_value("6 %")
+    page.route("**/htmx.min*.js", lambda route: route.abort())
+    page.goto(f"/p/{row.pk}/chemistry/")
+    page.fill("#new-equation", "C2H4 + H2O = ethanol")
+    page.press("#new-equation", "Enter")
+    expect(page.locator("#new-equation")).to_have_value("C2H4 + H2O = ethanol")
+    assert "equation=" not in page.url
 
 
 def test_a_form_not_sent_yet_outlives_what_is_swapped_in(page, row):

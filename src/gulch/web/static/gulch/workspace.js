@@ -49,9 +49,10 @@ function kept() {
   node.setSelectionRange?.(typing.start, typing.end);
   typing.lost = true; // the browser sees no change in what a script wrote
 }
-document.addEventListener("focusout", (event) => {
-  if (!swapping && typing?.lost && event.target.id === typing.id) event.target.dispatchEvent(new Event("change", { bubbles: true }));
-});
+const unseen = (event) => !swapping && typing?.lost && event.target.id === typing.id;
+const changed = (event) => event.target.dispatchEvent(new Event("change", { bubbles: true }));
+document.addEventListener("focusout", (event) => { if (unseen(event)) changed(event); });
+document.addEventListener("keydown", (event) => { if (event.key === "Enter" && unseen(event)) changed(event); });
 
 // A field whose text was not accepted shows the document's text again, unless it is being edited.
 document.addEventListener("htmx:afterSwap", () => {

@@ -1,7 +1,7 @@
 // The next step of the first walk is marked where it is done; the link in the list goes there and puts the focus on it.
 import { $ } from "./page.js";
 
-let going = false; // whether the user asked to be shown where
+let going = location.hash === "#next"; // whether the user asked to be shown where: here, or on a page that was not ready yet
 function marked() {
   for (const old of document.querySelectorAll(".next-step")) old.classList.remove("next-step");
   const walk = $("walk"), at = walk && document.querySelector(walk.dataset.at);
