@@ -14,7 +14,7 @@ def post(page, do):
 
 def ready(page):
     """Wait until a page's scripts are there: what is clicked before is not heard."""
-    page.wait_for_function("document.readyState === 'complete' && window.htmx && window.gulch")
+    page.wait_for_load_state("load")
 
 
 def arrived(page):
