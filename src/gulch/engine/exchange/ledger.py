@@ -6,9 +6,8 @@ import csv
 import io
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, value
+from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
-from gulch.engine.species import SpeciesError, lookup
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -42,17 +41,6 @@ def ledger(project: Project, solution: Solution) -> tuple:
         role = "feed" if stream.is_feed else ("product" if stream.to is None else "inner")
         rows.append({"id": stream.id, "role": role, "cells": cells, "pinned": stream.id in pinned})
     return columns, rows
-
-
-def molar_masses(project: Project) -> dict[str, float]:
-    """{species: kg/mol}; without those whose data were mistyped since the figures were made: their masses are not shown."""
-    out = {}
-    for s in project.species:
-        try:
-            out[s.id] = lookup(*s.key).molar_mass.value
-        except SpeciesError:
-            continue
-    return out
 
 
 def csv_text(project: Project, solution: Solution) -> str:

@@ -15,7 +15,7 @@ from gulch.engine.flowsheet.inputs import Address, addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product
 from gulch.engine.flowsheet.nodes import NodeKind, feed_node, unit_node
 from gulch.engine.flowsheet.places import About
-from gulch.engine.flowsheet.results import STREAM_RESULTS, value
+from gulch.engine.flowsheet.results import STREAM_RESULTS, molar_masses, value
 from gulch.engine.handbook import Relation
 from gulch.engine.phases.model import PHASE_MODELS
 from gulch.engine.quantities import QuantityError, show
@@ -82,21 +82,10 @@ def origin(project: Project, solution: Solution, address: str) -> Origin | None:
     if found is None:
         return None
     gauge = next((g.id for g in project.gauges if found.formula and g.reads == address), "")
-    number = solution.gauges.get(gauge) if gauge else value(solution, address, _masses(project))
+    number = solution.gauges.get(gauge) if gauge else value(solution, address, molar_masses(project))
     if number is None:
         return None
     return _Search(project, solution, found, number).origin()
-
-
-def _masses(project):
-    """{species: kg/mol} of those that are known."""
-    out = {}
-    for s in project.species:
-        try:
-            out[s.id] = lookup(*s.key).molar_mass.value
-        except SpeciesError:
-            continue
-    return out
 
 
 class _Search:
@@ -107,7 +96,7 @@ class _Search:
         self.address, self.display = found.address, project.display
         self.head, _, self.rest = found.address.partition(".")
         self.inputs, self.by = addresses(project), givers(project)
-        self.mass = _masses(project)
+        self.mass = molar_masses(project)
         self.shown = {s.id: s.shown for s in project.species}
 
     def origin(self) -> Origin:

@@ -125,6 +125,17 @@ def elements_of(project: Project) -> list[str]:
     return sorted(found)
 
 
+def molar_masses(project: Project) -> dict[str, float]:
+    """{species: kg/mol}; without those whose data were mistyped since the figures were made: their masses are not shown."""
+    out = {}
+    for s in project.species:
+        try:
+            out[s.id] = lookup(*s.key).molar_mass.value
+        except SpeciesError:
+            continue
+    return out
+
+
 def value(solution: Live | Solution, address: str, molar_mass: dict[str, float] | None = None) -> float | None:
     """SI value of a result address in a Solution, or None when it was not computed.
 
