@@ -3,9 +3,10 @@
 import math
 import re
 
-import numpy as np
 import pytest
 
+from gulch.demo import projects
+from gulch.engine.flowsheet import solve
 from gulch.engine.flowsheet.manual import SECTIONS, page_of, pages, searched
 from gulch.engine.phases.explained import HOW
 from gulch.engine.phases.model import PHASE_MODELS
@@ -49,11 +50,13 @@ def test_what_is_looked_for_comes_by_titles_first():
     assert searched("   ") == [] and searched("nowhere to be found") == []
 
 
-def test_gillilands_line_on_the_page_is_the_one_computed():
-    """At X = 0.4: Y = 0.3144 by Molokanov's form (from memory); page and kernel of the column agree."""
+def test_gillilands_line_on_the_page_gives_the_stages_that_a_column_reports():
     formula = next(r.formula for r in KINDS["shortcut-column"].relations() if r.formula.startswith("Y ="))
     text = formula.removeprefix("Y = ").replace("−", "-").replace("·", "*").replace("^", "**")
     text = re.sub(r"(\d) X", r"\1 * X", text)
-    X = 0.4
-    Y = 1.0 - np.exp((1.0 + 54.4 * X) / (11.0 + 117.2 * X) * (X - 1.0) / np.sqrt(X))
-    assert eval(text, {"exp": math.exp, "X": X}) == pytest.approx(Y, rel=1e-12)
+    ester = next(p for p in projects() if any(u.kind == "shortcut-column" for u in p.units))
+    unit = next(u.id for u in ester.units if u.kind == "shortcut-column")
+    column = solve(ester).units[unit].values
+    X = (column["reflux_used"] - column["minimum_reflux"]) / (column["reflux_used"] + 1.0)
+    Y = eval(text, {"exp": math.exp, "X": X})
+    assert (column["minimum_stages"] + Y) / (1.0 - Y) == pytest.approx(column["stages"], rel=1e-9)

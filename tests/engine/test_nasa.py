@@ -70,6 +70,8 @@ def test_what_is_typed_itself_goes_before():
 @pytest.mark.parametrize(
     ("text", "words"),
     [
+        ("\n".join("x" * 61 + str(i) for i in (1, 2, 3, 4)), "holds 1 number:"),
+        ("200 1000 1e999 0 0 0 0 0 0", "not above zero"),
         ("200 1000 1 2 3", "Line 1 of the polynomial of it holds 5 numbers"),
         ("no numbers here", "Line 1 of the polynomial of it holds 0 numbers"),
         ("   ", "holds no numbers"),

@@ -83,3 +83,15 @@ def test_what_has_no_figure_has_no_origin():
     broken = ETHANOL.model_copy(deep=True)
     write(broken, "COOL.temperature", "-400 degC")
     assert origin(broken, solve(broken), "product.flow") is None
+
+
+def test_the_duty_between_a_compressors_stages_leaves_its_work_out():
+    """Heat is what the streams gain less the work put in: the line's numbers give the figure it explains."""
+    project = ETHANOL.model_copy(deep=True)
+    write(project, "K1.pressure", "200 bar")
+    write(project, "K1.stages", "3")
+    write(project, "K1.between", "60 degC")
+    solution = solve(project)
+    after, before, work, duty = numbers(origin(project, solution, "K1.duty").how[0].split("=", 2)[2])
+    assert work > 0.0 > duty
+    assert after - before - work == pytest.approx(duty, abs=2e-3 * abs(after))

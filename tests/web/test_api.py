@@ -116,3 +116,17 @@ def test_openapi_tells_every_path(client):
     assert told["info"]["title"] == "Gulch"
     assert set(told["paths"]) >= {"/api/v1/projects", "/api/v1/projects/{pk}/inputs", "/api/v1/projects/{pk}/scans/{scan}/runs"}
     assert all("summary" in way for path in told["paths"].values() for way in path.values())
+
+
+def test_many_projects_are_listed_by_few_questions(program, user, row, django_assert_max_num_queries):
+    for number in range(6):
+        create_project(user, row.current.read, f"copy {number}")
+    with django_assert_max_num_queries(5):
+        assert len(program.get("/api/v1/projects").json()) == 7
+
+
+def test_a_document_that_cannot_be_read_is_said(program, row):
+    row.current.document = {"format": "gulch-project", "version": 99}
+    row.current.save()
+    answer = send(program, f"/projects/{row.pk}/scans/scan1/runs", {})
+    assert answer.status_code == 422 and answer.json()["detail"]

@@ -156,7 +156,9 @@ class _Search:
             yield from self.counted(measure[1], into, out)
         elif name == "duty":
             terms = [self.total(side, "enthalpy_flow", "power") for side in (out, into)]
-            yield f"duty = H(out) − H(in) = {terms[0]} − ({terms[1]}) = {self.say(self.number, 'power')}"
+            work = self.solution.units[unit.id].values.get("work")  # put in beside the heat, by a shaft or a current
+            less = ("− work ", f"− ({self.say(work, 'power')}) ") if work else ("", "")
+            yield f"duty = H(out) − H(in) {less[0]}= {terms[0]} − ({terms[1]}) {less[1]}= {self.say(self.number, 'power')}"
         elif declared:
             yield f"{declared.meaning}: {self.say(self.number, self.found.dimension)}"
 
@@ -209,8 +211,10 @@ class _Search:
     def enters(self, maker) -> Iterator[tuple[str, str]]:
         """The streams that a result is made from, or those that a formula counts, each with the same result of it where it has one."""
         if not maker:
+            known = readings(self.project)
             for a in self.found.parts:
-                yield a, a
+                if a in known:  # inputs stand in the formula's numbers and lead nowhere
+                    yield known[a].label, a
             for s in self.project.streams:
                 if not self.found.formula and (s.is_feed or s.to is None):
                     yield f"{'feed' if s.is_feed else 'product'} {s.id}", f"{s.id}.flow"

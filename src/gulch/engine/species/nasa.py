@@ -106,7 +106,7 @@ def _card(lines):
     if len(lines) != 4 or any(len(line) < 61 or not line.endswith(str(i)) for i, line in enumerate(lines, 1)):
         return None
     limits = _numbers(lines[0][45:73])
-    numbers = [float(line[c : c + 15]) for line in lines[1:] for c in range(0, 75, 15) if line[c : c + 15].strip()]
+    numbers = [n for line in lines[1:] for n in _numbers(line[:75])]
     if len(limits) < 3 or len(numbers) < 14:
         return None
     low, high, common = limits[:3]

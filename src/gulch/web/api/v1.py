@@ -15,7 +15,7 @@ from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
 from gulch.web.api.tokens import Refused, owner_of
 from gulch.web.projects import actions, solving
-from gulch.web.projects.models import Project
+from gulch.web.projects.models import Outcome, Project
 from gulch.web.scans import jobs
 
 PATIENCE = 10.0  # s that an answer waits for a solve; then it says that it is under way
@@ -95,6 +95,11 @@ def _refused(request, error):
     return api.create_response(request, {"detail": str(error)}, status=401)
 
 
+@api.exception_handler(DocumentError)
+def _unreadable(request, error):
+    return api.create_response(request, {"detail": str(error)}, status=422)
+
+
 @api.exception_handler(Http404)
 def _missing(request, error):
     return api.create_response(request, {"detail": "There is no such thing among your projects."}, status=404)
@@ -111,27 +116,29 @@ def _document(request):
     """The project in a request's body. Raises Trouble."""
     if len(request.body) > MAX_BYTES:
         raise Trouble(413, f"The project is larger than {MAX_BYTES // 1_000_000} MB.")
-    try:
-        return actions.examined(loads(request.body))
-    except DocumentError as error:
-        raise Trouble(422, str(error)) from None
+    return actions.examined(loads(request.body))
 
 
-def _listed(row):
-    found = row.outcome()
-    solved = found.solved if found else None
+def _listed(rows):
+    """Rows as they are listed; whether they are solved is asked for all at once."""
+    outcomes = Outcome.objects.filter(project__in=rows, digest__in=[row.current.digest for row in rows])
+    known = {(pk, digest): solved for pk, digest, solved in outcomes.values_list("project_id", "digest", "solved")}
+    return [_entry(row, known.get((row.pk, row.current.digest))) for row in rows]
+
+
+def _entry(row, solved):
     return {"id": row.pk, "name": row.name, "version": row.version, "changed": row.changed.isoformat(), "solved": solved}
 
 
 @api.get("/projects", response=list[Listed], summary="The user's projects, the newest first")
 def projects(request):
     rows = Project.objects.filter(owner=request.user).select_related("current").defer("current__document")
-    return [_listed(row) for row in rows[:LISTED]]
+    return _listed(list(rows[:LISTED]))
 
 
 @api.post("/projects", response={201: Listed, 413: Said, 422: Said}, summary="A new project from a document in the body")
 def create(request):
-    return 201, _listed(actions.create_project(request.user, _document(request), "Sent by a program"))
+    return 201, _listed([actions.create_project(request.user, _document(request), "Sent by a program")])[0]
 
 
 @api.get("/projects/{pk}", response={200: dict, 404: Said}, summary="The document of a project")

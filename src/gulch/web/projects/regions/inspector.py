@@ -73,7 +73,7 @@ class Inspector(Region):
             "id": found.maker,
             "why": found,
             "given": [(title, [(g, pretty_text(g.text)) for g in rows]) for title, rows in groups if rows],
-            "facts": [(f, self.fact_link(f)) for f in found.facts],
+            "facts": [(f, pretty_text(f.text), self.fact_link(f)) for f in found.facts],
         }
 
     def fact_link(self, fact):
