@@ -23,6 +23,7 @@ PLACES = {
     "sure": "scans/?select=sure",
     "swings": "scans/?select=swings",
     "variants": "variants/",
+    "notebook": "notebook/",
     "sizing": "sizing/",
 }
 

@@ -89,6 +89,15 @@ def everything():
             "searches": [{"id": "b1", "aim": "g1", "against": "g2", "over": [{"knob": "k1"}]}],
             "sizing": {"set": "main", "stream": "S1"},
             "ledger": {"pinned": ["S1"]},
+            "notebook": {
+                "pieces": [
+                    {"what": "unit", "unit": "R1"},
+                    {"what": "stream", "stream": "S1"},
+                    {"what": "scan", "scan": "s1"},
+                    {"what": "search", "search": "b1"},
+                    {"what": "result", "result": "R1.extent.r-1"},
+                ]
+            },
             "variants": [
                 {
                     "id": "v1",

@@ -508,6 +508,52 @@ class LedgerEntry(Part):
     across: bool = Field(False, description="streams as columns")
 
 
+class PieceEntry(Part):
+    """A piece of the notebook, with what it is of where there are several."""
+
+    what: Literal[
+        "gauges",
+        "chemistry",
+        "map",
+        "assumptions",
+        "streams",
+        "reactors",
+        "columns",
+        "balances",
+        "loops",
+        "variants",
+        "worth",
+        "warnings",
+        "unit",
+        "stream",
+        "scan",
+        "search",
+        "result",
+    ]
+    unit: Annotated[str | None, Ref(Thing.UNIT, OnLoss.ENTRY)] = None
+    stream: Annotated[str | None, Ref(Thing.STREAM, OnLoss.ENTRY)] = None
+    scan: Annotated[str | None, Ref(Thing.SCAN, OnLoss.ENTRY)] = None
+    search: Annotated[str | None, Ref(Thing.SEARCH, OnLoss.ENTRY)] = None
+    result: Annotated[str | None, Address()] = Field(None, description="address of the figure that is explained")
+    comment: str = Field("", max_length=8000, description="the user's own words before it, in Markdown")
+
+    @property
+    def of(self) -> str:
+        """What it is of; "" where there is only one of its kind."""
+        return self.unit or self.stream or self.scan or self.search or self.result or ""
+
+    @property
+    def key(self) -> str:
+        """What names it among the others."""
+        return f"{self.what}:{self.of}" if self.of else self.what
+
+
+class NotebookEntry(Part):
+    """The printable report: which pieces of the project, in which order."""
+
+    pieces: list[PieceEntry] = Field([], max_length=200)
+
+
 TYPES = SimpleNamespace(
     quantity=Quantity, species_id=SpeciesId, reaction_id=ReactionId, set_id=Annotated[str, Ref(Thing.SET)]
 )  # of the entries that declarations make
@@ -543,7 +589,7 @@ class Project(Part):
     format: Literal["gulch-project"] = "gulch-project"
     version: Literal[1] = 1
     name: str = Field("Untitled project", min_length=1, max_length=120)
-    remarks: str = Field("", max_length=20000)
+    remarks: str = Field("", max_length=20000, description="the question and remarks, in Markdown; the first line says what it is about")
     display: Literal["process-metric", "us-customary", "si"] = "process-metric"
     bare_shares: Literal["ask", "fraction", "per cent"] = Field("ask", description="what a share typed as a bare number up to 1 means")
     doubtful: list[Annotated[str, PlaceText()]] = Field(
@@ -572,6 +618,7 @@ class Project(Part):
     variants: list[VariantEntry] = Field([], max_length=40)
     working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
+    notebook: NotebookEntry | None = Field(None, description="the usual pieces when left out")
 
     def unit(self, id_: str | None) -> Any:
         """The unit of that id, or None."""

@@ -6,6 +6,7 @@ from django.urls import path
 from gulch.web.api import tokens
 from gulch.web.api.v1 import api
 from gulch.web.help import views as help_views
+from gulch.web.notebook import views as notebook_views
 from gulch.web.projects import accounts, views
 
 urlpatterns = [
@@ -32,6 +33,9 @@ urlpatterns = [
     path("p/<int:pk>/export.json", views.export_json, name="export-json"),
     path("p/<int:pk>/ledger.csv", views.export_csv, name="export-csv"),
     path("p/<int:pk>/project.xlsx", views.export_xlsx, name="export-xlsx"),
+    path("p/<int:pk>/report/", notebook_views.make, name="report"),
+    path("p/<int:pk>/report/<int:report>.<slug:kind>", notebook_views.kept, name="kept-report"),
+    path("p/<int:pk>/report/<int:report>/remove/", notebook_views.drop, name="drop-report"),
     path("p/<int:pk>/profile/<slug:unit>.csv", views.export_profile, name="profile-csv"),
     path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, {"kind": "csv"}, name="export-scan"),
     path("p/<int:pk>/scan-run/<int:run>.xlsx", views.export_scan, {"kind": "xlsx"}, name="export-scan-xlsx"),

@@ -27,6 +27,7 @@ SHARED = (
     "sizing",
     "prices",
     "bare_shares",
+    "notebook",
 )
 KEYS = ("id", "sets", "stream")  # what names an entry of a list
 BASE = "base"

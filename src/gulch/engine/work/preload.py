@@ -1,6 +1,6 @@
 """Imported by the process that workers are forked from, for its effect: everything loaded, every kernel compiled.
 
-A fresh worker is then there within milliseconds, so one that hangs can simply be killed.
+A fresh worker is then there within milliseconds, so one that hangs can simply be killed. What prints reports is loaded too: it is large.
 """
 
 import contextlib
@@ -11,3 +11,5 @@ from gulch.engine.flowsheet import solve
 with contextlib.suppress(Exception):  # whatever is wrong, workers can still be made and will say it
     for project in projects():
         solve(project)
+with contextlib.suppress(ImportError, OSError):  # where its libraries are missing, whoever wants a PDF is told
+    import weasyprint  # noqa: F401

@@ -11,10 +11,10 @@ from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 class Curves:
     """Prepared for one unit outcome that holds a `profile` or a `diagram`; falsy when it holds neither."""
 
-    def __init__(self, space):
+    def __init__(self, space, unit):
         self.space, self.display = space, space.display
-        self.unit = space.document.unit(space.select)
-        outcome = space.solution.units.get(space.select) if space.solution and self.unit else None
+        self.unit = space.document.unit(unit)
+        outcome = space.solution.units.get(unit) if space.solution and self.unit else None
         self.values = outcome.values if outcome is not None and outcome.solved else {}
         self.profile, self.diagram = self.values.get("profile"), self.values.get("diagram")
 

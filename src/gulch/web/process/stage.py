@@ -12,7 +12,7 @@ class Process(Stage):
     styles = ("map", "ledger", "inspector")
 
     def context(self, space, session, answers):
-        return {"curves": Curves(space)}
+        return {"curves": Curves(space, space.select)}
 
 
 STAGE = Process()

@@ -5,6 +5,7 @@ import re
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.manual import searched
+from gulch.engine.flowsheet.notebook import WHOLE, pieces_of
 from gulch.engine.flowsheet.places import About
 from gulch.engine.units import KINDS
 
@@ -14,6 +15,7 @@ SETS = re.compile(r"(?:set|change|make)\s+(?P<what>.+?)\s+(?:to\s+|=\s*)?(?P<val
 WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compile(r"(?:turn|knob)\s+(?P<what>.+)$", re.I)
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
 WHY = re.compile(r"(?:why|where from|where does)\s+(?P<what>.+?)(?:\s+come from)?\??$", re.I)
+PINS = re.compile(r"(?:pin|put|note)\s+(?P<what>.+?)(?:\s+(?:in|into|to)\s+(?:the\s+)?notebook)?$", re.I)
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
 
 
@@ -29,6 +31,7 @@ def found(document, query):
         (WATCHES, finder.watch),
         (TURNS, finder.turn),
         (APPENDS, finder.append),
+        (PINS, finder.pin),
         (RUNS, finder.run),
         (WHY, finder.why),
     )
@@ -95,6 +98,19 @@ class _Finder:
             for id_ in streams
             for kind, label in kinds
         ]
+
+    def pin(self, what):
+        there = {p.key for p in pieces_of(self.document)}
+        offers = [(f"unit {u.id}, {KINDS[u.kind].label.lower()}", "unit", u.id) for u in self.document.units]
+        offers += [(f"stream {s.id}", "stream", s.id) for s in self.document.streams]
+        offers += [(words.lower(), name, "") for name, words in WHOLE.items()]
+        offers += [(f"where {w} comes from", "result", a) for a, w in self.matching(what, self.result_entries())[:4]]
+        wanted = what.lower().split()
+        return [
+            {"words": f"Put {words} into the notebook", "act": "pin", "form": {"what": kind, "of": of}}
+            for words, kind, of in offers
+            if (f"{kind}:{of}" if of else kind) not in there and all(t in f"{words} {of}".lower() for t in wanted)
+        ][:8]
 
     def run(self, what):
         names = {k.id: k.label or k.id for k in self.document.knobs}

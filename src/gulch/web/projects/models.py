@@ -144,6 +144,22 @@ class ScanPoint(models.Model):
         return f"point {self.place} of run {self.run_id}"
 
 
+class Report(models.Model):
+    """A frozen copy of a notebook: one HTML page that holds all it needs, compressed."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="reports")
+    name = models.CharField(max_length=80)
+    revision = models.PositiveIntegerField()
+    page = models.BinaryField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+
+    def __str__(self):
+        return f"{self.name}, revision {self.revision}"
+
+
 class Token(models.Model):
     """What a program shows in place of a user's password. Only its hash is kept; a revoked one stays listed."""
 

@@ -7,7 +7,7 @@ to-do list are its own. Rail, routes and the workspace read it.
 from functools import cache
 from importlib import import_module
 
-FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing")
+FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing", "notebook")
 
 
 class Stage:

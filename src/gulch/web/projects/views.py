@@ -413,7 +413,7 @@ def export_json(request, pk):
     row = own(request, pk)
     text = json.dumps(row.current.document, indent=1, ensure_ascii=False)  # as stored, readable or not
     response = HttpResponse(text.encode("utf-8", "backslashreplace"), content_type="application/json")
-    return _attachment(response, row, "json")
+    return attachment(response, row, "json")
 
 
 @login_required
@@ -421,7 +421,7 @@ def export_json(request, pk):
 def export_csv(request, pk):
     row = own(request, pk)
     space = Workspace(row, "process")
-    return _attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
+    return attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
 
 
 @login_required
@@ -438,17 +438,17 @@ def export_xlsx(request, pk):
         data = project_xlsx(space.whole, None if space.stale else space.solution, results)
     except NotSolved as error:
         return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": str(error)})
-    return _attachment(HttpResponse(data, content_type=XLSX), row, "xlsx")
+    return attachment(HttpResponse(data, content_type=XLSX), row, "xlsx")
 
 
 @login_required
 @require_GET
 def export_profile(request, pk, unit):
     row = own(request, pk)
-    curves = Curves(Workspace(row, "process", unit))
+    curves = Curves(Workspace(row, "process"), unit)
     if not curves.profile:
         raise Http404
-    return _attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")
+    return attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")
 
 
 @login_required
@@ -461,11 +461,11 @@ def export_scan(request, pk, run, kind):
     result = table_of(asked, jobs.points_of(found)) if asked.get("kind") else jobs.result_of(found)
     display = row.current.document.get("display", "process-metric")
     if kind == "xlsx":
-        return _attachment(HttpResponse(scan_xlsx(result, display), content_type=XLSX), row, f"{found.scan}.xlsx")
-    return _attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
+        return attachment(HttpResponse(scan_xlsx(result, display), content_type=XLSX), row, f"{found.scan}.xlsx")
+    return attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
 
 
-def _attachment(response, row, ending):
+def attachment(response, row, ending):
     """The response as a file that keeps the project's name, in any script, but for what file systems do not take."""
     name = re.sub(r"[^\w\-]+", "-", row.name).strip("-") or "project"
     response["Content-Disposition"] = content_disposition_header(True, f"{name}.{ending}")

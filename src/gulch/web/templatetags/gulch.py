@@ -9,6 +9,8 @@ from django.urls import reverse
 from django.utils.html import escape, format_html
 from django.utils.safestring import mark_safe
 
+from gulch.engine.flowsheet.notebook import pieces_of
+
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026"}
 
@@ -31,6 +33,12 @@ def typeset(formula):
 def get_item(mapping, key):
     """The value of a key, or None."""
     return mapping.get(key)
+
+
+@register.filter
+def pinned(space, what):
+    """{id: True} of what pieces of one kind in a Workspace's notebook are of."""
+    return {p.of: True for p in pieces_of(space.whole) if p.what == what}
 
 
 @register.simple_tag

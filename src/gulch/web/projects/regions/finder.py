@@ -47,6 +47,7 @@ class Finder(Region):
         rows += [
             {"words": "Add a target or a tie", "url": "../loops/"},
             {"words": "Compare variants", "url": "../variants/"},
+            {"words": "Hand in the notebook: a report as HTML or PDF", "url": "../notebook/"},
             {"words": "Undo", "click": "undo"},
             {"words": "Redo", "click": "redo"},
             {"words": "Add a feed", "click": "add-feed"},

@@ -1,39 +1,40 @@
 // The map of the process, drawn anew whenever the page has new figures.
 import { picture } from "./map/drawing.js";
 import { forget, place, widths } from "./map/layout.js";
-import { bounds, fit, look, looked, onScale, ready, scale } from "./map/view.js";
+import { bounds, canvas, current, fit, look, looked, onScale, ready, scale, still } from "./map/view.js";
 import "./map/keys.js";
 import "./map/panes.js";
 
 const WRITTEN = 1.08; // by how much the scale may change before the map is written anew
 let shows = "molar", says = "flow";
-let drawn = null; // {map, w, placed, k} of the picture that stands
+let drawn = null; // {map, w, placed, k, on} of the picture that stands
 
 async function draw() {
-  const canvas = document.getElementById("map-canvas");
-  const map = canvas && window.gulch.data("map-data");
+  const on = canvas();
+  const map = on && window.gulch.data("map-data");
   if (!map) return;
   if (!map.streams.length && !map.units.length) {
-    canvas.replaceChildren();
+    on.replaceChildren();
     forget();
     return;
   }
-  const w = widths(map, shows), box = canvas.getBoundingClientRect();
+  const w = widths(map, shows), box = on.getBoundingClientRect();
   const found = await place(map, w, shows, { width: Math.max(box.width, 1), height: Math.max(box.height, 1) });
-  if (!found || !canvas.isConnected) return; // overtaken, or the user left the map meanwhile
-  if (found.fresh || !looked()) look(found.placed);
-  drawn = { map, w, placed: found.placed };
+  if (!found || !on.isConnected) return; // overtaken, or the user left the map meanwhile
+  if (found.fresh || !looked() || drawn?.on !== on) look(found.placed);
+  drawn = { map, w, placed: found.placed, on };
   write();
 }
 
 function write() {
-  const canvas = document.getElementById("map-canvas");
-  if (!canvas || !drawn) return;
+  const on = canvas();
+  if (!on || drawn?.on !== on) return;
   ready();
-  const focused = canvas.contains(document.activeElement) ? document.activeElement.dataset.id : null;
+  const focused = on.contains(document.activeElement) ? document.activeElement.dataset.id : null;
   drawn.k = scale();
   const svg = picture(drawn.map, drawn.placed, drawn.w, { shows, says, k: drawn.k, bounds: bounds() });
-  canvas.replaceChildren(svg);
+  if (still()) for (const node of svg.querySelectorAll("[tabindex]")) for (const name of ["tabindex", "role"]) node.removeAttribute(name);
+  on.replaceChildren(svg);
   fit(svg);
   const again = focused && svg.querySelector(`[data-id="${CSS.escape(focused)}"]`);
   if (again) again.focus();
@@ -42,7 +43,7 @@ function write() {
 onScale(() => {
   const k = scale();
   if (drawn && (k > WRITTEN * drawn.k || k < drawn.k / WRITTEN)) write();
-  else if (document.querySelector("#map-canvas svg")) fit(document.querySelector("#map-canvas svg"));
+  else if (current()) fit(current());
 });
 
 document.addEventListener("change", (event) => {

@@ -1,6 +1,7 @@
 // The residual plots and the scan plot.
 (() => {
-  const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  let ground = document.documentElement; // whose colours count: a report stays light
+  const css = (name) => getComputedStyle(ground).getPropertyValue(name).trim();
   const colours = () => [css("--creek"), css("--clay"), css("--dusk"), css("--juniper"), css("--ochre"), css("--mut")];
   const dashes = ["solid", "dash", "dot", "dashdot", "longdash", "longdashdot"];
   const marks = ["circle", "square", "diamond", "triangle-up", "cross", "x"];
@@ -18,41 +19,35 @@
   const decades = Array.from({ length: 13 }, (_, i) => 2 * i - 18);
   const power = (k) => "10" + String(k).replace(/./g, (c) => "⁰¹²³⁴⁵⁶⁷⁸⁹"[c] || "⁻");
 
-  function residuals() {
-    for (const node of document.querySelectorAll(".plot.residual")) {
-      const found = window.gulch.data(node.id.replace("plot-", "") + "-data");
-      if (!found) continue;
-      const x = found.history.map((_, i) => i + found.first), ink = colours();
-      const above = (values) => values.map((v) => (v > 1e-17 ? v : null));
-      const traces = found.series.map((s, i) => ({
-        x, y: above(s.y), mode: "lines", name: s.name, line: { color: ink[i % ink.length], dash: dashes[(i + Math.floor(i / ink.length)) % dashes.length], width: 1.4 },
-        hovertemplate: "pass %{x}: %{y:.2e}<extra>" + s.name.replace(/[<>&]/g, "") + "</extra>",
-      }));
-      traces.unshift({
-        x, y: above(found.history), mode: "lines+markers", line: { color: css("--dusk"), width: 2.4 },
-        marker: { size: 5 }, hovertemplate: "pass %{x}: %{y:.2e}<extra>largest</extra>", name: "largest",
-      });
-      Plotly.react(node, traces, layout({
-        margin: { l: 58, r: 12, t: 8, b: 38 }, legend: { orientation: "v", x: 1.01, y: 1, font: { size: 11.5 } },
-        xaxis: axis({ title: { text: "pass" }, dtick: x.length > 20 ? undefined : Math.ceil(x.length / 10) }),
-        yaxis: axis({ title: { text: "change on what is fed" }, type: "log", tickvals: decades.map((k) => 10 ** k), ticktext: decades.map(power) }),
-        shapes: [{ type: "line", xref: "paper", x0: 0, x1: 1, y0: found.tolerance, y1: found.tolerance, line: { color: css("--juniper"), dash: "dot" } }],
-      }), settings);
-    }
+  function residuals(node, found) {
+    const x = found.history.map((_, i) => i + found.first), ink = colours();
+    const above = (values) => values.map((v) => (v > 1e-17 ? v : null));
+    const traces = found.series.map((s, i) => ({
+      x, y: above(s.y), mode: "lines", name: s.name, line: { color: ink[i % ink.length], dash: dashes[(i + Math.floor(i / ink.length)) % dashes.length], width: 1.4 },
+      hovertemplate: "pass %{x}: %{y:.2e}<extra>" + s.name.replace(/[<>&]/g, "") + "</extra>",
+    }));
+    traces.unshift({
+      x, y: above(found.history), mode: "lines+markers", line: { color: css("--dusk"), width: 2.4 },
+      marker: { size: 5 }, hovertemplate: "pass %{x}: %{y:.2e}<extra>largest</extra>", name: "largest",
+    });
+    Plotly.react(node, traces, layout({
+      margin: { l: 58, r: 12, t: 8, b: 38 }, legend: { orientation: "v", x: 1.01, y: 1, font: { size: 11.5 } },
+      xaxis: axis({ title: { text: "pass" }, dtick: x.length > 20 ? undefined : Math.ceil(x.length / 10) }),
+      yaxis: axis({ title: { text: "change on what is fed" }, type: "log", tickvals: decades.map((k) => 10 ** k), ticktext: decades.map(power) }),
+      shapes: [{ type: "line", xref: "paper", x0: 0, x1: 1, y0: found.tolerance, y1: found.tolerance, line: { color: css("--juniper"), dash: "dot" } }],
+    }), settings);
   }
 
   function scan() {
     const node = document.getElementById("scan-plot");
     const found = node && window.gulch.data("scan-data");
     if (!found) return;
-    if (found.kind === "lines") lines(node, found);
-    else if (found.kind === "contours") contours(node, found);
-    else if (found.kind === "solves") solves(node, found);
-    else if (found.kind === "trade") trade(node, found);
+    KINDS[found.kind]?.(node, found);
   }
 
   // A click carries the point nearest to it back to the process.
   function carrying(node, point) {
+    if (!node.dataset.carry) return;
     if (node.removeAllListeners) node.removeAllListeners("plotly_click");
     node.on("plotly_click", (event) => {
       const chosen = point(event.points[0]);
@@ -420,28 +415,31 @@
     for (const tab of document.querySelectorAll("#ledger .tab[data-show]")) tab.classList.toggle("here", tab.dataset.show === chosen.show);
     const found = node && window.gulch.data("curves-data");
     if (!found || chosen.show !== "curves") return;
-    const ink = colours();
-    const small = { size: 12 };
-    if (found.kind === "heat") {
-      const line = (y, name, colour, dash) => ({ x: found.x, y, name, mode: "lines", line: { color: css(colour), width: 2.2, dash }, hovertemplate: "%{x:.4g} " + found.x_unit + ": %{y:.4g} " + found.axis + "<extra>" + name + "</extra>" });
-      const at = (x) => {
-        let i = found.x.findIndex((v) => v >= x);
-        i = Math.min(Math.max(i, 1), found.x.length - 1);
-        const w = (x - found.x[i - 1]) / (found.x[i] - found.x[i - 1]);
-        return (1 - w) * found.removed[i - 1] + w * found.removed[i];
-      };
-      Plotly.react(node, [
-        line(found.made, "heat made", "--clay", "solid"), line(found.removed, "heat removed", "--creek", "dash"),
-        { x: found.states.map((s) => s.x), y: found.states.map((s) => at(s.x)), mode: "markers+text", name: "steady states", text: found.states.map((s) => (s.runs ? "runs" : "")), textposition: "top left",
-          marker: { size: 11, color: found.states.map((s) => (s.stable ? css("--juniper") : css("--card"))), line: { color: css("--juniper"), width: 2 } }, hovertemplate: "%{x:.5g} " + found.x_unit + "<extra>steady</extra>" },
-      ], layout({
-        margin: { l: 58, r: 12, t: 6, b: 38 }, legend: { orientation: "h", y: 1.14, x: 0, font: small },
-        xaxis: axis({ title: { text: "temperature [" + found.x_unit + "]", font: small, standoff: 4 } }), yaxis: axis({ title: { text: "heat [" + found.axis + "]", font: small } }),
-      }), settings);
-      return;
-    }
+    if (found.kind === "heat") return heat(node, found);
     const group = found.groups.find((g) => g.id === chosen.group) || found.groups[0];
     for (const tab of document.querySelectorAll("#curve-groups .tab")) tab.classList.toggle("here", tab.dataset.group === group.id);
+    profile(node, found, group);
+  }
+  const small = { size: 12 };
+  function heat(node, found) {
+    const line = (y, name, colour, dash) => ({ x: found.x, y, name, mode: "lines", line: { color: css(colour), width: 2.2, dash }, hovertemplate: "%{x:.4g} " + found.x_unit + ": %{y:.4g} " + found.axis + "<extra>" + name + "</extra>" });
+    const at = (x) => {
+      let i = found.x.findIndex((v) => v >= x);
+      i = Math.min(Math.max(i, 1), found.x.length - 1);
+      const w = (x - found.x[i - 1]) / (found.x[i] - found.x[i - 1]);
+      return (1 - w) * found.removed[i - 1] + w * found.removed[i];
+    };
+    Plotly.react(node, [
+      line(found.made, "heat made", "--clay", "solid"), line(found.removed, "heat removed", "--creek", "dash"),
+      { x: found.states.map((s) => s.x), y: found.states.map((s) => at(s.x)), mode: "markers+text", name: "steady states", text: found.states.map((s) => (s.runs ? "runs" : "")), textposition: "top left",
+        marker: { size: 11, color: found.states.map((s) => (s.stable ? css("--juniper") : css("--card"))), line: { color: css("--juniper"), width: 2 } }, hovertemplate: "%{x:.5g} " + found.x_unit + "<extra>steady</extra>" },
+    ], layout({
+      margin: { l: 58, r: 12, t: 6, b: 38 }, legend: { orientation: "h", y: 1.14, x: 0, font: small },
+      xaxis: axis({ title: { text: "temperature [" + found.x_unit + "]", font: small, standoff: 4 } }), yaxis: axis({ title: { text: "heat [" + found.axis + "]", font: small } }),
+    }), settings);
+  }
+  function profile(node, found, group = found.groups[0]) {
+    const ink = colours();
     const titled = (a) => a.label + (a.unit ? " [" + a.unit + "]" : "");
     const series = group.series.map((s, i) => ({
       x: found.x, y: s.y, name: s.label, mode: "lines", yaxis: s.axis ? "y2" : "y", line: { color: ink[i % ink.length], dash: dashes[(i + Math.floor(i / ink.length)) % dashes.length], width: 2 },
@@ -524,7 +522,23 @@
     });
     return loading;
   }
-  const all = () => { residuals(); scan(); swings(); constant(); pair(); curves(); sizing(); };
+  const KINDS = { lines, contours, solves, trade, heat, profile, residuals };
+  // The figures of a report, each from its own block of data.
+  function figures() {
+    for (const node of document.querySelectorAll("[data-figure].plot")) {
+      const found = window.gulch.data(node.dataset.block);
+      ground = node;
+      if (found) KINDS[found.kind]?.(node, found);
+    }
+    ground = document.documentElement;
+  }
+  function loops() {
+    for (const node of document.querySelectorAll(".plot.residual")) {
+      const found = window.gulch.data(node.id.replace("plot-", "") + "-data");
+      if (found) residuals(node, found);
+    }
+  }
+  const all = () => { loops(); scan(); swings(); constant(); pair(); curves(); sizing(); figures(); };
   function draw() {
     if (!document.querySelector(".plot")) return;
     if (window.Plotly) all();

@@ -7,6 +7,7 @@ import "./workspace/keys.js";
 import "./workspace/images.js";
 import "./workspace/meaning.js";
 import "./workspace/walk.js";
+import "./workspace/notebook.js";
 
 window.gulch = { $, data, open, post };
 
@@ -16,7 +17,7 @@ Idiomorph.defaults.callbacks.beforeNodeMorphed = (old, fresh) => {
   // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow
   if (old === document.activeElement && old.matches("a, button, summary") && old.innerHTML !== fresh.innerHTML)
     old.replaceChildren(...fresh.cloneNode(true).childNodes);
-  return !(old.id === "map-canvas" || (old.classList && old.classList.contains("plot")));
+  return !old.classList?.contains("map-canvas") && !old.classList?.contains("plot");
 };
 Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
   !(name === "open" && node.tagName === "DETAILS");

@@ -2,7 +2,7 @@
 import { reach, whole, zoom } from "./view.js";
 
 document.addEventListener("keydown", (event) => {
-  const canvas = document.getElementById("map-canvas");
+  const canvas = document.querySelector(".map-canvas:not([data-still])");
   if (!canvas || !canvas.contains(event.target) || event.ctrlKey || event.altKey || event.metaKey) return;
   if (event.key === "+" || event.key === "=") return zoom(0.8);
   if (event.key === "-") return zoom(1.25);

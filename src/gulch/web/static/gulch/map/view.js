@@ -5,11 +5,14 @@ const FARTHEST = 2.6; // at which a map is first shown: a larger one is walked o
 let view = null, size = null; // of what is laid out
 let changed = null; // told when the scale has changed
 
+export const canvas = () => document.querySelector(".map-canvas");
+export const still = () => canvas()?.dataset.still !== undefined; // on paper: nobody walks it, and it is seen whole
+const walkable = (event) => event.target.closest && event.target.closest(".map-canvas:not([data-still]) svg");
 export const onScale = (tell) => (changed = tell);
 
 // Units of length in one pixel.
 export function scale() {
-  const width = document.getElementById("map-canvas").getBoundingClientRect().width || 1;
+  const width = canvas().getBoundingClientRect().width || 1;
   return view ? view.w / width : 1.15;
 }
 
@@ -28,14 +31,14 @@ export function whole() {
 
 function show(near) {
   view = null;
-  if (!size || !document.getElementById("map-canvas")) return;
+  if (!size || !canvas()) return;
   home(near);
   if (changed) changed();
 }
 
 // The view that shows the whole map, or, near, its beginning where the whole would be too small to read.
 function home(near) {
-  const box = document.getElementById("map-canvas").getBoundingClientRect();
+  const box = canvas().getBoundingClientRect();
   const room = { width: Math.max(box.width, 1), height: Math.max(box.height, 1) }, all = scaleOf(size, room);
   const k = near ? Math.min(all, FARTHEST) : all;
   const w = room.width * k, h = room.height * k;
@@ -45,7 +48,7 @@ function home(near) {
 }
 
 export function fit(svg) {
-  if (!view) home(true);
+  if (!view) home(!still());
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.w} ${view.h}`);
 }
 
@@ -54,9 +57,9 @@ export const bounds = () => (view && size && view.w >= size.width ? { left: view
 
 // The view is made before the map is drawn: what is written hangs on it.
 export function ready() {
-  if (!view) home(true);
+  if (!view) home(!still());
 }
-export const current = () => document.querySelector("#map-canvas svg");
+export const current = () => document.querySelector(".map-canvas svg");
 export function zoom(factor, cx, cy) {
   if (!view || !current()) return;
   cx = cx ?? view.x + view.w / 2; cy = cy ?? view.y + view.h / 2;
@@ -84,7 +87,7 @@ document.addEventListener("click", (event) => {
   if (event.target.id === "zoom-fit") whole();
 });
 document.addEventListener("wheel", (event) => {
-  const svg = event.target.closest && event.target.closest("#map-canvas svg");
+  const svg = walkable(event);
   if (!svg) return;
   event.preventDefault();
   const box = svg.getBoundingClientRect();
@@ -92,7 +95,7 @@ document.addEventListener("wheel", (event) => {
 }, { passive: false });
 let drag = null;
 document.addEventListener("pointerdown", (event) => {
-  const svg = event.target.closest && event.target.closest("#map-canvas svg");
+  const svg = walkable(event);
   if (!svg || event.target.closest(".unit-g,.stream-g,.plus,.loop-chip")) return;
   drag = { x: event.clientX, y: event.clientY, view: { ...view } };
 });

@@ -2,8 +2,13 @@
 import { $ } from "./page.js";
 import { fault } from "./faults.js";
 
-const SHOWN = ["fill", "fill-opacity", "stroke", "stroke-width", "stroke-opacity", "stroke-dasharray", "stroke-linecap", "stroke-linejoin",
-  "opacity", "font-family", "font-size", "font-weight", "text-anchor", "letter-spacing", "paint-order", "visibility", "display"];
+// What of a style is written into a drawing where it is not what stands above it anyway, and what that is to begin with.
+const INITIAL = {
+  fill: "rgb(0, 0, 0)", "fill-opacity": "1", stroke: "none", "stroke-width": "1px", "stroke-opacity": "1", "stroke-dasharray": "none",
+  "stroke-linecap": "butt", "stroke-linejoin": "miter", "text-anchor": "start", "letter-spacing": "normal", "paint-order": "normal",
+  visibility: "visible", "font-family": "", "font-size": "", "font-weight": "",
+};
+const NOT_HANDED_DOWN = { opacity: "1", display: "inline" };
 const MARGIN = 12, SHARP = 2; // pixels around what is drawn, and to one of its own in a PNG
 
 document.addEventListener("click", async (event) => {
@@ -20,13 +25,25 @@ document.addEventListener("click", async (event) => {
 });
 
 async function mapImage(kind, name) {
-  const svg = document.querySelector("#map-canvas svg");
+  const svg = document.querySelector(".map-canvas svg");
   if (!svg || !svg.querySelector(".unit-g, .stream-g"))
-    return fault($("map-canvas") ? "The map is empty: there is nothing to draw yet. Add a feed first." : "The map is drawn on Process: open it there first.");
+    return fault(document.querySelector(".map-canvas") ? "The map is empty: there is nothing to draw yet. Add a feed first." : "The map is drawn on Process: open it there first.");
+  await keep([svg], mapBox(svg), kind, name);
+}
+function mapBox(svg) {
   const boxes = [...svg.children].filter((n) => n.getBBox).map((n) => n.getBBox()).filter((b) => b.width > 0);
   const x = Math.min(...boxes.map((b) => b.x)) - MARGIN, y = Math.min(...boxes.map((b) => b.y)) - MARGIN;
   const right = Math.max(...boxes.map((b) => b.x + b.width)) + MARGIN, bottom = Math.max(...boxes.map((b) => b.y + b.height)) + MARGIN;
-  await keep([svg], { x, y, width: right - x, height: bottom - y }, kind, name);
+  return { x, y, width: right - x, height: bottom - y };
+}
+const plotBox = (plot) => ({ x: 0, y: 0, width: plot.offsetWidth, height: plot.offsetHeight });
+const layersOf = (plot) => [...plot.querySelectorAll("svg.main-svg")];
+
+// The drawing in a map or plot of the page as SVG text, for the report that it stands in; null where there is none.
+export function drawingIn(node) {
+  const map = node.classList.contains("map-canvas"), layers = map ? [...node.querySelectorAll("svg")] : layersOf(node);
+  if (!layers.length || !node.offsetWidth) return null;
+  return new XMLSerializer().serializeToString(together(layers, map ? mapBox(layers[0]) : plotBox(node)));
 }
 
 // One plot of the page by its id, or all of them.
@@ -35,24 +52,26 @@ async function plotImages(kind, name, of) {
   const plots = all.filter((p) => p && p.offsetWidth > 0 && p.querySelector("svg.main-svg"));
   if (!plots.length) return fault("There is no plot on this page: open a scan, a loop or a reactor’s profile first.");
   for (const [i, plot] of plots.entries()) {
-    const box = { x: 0, y: 0, width: plot.offsetWidth, height: plot.offsetHeight };
-    await keep([...plot.querySelectorAll("svg.main-svg")], box, kind, `${name} plot${plots.length > 1 ? ` ${i + 1}` : ""}.${kind}`);
+    await keep(layersOf(plot), plotBox(plot), kind, `${name} plot${plots.length > 1 ? ` ${i + 1}` : ""}.${kind}`);
   }
 }
 
 // One file of drawings that lie on one another, with the styles and the typeface that the page gives them.
 async function keep(layers, box, kind, name) {
-  const whole = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-  const { x, y, width, height } = box, ground = getComputedStyle(document.body).backgroundColor;
-  set(whole, { xmlns: "http://www.w3.org/2000/svg", viewBox: `${x} ${y} ${width} ${height}`, width, height });
-  whole.append(set(document.createElementNS(whole.namespaceURI, "style"), {}), set(paperOf(whole), { x, y, width, height, fill: ground }));
+  const whole = together(layers, box), { x, y, width, height } = box;
+  const ground = getComputedStyle(document.body).backgroundColor;
+  whole.prepend(set(part("style"), {}), set(part("rect"), { x, y, width, height, fill: ground }));
   whole.firstChild.textContent = await typefaces();
-  for (const layer of layers) whole.append(...styled(layer).childNodes);
   const file = new Blob([new XMLSerializer().serializeToString(whole)], { type: "image/svg+xml" });
   save(kind === "svg" ? file : await pixels(file, width, height), name);
 }
 
-const paperOf = (whole) => document.createElementNS(whole.namespaceURI, "rect");
+const part = (name) => document.createElementNS("http://www.w3.org/2000/svg", name);
+function together(layers, { x, y, width, height }) {
+  const whole = set(part("svg"), { xmlns: "http://www.w3.org/2000/svg", viewBox: `${x} ${y} ${width} ${height}`, width, height });
+  for (const layer of layers) whole.append(...styled(layer).childNodes);
+  return whole;
+}
 function set(node, values) {
   for (const [key, value] of Object.entries(values)) node.setAttribute(key, value);
   return node;
@@ -60,16 +79,24 @@ function set(node, values) {
 
 // A copy with its styles written into it, and without what only the pointer needs.
 function styled(svg) {
-  const copy = svg.cloneNode(true), from = svg.querySelectorAll("*"), to = copy.querySelectorAll("*");
+  const copy = svg.cloneNode(true), from = svg.querySelectorAll("*"), to = copy.querySelectorAll("*"), seen = new Map([[svg, INITIAL]]);
   from.forEach((node, i) => {
-    const style = getComputedStyle(node);
-    for (const name of SHOWN) {
-      const value = style.getPropertyValue(name);
-      if (value) to[i].setAttribute(name, value.replace(/"/g, "'"));
-    }
+    const style = getComputedStyle(node), above = seen.get(node.parentElement), own = {};
+    const write = (name, value, usual) => {
+      if (value && (value !== usual || to[i].hasAttribute(name))) to[i].setAttribute(name, value.replace(/"/g, "'"));
+    };
+    for (const name of Object.keys(INITIAL)) write(name, (own[name] = style.getPropertyValue(name)), above[name]);
+    for (const [name, usual] of Object.entries(NOT_HANDED_DOWN)) write(name, style.getPropertyValue(name), usual);
+    seen.set(node, own);
     for (const name of ["style", "tabindex", "role", "aria-label"]) to[i].removeAttribute(name);
   });
   for (const node of copy.querySelectorAll("[display=none], .plus, .drag")) node.remove();
+  // a halo is a text of its own below: not everyone who draws knows the order of painting
+  for (const text of copy.querySelectorAll("text[paint-order^=stroke]:not([stroke=none])")) {
+    text.removeAttribute("paint-order");
+    text.before(set(text.cloneNode(true), { fill: "none" }));
+    text.setAttribute("stroke", "none");
+  }
   for (const node of copy.querySelectorAll("[class]")) node.removeAttribute("class");
   return copy;
 }
@@ -98,7 +125,7 @@ async function pixels(file, width, height) {
   return new Promise((done, failed) => canvas.toBlob((blob) => (blob ? done(blob) : failed()), "image/png"));
 }
 
-function save(blob, name) {
+export function save(blob, name) {
   const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(blob), download: name });
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 10_000);

@@ -1,0 +1,145 @@
+"""What a piece of the notebook is made of; one template shows them on the page and in the files."""
+
+from dataclasses import dataclass, field
+
+WIDEST = 9  # columns of a table on paper, besides its first
+LETTERS = 126  # that stand side by side in a table as wide as the paper
+WORDY = 40  # letters of a column of words, from which on it breaks its lines
+NARROW = 10  # letters below which no column of words is pressed
+BOLD = 1.15  # times as wide as another letter
+GAP = 4  # letters' width between columns
+LEAST = 45  # per cent of the paper that a table takes
+
+
+@dataclass(frozen=True)
+class Words:
+    """A paragraph. kind: "", "formula", "warning" or "error"."""
+
+    text: str
+    kind: str = ""
+
+
+@dataclass(frozen=True)
+class Head:
+    """A heading inside a piece."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Table:
+    """Rows of text under their heads. heads: (words, unit); rows: lists of texts, the first of each its name.
+
+    worded: places of columns that hold words and not figures.
+    """
+
+    heads: tuple
+    rows: list
+    worded: frozenset = frozenset()
+    name: str = ""  # for those who find it by its id
+
+    def split(self):
+        """Tables no wider than paper is, each with the first column."""
+        if len(self.heads) - 1 <= WIDEST:
+            return [self]
+        count = -(-(len(self.heads) - 1) // WIDEST)
+        wide = -(-(len(self.heads) - 1) // count)
+        found = []
+        for begin in range(1, len(self.heads), wide):
+            places = [0, *range(begin, min(begin + wide, len(self.heads)))]
+            worded = frozenset(i for i, p in enumerate(places) if p in self.worded)
+            found.append(Table(tuple(self.heads[p] for p in places), [[r[p] for p in places] for r in self.rows], worded, self.name))
+        return found
+
+    @property
+    def widths(self):
+        """(per cent of the paper that it takes, [per cent of that for each column]): said, so that nobody has to try all cells."""
+        columns = range(len(self.heads))
+        needs = [self._need(i) + GAP for i in columns]
+        least = [(max(NARROW, self._longest_word(i)) + GAP if i == 0 or i in self.worded else needs[i]) for i in columns]
+        beyond, room = sum(needs) - LETTERS, sum(max(n - m, 0) for n, m in zip(needs, least, strict=True))
+        if beyond > 0 and room > 0:  # words can break, figures cannot
+            needs = [n - min(1.0, beyond / room) * max(n - m, 0) for n, m in zip(needs, least, strict=True)]
+        whole = sum(needs)
+        return min(100, max(LEAST, round(100 * whole / LETTERS))), [round(100 * n / whole, 1) for n in needs]
+
+    def _need(self, i):
+        """Letters side by side that a column needs: all of a figure, a line of words, the longest word of its head."""
+        words, unit = self.heads[i]
+        longest = max((len(r[i]) for r in self.rows), default=0)
+        if i == 0 or i in self.worded:
+            longest = min(longest, WORDY)
+        return max(longest, len(unit), self._longest_word(i), min(len(words), 12))
+
+    def _longest_word(self, i):
+        cells = [w for r in self.rows for w in r[i].split(" ")] if i == 0 or i in self.worded else []
+        bold = [BOLD * len(w) for w in self.heads[i][0].split(" ")]
+        return max(*bold, *(len(w) for w in cells), 0)
+
+    @property
+    def lines(self):
+        """[(name, [(text, whether it is words)])] of the rows."""
+        return [(r[0], [(t, i in self.worded) for i, t in enumerate(r[1:], 1)]) for r in self.rows]
+
+    @property
+    def columns(self):
+        """[(words, unit, whether it holds words)] of the heads."""
+        return [(words, unit, i == 0 or i in self.worded) for i, (words, unit) in enumerate(self.heads)]
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A drawing that the browser makes. key: names it; data: of a plot, None for the map."""
+
+    key: str
+    title: str
+    data: dict | None = None
+
+    @property
+    def block(self):
+        """The id of its block of data."""
+        return f"figure-{self.key.replace(':', '-').replace('.', '-')}"
+
+
+@dataclass
+class Section:
+    """A piece with what it holds. key: names it; empty: what is said where it holds nothing."""
+
+    key: str
+    title: str
+    comment: str = ""
+    parts: list = field(default_factory=list)
+    empty: str = ""
+    telling: bool = False  # whether that it is empty says something to who reads the report
+    place: int = 0
+
+    @property
+    def up(self):
+        return max(self.place - 1, 0)
+
+    @property
+    def down(self):
+        return self.place + 1
+
+    def say(self, text, kind=""):
+        """Add a paragraph, where there is something to say."""
+        if text:
+            self.parts.append(Words(text, kind))
+
+    def head(self, text):
+        self.parts.append(Head(text))
+
+    def table(self, heads, rows, worded=(), name=""):
+        """Add a table, where it has rows; heads: (words, unit), or words alone."""
+        rows = [list(r) for r in rows]
+        if rows:
+            heads = tuple((h, "") if isinstance(h, str) else h for h in heads)
+            self.parts.extend(Table(heads, rows, frozenset(worded), name).split())
+
+    def figure(self, key, title, data=None):
+        self.parts.append(Figure(key, title, data))
+
+    @property
+    def shown(self):
+        """[(kind, part)] for the template."""
+        return [(type(p).__name__.lower(), p) for p in self.parts]

@@ -1,0 +1,39 @@
+"""The pieces of the notebook, each made of what the project's own pages show."""
+
+from gulch.engine.flowsheet.notebook import WHOLE, pieces_of
+from gulch.web.notebook import chemistry, process, studies
+from gulch.web.notebook.parts import Section
+
+MADE = {
+    "gauges": process.gauges,
+    "chemistry": chemistry.chemistry,
+    "map": process.map_of,
+    "streams": process.streams,
+    "reactors": process.reactors,
+    "columns": process.columns,
+    "balances": process.balances,
+    "loops": process.loops,
+    "assumptions": process.assumptions,
+    "warnings": process.warnings,
+    "unit": process.unit,
+    "stream": process.stream,
+    "result": process.result,
+    "scan": studies.scan,
+    "search": studies.search,
+    "variants": studies.variants,
+    "worth": studies.worth,
+}
+
+
+def sections(space, answers):
+    """The Section of every piece of the notebook, in order. answers: of the variants, as `solved_variants` gives them."""
+    return [_section(space, answers, piece, place) for place, piece in enumerate(pieces_of(space.whole))]
+
+
+def _section(space, answers, piece, place):
+    section = Section(piece.key, WHOLE.get(piece.what, piece.of), piece.comment, place=place)
+    if piece.what == "variants":
+        MADE[piece.what](section, space, answers)
+    else:
+        MADE[piece.what](section, space, piece.of)
+    return section

@@ -1,0 +1,57 @@
+"""What the notebook's page and its files show."""
+
+from gulch.engine.document import PieceEntry
+from gulch.engine.exchange.printing import PAPERS
+from gulch.engine.flowsheet.notebook import WHOLE, pieces_of, usual_pieces
+from gulch.engine.units import KINDS
+from gulch.web.notebook.markdown import as_html
+from gulch.web.notebook.pieces import sections
+
+
+class NotebookPage:
+    """The notebook of a Workspace. answers: of its variants, where they are wanted."""
+
+    def __init__(self, space, answers):
+        self.space, self.row = space, space.row
+        self.remarks, self.remarks_html = space.whole.remarks, as_html(space.whole.remarks)
+        self.sections = sections(space, answers)
+        self.arranged = space.whole.notebook is not None
+        for s in self.sections:
+            s.comment_html = as_html(s.comment)
+
+    @property
+    def state(self):
+        """At which revision the figures were made, as a sentence."""
+        row, space = self.row, self.space
+        name = f" “{row.current.name}”" if row.current.name else ""
+        variant = f", variant {space.variant.name}" if space.variant else ""
+        begin = f"Revision {row.current.number}{name} of {row.current.created:%d %B %Y, %H:%M} UTC{variant}"
+        if space.stale or space.solution is None:
+            return f"{begin}. {space.stale or 'It is not solved.'}"
+        return f"{begin}; all figures are its own."
+
+    def papers(self):
+        """(size, whether it is usual with the units shown)."""
+        usual = "Letter" if self.space.display == "us-customary" else "A4"
+        return [(name, name == usual) for name in PAPERS]
+
+    def offered(self):
+        """(what, of, words) of pieces that are not in it."""
+        there = {p.key for p in pieces_of(self.space.whole)}
+        document = self.space.whole
+        wide = usual_pieces(document)
+        wide += [PieceEntry(what="unit", unit=u.id) for u in document.units]
+        wide += [PieceEntry(what="stream", stream=s.id) for s in document.streams]
+        return [(p.what, p.of, words_for(document, p)) for p in wide if p.key not in there]
+
+    def kept(self):
+        """The frozen copies, newest first, without their pages."""
+        return self.row.reports.defer("page")
+
+
+def words_for(project, piece):
+    """A PieceEntry in words."""
+    if not piece.of:
+        return WHOLE[piece.what].lower()
+    found = project.unit(piece.of) if piece.what == "unit" else None
+    return f"{piece.what} {piece.of}" + (f", {KINDS[found.kind].label.lower()}" if found is not None else "")

@@ -1,0 +1,224 @@
+"""Pieces of the notebook about the process and its figures."""
+
+from gulch.engine.flowsheet.assumed import assumed
+from gulch.engine.flowsheet.notebook import of_kind
+from gulch.engine.flowsheet.origin import origin
+from gulch.engine.units import KINDS
+from gulch.web.loops.presenter import LoopsPage
+from gulch.web.process.curves import Curves
+from gulch.web.projects.words import pretty_text, show_unit
+
+UNSOLVED = "The process is not solved, so there are no figures here yet."
+LEVELS = {"error": "to mend", "warning": "doubt", "question": "open question"}
+
+
+def gauges(section, space, _):
+    """Knobs where they stand, gauges with their limits."""
+    section.table(
+        ("Knob", "stands at", "range", "set by"),
+        [[k["label"], k.get("text", "–"), pretty_text(k.get("range", "")), k.get("set_by", "")] for k in space.strip.knobs()],
+        worded=(2, 3),
+        name="knobs",
+    )
+    section.table(
+        ("Gauge", "reads", "limits", ""),
+        [[g["label"], g["value"], g["limits"], g.get("words", "")] for g in space.strip.gauges()],
+        worded=(2, 3),
+        name="gauges",
+    )
+    section.empty = "No knob and no gauge yet: press ◇ beside an input or ○ beside a result in Process."
+
+
+def map_of(section, space, _):
+    """The map as it is drawn."""
+    if space.document.streams:
+        section.figure("map", f"Map: the width of a stream shows its {space.drawing.flow_units[0]}.")
+    section.empty = "The map is empty: a process begins with a feed."
+
+
+def streams(section, space, _):
+    """The ledger in its columns, turned so that it is narrow."""
+    found = space.table.ledger()
+    columns, rows = found["columns"], found["rows"]
+    if space.solution is not None and rows:
+        if len(columns) > len(rows):
+            section.table(
+                ("", "", *(r["id"] for r in rows)),
+                [[c["label"], c["unit"], *(r["text"][k] for r in rows)] for k, c in enumerate(columns)],
+                worded=(1,),
+                name="streams",
+            )
+        else:
+            heads = ("Stream", *((c["label"], c["unit"]) for c in columns))
+            section.table(heads, [[r["id"], *r["text"]] for r in rows], name="streams")
+    section.empty = UNSOLVED
+
+
+def balances(section, space, _):
+    """What becomes of what enters, and how far each unit's balances close."""
+    overall = space.inspector.overall_rows()
+    if overall:
+        section.table(("Whole process", ""), [[r["label"], r["text"]] for r in overall["results"]], name="overall")
+        rows = [["whole process", *_closing(overall["balance"])]]
+        for u in space.document.units:
+            outcome = space.solution.units.get(u.id)
+            if outcome is not None and outcome.solved:
+                rows.append([u.id, *_closing(space.accounts.balance_rows(outcome.balances))])
+        section.table(("(out − in)/in", "mass", "worst element", "energy"), rows, name="closing")
+    section.empty = UNSOLVED
+
+
+def _closing(rows):
+    """Mass, worst element and energy of balance rows, as text."""
+    texts = {name: text for name, text, _ in rows}
+    elements = [t for name, t in texts.items() if name not in ("mass", "energy")]
+    worst = max(elements, key=lambda t: abs(float(t)), default="–")
+    return texts["mass"], worst, texts["energy"]
+
+
+def reactors(section, space, _):
+    """Every reactor with its inputs, results and account."""
+    _units(section, space, "reactors")
+
+
+def columns(section, space, _):
+    """Every column with its inputs and results."""
+    _units(section, space, "columns")
+
+
+def _units(section, space, what):
+    for u in of_kind(space.document, what):
+        section.head(f"{u.id}, {KINDS[u.kind].label.lower()}")
+        unit_parts(section, space, u)
+    section.empty = f"There are no {what} in the process."
+
+
+def unit(section, space, id_):
+    """One unit."""
+    entry = space.document.unit(id_)
+    if entry is not None:
+        section.title = f"{id_}, {KINDS[entry.kind].label.lower()}"
+        unit_parts(section, space, entry)
+    section.empty = f"{id_} is not in the variant that is worked on."
+
+
+def unit_parts(section, space, entry):
+    """Inputs, results, conversions, account and curves of a unit."""
+    seen = space.inspector.inspect_unit(entry)
+    section.table(("How it runs", "", ""), list(_inputs(seen["fields"])), worded=(2,))
+    section.table(("Results", ""), [[r["label"], r["text"]] for r in seen["results"]])
+    section.table(
+        ("Reaction", "key", ("asked", "%"), ("achieved", "%"), ("extent", seen["flow_unit"])),
+        [[r["reaction"], r["key"], r["asked_text"], r["achieved_text"], r["extent_text"]] for r in seen["reactions"]],
+        worded=(1,),
+    )
+    section.table(
+        ("Equilibrium", "K", "reached", ("extent", seen["flow_unit"])),
+        [[r["reaction"], r["k"], r["q"], r["extent"]] for r in seen["equilibria"]],
+    )
+    if seen["account"]:
+        a = seen["account"]
+        rows = [*([name, *cells] for name, cells in a["rows"]), ["total", *a["total"]]]
+        section.table((("Account", a["unit"]), "in", *a["heads"], "out"), rows)
+    for line in seen["why"]:
+        section.say(line)
+    curves = Curves(space, entry.id)
+    if curves.diagram:
+        section.figure(f"heat:{entry.id}", curves.title, curves.data())
+    elif curves.profile:
+        data = curves.data()
+        for group in data["groups"]:
+            section.figure(f"profile:{entry.id}.{group['id']}", f"{group['label']} along {entry.id}", data | {"groups": [group]})
+
+
+def _inputs(fields):
+    """Rows of a unit's form: label, what stands there, whether it is assumed or set by something."""
+    under = ""
+    for f in fields:
+        label = f"{under}, {f['label']}" if under else f["label"]
+        if f["type"] == "heading":
+            under = f["label"]
+        elif f["type"] == "quantity":
+            text = f["found"] or f["text"] or f.get("optional") or "–"
+            yield [label, text, f["set_by"] or ("assumed" if f["assumed"] else "")]
+        elif f["type"] == "choice":
+            chosen = next((words for _, words, here in f["options"] if here), "–")
+            yield [label, chosen, "assumed" if f.get("assumed") else ""]
+
+
+def stream(section, space, id_):
+    """One stream: its state and what it is made of."""
+    entry = space.document.stream(id_)
+    found = space.solution.streams.get(id_) if space.solution else None
+    section.title = f"Stream {id_}"
+    if entry is not None and found is not None:
+        seen = space.inspector.inspect_stream(entry)
+        section.table(("State", ""), [[r["label"], r["text"]] for r in seen["results"]])
+        section.table(("Phase", "of the moles"), [[p["kind"], p["share"]] for p in seen["phases"]])
+        section.table(
+            ("Species", ("flow", show_unit("molar flow", space.display)), ("mole fraction", "%")),
+            [[c["label"], c["flow"], c["fraction"]] for c in seen["composition"]],
+        )
+    section.empty = UNSOLVED if entry is not None else f"{id_} is not in the variant that is worked on."
+
+
+def result(section, space, address):
+    """Where a figure comes from."""
+    found = origin(space.document, space.solution, address) if space.solution else None
+    section.title = f"Where it comes from: {address}"
+    if found is not None:
+        section.title = f"Where it comes from: {found.label[:1].lower()}{found.label[1:]}"
+        section.say(f"{found.label}: {found.text}")
+        for line in found.how:
+            section.say(line, "formula")
+        for r in found.relations:
+            section.say(r.formula, "formula")
+            section.say(r.source)
+        rows = [[g.label, pretty_text(g.text), g.giver] for g in (*found.inputs, *found.upstream)]
+        section.table(("It rests on", "", "given by"), rows, worded=(2,))
+        section.table(("Data", "", "source"), [[f.label, pretty_text(f.text), f.source] for f in found.facts], worded=(2,))
+    section.empty = UNSOLVED
+
+
+def loops(section, space, _):
+    """How each loop closed, and what targets read."""
+    page = LoopsPage(space)
+    for loop in page.loops():
+        found = loop["loop"]
+        section.head(f"Loop {loop['letter']}: {', '.join(found.units)}")
+        section.say(f"Cut at {', '.join(found.tears)}; {found.passes} passes, {found.reason}. {loop['reading']}")
+        for line in (*found.findings, found.advice):
+            section.say(line)
+        section.table(("Comes back", "share"), loop["returns"])
+        if len(found.history) > 1:
+            section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop['letter']}", {"kind": "residuals"} | loop["data"])
+    rows = []
+    for t in page.targets():
+        gauge, knob = (next((w for _, w, here in t[k] if here), "–") for k in ("gauges", "knobs"))
+        asked = t["value"] or {v: w for v, w, _ in t["sits"]}[t["entry"].sits]
+        rows.append([gauge, asked, t["reads"], f"{knob} {t['at']}", t["state"]])
+    section.table(("Target", "asked", "reads", "by", ""), rows, worded=(3, 4), name="targets")
+    section.table(("Tie", "formula", "value"), [[t["label"], t["formula"], t["value"]] for t in page.ties()], worded=(1,), name="ties")
+    section.empty = "No loop, target or tie."
+
+
+def assumptions(section, space, _):
+    """What nobody typed and figures rest on."""
+    rows = []
+    d = space.document
+    for entry in (*d.streams, *d.units, *d.reactions):
+        taken = space.fields.taken(entry.id)
+        for a in assumed(d, entry.id):
+            name = a.address.partition(".")[2]
+            rows.append([entry.id, a.label, pretty_text(a.text or str(taken.get(name, "from what enters")))])
+    section.table(("Of", "what nobody typed", "taken as"), rows, worded=(1, 2), name="assumed")
+    section.telling = True
+    section.empty = "None: everything that figures rest on was typed."
+
+
+def warnings(section, space, _):
+    """What the to-do list still holds, assumptions aside."""
+    lines = [m for m in space.header.folded() if m.level != "assumed"]
+    section.table(("", "what"), [[LEVELS[m.level], m.what] for m in lines], worded=(1,), name="doubts")
+    section.telling = True
+    section.empty = "None: nothing in the to-do list."

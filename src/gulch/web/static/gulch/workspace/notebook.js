@@ -1,0 +1,45 @@
+// The notebook's files: the page's drawings go with the question, since only the browser can make them.
+import { $ } from "./page.js";
+import { fault } from "./faults.js";
+import { drawingIn, save } from "./images.js";
+
+const TRIES = 60; // times of a tenth of a second that drawings are waited for
+
+document.addEventListener("submit", async (event) => {
+  if (event.target.id !== "report") return;
+  event.preventDefault();
+  const form = event.target, kind = event.submitter?.value || "html", state = $("report-state");
+  $("fault").hidden = true;
+  state.hidden = false;
+  const file = new File([JSON.stringify(await drawings())], "drawings.json", { type: "application/json" });
+  if (kind === "keep") {
+    await htmx.ajax("POST", form.action, { source: form, target: "#workspace", swap: "morph:outerHTML", values: { kind, drawings: file } });
+    return;
+  }
+  const body = new FormData(form);
+  body.set("kind", kind);
+  body.set("drawings", file);
+  try {
+    const answer = await fetch(form.action, { method: "POST", body, headers: JSON.parse(document.body.getAttribute("hx-headers")) });
+    if (answer.ok) save(await answer.blob(), named(answer));
+    else fault(answer.status === 422 ? await answer.text() : "The report could not be made: reload the page and try again.");
+  } catch {
+    fault("The server does not answer: is it still running? Try again.");
+  } finally {
+    state.hidden = true;
+  }
+});
+
+// {key: SVG text} of all figures, once they are drawn.
+async function drawings() {
+  const figures = [...document.querySelectorAll("#paper [data-figure]")];
+  for (let i = 0; i < TRIES && !figures.every((f) => f.querySelector("svg")); i += 1) await new Promise((done) => setTimeout(done, 100));
+  return Object.fromEntries(figures.map((f) => [f.dataset.figure, drawingIn(f)]).filter(([, svg]) => svg));
+}
+
+// The name that the server gave the file.
+function named(answer) {
+  const told = answer.headers.get("Content-Disposition") || "";
+  const any = told.match(/filename\*=utf-8''([^;]+)/i), plain = told.match(/filename="([^"]+)"/);
+  return any ? decodeURIComponent(any[1]) : plain ? plain[1] : "report";
+}
