@@ -25,6 +25,19 @@ environment() {
     touch "$stamp"
   fi
 }
+# debian PACKAGE…: install packages of the system, quietly. Fails where that is not possible.
+debian() {
+  command -v apt-get >/dev/null || return 1
+  local root=
+  [ "$(id -u)" = 0 ] || { command -v sudo >/dev/null && sudo -n true 2>/dev/null || return 1; root=sudo; }
+  { $root apt-get update -qq && DEBIAN_FRONTEND=noninteractive $root apt-get install -y -qq "$@"; } >/dev/null 2>&1
+}
+# printing: the library that reports as PDF need. Everything else works without it.
+printing() {
+  .venv/bin/python -c 'import weasyprint' 2>/dev/null && return
+  echo "Installing Pango for reports as PDF …"
+  debian libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 || echo "Pango could not be installed: reports come as HTML only. (Debian: apt-get install libpango-1.0-0 libpangoft2-1.0-0)" >&2
+}
 # lint: linters, import contracts, types of the engine.
 lint() {
   echo "Linting …"
