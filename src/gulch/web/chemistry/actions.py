@@ -4,10 +4,11 @@ from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.pasted import paste_measured, paste_rates
 from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN
-from gulch.web.projects.forms import Key, Text, Ticked, Whole
+from gulch.web.projects.forms import Key, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 
 
@@ -104,6 +105,19 @@ def pair(document, form):
 def paste_pairs(document, form):
     count = edit.paste_pairs(document, form.value)
     return Done(f"Take the parameters of {count} pair{'' if count == 1 else 's'} from a table")
+
+
+@action("measured-paste", text=Text())
+def paste_measured_tables(document, form):
+    done, unread = paste_measured(document, form.text)
+    pairs = [f"{a} and {b}" for a, b in done]
+    return Done(f"Paste points of {'; '.join(pairs)}", said=f"Taken: {'; '.join(pairs)}.{left_out(unread)}")
+
+
+@action("rates-paste", text=Text())
+def paste_rate_constants(document, form):
+    done, unread = paste_rates(document, form.text)
+    return Done(f"Paste rate constants of {', '.join(done)}", said=f"Taken: {', '.join(done)}.{left_out(unread)}")
 
 
 @action("pair-drop", a=Key(), b=Key())

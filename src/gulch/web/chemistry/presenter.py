@@ -55,5 +55,15 @@ class ChemistryPage:
     def at_shown(self):
         return self.show(self.T, "temperature")
 
+    @property
+    def measured_example(self):
+        a, b = ([*self.shown, "ethanol", "water"])[:2]
+        return f"{a} – {b} at 1 atm\nx\ty\tT / °C\n0.1\t0.44\t86.5"
+
+    @property
+    def rates_example(self):
+        name = self.document.reactions[0].id if self.document.reactions else "r1"
+        return f"reaction\tk0 [1/s]\tE [kJ/mol]\n{name}\t2.5e7\t95"
+
     def nu(self, id_):
         return self.resolved[id_].nu(len(self.names))

@@ -5,6 +5,7 @@ from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.couplings import read_tie, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.pasted import pasted_guess
 from gulch.engine.flowsheet.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS
@@ -42,7 +43,7 @@ def guess(document, form):
     """Type or paste the guess of a torn stream; an empty text takes it back."""
     tear = edit.tear_of(document, form.stream)
     if form.text:
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
+        tear.temperature, tear.pressure, tear.flow = pasted_guess(document, form.text)
         label = f"Guess {tear.stream}"
     else:
         if tear.open:
@@ -60,7 +61,7 @@ def open_loop(document, form):
     if not tear.flow:
         if not form.text:
             raise EditError("Nothing is known of this stream yet: type a guess first.")
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
+        tear.temperature, tear.pressure, tear.flow = pasted_guess(document, form.text)
     tear.open = True
     return Done(f"Open the loop at {tear.stream}")
 
@@ -70,7 +71,7 @@ def close_loop(document, form):
     """Close a loop again; with `text` what came back is the new guess."""
     tear = edit.tear_of(document, form.stream)
     if form.text:
-        tear.temperature, tear.pressure, tear.flow = edit.guess_lines(document, form.text)
+        tear.temperature, tear.pressure, tear.flow = pasted_guess(document, form.text)
         if form.keep_open:
             return Done(f"Guess for {tear.stream} what came back")
     tear.open = False

@@ -5,11 +5,12 @@ from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.pasted import paste_feeds
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole
+from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text
 
@@ -86,6 +87,16 @@ def settle_question(document, form):
 def set_basis(document, form):
     edit.set_basis(document, form.id, form.value)
     return Done(f"Give {form.id} by {form.value.replace('-', ' ')}")
+
+
+@action("feed-paste", id=Key(), text=Text())
+def paste_feed(document, form):
+    """Give feeds what a table of a spreadsheet says."""
+    stream = document.stream(form.id)
+    if stream is None or not stream.is_feed:
+        raise EditError("The feed is gone: reload the page.")
+    done, unread = paste_feeds(document, stream, form.text)
+    return Done(f"Paste {', '.join(done)}", said=f"Taken: {', '.join(done)}.{left_out(unread)}")
 
 
 @action("fill-air", id=Key())

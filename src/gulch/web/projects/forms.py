@@ -7,6 +7,7 @@ from django import forms
 from gulch.engine.flowsheet.edit import EditError
 
 LONGEST = 20_000  # characters of one field
+MOST_TOLD = 12  # places of a pasted table that are named
 MISSING = "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
 UNREADABLE = "What was typed holds a character that no text has: type it again."
 
@@ -34,6 +35,14 @@ class Text(forms.CharField):
     def __init__(self, longest=LONGEST, long="That is too long: shorten it.", **more):
         refusals = {"max_length": long, "null_characters_not_allowed": UNREADABLE}
         super().__init__(required=False, max_length=longest, error_messages=refusals | more.pop("error_messages", {}), **more)
+
+
+def left_out(unread):
+    """What was not read of a pasted table, as a sentence; '' where nothing was."""
+    if not unread:
+        return ""
+    more = f"; and {len(unread) - MOST_TOLD} more" if len(unread) > MOST_TOLD else ""
+    return f" Not read: {'; '.join(unread[:MOST_TOLD])}{more}."
 
 
 class Part(Text):

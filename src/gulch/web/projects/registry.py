@@ -13,10 +13,11 @@ ACTIONS = {}
 
 @dataclass(frozen=True)
 class Done:
-    """What was done, in words for the history, and what to show selected next (None: as before)."""
+    """What was done, in words for the history, what to show selected next (None: as before), and what is told on the page."""
 
     label: str
     select: str | None = None
+    said: str = ""
 
 
 @dataclass(frozen=True)

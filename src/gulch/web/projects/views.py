@@ -243,7 +243,8 @@ def do(request, pk, name):
     except Exception as error:  # a net under every action: its transaction is undone, the document as it was
         notice = {"level": "error", "text": fault_words(request, error)}
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
-    return show_workspace(request, row, stage, select if done.select is None else done.select)
+    more = {"notice": {"level": "info", "text": done.said}} if done.said else {}
+    return show_workspace(request, row, stage, select if done.select is None else done.select, **more)
 
 
 def fault_words(request, error):

@@ -4,8 +4,9 @@ from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.flowsheet import edit, variants
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.pasted import read_points_of_knobs
 from gulch.engine.flowsheet.typed import typed
-from gulch.engine.quantities import QuantityError, complete, parse
+from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError, grid_of, points_or_step
 from gulch.web.process.actions import write_input
 from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
@@ -113,39 +114,13 @@ def list_points(document, form):
     if not form.listed:
         scan.listed, scan.over = [], scan.over[:2]
         return Done(f"Scan {scan.id} over ranges again", scan.id)
-    knobs, rows = read_list(document, scan, form.listed)
+    knobs, rows = read_points_of_knobs(document, scan, form.listed)
     scan.over, scan.listed = [Sweep(knob=k.id) for k in knobs], rows
     try:
         grid_of(document, scan)
     except ScanError as error:
         raise EditError(str(error)) from None
     return Done(f"Scan {scan.id} at {len(rows)} points of a list", scan.id)
-
-
-def read_list(document, scan, text):
-    """(knobs, rows of document texts) of a pasted table: columns by tabs, semicolons or commas, a head of knobs or none.
-
-    A number without a unit takes the unit shown. Raises EditError.
-    """
-    lines = [line for line in text.splitlines() if line.strip()]
-    mark = next((m for m in ("\t", ";", ",") if m in lines[0]), "\t")
-    cells = [[c.strip() for c in line.split(mark)] for line in lines]
-    names = {n.lower(): k for k in document.knobs for n in (k.id, k.label or k.id)}
-    head = [names.get(c.lower()) for c in cells[0]]
-    if all(head):
-        knobs, cells = head, cells[1:]
-    else:
-        knobs = [document.knob(s.knob) for s in scan.over]
-        if None in knobs or len(cells[0]) != len(knobs):
-            known = ", ".join(k.label or k.id for k in document.knobs)
-            raise EditError(f"The first line of the list names no knobs: begin it with some of {known}, one above each column.")
-    wrong = next((i for i, row in enumerate(cells, 1) if len(row) != len(knobs)), None)
-    if wrong is not None:
-        raise EditError(f"Point {wrong} of the list has {len(cells[wrong - 1])} values for {len(knobs)} knobs: give one for each.")
-    if not cells or len(cells) > MOST_LISTED:
-        raise EditError(f"The list holds {len(cells)} points: give from 1 to {MOST_LISTED}.")
-    dimensions = [addresses(document)[k.input].dimension if k.input in addresses(document) else "" for k in knobs]
-    return knobs, [[complete(c, d, document.display) for c, d in zip(row, dimensions, strict=True)] for row in cells]
 
 
 @action("scan-pass", id=Key(), code=Key())

@@ -168,6 +168,9 @@ class Inspector(Region):
                 }
             )
         shown = {s.id: s.shown for s in self.document.species}
+        heads = [f"T [{show_unit('temperature', self.display)}]", f"p [{show_unit('pressure', self.display)}]"]
+        heads += [f"{name} [{show_unit('molar flow', self.display)}]" for name in list(shown.values())[:3]]
+        out["table"] = "\t".join(heads)
         for a in feed_addresses(self.document, stream):
             tail = a.address.split(".", 1)[1]
             out["fields"].append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
