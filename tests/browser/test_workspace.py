@@ -372,3 +372,27 @@ def test_one_goes_from_a_purity_back_to_its_datum(process, row):
         expect(process.locator("#why h2")).to_have_text(f"Mass fraction of ethanol in {stream}")
     process.click("#why a:has-text('Formation enthalpy of ethanol')")
     expect(process.locator("#datum-of-formation_enthalpy .source")).to_contain_text("Active Thermochemical Tables")
+
+
+def cards(page, kind):
+    return page.locator(f"#strip > [data-card={kind}]").evaluate_all("all => all.map((n) => n.dataset.id)")
+
+
+def test_knobs_and_gauges_are_ordered_by_keys_and_by_drag_and_hidden(process):
+    ready(process)
+    first, second, *_ = cards(process, "gauge")
+    process.focus(f"#gauge-{first}")
+    post(process, lambda: process.keyboard.press("Shift+ArrowRight"))
+    assert cards(process, "gauge")[:2] == [second, first]
+    expect(process.locator(f"#gauge-{first}")).to_be_focused()
+    knobs = cards(process, "knob")
+    post(process, lambda: process.locator(f"#knob-{knobs[-1]} a.name").drag_to(process.locator(f"#knob-{knobs[0]}")))
+    assert cards(process, "knob") == [knobs[-1], *knobs[:-1]]
+    process.click(f"#gauge-{second} .name")
+    press(process, "#hide-card")
+    assert second not in cards(process, "gauge")
+    expect(process.locator("#hidden-cards summary")).to_have_text("1 hidden")
+    expect(process.locator("#state")).to_contain_text("solved")
+    press(process, "#show-card")
+    assert second in cards(process, "gauge")
+    expect(process.locator("#hidden-cards")).to_have_count(0)

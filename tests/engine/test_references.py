@@ -89,6 +89,7 @@ def everything():
             "searches": [{"id": "b1", "aim": "g1", "against": "g2", "over": [{"knob": "k1"}]}],
             "sizing": {"set": "main", "stream": "S1"},
             "ledger": {"pinned": ["S1"]},
+            "strip": {"knobs": ["k1"], "gauges": ["g2", "g1"], "hidden_knobs": ["k1"], "hidden_gauges": ["g1"]},
             "notebook": {
                 "pieces": [
                     {"what": "unit", "unit": "R1"},

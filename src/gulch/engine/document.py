@@ -508,6 +508,15 @@ class LedgerEntry(Part):
     across: bool = Field(False, description="streams as columns")
 
 
+class StripEntry(Part):
+    """How knobs and gauges stand above every page: those named here first, in this order; hidden ones only where they are asked for."""
+
+    knobs: list[Annotated[str, Ref(Thing.KNOB)]] = []
+    gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
+    hidden_knobs: list[Annotated[str, Ref(Thing.KNOB)]] = []
+    hidden_gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
+
+
 class PieceEntry(Part):
     """A piece of the notebook, with what it is of where there are several."""
 
@@ -618,6 +627,7 @@ class Project(Part):
     variants: list[VariantEntry] = Field([], max_length=40)
     working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
+    strip: StripEntry | None = Field(None, description="order and hiding of knobs and gauges; as they were made when left out")
     notebook: NotebookEntry | None = Field(None, description="the usual pieces when left out")
 
     def unit(self, id_: str | None) -> Any:

@@ -445,7 +445,7 @@ def gauge_on_formula(project: Project, formula: str, label: str = "") -> Any:
     return made
 
 
-def knob_on(project: Project, address: str, low: float, high: float) -> KnobEntry:
+def knob_on(project: Project, address: str, low: str, high: str) -> KnobEntry:
     """The knob that turns an input, made with a range where there is none."""
     found = next((k for k in project.knobs if k.input == address), None)
     if found is None:

@@ -28,6 +28,7 @@ SHARED = (
     "prices",
     "bare_shares",
     "notebook",
+    "strip",
 )
 KEYS = ("id", "sets", "stream")  # what names an entry of a list
 BASE = "base"

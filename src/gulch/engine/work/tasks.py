@@ -25,7 +25,10 @@ from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
 # parts of a document that no figure of the process hangs on
-BESIDE = ("name", "remarks", "scans", "searches", "sizing", "variants", "working", "ledger", "operating_hours", "spreads", "notebook")
+BESIDE = (
+    *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads"),
+    *("ledger", "notebook", "strip"),
+)
 KEPT_PLANS = 12
 
 

@@ -16,13 +16,13 @@ def gauges(section, space, _):
     """Knobs where they stand, gauges with their limits."""
     section.table(
         ("Knob", "stands at", "range", "set by"),
-        [[k["label"], k.get("text", "–"), pretty_text(k.get("range", "")), k.get("set_by", "")] for k in space.strip.knobs()],
+        [[k["label"], k.get("text", "–"), pretty_text(k.get("range", "")), k.get("set_by", "")] for k in space.strip.all_knobs()],
         worded=(2, 3),
         name="knobs",
     )
     section.table(
         ("Gauge", "reads", "limits", ""),
-        [[g["label"], g["value"], g["limits"], g.get("words", "")] for g in space.strip.gauges()],
+        [[g["label"], g["value"], g["limits"], g.get("words", "")] for g in space.strip.all_gauges()],
         worded=(2, 3),
         name="gauges",
     )

@@ -1,7 +1,7 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
 from gulch.engine.document import set_value
-from gulch.engine.flowsheet import edit
+from gulch.engine.flowsheet import edit, strip
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses, write
@@ -13,6 +13,18 @@ from gulch.engine.units import KINDS
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text
+
+
+@action("strip-move", kind=Key(), id=Key(), to=Whole("places", 0, 500, needed=True))
+def move_in_strip(document, form):
+    strip.move(document, form.kind, form.id, form.to)
+    return Done(f"Order the {form.kind}s")
+
+
+@action("strip-hide", kind=Key(), id=Key())
+def hide_in_strip(document, form):
+    hidden = strip.hide(document, form.kind, form.id)
+    return Done(f"{'Hide' if hidden else 'Show'} {form.kind} {form.id}")
 
 
 @action("set", address=Key(), value=Text(80, "That is too long for a value: type a number with its unit."))

@@ -221,6 +221,12 @@ class Reader:
         raise trouble
 
 
+def _gone(before, after):
+    """Species that a feed held and holds no more."""
+    held = [{s for key in DIMENSIONS for s in getattr(given, key)} for given in (before, after)]
+    return sorted(held[0] - held[1])
+
+
 def _per_cent(text):
     return f"{text} %"
 
@@ -257,7 +263,9 @@ def paste_feeds(project: Project, stream: StreamEntry, text: str) -> tuple[list[
         found = reader.found[name]
         if feed is None or not (found.amounts or found.temperature or found.pressure):
             continue
-        feed.given = found.given(feed.given or FeedEntry())
+        before = feed.given or FeedEntry()
+        feed.given = found.given(before)
+        reader.unread += [f"{species} of {feed.id}: not in the table, so there is none now" for species in _gone(before, feed.given)]
         done.append(feed.id)
     if not done:
         raise EditError("Nothing of that could be taken: " + "; ".join(reader.unread[:6]) + ".")

@@ -9,6 +9,7 @@ from gulch.engine.flowsheet.manual import page_of
 from gulch.engine.flowsheet.measures import OVERALL
 from gulch.engine.flowsheet.origin import origin
 from gulch.engine.flowsheet.places import About, at_gauge, at_knob
+from gulch.engine.flowsheet.strip import ordered
 from gulch.engine.phases.model import WATER
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -36,6 +37,7 @@ class Inspector(Region):
             return {
                 "what": "knob",
                 "id": k.id,
+                "place": self.place("knob", k.id),
                 "knob": k,
                 "said": self.said(at_knob(k.id)),
                 "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input),
@@ -49,6 +51,7 @@ class Inspector(Region):
             return {
                 "what": "gauge",
                 "id": g.id,
+                "place": self.place("gauge", g.id),
                 "gauge": g,
                 "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
                 "said": self.said(at_gauge(g.id)),
@@ -61,6 +64,14 @@ class Inspector(Region):
             return self.inspect_unit(unit)
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
+
+    def place(self, kind, id_):
+        """Where a knob or gauge stands among the others above every page."""
+        shown = [e.id for e in ordered(self.document, kind)[0]]
+        if id_ not in shown:
+            return {"hidden": True}
+        at = shown.index(id_)
+        return {"hidden": False, "first": at == 0, "last": at == len(shown) - 1, "before": max(at - 1, 0), "after": at + 1}
 
     def explained(self, address):
         """Where a result comes from; None where it is none, or has no figure."""

@@ -1,6 +1,7 @@
 """The strip of knobs and gauges."""
 
 from gulch.engine.flowsheet.results import beyond
+from gulch.engine.flowsheet.strip import ordered
 from gulch.engine.quantities import (
     QuantityError,
     parse,
@@ -17,7 +18,26 @@ class Strip(Region):
     """The strip of knobs and gauges."""
 
     def knobs(self):
-        for k in self.document.knobs:
+        return self.knob_cards(ordered(self.document, "knob")[0])
+
+    def gauges(self):
+        return self.gauge_cards(ordered(self.document, "gauge")[0])
+
+    def all_knobs(self):
+        """Cards of every knob, hidden ones last."""
+        return self.knob_cards([k for part in ordered(self.document, "knob") for k in part])
+
+    def all_gauges(self):
+        """Cards of every gauge, hidden ones last."""
+        return self.gauge_cards([g for part in ordered(self.document, "gauge") for g in part])
+
+    def hidden(self):
+        """How many knobs and gauges are hidden, and their cards."""
+        knobs, gauges = (ordered(self.document, kind)[1] for kind in ("knob", "gauge"))
+        return {"count": len(knobs) + len(gauges), "knobs": list(self.knob_cards(knobs)), "gauges": list(self.gauge_cards(gauges))}
+
+    def knob_cards(self, entries):
+        for k in entries:
             a = self.inputs.get(k.input)
             card = {
                 "id": k.id,
@@ -39,8 +59,8 @@ class Strip(Region):
                     card["position"] = None
             yield card
 
-    def gauges(self):
-        for g in self.document.gauges:
+    def gauge_cards(self, entries):
+        for g in entries:
             r = self.outputs.get(g.reads)
             value = self.solution.gauges.get(g.id) if self.solution else None
             limits = " · ".join(f"{sign} {pretty_text(text)}" for sign, text in (("≥", g.at_least), ("≤", g.at_most)) if text)

@@ -8,6 +8,7 @@ import "./workspace/images.js";
 import "./workspace/meaning.js";
 import "./workspace/walk.js";
 import "./workspace/notebook.js";
+import "./workspace/strip.js";
 
 window.gulch = { $, data, open, post };
 
