@@ -396,3 +396,14 @@ def test_knobs_and_gauges_are_ordered_by_keys_and_by_drag_and_hidden(process):
     press(process, "#show-card")
     assert second in cards(process, "gauge")
     expect(process.locator("#hidden-cards")).to_have_count(0)
+
+
+def test_a_figure_of_the_ledger_leads_to_where_it_comes_from(process):
+    ready(process)
+    process.locator("#stream-product td").nth(1).click()
+    expect(process.locator("#why h2")).to_have_text("Pressure of product")
+    process.locator("#ledger-menu summary").click()
+    post(process, lambda: process.check("[name=across]"))
+    process.goto(process.url.split("?")[0])
+    process.locator("tr[data-key='flow.ethanol'] td").nth(3).click()
+    expect(process.locator("#why h2")).to_contain_text("Flow of ethanol in")

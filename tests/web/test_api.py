@@ -70,6 +70,22 @@ def test_a_project_is_made_from_a_document(program, user, row):
     assert refused.status_code == 422 and "Traceback" not in refused.json()["detail"] and user.projects.count() == 2
 
 
+def test_a_document_is_put_in_place_as_one_revision(program, row):
+    document = row.current.document | {"name": "Renamed by a program"}
+    next(u for u in document["units"] if u["id"] == "SPLIT")["drawn"] = "9 %"
+    put = {"content_type": "application/json"}
+    answer = program.put(f"/api/v1/projects/{row.pk}?version={row.version}", json.dumps(document), **put)
+    assert answer.status_code == 200 and answer.json()["state"] == "solved" and answer.json()["version"] == row.version + 1
+    row.refresh_from_db()
+    assert row.name == "Renamed by a program" and row.current.document == document
+    stale = program.put(f"/api/v1/projects/{row.pk}?version=0", json.dumps(document | {"name": "Late"}), **put)
+    assert stale.status_code == 409 and "changed meanwhile" in stale.json()["detail"]
+    broken = program.put(f"/api/v1/projects/{row.pk}", b'{"format": "gulch-project", "version": 1, "units": 3}', **put)
+    assert broken.status_code == 422 and "cannot be read" in broken.json()["detail"]
+    row.refresh_from_db()
+    assert row.name == "Renamed by a program"
+
+
 def test_a_scan_is_run_and_read(program, row):
     begun = send(program, f"/projects/{row.pk}/scans/scan1/runs", {})
     assert begun.status_code == 201

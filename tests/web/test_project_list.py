@@ -23,6 +23,8 @@ def test_a_card_says_what_a_project_is_about_and_how_it_stands(client, row):
     html = client.get("/").content.decode()
     card = html.split(f'id="project-{row.pk}"')[1].split("</article>")[0]
     assert "Ethanol by vapour-phase hydration of ethylene" in card and "53.90" in card and "overall conversion of ethylene" in card
+    for word in ("equilibrium reactor", "recycle", "trade-off", "variants", "worth"):
+        assert f"<span>{word}</span>" in card
     assert ">solved<" in card and "7 units" in card and card.count("<rect") == 7 and 'class="back"' in card
 
 

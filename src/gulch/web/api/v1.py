@@ -146,6 +146,21 @@ def read(request, pk: int):
     return _own(request, pk).current.document
 
 
+@api.put(
+    "/projects/{pk}",
+    response={200: Figures, 404: Said, 409: Said, 413: Said, 422: Said},
+    summary="Put a whole document in place of the project's, as one revision, and solve; version: of the project as it was read",
+)
+def replace(request, pk: int, version: int | None = None):
+    row, new = _own(request, pk), _document(request)
+
+    def change(document):
+        for field in type(document).model_fields:
+            setattr(document, field, getattr(new, field))
+
+    return _edited(row, version, "Replaced by a program", change, whole=True)
+
+
 @api.get("/projects/{pk}/figures", response={200: Figures, 404: Said}, summary="What the project solves to")
 def figures(request, pk: int):
     return _figures(_own(request, pk))
@@ -170,9 +185,13 @@ def set_inputs(request, pk: int, asked: Inputs):
                 raise Trouble(422, f"{known[address].label}: {error}") from None
             write(document, address, text)
 
-    label = f"Set {', '.join(asked.inputs)} by a program"[:200]
+    return _edited(row, asked.version, f"Set {', '.join(asked.inputs)} by a program"[:200], change)
+
+
+def _edited(row, version, label, change, whole=False):
+    """Make an edit and answer with its figures. Raises Trouble where the project stands elsewhere, or the edit cannot be made."""
     try:
-        actions.edit(row, asked.version, label, change)
+        actions.edit(row, version, label, change, whole=whole)
     except actions.Conflict as conflict:
         raise Trouble(409, f"The project was changed meanwhile: it stands at revision {conflict.newest.number}. Read it again.") from None
     except actions.EditError as error:

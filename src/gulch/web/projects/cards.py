@@ -7,9 +7,11 @@ from django.utils.html import format_html, format_html_join
 
 from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.features import features
 from gulch.engine.quantities import show
 from gulch.web.projects.models import Project
 
+FORM = 2  # of what is kept; another one is made anew
 ABOUT = 160  # characters of the remarks
 GAUGES = 3
 COLUMN, ROW, PLATE = 26, 22, (16, 10)  # of the drawing
@@ -31,11 +33,11 @@ def carded(rows):
 
 
 def _key(row):
-    return f"{row.current_id} {row.good_outcome_id} {row.good_revision}"  # a digest knows nothing of remarks and labels
+    return f"{FORM} {row.current_id} {row.good_outcome_id} {row.good_revision}"  # a digest knows nothing of remarks and labels
 
 
 def _summary(row):
-    out = {"about": "", "gauges": [], "state": "empty", "units": 0, "map": {"nodes": [], "lines": []}}
+    out = {"about": "", "shows": [], "gauges": [], "state": "empty", "units": 0, "map": {"nodes": [], "lines": []}}
     try:
         document = row.current.worked
     except (DocumentError, AttributeError):
@@ -43,6 +45,7 @@ def _summary(row):
     first = next((line.strip() for line in (document.remarks or "").splitlines() if line.strip()), "")
     out["about"] = first if len(first) <= ABOUT else first[: ABOUT - 1].rsplit(" ", 1)[0] + " …"
     out["units"] = len(document.units)
+    out["shows"] = features(row.current.read)
     out["map"] = sketch(document)
     if not document.units:
         return out

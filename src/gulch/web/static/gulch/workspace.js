@@ -9,6 +9,7 @@ import "./workspace/meaning.js";
 import "./workspace/walk.js";
 import "./workspace/notebook.js";
 import "./workspace/strip.js";
+import "./workspace/ledger.js";
 
 window.gulch = { $, data, open, post };
 
