@@ -1,5 +1,7 @@
 """Pages of help as they are served, and the finder's rows for them."""
 
+from html.parser import HTMLParser
+
 import pytest
 from django.urls import reverse
 
@@ -39,3 +41,47 @@ def test_the_example_is_a_demos_unit_with_its_figures(client):
 def test_formulas_are_typeset_and_safe():
     assert typeset("x_i gamma_i^2 < sum nu_ir") == "x<sub>i</sub> γ<sub>i</sub><sup>2</sup> &lt; Σ ν<sub>ir</sub>"
     assert typeset("<b>summary") == "&lt;b&gt;summary"
+
+
+class Controls(HTMLParser):
+    """Fields of a page's main part that say nothing of what they mean."""
+
+    EXPLAINS_ITSELF = {"name", "choice", "stream", "id"}  # names that the user gives, and what a button beside it acts on
+
+    def __init__(self):
+        super().__init__()
+        self.open, self.silent, self.told = [], [], 0
+
+    def handle_starttag(self, tag, attributes):
+        found = dict(attributes)
+        if tag in ("input", "select", "textarea") and "main" in [t for t, _ in self.open] and found.get("type") not in ("hidden", "range"):
+            if "data-meaning" in found or any(told for _, told in self.open):
+                self.told += 1
+            elif found.get("name") not in self.EXPLAINS_ITSELF:
+                self.silent.append(found.get("id") or found.get("aria-label") or found.get("name"))
+        if tag not in ("input", "br", "img", "meta", "link", "col"):
+            self.open.append((tag, "data-meaning" in found))
+
+    def handle_endtag(self, tag):
+        if tag in [t for t, _ in self.open]:
+            while self.open.pop()[0] != tag:
+                pass
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "scans/?select=scan1",
+        "scans/?select=best1",
+        "scans/?select=trade1",
+        "scans/?select=worth",
+        "scans/?select=sure",
+        "sizing/",
+        "loops/",
+    ],
+)
+def test_every_field_of_a_question_says_what_it_means(client, row, act, path):
+    act("sizing")
+    page = Controls()
+    page.feed(client.get(f"/p/{row.pk}/{path}").content.decode())
+    assert not page.silent and page.told

@@ -285,9 +285,9 @@ class KnobEntry(Part):
 
     id: Annotated[Id, Own(Thing.KNOB)]
     input: Annotated[str, Address()] = Field(description="address of the input to turn")
-    label: str | None = Field(None, max_length=60)
-    low: Quantity
-    high: Quantity
+    label: str | None = Field(None, max_length=60, description="what you call it; the input's own name when left out")
+    low: Quantity = Field(description="the low end of its range")
+    high: Quantity = Field(description="the high end of its range")
 
 
 class GaugeEntry(Part):
@@ -297,9 +297,9 @@ class GaugeEntry(Part):
     reads: Annotated[str, Address()] = Field("", description="address of the result to watch")
     formula: Annotated[str | None, FormulaText()] = Field(None, max_length=400, description="over addresses, in place of one result")
     dimension: str | None = Field(None, description="what the formula's value is; the one its units give when left out")
-    label: str | None = Field(None, max_length=60)
-    at_least: Quantity | None = None
-    at_most: Quantity | None = None
+    label: str | None = Field(None, max_length=60, description="what you call it; the result's own name when left out")
+    at_least: Quantity | None = Field(None, description="lower limit: below it the gauge is outside its limits")
+    at_most: Quantity | None = Field(None, description="upper limit: above it the gauge is outside its limits")
 
 
 class TieEntry(Part):
@@ -316,11 +316,11 @@ class TargetEntry(Part):
     """A gauge that must read a value, or sit on one of its limits, by turning a knob inside its range."""
 
     id: Annotated[Id, Own(Thing.TARGET)]
-    gauge: Annotated[str, Ref(Thing.GAUGE, OnLoss.ENTRY)]
-    sits: Literal["value", "at_least", "at_most"] = "value"
+    gauge: Annotated[str, Ref(Thing.GAUGE, OnLoss.ENTRY)] = Field(description="the gauge that must read the value")
+    sits: Literal["value", "at_least", "at_most"] = Field("value", description="whether it must read a value, or sit on a limit of its own")
     value: Quantity | None = Field(None, description="what the gauge must read (sits value)")
-    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
-    on: bool = True
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)] = Field(description="the knob that is turned until it does")
+    on: bool = Field(True, description="whether it is closed together with the loops; off, the knob stays where it stands")
 
 
 class TearEntry(Part):
@@ -337,9 +337,11 @@ class TearEntry(Part):
 class ClosingEntry(Part):
     """How loops, ties and targets are closed."""
 
-    method: Literal[tuple(METHODS)] = "automatic"  # type: ignore[valid-type]
+    method: Literal[tuple(METHODS)] = Field(  # type: ignore[valid-type]
+        "automatic", description="how the next guess is made of the passes before it"
+    )
     tolerance: Bare = Field("1e-9", description="largest estimated distance to the answer, on the flow fed to the loop")
-    max_passes: int = Field(150, ge=1, le=5000)
+    max_passes: int = Field(150, ge=1, le=5000, description="passes after which it gives up and says why")
 
 
 Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", "near-critical"]
@@ -348,10 +350,10 @@ Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", 
 class Sweep(Part):
     """A knob over a range of a scan."""
 
-    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
-    low: Quantity | None = Field(None, description="the knob's own when left out")
-    high: Quantity | None = None
-    points: int = Field(11, ge=2, le=500)
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)] = Field(description="the knob that is turned over the range")
+    low: Quantity | None = Field(None, description="where the range begins; the knob's own low end when left out")
+    high: Quantity | None = Field(None, description="where it ends; the knob's own high end when left out")
+    points: int = Field(11, ge=2, le=500, description="how many points, ends included; or, with a unit, the step between them")
     step: Quantity | None = Field(None, description="between points, in place of their number")
     spacing: Literal["linear", "log"] = Field("linear", description="evenly, or by equal factors")
 
@@ -362,7 +364,7 @@ class ScanEntry(Part):
     id: Annotated[Id, Own(Thing.SCAN)]
     over: list[Sweep] = Field(min_length=1, max_length=6, description="one knob or two; more where points are listed")
     listed: list[list[Quantity]] = Field([], max_length=2000, description="values of the knobs at each point, in place of their ranges")
-    gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = []
+    gauges: list[Annotated[str, Ref(Thing.GAUGE)]] = Field([], description="which are recorded and drawn; all of them when none is chosen")
     shows: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge on the map of two knobs, of whose best is told")
     aim: Literal["highest", "lowest"] = Field("highest", description="which of its values is the best")
     passing: list[Doubt] = Field([], description="doubts about figures that do not keep a point from being the best")
@@ -373,9 +375,9 @@ class ScanEntry(Part):
 class Turned(Part):
     """A knob that a search turns."""
 
-    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)]
-    low: Quantity | None = Field(None, description="the knob's own when left out")
-    high: Quantity | None = None
+    knob: Annotated[str, Ref(Thing.KNOB, OnLoss.ENTRY)] = Field(description="whether the search turns it; it stays where it is otherwise")
+    low: Quantity | None = Field(None, description="how low it may be turned; the knob's own low end when left out")
+    high: Quantity | None = Field(None, description="how high it may be turned; the knob's own high end when left out")
 
 
 class SearchEntry(Part):
@@ -383,11 +385,11 @@ class SearchEntry(Part):
 
     id: Annotated[Id, Own(Thing.SEARCH)]
     aim: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="the gauge sought; the first without limits when left out")
-    way: Literal["highest", "lowest"] = "highest"
+    way: Literal["highest", "lowest"] = Field("highest", description="whether the highest or the lowest reading is sought")
     over: list[Turned] = Field([], max_length=12, description="the knobs that turn; all that can when empty")
     passing: list[Doubt] = Field([], description="doubts about figures that do not keep a point from being the best")
     against: Annotated[str | None, Ref(Thing.GAUGE)] = Field(None, description="a second aim, against which the first is traded")
-    against_way: Literal["highest", "lowest"] = "highest"
+    against_way: Literal["highest", "lowest"] = Field("highest", description="whether high or low readings of the second aim are wanted")
 
 
 MONEY = r"^-?(\d{1,12}(\.\d{0,9})?|\.\d{1,9})$"
@@ -397,19 +399,19 @@ Money = Annotated[str, Field(pattern=MONEY)]  # a bare number of the project's c
 class PriceEntry(Part):
     """Prices of a species, as what is fed and as what is sold."""
 
-    bought: Money | None = None
-    sold: Money | None = None
-    per: Literal["kg", "t", "lb", "kmol", "lbmol"] = "kg"
+    bought: Money | None = Field(None, description="what it costs in a feed")
+    sold: Money | None = Field(None, description="what it brings in a product; nothing counts where it is left out")
+    per: Literal["kg", "t", "lb", "kmol", "lbmol"] = Field("kg", description="what the prices are for")
 
 
 class HeatPriceEntry(Part):
     """A heating or cooling medium with its price."""
 
-    name: str = Field(max_length=40)
+    name: str = Field(max_length=40, description="what you call it, as “cooling water”")
     use: Literal["heating", "cooling"] = "heating"
     reaches: Quantity = Field(description="temperature to which it can heat or cool")
     price: Money | None = Field(None, description="negative where it earns")
-    per: Literal["GJ", "MWh", "MMBtu"] = "GJ"
+    per: Literal["GJ", "MWh", "MMBtu"] = Field("GJ", description="what the price of heat is for")
 
     @property
     def temperature_in_kelvin(self) -> float:
@@ -427,23 +429,23 @@ class PricesEntry(Part):
     """What the project's flows, heat and work cost and bring, once for all variants."""
 
     currency: str = Field("money", max_length=12, description="a word of the user's own")
-    date: str = Field("", max_length=40)
-    remark: str = Field("", max_length=400)
+    date: str = Field("", max_length=40, description="of when the prices are")
+    remark: str = Field("", max_length=400, description="where the prices come from")
     species: dict[SpeciesId, PriceEntry] = {}
     streams: dict[Annotated[str, Ref(Thing.STREAM)], Literal["waste", "nothing"]] = Field(
         {}, description="product streams that are not sold by their species"
     )
     heat: list[HeatPriceEntry] = Field([], max_length=30)
-    work: Money | None = None
-    work_per: Literal["MWh", "kWh", "GJ"] = "MWh"
-    waste: Money | None = None
-    waste_per: Literal["kg", "t", "lb"] = "t"
+    work: Money | None = Field(None, description="what electricity or other work costs")
+    work_per: Literal["MWh", "kWh", "GJ"] = Field("MWh", description="what the price of work is for")
+    waste: Money | None = Field(None, description="what it costs to be rid of a stream that is waste")
+    waste_per: Literal["kg", "t", "lb"] = Field("t", description="what the price of waste is for")
 
 
 class SpreadEntry(Part):
     """How unsure a datum is: an input, or a reaction's equilibrium or rate constant, or a price, each within ± of its value."""
 
-    what: Literal["input", "constant", "rate", "bought", "sold"]
+    what: Literal["input", "constant", "rate", "bought", "sold"] = Field(description="the kind of datum that is not sure")
     input: Annotated[str | None, Address()] = None
     reaction: Annotated[str | None, Ref(Thing.REACTION, OnLoss.ENTRY)] = None
     species: Annotated[str | None, Ref(Thing.SPECIES, OnLoss.ENTRY)] = None
@@ -458,15 +460,15 @@ class SpreadEntry(Part):
 class SizingEntry(Part):
     """A question of size: from which stream, by which reactions, to which conversion."""
 
-    set: Annotated[str, Ref(Thing.SET)] = ""
-    stream: Annotated[str, Ref(Thing.STREAM)] = ""
-    target: Quantity = "80 %"
-    phase: Literal["vapour", "liquid"] = "liquid"
-    heat: Literal["isothermal", "adiabatic"] = "isothermal"
-    temperature: Quantity | None = Field(None, description="the stream's when left out")
-    tanks: int = Field(3, ge=1, le=20)
-    void: Quantity = "100 %"
-    bulk_density: Quantity | None = None
+    set: Annotated[str, Ref(Thing.SET)] = Field("", description="the reaction set that runs in the vessel")
+    stream: Annotated[str, Ref(Thing.STREAM)] = Field("", description="the stream that enters")
+    target: Quantity = Field("80 %", description="conversion of the first reaction's key reactant that is asked for")
+    phase: Literal["vapour", "liquid"] = Field("liquid", description="the phase in which it reacts")
+    heat: Literal["isothermal", "adiabatic"] = Field("isothermal", description="whether it is held at a temperature or heats itself")
+    temperature: Quantity | None = Field(None, description="at which it is held; the stream's when left out")
+    tanks: int = Field(3, ge=1, le=20, description="how many equal stirred tanks in series are compared")
+    void: Quantity = Field("100 %", description="share of the vessel that the fluid fills, as in a bed of catalyst")
+    bulk_density: Quantity | None = Field(None, description="mass of catalyst in a volume of bed, where rates count on its mass")
 
 
 class MeasuresEntry(Part):

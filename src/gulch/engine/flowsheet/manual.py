@@ -40,12 +40,17 @@ _PARTS: dict[str, Any] = {
     "loop, tear and guess": document.TearEntry,
     "closing": document.ClosingEntry,
     "scan": document.ScanEntry,
+    "range of a scan": document.Sweep,
     "best": document.SearchEntry,
+    "knob of a search": document.Turned,
     "worth and prices": document.PricesEntry,
+    "price of a species": document.PriceEntry,
+    "heating or cooling medium": document.HeatPriceEntry,
     "how sure": document.SpreadEntry,
     "sizing": document.SizingEntry,
     "what conversion is counted on": document.MeasuresEntry,
     "variant": document.VariantEntry,
+    "notebook": document.PieceEntry,
 }
 
 
@@ -85,6 +90,13 @@ def pages() -> dict[str, Page]:
 def page_of(kind: str) -> str:
     """Name of the page of a unit kind."""
     return f"unit-{kind}"
+
+
+def entry_of(title: str, anchor: str) -> tuple[str, Entry]:
+    """(page#place, Entry) of what a page of a word explains. title: as in the list above. Raises KeyError where it does not."""
+    name = _word_name(title)
+    entry = {e.anchor: e for e in pages()[name].typed}[anchor]
+    return f"{name}#{anchor}", entry
 
 
 def searched(query: str) -> list[tuple[Page, Entry | None]]:
@@ -157,13 +169,17 @@ def _word_page(title: str, part: Any) -> Page:
     """A page of a part of the document, from its description and those of its fields."""
     fields = part.model_fields.items()
     typed = tuple(Entry(name, name.replace("_", " "), f.description) for name, f in fields if f.description)
-    name = "word-" + "-".join(title.replace(",", "").split())
     meaning = " ".join((part.__doc__ or "").split())
     if part is document.FeedEntry:
         typed += tuple(
             Entry(basis, basis.replace("-", " "), f"basis: {words} each species, {dim}") for basis, (_, dim, words) in FEED_BASES.items()
         )
-    return Page(name, WORDS, title, meaning, (), typed)
+    return Page(_word_name(title), WORDS, title, meaning, (), typed)
+
+
+def _word_name(title: str) -> str:
+    """Name of the page of a word."""
+    return "word-" + "-".join(title.replace(",", "").split())
 
 
 def _stream_page() -> Page:

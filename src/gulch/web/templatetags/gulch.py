@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.utils.html import escape, format_html
 from django.utils.safestring import mark_safe
 
+from gulch.engine.flowsheet.manual import entry_of
 from gulch.engine.flowsheet.notebook import pieces_of
 
 register = template.Library()
@@ -47,6 +48,13 @@ def vals(**pairs):
     return format_html("hx-vals='{}'", mark_safe(json.dumps(pairs).translate(_ESCAPES).replace("'", "\\u0027")))
 
 
+@register.simple_tag
+def means(title, anchor):
+    """Attributes of a control that say what it means, and where the help explains it: a word of the help, and what of it."""
+    place, entry = entry_of(title, anchor)
+    return format_html('data-meaning="{}" data-help="{}"', entry.meaning, place)
+
+
 @register.simple_tag(takes_context=True)
 def act(context, verb, **pairs):
     """Attributes of a control that makes an edit of the page's project, with plain values."""
@@ -72,11 +80,25 @@ def edit_field(context, f):
     return edit(context, f.get("verb", "set"), **(f.get("sent") or {"address": f["address"]}))
 
 
+EXPLAINED = {"knob-edit": "knob", "gauge-edit": "gauge", "rate": "rate constant", "equilibrium": "equilibrium constant"}
+
+
+def _explained(verb, part):
+    """(page#place, entry of the help) on a field of an edit; ("", None) where there is none."""
+    try:
+        return entry_of(EXPLAINED[verb], part.rpartition(".")[2])
+    except KeyError:
+        return "", None
+
+
 @register.inclusion_tag("workspace/_field.html", takes_context=True)
 def field(context, verb, of, part, label, value, hint="", knob=None, address=""):
     """The field of one part of something: of, its id. knob: offered as one at an address, or the knob's id where it is one."""
+    place, entry = _explained(verb, part)
     f = {
         "id": f"{verb}-{part}",
+        "meaning": entry.meaning if entry else "",
+        "help": place,
         "verb": verb,
         "sent": {"id": of, "field": part},
         "label": label,

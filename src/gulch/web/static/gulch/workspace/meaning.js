@@ -3,12 +3,18 @@ import { $ } from "./page.js";
 
 const about = (node) => node.closest?.("[data-meaning]") || null;
 
+// What a field or result is called: a control of its own by its label, others by what stands in them.
+function nameOf(node) {
+  if (!node.matches("input, select, textarea")) return (node.querySelector("label") || node.querySelector("span"))?.textContent.trim() || "";
+  return node.getAttribute("aria-label") || node.closest("label")?.firstChild?.textContent.trim() || "";
+}
+
 function tell(node) {
-  const line = $("meaning"), label = node && (node.querySelector("label") || node.querySelector("span"));
+  const line = $("meaning"), label = node && nameOf(node);
   line.hidden = !node || !node.dataset.meaning;
   if (line.hidden) return;
   const [name, words, more] = line.children;
-  name.textContent = label ? label.textContent.trim() : "";
+  name.textContent = label;
   words.textContent = node.dataset.meaning;
   const [page, place] = (node.dataset.help || "").split("#");
   more.hidden = !page;
