@@ -1,6 +1,7 @@
 """The map of small and large processes: nothing on anything else, nothing too small to read; dividers; the map alone."""
 
 import pytest
+from acting import press, ready
 from helpers import plant
 from playwright.sync_api import expect
 
@@ -89,3 +90,45 @@ def test_dividers_and_the_map_alone(page, row):
     assert page.locator("#map").bounding_box()["width"] > 1200
     page.keyboard.press("Escape")
     expect(page.locator("#ledger")).to_be_visible()
+
+
+def test_a_unit_more_changes_only_the_row_it_hangs_on(page, user):
+    row = create_project(user, plant(60), "Start")
+    page.goto(f"/p/{row.pk}/process/?select=product")
+    ready(page)
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(60)
+    units = "[...document.querySelectorAll('#map-canvas .unit-g')]"
+    places = f"() => Object.fromEntries({units}.map((n) => [n.dataset.id, n.getAttribute('transform')]))"
+    before = page.evaluate(places)
+    press(page, "#append-heater")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(61)
+    after = page.evaluate(places)
+    moved = {u for u in before if before[u] != after[u]}
+    assert len(moved) < 30  # the rows above stay as they are
+    for look in ("#zoom-fit", "#zoom-in"):
+        page.click(look)
+        found = page.evaluate(MEASURE, look == "#zoom-fit")
+        assert not found["pairs"] and not found["over"] and not found["crossed"], found
+
+
+def test_two_hundred_units_are_read_by_panning(page, user):
+    row = create_project(user, plant(200), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(200)
+    page.click("#map-alone")
+    page.click("#zoom-fit")
+    whole = page.evaluate(MEASURE, False)
+    assert not whole["pairs"] and not whole["over"] and whole["smallest"] >= 11.0, whole
+    for _ in range(7):
+        page.click("#zoom-in")
+    canvas = page.locator("#map-canvas").bounding_box()
+    seen = set()
+    for way in (-1, 1, -1):
+        page.mouse.move(canvas["x"] + 600 - 500 * way, canvas["y"] + 420)
+        page.mouse.down()
+        page.mouse.move(canvas["x"] + 600 + 500 * way, canvas["y"] + 380, steps=8)
+        page.mouse.up()
+        found = page.evaluate(MEASURE, False)
+        assert not found["pairs"] and not found["over"] and found["smallest"] >= 11.0, found
+        seen |= set(page.locator("#map-canvas .unit-g .nm").all_text_contents())
+    assert len(seen) >= 60 and not any("…" in name for name in seen)  # ids in full

@@ -62,7 +62,8 @@ export function picture(map, placed, w, { shows, says, k, bounds }) {
   const world = el("g", { class: map.stale ? "stale-map" : "" }, svg);
   const [lines, plates, labels, tops] = [1, 2, 3, 4].map(() => el("g", {}, world));
   const size = details(k), taken = new Taken(bounds);
-  for (const u of map.units) if (placed.nodes[u.id]) taken.add(placed.nodes[u.id]);
+  for (const n of map.units.map((u) => placed.nodes[u.id]).filter(Boolean)) // far away a name is higher than its plate
+    taken.add({ ...n, height: Math.max(n.height, 14 + 1.2 * size.name) });
   const drawn = map.streams.filter((s) => placed.edges[s.id] && placed.edges[s.id].points);
   for (const s of drawn) taken.addStream(placed.edges[s.id].points, w[s.id]);
   for (const s of drawn) channel(s, map, placed.edges[s.id].points, w[s.id], { lines, tops }, taken, size);

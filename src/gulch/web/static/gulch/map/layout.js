@@ -1,10 +1,12 @@
 // Where units and streams stand: laid out by ELK in a worker, anew only when the structure changes.
 import { textWidth } from "./labels.js";
-import { part, scaleOf, stacked, ways } from "./rows.js";
+import { part, scaleOf, stacked, still, ways } from "./rows.js";
 
 const PLATE = { width: 150, height: 74 };
 const STUB = 46; // how far feeds and products are drawn beyond their end, so that names fit
+const KEPT = 80; // rows that are remembered
 let elk = null, layoutKey = "", placed = null, serial = 0;
+const laid = new Map(); // structure of a row -> how it is laid out
 
 // Widths: area-like, the largest stream 26 px.
 export function widths(map, shows) {
@@ -86,8 +88,18 @@ function graph(map, w, turned) {
   };
 }
 
-// One row of a map laid out: {nodes, edges: {id: {points}}, width, height}.
-async function row(map, w) {
+const structure = (map) => [map.streams.map((s) => [s.id, s.from, s.port, s.to, s.wraps]), map.units.map((u) => u.id)];
+
+// One row of a map laid out: {nodes, edges: {id: {points}}, width, height}; as before where its structure is as before.
+async function row(map, w, shows) {
+  const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null)]);
+  const known = laid.get(key) || fresh(map, w);
+  laid.delete(key);
+  laid.set(key, known);
+  if (laid.size > KEPT) laid.delete(laid.keys().next().value);
+  return known;
+}
+async function fresh(map, w) {
   const turned = new Set();
   const result = await elk.layout(graph(map, w, turned));
   for (const e of result.edges) lead(e, map, turned);
@@ -100,22 +112,30 @@ async function row(map, w) {
 export async function place(map, w, shows, room) {
   const mine = ++serial;
   // Figures move nothing: the layout changes only with the structure, which way of width, and the shape of the window.
-  const key = JSON.stringify([
-    map.streams.map((s) => [s.id, s.from, s.port, s.to]), map.units.map((u) => u.id), shows, map.streams.every((s) => s[shows] === null),
-    Math.round(4 * Math.log(room.width / room.height)),
-  ]);
+  const shape = Math.round(4 * Math.log(room.width / room.height));
+  const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null), shape]);
   if (key === layoutKey && placed) return { placed, fresh: false };
   if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
-  let found = await row(map, w);
-  if (scaleOf(found, room) > 1.3)
-    for (const rows of ways(map, found, room).slice(0, 3)) {
-      const other = stacked(map, await Promise.all(rows.map((units) => row(part(map, units), w))), rows);
-      if (scaleOf(other, room) < 0.92 * scaleOf(found, room)) found = other;
-    }
+  const written = async (rows) => ({ ...stacked(map, await Promise.all(rows.map((units) => row(part(map, units), w, shows))), rows), rows });
+  // a unit more goes into the row that it hangs on, and only that row is laid out anew
+  const rows = placed?.rows && placed.shape === shape && still(map, placed.rows);
+  let found = rows ? await written(rows) : null;
+  if (!found || scaleOf(found, room) > 1.12 * scaleOf(placed, room)) found = await searched(map, w, shows, room, written);
   if (mine !== serial) return null;
-  placed = found;
+  placed = { ...found, shape };
   layoutKey = key;
   return { placed, fresh: true };
+}
+
+// The map in one row, or in the rows that let it be seen largest.
+async function searched(map, w, shows, room, written) {
+  let found = await row(map, w, shows);
+  if (scaleOf(found, room) > 1.3)
+    for (const rows of ways(map, found, room).slice(0, 3)) {
+      const other = await written(rows);
+      if (scaleOf(other, room) < 0.92 * scaleOf(found, room)) found = other;
+    }
+  return found;
 }
 
 export function forget() {

@@ -62,6 +62,21 @@ export function ways(map, laid, room) {
   return [...found.values()].sort((a, b) => a.k - b.k).map((f) => f.ids);
 }
 
+// Rows as they are with what is new and without what is gone; null where that would part a loop, or where too much is new.
+export function still(map, rows) {
+  const at = {}, here = new Set(map.units.map((u) => u.id));
+  rows.forEach((ids, i) => ids.forEach((id) => (at[id] = i)));
+  const fresh = map.units.filter((u) => at[u.id] === undefined).map((u) => u.id);
+  if (fresh.length > 3) return null;
+  for (const id of fresh) {
+    const beside = map.streams.flatMap((s) => (s.to === id ? [s.from] : s.from === id ? [s.to] : [])).find((other) => at[other] !== undefined);
+    if (beside === undefined) return null;
+    at[id] = at[beside];
+  }
+  const kept = rows.map((_, i) => map.units.map((u) => u.id).filter((id) => at[id] === i && here.has(id))).filter((ids) => ids.length);
+  return together(map).every((set) => new Set(set.map((id) => at[id])).size === 1) ? kept : null;
+}
+
 // The map of some units; a stream to or from another row ends here.
 export function part(map, units) {
   const here = new Set(units);
