@@ -70,7 +70,8 @@ def test_nothing_is_lost_at_twice_the_size(page, row):
     outside = """() => [...document.querySelectorAll('#workspace *, main *')].filter(n => { const r = n.getBoundingClientRect();
         return r.width > 0 && r.right > innerWidth + 2 && !n.closest('svg, table, .ledger, .plot, details:not([open])'); })
         .map(n => `${n.tagName} ${n.id} ${n.className}`)"""
-    for path in ("process/?select=R1", "chemistry/?select=hydration", "loops/", "scans/?select=scan1", "scans/?select=best1", "variants/"):
+    scans = ("scans/?select=scan1", "scans/?select=best1")
+    for path in ("process/?select=R1", "chemistry/?select=hydration", "loops/", *scans, "variants/", "notebook/"):
         page.goto(f"/p/{row.pk}/{path}")
         expect(page.locator("#open-keys")).to_be_visible()
         assert page.evaluate("document.documentElement.scrollWidth") <= 640, path

@@ -106,6 +106,17 @@ def test_single_things_stand_in_it(client, row, act, what):
     assert expected in piece
 
 
+def test_what_workers_answer_stands_in_it(client, user, row, act):
+    act("spread-add", of="constant.hydration")
+    act("pin", what="swings")
+    html = made(client, row).content.decode()  # how sure stands there by itself
+    assert "nine samples in ten" in html and "moved from" in html and "solves. A share counts" in html
+    acid = create_project(user, projects()[3], "Start")
+    client.post(f"/p/{acid.pk}/do/sizing/", {"version": acid.version, "target": "80 %"})
+    acid.refresh_from_db()
+    assert "equal tanks in series" in made(client, acid).content.decode()
+
+
 def test_markdown_lets_nothing_through_but_text():
     html = as_html(
         "<script>alert(1)</script> [x](javascript:alert(1)) ![p](http://elsewhere/p.png) <b onclick=x>b</b>\n\n| a |\n|---|\n| 1 |"

@@ -23,6 +23,9 @@ WHOLE = {  # pieces that there is one of
     "loops": "Loops and targets",
     "variants": "Variants",
     "worth": "Worth",
+    "swings": "What matters most",
+    "sure": "How sure",
+    "sizing": "Sizing",
     "assumptions": "Assumptions",
     "warnings": "Doubts that stand",
 }
@@ -43,6 +46,9 @@ def usual_pieces(project: Project) -> list[PieceEntry]:
         "columns": bool(of_kind(project, "columns")),
         "variants": bool(project.variants),
         "worth": project.prices is not None,
+        "swings": False,
+        "sure": bool(project.spreads),
+        "sizing": project.sizing is not None,
     }
     asked = [PieceEntry(what="scan", scan=s.id) for s in project.scans]
     asked += [PieceEntry(what="search", search=s.id) for s in project.searches]

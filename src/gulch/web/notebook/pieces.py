@@ -22,18 +22,18 @@ MADE = {
     "search": studies.search,
     "variants": studies.variants,
     "worth": studies.worth,
+    "swings": studies.swings,
+    "sure": studies.sure,
+    "sizing": studies.sizing,
 }
 
 
-def sections(space, answers):
-    """The Section of every piece of the notebook, in order. answers: of the variants, as `solved_variants` gives them."""
-    return [_section(space, answers, piece, place) for place, piece in enumerate(pieces_of(space.whole))]
+def sections(space, asked):
+    """The Section of every piece of the notebook, in order. asked: what workers have found for it."""
+    return [_section(space, asked, piece, place) for place, piece in enumerate(pieces_of(space.whole))]
 
 
-def _section(space, answers, piece, place):
+def _section(space, asked, piece, place):
     section = Section(piece.key, WHOLE.get(piece.what, piece.of), piece.comment, place=place)
-    if piece.what == "variants":
-        MADE[piece.what](section, space, answers)
-    else:
-        MADE[piece.what](section, space, piece.of)
+    MADE[piece.what](section, space, asked if piece.what in studies.ANSWERED else piece.of)
     return section

@@ -9,15 +9,23 @@ from gulch.web.notebook.pieces import sections
 
 
 class NotebookPage:
-    """The notebook of a Workspace. answers: of its variants, where they are wanted."""
+    """The notebook of a Workspace. asked: what workers have found for it."""
 
-    def __init__(self, space, answers):
-        self.space, self.row = space, space.row
+    def __init__(self, space, asked):
+        self.space, self.row, self.asked = space, space.row, asked
         self.remarks, self.remarks_html = space.whole.remarks, as_html(space.whole.remarks)
-        self.sections = sections(space, answers)
+        self.sections = sections(space, asked)
         self.arranged = space.whole.notebook is not None
         for s in self.sections:
             s.comment_html = as_html(s.comment)
+
+    @property
+    def pending(self):
+        """Whether workers are at something that the notebook shows."""
+        a = self.asked
+        return any(v.pending for v in (a.variants or {}).values()) or any(
+            x is not None and x.pending for x in (a.swings and a.swings.known, a.sure and a.sure.known, a.sizing)
+        )
 
     @property
     def state(self):
@@ -40,6 +48,7 @@ class NotebookPage:
         there = {p.key for p in pieces_of(self.space.whole)}
         document = self.space.whole
         wide = usual_pieces(document)
+        wide += [PieceEntry(what=what) for what in WHOLE if what not in {p.what for p in wide}]
         wide += [PieceEntry(what="unit", unit=u.id) for u in document.units]
         wide += [PieceEntry(what="stream", stream=s.id) for s in document.streams]
         return [(p.what, p.of, words_for(document, p)) for p in wide if p.key not in there]

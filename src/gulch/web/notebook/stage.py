@@ -3,7 +3,11 @@
 from gulch.engine.flowsheet.notebook import pieces_of
 from gulch.web.notebook import actions  # noqa: F401  (registers the edits)
 from gulch.web.notebook.presenter import NotebookPage
+from gulch.web.notebook.studies import Asked
 from gulch.web.projects.stages import Stage
+from gulch.web.scans.sure import sure_of
+from gulch.web.scans.swings import swings_of
+from gulch.web.sizing.answers import size
 from gulch.web.variants.answers import solved_variants
 
 
@@ -13,7 +17,13 @@ class Notebook(Stage):
     styles = ("paper", "notebook")
 
     def ask(self, space):
-        return solved_variants(space) if space.whole.variants and any(p.what == "variants" for p in pieces_of(space.whole)) else None
+        wanted = {p.what for p in pieces_of(space.whole)}
+        return Asked(
+            solved_variants(space) if space.whole.variants and "variants" in wanted else None,
+            swings_of(space) if "swings" in wanted else None,
+            sure_of(space) if "sure" in wanted else None,
+            size(space) if "sizing" in wanted else None,
+        )
 
     def context(self, space, session, answers):
         return {"notebook": self.page(space, answers)}

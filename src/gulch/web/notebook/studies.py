@@ -1,13 +1,29 @@
 """Pieces of the notebook about what was asked of the process: scans, the best, variants, worth."""
 
+from typing import NamedTuple
+
 from gulch.web.scans import jobs
 from gulch.web.scans.best import BestPage
 from gulch.web.scans.presenter import scan_words, shown
+from gulch.web.scans.sure import SureAnswer, SurePage
+from gulch.web.scans.swings import SwingsAnswer, SwingsPage
 from gulch.web.scans.today import result_today
 from gulch.web.scans.worth import WorthPage
+from gulch.web.sizing.answers import SizingAnswer
+from gulch.web.sizing.presenter import SizingPage
 from gulch.web.variants.presenter import VariantsPage
 
+ANSWERED = ("variants", "swings", "sure", "sizing")  # pieces that workers answer
 MOST_ROWS = 30  # points of a scan that are printed; of more than that the plot tells more
+
+
+class Asked(NamedTuple):
+    """What workers have found for the pieces that want it; None where a piece is not in the notebook."""
+
+    variants: dict | None = None
+    swings: SwingsAnswer | None = None
+    sure: SureAnswer | None = None
+    sizing: SizingAnswer | None = None
 
 
 def scan(section, space, id_):
@@ -70,12 +86,51 @@ def search(section, space, id_):
             section.say(f"Another peak: {reading} at {place}.")
 
 
-def variants(section, space, answers):
+def swings(section, space, asked):
+    """How far each knob moves a gauge over its range."""
+    page = SwingsPage(space, asked.swings)
+    section.empty = page.trouble or "Each knob is being moved."
+    if not page.found:
+        return
+    section.figure("swings", f"Swing of {page.shown['label']} by knob, the largest first", page.plot())
+    for words in page.remarks():
+        section.say(words, "warning")
+    heads = ("Knob", "moved from", *(g["label"] for g in page.gauges))
+    section.table(heads, [[label, ends, *cells] for label, ends, cells in page.table()], worded=(1,))
+
+
+def sure(section, space, asked):
+    """The band that unsure data leave every gauge."""
+    page = SurePage(space, asked.sure)
+    section.empty = page.trouble or ("What is unsure is being sampled." if page.pending else "Nothing is said to be unsure.")
+    if not page.found:
+        return
+    section.table(("Not sure", "now", "within ±"), [[words, now, by] for _, words, now, by in page.rows()], worded=(1, 2))
+    rows = [
+        [label, now, band, "; ".join(f"{share} % {words}" for share, words in parts) or "–"] for label, now, band, parts in page.bands()
+    ]
+    section.table(("Gauge", "now", "nine samples in ten", "which datum it rests on"), rows, worded=(2, 3))
+    section.say(f"{page.found['samples']} solves. A share counts what a datum does by itself and together with others.")
+
+
+def sizing(section, space, asked):
+    """Volumes for a conversion on the inverse-rate diagram."""
+    page = SizingPage(space, asked.sizing)
+    section.empty = page.trouble or "No size has been asked for yet."
+    if not page.found:
+        return
+    e = page.entry
+    section.say(f"For a conversion of {e.target}, from {e.stream} by {e.set}, as {e.phase}, {e.heat}.")
+    section.figure("sizing", "Inverse-rate diagram: a volume is an area", page.data())
+    section.table(("", "volume", "leaves at", ""), [[what, v, t, note] for what, v, t, note, _ in page.rows()], worded=(3,))
+
+
+def variants(section, space, asked):
     """Base and variants side by side."""
     section.empty = "No variant yet."
-    if not space.whole.variants or answers is None:
+    if not space.whole.variants or asked.variants is None:
         return
-    page = VariantsPage(space, answers)
+    page = VariantsPage(space, asked.variants)
     names = [c["name"] for c in page.columns]
     for title, rows in page.tables():
         section.table((title, "", *names), [[r["label"], r["unit"], *(t for t, _ in r["cells"])] for r in rows], worded=(1,))

@@ -22,8 +22,11 @@ class SureAnswer(NamedTuple):
 
 def sample_data(space):
     """What sampling has found, or a job that workers begin on now; None on other pages."""
-    if space.select != SELECT:
-        return None
+    return sure_of(space) if space.select == SELECT else None
+
+
+def sure_of(space):
+    """What sampling has found, or a job that workers begin on now."""
     if not space.document.spreads:
         return SureAnswer(Known())
     if not space.document.gauges:

@@ -23,8 +23,11 @@ class SwingsAnswer(NamedTuple):
 def move_knobs(space):
     """The swings that are known, or a job that workers begin on now; None on other pages."""
     head, _, gauge = space.select.partition(":")
-    if head != SELECT:
-        return None
+    return swings_of(space, gauge) if head == SELECT else None
+
+
+def swings_of(space, gauge=""):
+    """The swings that are known, or a job that workers begin on now. gauge: id of the one of which the bars tell."""
     if not (space.document.knobs or space.document.spreads) or not space.document.gauges:
         words = "Make inputs knobs (◇) and results gauges (○) in Process: each knob is moved, each gauge watched."
         return SwingsAnswer(Known(trouble=words))
@@ -92,6 +95,7 @@ class SwingsPage:
             return None if v is None else to_unit(v, self.units.unit(g["dimension"]), g["dimension"])
 
         return {
+            "kind": "swings",
             "now": number(self.found["now"][g["id"]]),
             "label": g["label"],
             "unit": show_unit(g["dimension"], self.display),

@@ -65,6 +65,7 @@ class SizingPage:
             steps.append({"x": 100.0 * x, "height": v(f.each / max(x - before, 1e-12))})
             before = x
         return {
+            "kind": "sizing",
             "key": f.key,
             "target": 100.0 * f.target,
             "unit": pretty_unit(unit),

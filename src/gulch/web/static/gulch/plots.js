@@ -38,11 +38,10 @@
     }), settings);
   }
 
-  function scan() {
-    const node = document.getElementById("scan-plot");
-    const found = node && window.gulch.data("scan-data");
-    if (!found) return;
-    KINDS[found.kind]?.(node, found);
+  // The one plot of a page, by the kind of its data.
+  function one(id, data) {
+    const node = document.getElementById(id), found = node && window.gulch.data(data);
+    if (found) KINDS[found.kind]?.(node, found);
   }
 
   // A click carries the point nearest to it back to the process.
@@ -325,10 +324,7 @@
   }
 
   // What matters most: a bar from end to end of each knob's range, the present reading as a line.
-  function swings() {
-    const node = document.getElementById("swing-plot");
-    const found = node && window.gulch.data("swing-data");
-    if (!found) return;
+  function swings(node, found) {
     const bars = [...found.bars].reverse(), names = bars.map((b) => b.label), traces = [];
     const ends = [["low end", "--creek"], ["high end", "--clay"]];
     ends.forEach(([name, colour], k) => traces.push({
@@ -466,10 +462,7 @@
   });
 
   // The inverse-rate diagram: the plug flow's area under its curve, the tanks' rectangles.
-  function sizing() {
-    const node = document.getElementById("sizing-plot");
-    const found = node && window.gulch.data("sizing-data");
-    if (!found) return;
+  function sizing(node, found) {
     const small = { size: 12 };
     const shapes = [];
     const box = (x0, x1, y1, colour, dash) => shapes.push({ type: "rect", x0, x1, y0: 0, y1, line: { color: css(colour), width: 1.5, dash }, fillcolor: css(colour), opacity: dash ? 0.12 : 0.1, layer: "below" });
@@ -522,7 +515,7 @@
     });
     return loading;
   }
-  const KINDS = { lines, contours, solves, trade, heat, profile, residuals };
+  const KINDS = { lines, contours, solves, trade, heat, profile, residuals, swings, sizing };
   // The figures of a report, each from its own block of data.
   function figures() {
     for (const node of document.querySelectorAll("[data-figure].plot")) {
@@ -538,7 +531,8 @@
       if (found) residuals(node, found);
     }
   }
-  const all = () => { loops(); scan(); swings(); constant(); pair(); curves(); sizing(); figures(); };
+  const PAGES = [["scan-plot", "scan-data"], ["swing-plot", "swing-data"], ["sizing-plot", "sizing-data"]];
+  const all = () => { loops(); for (const [id, data] of PAGES) one(id, data); constant(); pair(); curves(); figures(); };
   function draw() {
     if (!document.querySelector(".plot")) return;
     if (window.Plotly) all();
