@@ -31,10 +31,12 @@ def made(client, row, kind="html", status=200, drawings=None, **form):
 
 
 def cells(html, table):
-    """{name: texts} of a table of the report."""
-    body = re.search(rf'data-table="{table}".*?</table>', html, re.S)[0]
-    rows = re.findall(r'<tr><th scope="row">(.*?)</th>(.*?)</tr>', body, re.S)
-    return {name: re.findall(r"<td[^>]*>(.*?)</td>", rest, re.S) for name, rest in rows}
+    """{name: texts} of a table of the report, which may go on below itself where it is wide."""
+    found = {}
+    for body in re.findall(rf'data-table="{table}".*?</table>', html, re.S):
+        for name, rest in re.findall(r'<tr><th scope="row">(.*?)</th>(.*?)</tr>', body, re.S):
+            found.setdefault(name, []).extend(re.findall(r"<td[^>]*>(.*?)</td>", rest, re.S))
+    return found
 
 
 def test_its_figures_are_those_of_the_ledger(client, row):

@@ -40,10 +40,11 @@ class Table:
 
     def split(self):
         """Tables no wider than paper is, each with the first column."""
-        if len(self.heads) - 1 <= WIDEST:
+        rest = len(self.heads) - 1
+        count = max(-(-rest // WIDEST), -(-int(sum(self._least())) // int(1.02 * LETTERS)))
+        if count <= 1 or rest < 2:
             return [self]
-        count = -(-(len(self.heads) - 1) // WIDEST)
-        wide = -(-(len(self.heads) - 1) // count)
+        wide = -(-rest // count)
         found = []
         for begin in range(1, len(self.heads), wide):
             places = [0, *range(begin, min(begin + wide, len(self.heads)))]
@@ -51,25 +52,31 @@ class Table:
             found.append(Table(tuple(self.heads[p] for p in places), [[r[p] for p in places] for r in self.rows], worded, self.name))
         return found
 
+    def _least(self):
+        """Letters that each column needs at the least: words can break, figures cannot."""
+        wordy = {0} | self.worded
+        return [(max(NARROW, self._longest_word(i)) if i in wordy else self._figures(i)) + GAP for i in range(len(self.heads))]
+
     @property
     def widths(self):
         """(per cent of the paper that it takes, [per cent of that for each column]): said, so that nobody has to try all cells."""
-        columns = range(len(self.heads))
-        needs = [self._need(i) + GAP for i in columns]
-        least = [(max(NARROW, self._longest_word(i)) + GAP if i == 0 or i in self.worded else needs[i]) for i in columns]
+        needs, least = [self._need(i) + GAP for i in range(len(self.heads))], self._least()
         beyond, room = sum(needs) - LETTERS, sum(max(n - m, 0) for n, m in zip(needs, least, strict=True))
-        if beyond > 0 and room > 0:  # words can break, figures cannot
+        if beyond > 0 and room > 0:
             needs = [n - min(1.0, beyond / room) * max(n - m, 0) for n, m in zip(needs, least, strict=True)]
         whole = sum(needs)
         return min(100, max(LEAST, round(100 * whole / LETTERS))), [round(100 * n / whole, 1) for n in needs]
 
     def _need(self, i):
-        """Letters side by side that a column needs: all of a figure, a line of words, the longest word of its head."""
-        words, unit = self.heads[i]
-        longest = max((len(r[i]) for r in self.rows), default=0)
+        """Letters side by side that a column would like: all of a figure, a line of words, a short head."""
         if i == 0 or i in self.worded:
-            longest = min(longest, WORDY)
-        return max(longest, len(unit), self._longest_word(i), min(len(words), 12))
+            longest = max((len(r[i]) for r in self.rows), default=0)
+            return max(min(longest, WORDY), self._longest_word(i), min(len(self.heads[i][0]), 12))
+        return max(self._figures(i), min(len(self.heads[i][0]), 12))
+
+    def _figures(self, i):
+        """Letters of the longest figure of a column, and of the longest word above it."""
+        return max(self._longest_word(i), len(self.heads[i][1]), *(len(r[i]) for r in self.rows), 0)
 
     def _longest_word(self, i):
         cells = [w for r in self.rows for w in r[i].split(" ")] if i == 0 or i in self.worded else []
