@@ -168,8 +168,10 @@ def test_drawings_that_cannot_be_read_are_a_sentence(client, row, drawings):
 
 
 def test_a_frozen_copy_stays_as_it_is(client, row, act):
-    assert "Kept: before the change." in made(client, row, "keep", name="before the change").content.decode()
+    assert "Kept: before/after the change." in made(client, row, "keep", name="before/after the change").content.decode()
     kept = row.reports.get()
+    named = client.get(f"/p/{row.pk}/report/{kept.pk}.html").headers["Content-Disposition"]
+    assert 'filename="Juniper-Flats-ethanol.before-after-the-change.html"' in named
     old = cells(client.get(f"/p/{row.pk}/report/{kept.pk}.html").content.decode(), "streams")
     act("set", address="R1.temperature", value="240 degC")
     html = client.get(f"/p/{row.pk}/report/{kept.pk}.html").content.decode()

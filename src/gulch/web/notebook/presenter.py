@@ -40,8 +40,7 @@ class NotebookPage:
 
     def papers(self):
         """(size, whether it is usual with the units shown)."""
-        usual = "Letter" if self.space.display == "us-customary" else "A4"
-        return [(name, name == usual) for name in PAPERS]
+        return [(name, name == usual_paper(self.space.display)) for name in PAPERS]
 
     def offered(self):
         """(what, of, words) of pieces that are not in it."""
@@ -56,6 +55,11 @@ class NotebookPage:
     def kept(self):
         """The frozen copies, newest first, without their pages."""
         return self.row.reports.defer("page")
+
+
+def usual_paper(display):
+    """The paper that is usual where these units are."""
+    return "Letter" if display == "us-customary" else "A4"
 
 
 def words_for(project, piece):

@@ -10,15 +10,16 @@ from django.views.decorators.http import require_GET, require_POST
 
 from gulch.engine.exchange.printing import PAPERS, Print
 from gulch.web.notebook.drawings import NoDrawing, cleaned
+from gulch.web.notebook.presenter import usual_paper
 from gulch.web.notebook.report import report_html
 from gulch.web.notebook.stage import STAGE
 from gulch.web.projects import solving
-from gulch.web.projects.views import attachment, own, show_workspace
+from gulch.web.projects.views import attachment, file_name, own, show_workspace
 from gulch.web.projects.workspace import Workspace
 
 MOST_DRAWINGS = 20_000_000  # bytes of all drawings of a report
 MOST_KEPT = 50  # frozen copies of a project
-PRINT_PATIENCE = 90.0  # s
+PRINT_PATIENCE = 60.0  # s
 KINDS = ("html", "pdf", "keep")
 
 
@@ -67,12 +68,12 @@ def _keep(request, row, html):
 
 def _file(request, row, html, kind, name):
     """The page as a file of a kind, or a sentence where it cannot be made."""
-    ending = f"{name}.{kind}" if name else kind
+    ending = f"{file_name(name) or 'copy'}.{kind}" if name else kind
     if kind == "html":
         return attachment(HttpResponse(html, content_type="text/html; charset=utf-8"), row, ending)
     paper = request.POST.get("paper") or request.GET.get("paper")
-    task = Print(html, paper if paper in PAPERS else "A4")
-    job = solving.workers().submit(task, key=("print", row.pk, task.digest), owner=row.owner_id)
+    task = Print(html, paper if paper in PAPERS else usual_paper(row.current.document.get("display")))
+    job = solving.workers().submit(task, key=("print", row.pk), owner=row.owner_id)
     if not job.wait(PRINT_PATIENCE):
         solving.workers().stop(job.key)
         return _refused("The PDF took too long: take some pieces out of the notebook, or print the HTML file.")

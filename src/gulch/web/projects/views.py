@@ -468,9 +468,13 @@ def export_scan(request, pk, run, kind):
 
 def attachment(response, row, ending):
     """The response as a file that keeps the project's name, in any script, but for what file systems do not take."""
-    name = re.sub(r"[^\w\-]+", "-", row.name).strip("-") or "project"
-    response["Content-Disposition"] = content_disposition_header(True, f"{name}.{ending}")
+    response["Content-Disposition"] = content_disposition_header(True, f"{file_name(row.name) or 'project'}.{ending}")
     return response
+
+
+def file_name(text):
+    """A name without what file systems do not take."""
+    return re.sub(r"[^\w\-]+", "-", text).strip("-")
 
 
 @login_required
