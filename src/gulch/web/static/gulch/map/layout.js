@@ -94,6 +94,7 @@ const structure = (map) => [map.streams.map((s) => [s.id, s.from, s.port, s.to, 
 async function row(map, w, shows) {
   const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null)]);
   const known = laid.get(key) || fresh(map, w);
+  known.catch(() => laid.delete(key));
   laid.delete(key);
   laid.set(key, known);
   if (laid.size > KEPT) laid.delete(laid.keys().next().value);
