@@ -93,6 +93,9 @@ def test_several_feeds_are_given_at_once():
         ("ethylene [kmol/h]\twater [kmol/h]\n80\t1,234", "may be 1.234 or 1234"),
         ("ethylene [kmol/h]\twater [kmol/h]\n80\t", "row 2, column 2 (water): empty"),
         ("ethylene [kmol/h]\tT [parsec]\n80\t40", "row 2, column 2 (T)"),
+        ("ethylene [kmol/h]\twater [kg/h]\n80\t40", "water of ethylene_feed: given in another way than the others (molar flows)"),
+        ("ethylene [kmol/h]\tethylene [kmol/h]\n80\t40", "row 2, column 2 (ethylene): ethylene has its amount already"),
+        ("ethylene [kmol/h]\n80\n90", "row 3: a second one for the same stream"),
         ("ethylene [kmol/h]\tmole fraction of water\n80\t0.3", "add up to 0.3"),
     ],
 )

@@ -34,6 +34,7 @@ BASES = {"flow": "molar", "mass_flow": "mass", "fraction": "mole-fractions", "ma
 DIMENSIONS = {"flow": "molar flow", "mass_flow": "mass flow", "fraction": "fraction", "mass_fraction": "fraction"}
 BARE = "?"  # stands behind a share of which it is not known yet whether it is per cent
 NEARLY = 0.02  # from one, or from a hundred per cent
+WAYS = {"flow": "molar flows", "mass_flow": "mass flows", "fraction": "mole fractions", "mass_fraction": "mass fractions"}
 UNIT_HEADS = ("unit", "units", "einheit")
 
 
@@ -54,11 +55,23 @@ class PastedStream:
     total: str | None = None
     amounts: dict[str, dict[str, str]] = field(default_factory=dict)  # by kind, by species
 
+    @property
+    def kind(self) -> str | None:
+        """On which kind of amounts the stream is given; None where there are none."""
+        return next((k for k in DIMENSIONS if self.amounts.get(k)), None)
+
+    @property
+    def beside(self) -> list[str]:
+        """Species that are given on another kind than the stream, and on no other."""
+        if self.kind is None:
+            return []
+        return sorted({s for amounts in self.amounts.values() for s in amounts} - set(self.amounts[self.kind]))
+
     def given(self, before: FeedEntry) -> FeedEntry:
         """A feed's entry with what was pasted in place of what was given before. Raises EditError where the amounts do not do."""
         out = before.model_copy(deep=True)
         out.temperature, out.pressure = self.temperature or before.temperature, self.pressure or before.pressure
-        kind = next((k for k in DIMENSIONS if self.amounts.get(k)), None)
+        kind = self.kind
         if kind is None:
             return out
         shares = kind in ("fraction", "mass_fraction")
@@ -149,7 +162,10 @@ class Reader:
             name = row[0] if first else ""
             if not name and not any(row):
                 continue
-            stream = self.found.setdefault(name, PastedStream())
+            if name in self.found:
+                self.unread.append(f"{row_word} {number}: a second one for {name or 'the same stream, for none is named'}, left out")
+                continue
+            stream = self.found[name] = PastedStream()
             for i, head, what in columns:
                 self._take(stream, Cell(row[i], f"{row_word} {number}, {column_word} {i + 1} ({head.words[:40]})"), head.unit, what)
 
@@ -172,7 +188,10 @@ class Reader:
                 setattr(stream, what.what, quantity(cell, unit, what.what, self.project.display))
             else:
                 kind = what.kind or self._own_kind(cell)
-                stream.amounts.setdefault(kind, {})[what.species] = self._amount(cell, unit, kind)
+                amounts = stream.amounts.setdefault(kind, {})
+                if what.species in amounts:
+                    raise QuantityError(f"{cell.place}: {what.species} has its amount already")
+                amounts[what.species] = self._amount(cell, unit, kind)
         except QuantityError as error:
             self.unread.append(str(error).rstrip("."))
 
@@ -265,6 +284,7 @@ def paste_feeds(project: Project, stream: StreamEntry, text: str) -> tuple[list[
             continue
         before = feed.given or FeedEntry()
         feed.given = found.given(before)
+        reader.unread += [f"{s} of {feed.id}: given in another way than the others ({WAYS[found.kind or '']})" for s in found.beside]
         reader.unread += [f"{species} of {feed.id}: not in the table, so there is none now" for species in _gone(before, feed.given)]
         done.append(feed.id)
     if not done:
@@ -291,6 +311,8 @@ def pasted_guess(project: Project, text: str) -> tuple[str | None, str | None, d
         several = f"it holds {len(reader.found)} streams, and a guess is one" if len(reader.found) != 1 else "; ".join(reader.unread[:4])
         raise EditError(f"The pasted guess cannot be taken: {several}.")
     (found,) = reader.found.values()
+    if found.beside:
+        raise EditError(f"The pasted guess cannot be taken: {', '.join(found.beside)} is given in another way than the others.")
     if not found.amounts:
         raise EditError("The guess holds no flow: write for example “ethylene 700 kmol/h”, one species to the line.")
     if found.amounts.get("flow"):
