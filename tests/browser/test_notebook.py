@@ -2,7 +2,7 @@
 
 import re
 
-from acting import go, post, press, ready
+from acting import post, press, ready
 from playwright.sync_api import expect
 
 
@@ -22,8 +22,9 @@ def test_a_notebook_is_made_and_handed_in(page, row, tmp_path):
     ready(page)
     press(page, "[aria-label='COOL: put it into the notebook']")
     expect(page.locator("[aria-label='COOL: stands in the notebook']")).to_be_visible()
-    go(page, "notebook")
-    assert pieces(page)[-1] == "unit:COOL"
+    page.click("[aria-label='COOL: stands in the notebook']")
+    expect(page.locator("#piece-unit-COOL h2")).to_be_in_viewport()
+    assert pieces(page)[-1] == "unit-COOL"
     press(page, "#piece-balances [title='take out']")
     expect(page.locator("#piece-balances")).to_have_count(0)
     press(page, "#piece-map [title='up']")

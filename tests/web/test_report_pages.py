@@ -87,10 +87,10 @@ def test_pieces_are_arranged_on_the_page(client, row, act):
     act("piece-comment", key="unit:K1", value="The *blower*.")
     act("remarks", value="# Why\n\nWhat **holds** it?")
     html = page_of(client, row)
-    assert html.index('id="piece-unit:K1"') < html.index('id="piece-gauges"')
+    assert html.index('id="piece-unit-K1"') < html.index('id="piece-gauges"')
     assert "The <em>blower</em>." in html and "<h3>Why</h3>" in html and "<strong>holds</strong>" in html
     act("unpin", key="unit:K1")
-    assert 'id="piece-unit:K1"' not in page_of(client, row)
+    assert 'id="piece-unit-K1"' not in page_of(client, row)
     assert "already" in act("pin", status=422, what="map")
     act("notebook-usual")
     row.refresh_from_db()

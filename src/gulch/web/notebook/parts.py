@@ -1,5 +1,6 @@
 """What a piece of the notebook is made of; one template shows them on the page and in the files."""
 
+import re
 from dataclasses import dataclass, field
 
 WIDEST = 9  # columns of a table on paper, besides its first
@@ -9,6 +10,15 @@ NARROW = 10  # letters below which no column of words is pressed
 BOLD = 1.15  # times as wide as another letter
 GAP = 4  # letters' width between columns
 LEAST = 45  # per cent of the paper that a table takes
+
+
+def anchor(key):
+    """A key of a piece as an id that links and selectors take.
+
+    >>> anchor("result:product.fraction.ethanol")
+    'result-product-fraction-ethanol'
+    """
+    return re.sub(r"[^\w\-]", "-", key)
 
 
 @dataclass(frozen=True)
@@ -105,7 +115,7 @@ class Figure:
     @property
     def block(self):
         """The id of its block of data."""
-        return f"figure-{self.key.replace(':', '-').replace('.', '-')}"
+        return f"figure-{anchor(self.key)}"
 
 
 @dataclass
@@ -119,6 +129,10 @@ class Section:
     empty: str = ""
     telling: bool = False  # whether that it is empty says something to who reads the report
     place: int = 0
+
+    @property
+    def anchor(self):
+        return anchor(self.key)
 
     @property
     def up(self):

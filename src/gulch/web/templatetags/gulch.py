@@ -11,6 +11,7 @@ from django.utils.safestring import mark_safe
 
 from gulch.engine.flowsheet.manual import entry_of
 from gulch.engine.flowsheet.notebook import pieces_of
+from gulch.web.notebook.parts import anchor
 
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026"}
@@ -34,6 +35,9 @@ def typeset(formula):
 def get_item(mapping, key):
     """The value of a key, or None."""
     return mapping.get(key)
+
+
+register.filter("anchored", anchor)
 
 
 @register.filter

@@ -9,7 +9,6 @@ from gulch.engine.flowsheet.manual import page_of
 from gulch.engine.flowsheet.measures import OVERALL
 from gulch.engine.flowsheet.origin import origin
 from gulch.engine.flowsheet.places import About, at_gauge, at_knob
-from gulch.engine.flowsheet.strip import ordered
 from gulch.engine.phases.model import WATER
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -37,7 +36,7 @@ class Inspector(Region):
             return {
                 "what": "knob",
                 "id": k.id,
-                "place": self.place("knob", k.id),
+                "place": self.space.strip.place("knob", k.id),
                 "knob": k,
                 "said": self.said(at_knob(k.id)),
                 "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input),
@@ -51,7 +50,7 @@ class Inspector(Region):
             return {
                 "what": "gauge",
                 "id": g.id,
-                "place": self.place("gauge", g.id),
+                "place": self.space.strip.place("gauge", g.id),
                 "gauge": g,
                 "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
                 "said": self.said(at_gauge(g.id)),
@@ -64,14 +63,6 @@ class Inspector(Region):
             return self.inspect_unit(unit)
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
-
-    def place(self, kind, id_):
-        """Where a knob or gauge stands among the others above every page."""
-        shown = [e.id for e in ordered(self.document, kind)[0]]
-        if id_ not in shown:
-            return {"hidden": True}
-        at = shown.index(id_)
-        return {"hidden": False, "first": at == 0, "last": at == len(shown) - 1, "before": max(at - 1, 0), "after": at + 1}
 
     def explained(self, address):
         """Where a result comes from; None where it is none, or has no figure."""
@@ -179,9 +170,7 @@ class Inspector(Region):
                 }
             )
         shown = {s.id: s.shown for s in self.document.species}
-        heads = [f"T [{show_unit('temperature', self.display)}]", f"p [{show_unit('pressure', self.display)}]"]
-        heads += [f"{name} [{show_unit('molar flow', self.display)}]" for name in list(shown.values())[:3]]
-        out["table"] = "\t".join(heads)
+        out["table"] = self.space.table.feed_heads()
         for a in feed_addresses(self.document, stream):
             tail = a.address.split(".", 1)[1]
             out["fields"].append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))

@@ -31,6 +31,14 @@ class Strip(Region):
         """Cards of every gauge, hidden ones last."""
         return self.gauge_cards([g for part in ordered(self.document, "gauge") for g in part])
 
+    def place(self, kind, id_):
+        """Where a knob or gauge stands among the others above every page."""
+        shown = [e.id for e in ordered(self.document, kind)[0]]
+        if id_ not in shown:
+            return {"hidden": True}
+        at = shown.index(id_)
+        return {"hidden": False, "first": at == 0, "last": at == len(shown) - 1, "before": max(at - 1, 0), "after": at + 1}
+
     def hidden(self):
         """How many knobs and gauges are hidden, and their cards."""
         knobs, gauges = (ordered(self.document, kind)[1] for kind in ("knob", "gauge"))

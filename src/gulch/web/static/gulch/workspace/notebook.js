@@ -30,6 +30,16 @@ document.addEventListener("submit", async (event) => {
   }
 });
 
+// A link to a piece shows it, once.
+let sought = "";
+document.addEventListener("gulch:drawn", () => {
+  if (!$("paper")) sought = "";
+  const { hash } = location, node = hash.startsWith("#piece-") && $(decodeURIComponent(hash.slice(1)));
+  if (!node || hash === sought) return;
+  sought = hash;
+  node.scrollIntoView();
+});
+
 // {key: SVG text} of all figures, once they are drawn.
 async function drawings() {
   const figures = [...document.querySelectorAll("#paper [data-figure]")];
