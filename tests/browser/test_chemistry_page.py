@@ -147,7 +147,7 @@ def test_a_salt_says_what_it_parts_into(page, user):
 
 def test_what_is_typed_before_the_scripts_are_there_is_sought(page, row):
     held = []
-    page.route("**/gulch/workspace.js", held.append)
+    page.route("**/gulch/workspace.js", lambda route: held.append(route))
     page.goto(f"/p/{row.pk}/chemistry/", wait_until="commit")
     page.fill("#species-search", "nitrog")
     expect(page.locator("#found button")).to_have_count(0)
