@@ -34,13 +34,13 @@ def cleaned(text):
         raise NoDrawing(f"A drawing is larger than {MOST_BYTES // 1_000_000} MB: show fewer points.")
     try:
         root = fromstring(text, forbid_dtd=True)
-    except (ParseError, DefusedXmlException, ValueError):
+        if root.tag != f"{{{SVG}}}svg":
+            raise ValueError("another kind of file")
+        clean = _copied(root, None)
+        clean.set("xmlns", SVG)
+        return tostring(clean, encoding="unicode")
+    except (ParseError, DefusedXmlException, ValueError, RecursionError):
         raise NoDrawing("A drawing could not be read: reload the page and try again.") from None
-    if root.tag != f"{{{SVG}}}svg":
-        raise NoDrawing("A drawing could not be read: reload the page and try again.")
-    clean = _copied(root, None)
-    clean.set("xmlns", SVG)
-    return tostring(clean, encoding="unicode")
 
 
 def _copied(node, above):
