@@ -143,14 +143,3 @@ def test_a_salt_says_what_it_parts_into(page, user):
     page.goto(f"/p/{row.pk}/chemistry/?select=species:benzene")
     expect(page.locator("#known-vaporisation")).to_contain_text("33.")
     expect(page.locator("#known-liquid-capacity")).to_contain_text("13")
-
-
-def test_what_is_typed_before_the_scripts_are_there_is_sought(page, row):
-    held = []
-    page.route("**/gulch/workspace.js", lambda route: held.append(route))
-    page.goto(f"/p/{row.pk}/chemistry/", wait_until="commit")
-    page.fill("#species-search", "nitrog")
-    expect(page.locator("#found button")).to_have_count(0)
-    for route in held:
-        route.continue_()
-    expect(page.locator("#found button", has_text="nitrogen").first).to_be_visible()

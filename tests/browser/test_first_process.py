@@ -4,7 +4,7 @@ import json
 import re
 
 import pytest
-from acting import fill, go, post, press
+from acting import fill, go, post, press, ready
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
@@ -22,6 +22,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     page.fill("#new-name", "Dry Fork methanol")
     page.click("#start-empty")
     expect(page.locator("#project-name")).to_have_value("Dry Fork methanol")
+    ready(page)
 
     # Chemistry: find a species as one types, then a reaction that brings the others along
     page.type("#species-search", "nitrog", delay=20)

@@ -78,8 +78,4 @@ document.addEventListener("change", (event) => {
       encodeURIComponent(new URLSearchParams(location.search).get("select") || ""), { target: "#workspace", swap: "morph:outerHTML" });
 });
 
-document.addEventListener("DOMContentLoaded", () => {
-  document.dispatchEvent(new Event("gulch:drawn"));
-  // what was typed into a search before all this was there is sought now
-  for (const field of document.querySelectorAll("#workspace input[type=search]")) if (field.value !== field.defaultValue) htmx.trigger(field, "search");
-});
+document.addEventListener("DOMContentLoaded", () => document.dispatchEvent(new Event("gulch:drawn")));
