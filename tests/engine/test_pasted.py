@@ -68,6 +68,11 @@ def test_the_workbooks_own_table_is_pasted_back_by_molar_flows():
         ("total [kmol/h]\tethylene [mol%]\tethane [mol%]\n50\t98\t2", "mole-fractions", {"ethylene": 49.0, "ethane": 1.0}),
         ("total [kmol/h]\tethylene [mol/mol]\tethane [mol/mol]\n50\t0,98\t0,02", "mole-fractions", {"ethylene": 49.0, "ethane": 1.0}),
         ("total\tmole fraction of ethylene\tmole fraction of ethane\n50\t0.98\t0.02", "mole-fractions", {"ethylene": 49.0, "ethane": 1.0}),
+        (
+            "mass flow\tmass fraction of ethylene [%]\tmass fraction of ethane [%]\n2835.37\t98.9395\t1.0605",
+            "mass-fractions",
+            {"ethylene": 100.0, "ethane": 1.0},
+        ),
         ("total [kg/h]\tethylene [wt%]\tethane [wt%]\n2835.37\t98.9395\t1.0605", "mass-fractions", {"ethylene": 100.0, "ethane": 1.0}),
     ],
 )
@@ -95,6 +100,9 @@ def test_several_feeds_are_given_at_once():
         ("ethylene [kmol/h]\tT [parsec]\n80\t40", "row 2, column 2 (T)"),
         ("ethylene [kmol/h]\twater [kg/h]\n80\t40", "water of ethylene_feed: given in another way than the others (molar flows)"),
         ("ethylene [kmol/h]\tethylene [kmol/h]\n80\t40", "row 2, column 2 (ethylene): ethylene has its amount already"),
+        ("ethylene [kmol/h]\tmass fraction of water [mol%]\n80\t3", "“mol%” is no unit"),
+        ("ethylene [kmol/h]\tT [K]\tT [K]\n80\t300\t310", "the temperature stands there already"),
+        ("ethylene [kmol/h]\twater [kmol/h]\n80\t12.05.2026", "is no number"),
         ("ethylene [kmol/h]\n80\n90", "row 3: a second one for the same stream"),
         ("ethylene [kmol/h]\tmole fraction of water\n80\t0.3", "add up to 0.3"),
     ],
@@ -179,6 +187,7 @@ def test_rate_constants_are_pasted_in_bulk():
     assert (law.k, law.energy, law.power) == ("2.5e7 L/mol/s", "95 kJ/mol", "0")
     made = project.reaction(done[1])
     assert made.equation == "ethanol = ethylene + water" and made.rate.forward.k == "3e10 1/s"
+    assert len(paste_rates(demo(), "reaction\tk [L/mol/s]\nhydration\t1\nhydration\t2")[1]) == 1  # the second row is told
     assert len(unread) == 3
     for row, said in zip(unread, ("row 4, equation", "row 5", "row 6: “nowhere” is no reaction"), strict=True):
         assert said in row

@@ -165,6 +165,8 @@ def test_what_is_no_drawing_is_refused(text):
 @pytest.mark.parametrize("drawings", [b"{", b"[1]", b'{"map": 1}', {"map": "<html/>"}])
 def test_drawings_that_cannot_be_read_are_a_sentence(client, row, drawings):
     assert "could not be read" in made(client, row, status=422, drawings=drawings).content.decode()
+    page = made(client, row, "keep", status=422, drawings=drawings).content.decode()
+    assert "could not be read" in page and 'id="workspace"' in page and not row.reports.exists()
 
 
 def test_a_frozen_copy_stays_as_it_is(client, row, act):

@@ -50,7 +50,7 @@ def _paper():
 
 
 def _text(name):
-    return Path(finders.find(name)).read_text()
+    return Path(finders.find(name)).read_text(encoding="utf-8")
 
 
 def _picture(svg):

@@ -33,6 +33,8 @@ def make(request, pk):
     try:
         drawings = {key: cleaned(text) for key, text in _sent(request).items()}
     except NoDrawing as error:
+        if kind == "keep":  # whose answer is the page
+            return show_workspace(request, row, "notebook", status=422, notice={"level": "error", "text": str(error)})
         return _refused(str(error))
     space = Workspace(row, "notebook")
     html = report_html(STAGE.page(space, STAGE.ask(space)), drawings, printed=kind == "pdf")

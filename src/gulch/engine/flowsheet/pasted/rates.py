@@ -56,6 +56,8 @@ def paste_rates(project: Project, text: str) -> tuple[list[str], list[str]]:
         try:
             constant = _constant(project, cells)
             reaction = _reaction(project, cells, number)
+            if reaction.id in done:
+                raise EditError(f"row {number}: a second row for {reaction.id}, left out")
             _give(project, reaction, constant, number)
         except (QuantityError, EditError) as error:
             project.reactions = before

@@ -29,6 +29,7 @@ _MOLE = dict.fromkeys(("%", "mol%", "mol %", "mol-%", "mole %", "mole%"), "%")
 _MASS = dict.fromkeys(("wt%", "wt %", "wt-%", "mass %", "mass%", "w%"), "%")
 MOLE_SHARES = _MOLE | dict.fromkeys(("mol/mol", "kmol/kmol", "x", "y"), "1")  # unit of a share: whether it is per cent
 MASS_SHARES = _MASS | dict.fromkeys(("kg/kg", "g/g", "w"), "1")
+SHARES = {"fraction": MOLE_SHARES, "mass_fraction": MASS_SHARES | {"%": "%"}}
 RESULTS = ("vapour fraction", "volume flow", "enthalpy flow", "vapour flow", "light liquid flow", "heavy liquid flow", "from", "to", "role")
 BASES = {"flow": "molar", "mass_flow": "mass", "fraction": "mole-fractions", "mass_fraction": "mass-fractions"}
 DIMENSIONS = {"flow": "molar flow", "mass_flow": "mass flow", "fraction": "fraction", "mass_fraction": "fraction"}
@@ -78,7 +79,7 @@ class PastedStream:
         total = self.total or (before.total if before.basis in ("mole-fractions", "mass-fractions") else None)
         if shares and not total:
             raise EditError("These are fractions, and nothing says of how much: paste a total flow with them, or type it first.")
-        for name in DIMENSIONS:
+        for name in (*DIMENSIONS, "ratio"):
             setattr(out, name, {})
         out.basis, out.total = BASES[kind], total if shares else None  # type: ignore[assignment]
         setattr(out, kind, self.amounts[kind])
@@ -115,11 +116,13 @@ class Reader:
         if words in STATES:
             return Named(STATES[words])
         if words in TOTALS:
-            return Named("total")
+            return Named("total", kind="mass_flow" if "mass" in words else "flow" if "molar" in words else "")
         for begin, kind in BEFORE.items():
             species = self.names.get(words.removeprefix(begin).strip())
             if words.startswith(begin) and species:
-                return Named("amount", species, kind or self._kind(head.unit))
+                said = self._kind(head.unit)
+                odd = kind in SHARES and said != kind and head.unit not in ("", "%")
+                return Named("amount", species, "unknown" if odd else kind or said)
         return None
 
     @staticmethod
@@ -183,8 +186,10 @@ class Reader:
             return
         try:
             if what.what == "total":
-                stream.total = self._total(cell, unit)
+                stream.total = self._total(cell, unit, what.kind)
             elif what.what != "amount":
+                if getattr(stream, what.what) is not None:
+                    raise QuantityError(f"{cell.place}: the {what.what} stands there already")
                 setattr(stream, what.what, quantity(cell, unit, what.what, self.project.display))
             else:
                 kind = what.kind or self._own_kind(cell)
@@ -204,7 +209,7 @@ class Reader:
         return kind or "flow"
 
     def _amount(self, cell, unit, kind):
-        shares = {"fraction": MOLE_SHARES, "mass_fraction": MASS_SHARES}.get(kind)
+        shares = SHARES.get(kind)
         if shares is None:
             return quantity(cell, unit, DIMENSIONS[kind], self.project.display)
         own = next((u for u in sorted(shares, key=len, reverse=True) if cell.text.lower().endswith(u)), None)
@@ -231,8 +236,8 @@ class Reader:
                 else:
                     amounts[species] = settled(text)
 
-    def _total(self, cell, unit):
-        for dimension in ("molar flow", "mass flow"):
+    def _total(self, cell, unit, kind):
+        for dimension in (DIMENSIONS[kind],) if kind else ("molar flow", "mass flow"):
             try:
                 return quantity(cell, unit, dimension, self.project.display)
             except QuantityError as error:
@@ -242,7 +247,7 @@ class Reader:
 
 def _gone(before, after):
     """Species that a feed held and holds no more."""
-    held = [{s for key in DIMENSIONS for s in getattr(given, key)} for given in (before, after)]
+    held = [{s for key in (*DIMENSIONS, "ratio") for s in getattr(given, key)} for given in (before, after)]
     return sorted(held[0] - held[1])
 
 

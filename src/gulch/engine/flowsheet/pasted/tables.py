@@ -12,6 +12,7 @@ MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 2000, 300, 200_000
 EMPTY = ("", "-", "–", "—", "n/a", "na", "nan")
 _UNIT = re.compile(r"^(?P<words>.*?)\s*(?:\[(?P<a>[^\]]*)\]|\((?P<b>[^()]*(?:\([^()]*\)[^()]*)*)\)|\s/\s*(?P<c>\S.*)|,\s+(?P<d>\S+))$")
 _NUMBER = re.compile(r"^[+\-−]?[\d.,'’\u00a0\u2009\u202f]*\d")
+_THOUSANDS = re.compile(r"[+\-−]?\d{1,3}(?:[.,]\d{3})+")
 _GROUPS = re.compile(r"['’\u00a0\u2009\u202f]")
 
 
@@ -93,11 +94,11 @@ def plain(text: str) -> str:
         return text
     number, rest = _GROUPS.sub("", match[0]), text[match.end() :]
     commas, points = number.count(","), number.count(".")
-    if commas and points:
-        decimal = max(number.rfind(","), number.rfind("."))
-        number = re.sub(r"[.,]", "", number[:decimal]) + "." + number[decimal + 1 :]
-    elif commas > 1 or points > 1:
-        number = re.sub(r"[.,]", "", number)
+    if commas + points > 1:
+        decimal = max(number.rfind(","), number.rfind(".")) if commas and points else len(number)
+        if not _THOUSANDS.fullmatch(number[:decimal]) or (commas > 1 and points > 1):
+            raise QuantityError(f"“{text}” is no number: write decimals with a point and thousands without a mark.")
+        number = re.sub(r"[.,]", "", number[:decimal]) + ("." + number[decimal + 1 :] if decimal < len(number) else "")
     elif commas:
         before, _, after = number.partition(",")
         if len(after) == 3 and 1 <= len(before.lstrip("+-−")) <= 3 and before.lstrip("+-−") != "0":

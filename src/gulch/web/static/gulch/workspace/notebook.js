@@ -13,8 +13,8 @@ document.addEventListener("submit", async (event) => {
   state.hidden = false;
   const file = new File([JSON.stringify(await drawings())], "drawings.json", { type: "application/json" });
   if (kind === "keep") {
-    await htmx.ajax("POST", form.action, { source: form, target: "#workspace", swap: "morph:outerHTML", values: { kind, drawings: file } });
-    return;
+    state.hidden = true;
+    return htmx.ajax("POST", form.action, { source: form, target: "#workspace", swap: "morph:outerHTML", values: { kind, drawings: file } });
   }
   const body = new FormData(form);
   body.set("kind", kind);
