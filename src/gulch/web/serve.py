@@ -1,5 +1,6 @@
 """Serving: the loopback demo, and the application with sign-in."""
 
+import gc
 import getpass
 import os
 import signal
@@ -76,7 +77,6 @@ def run(host, port, begin=None):
         return 1
     import waitress
 
-    from gulch.engine.species.search import find
     from gulch.web.projects import solving
     from gulch.web.scans.jobs import abandon_unfinished
     from gulch.web.wsgi import application
@@ -86,7 +86,7 @@ def run(host, port, begin=None):
         threading.Thread(target=begin, daemon=True, name="beginning").start()
     # neither the kernels nor the species index are waited for: pages say where something is still being loaded
     threading.Thread(target=solving.warm, daemon=True, name="first-worker").start()
-    threading.Thread(target=find, args=("water",), daemon=True, name="species-index").start()
+    threading.Thread(target=load, daemon=True, name="loading").start()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     shown = f"[{host}]" if ":" in host else host
     say(f"Gulch is ready: http://{shown}:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
@@ -104,6 +104,18 @@ def run(host, port, begin=None):
     finally:
         solving.close()
     return 0
+
+
+def load():
+    """Load what the first pages would wait for: the views, the index of species. It stays, so it is never looked through for garbage."""
+    from django.urls import get_resolver
+
+    from gulch.engine.species.search import find
+
+    get_resolver().url_patterns  # noqa: B018
+    find("water")
+    gc.collect()
+    gc.freeze()
 
 
 def demo(port):

@@ -51,6 +51,7 @@ urlpatterns = [
     path("p/<int:pk>/scan-run/<int:run>/cancel/", views.scan_cancel, name="scan-cancel"),
     path("p/<int:pk>/scan-run/<int:run>/", views.scan_progress, name="scan-progress"),
     path("p/<int:pk>/find/", views.find_anything, name="find"),
+    path("p/<int:pk>/known/<slug:of>/", views.known, name="known"),
     path("p/<int:pk>/species/", views.species_search, name="species-search"),
     path("p/<int:pk>/undo/", views.history, {"way": "undo"}, name="undo"),
     path("p/<int:pk>/redo/", views.history, {"way": "redo"}, name="redo"),

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from gulch.engine.document import assumed_choices, choices_of, default_text
-from gulch.engine.flowsheet.inputs import feed_addresses, unit_addresses
+from gulch.engine.flowsheet.inputs import owned
+from gulch.engine.flowsheet.places import About
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
@@ -33,13 +34,14 @@ def assumed(project: Project, id_: str) -> list:
     if unit is None:
         if stream is None or stream.given is None:
             return []
-        return [Assumed(a.address, a.address.partition(".")[2], a.text) for a in feed_addresses(project, stream) if a.assumed]
+        typed = owned(project).get((About.STREAM, id_), [])
+        return [Assumed(a.address, a.address.partition(".")[2], a.text) for a in typed if a.assumed]
     labels = {d.key: d.label for d in KINDS[unit.kind].inputs()}
     found = [Assumed(f"{id_}.{d.name}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
     found += [
         Assumed(a.address, labels[a.address.split(".")[1]].lower(), a.text)
-        for a in unit_addresses(project, unit)
-        if a.assumed and a.counted
+        for a in owned(project).get((About.UNIT, id_), [])
+        if a.assumed and a.counted and a.address.split(".")[1] in labels
     ]
     place = list(labels)
     return sorted(found, key=lambda a: place.index(a.address.split(".")[1]))

@@ -10,7 +10,7 @@ from gulch.engine import formulas
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.nodes import OVERALL_NODE, feed_node, target_node, tie_node, unit_node
 from gulch.engine.flowsheet.once import once
-from gulch.engine.flowsheet.results import Readable, readable
+from gulch.engine.flowsheet.results import Readable, Results, readable
 from gulch.engine.quantities import DIMENSIONS, QuantityError, dimensions_of, parse
 
 if TYPE_CHECKING:
@@ -88,10 +88,9 @@ def own_reading(project: Project, gauge: GaugeEntry, known: dict[str, Any] | Non
 
 
 @once
-def readings(project: Project) -> dict[str, Any]:
+def readings(project: Project) -> Results:
     """{address: Readable} of every result, and of every gauge with a formula that can be read."""
-    found = dict(readable(project))
-    known = None
+    found, known = {}, None
     for gauge in project.gauges:
         if gauge.formula:
             known = known or names(project)
@@ -99,7 +98,7 @@ def readings(project: Project) -> dict[str, Any]:
                 found[gauge.reads] = own_reading(project, gauge, known)
             except QuantityError:
                 continue  # said by the checks
-    return found
+    return readable(project).with_more(found)
 
 
 def read_tie(entry: TieEntry, project: Project, known: dict[str, Any] | None = None) -> Tie:

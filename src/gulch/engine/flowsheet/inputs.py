@@ -187,6 +187,15 @@ def addresses(project: Project) -> dict[str, Any]:
     return found
 
 
+@once
+def owned(project: Project) -> dict[tuple[About, str], list[Address]]:
+    """{(what kind of thing, its id): Addresses of its inputs}."""
+    found: dict[tuple[About, str], list[Address]] = {}
+    for a in addresses(project).values():
+        found.setdefault((a.about, a.address.partition(".")[0]), []).append(a)
+    return found
+
+
 def write(project: Project, address: str, text: str) -> None:
     """Write document text at an input address; the project is changed in place.
 

@@ -16,6 +16,7 @@ from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
+from gulch.engine.flowsheet.ends import entering, leaving
 from gulch.engine.flowsheet.inputs import addresses, scope_of
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
@@ -93,9 +94,9 @@ class Plan:
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
         self.enters = {s.id: s.enters for s in project.streams}
         self.inlet = {s.id: s.inlet for s in project.streams}
-        self.entering = {u.id: [s.id for s in project.streams if s.enters == u.id] for u in project.units}
-        self.leaving = {u.id: _leaving(project, u) for u in project.units}
+        self.entering = {u.id: [s.id for s in entering(project)[u.id]] for u in project.units}
         self.ports = {u.id: [p.name for p in KINDS[u.kind].ports_out(u)] for u in project.units}
+        self.leaving = {u.id: {port or self.ports[u.id][0]: s.id for port, s in leaving(project)[u.id]} for u in project.units}
         self.units = {u.id: u for u in project.units}
         self.readers = {u.id: self._readers(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
@@ -267,14 +268,3 @@ class Guess:
         """The guessed Stream; what was not typed is taken from another stream."""
         T = template.T if self.T is None else self.T
         return Stream.at_temperature(model, self.n, T, template.P if self.P is None else self.P)
-
-
-def _leaving(project, unit):
-    """Stream id by outlet port of a unit."""
-    ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
-    found = {}
-    for s in project.streams:
-        source, port = source_of(s)
-        if s.source is not None and source == unit.id:
-            found[port or ports[0]] = s.id
-    return found

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, NamedTuple
+from functools import partial
+from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.once import once
@@ -59,47 +61,86 @@ SPECIES_RESULTS = {
 }
 
 
+class Results(Mapping):
+    """{address: Readable}; those of one stream or unit are made when one of them is asked for, since few of thousands are."""
+
+    def __init__(self, makers: dict[str, list], found: dict[str, Readable] | None = None):
+        self._makers = makers  # owner -> functions that give the Readables of one
+        self._found = dict(found or {})
+        self._made = set()
+
+    def with_more(self, more: dict[str, Readable]) -> Results:
+        """These and some of other owners."""
+        return Results(self._makers, self._found | more)
+
+    def _make(self, owner):
+        if owner in self._makers and owner not in self._made:
+            self._found |= {r.address: r for make in self._makers[owner] for r in make()}
+            self._made.add(owner)
+
+    def _all(self):
+        for owner in self._makers:
+            self._make(owner)
+        return self._found
+
+    def __getitem__(self, address: str) -> Readable:
+        self._make(address.partition(".")[0])
+        return self._found[address]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._all())
+
+    def __len__(self) -> int:
+        return len(self._all())
+
+
 @once
-def readable(project: Project) -> dict[str, Any]:
+def readable(project: Project) -> Results:
     """{address: Readable} of every result of the project."""
-    found = {}
-
-    def add(address, dimension, label):
-        found[address] = Readable(address, dimension, label)
-
+    species = [(s.id, s.shown) for s in project.species]
+    makers: dict[str, list] = {}
     for stream in project.streams:
-        for name, (dimension, words, _) in STREAM_RESULTS.items():
-            add(f"{stream.id}.{name}", dimension, f"{words} of {stream.id}")
-        for name, (dimension, words, _) in SPECIES_RESULTS.items():
-            for s in project.species:
-                add(f"{stream.id}.{name}.{s.id}", dimension, f"{words} of {s.shown} in {stream.id}")
+        makers.setdefault(stream.id, []).append(partial(_of_stream, stream.id, species))
     for unit in project.units:
-        for r in KINDS[unit.kind].results():
-            if r.per is None:
-                add(f"{unit.id}.{r.name}", r.dimension, f"{r.label} of {unit.id}")
-            elif r.per == "species":
-                for s in project.species:
-                    add(f"{unit.id}.{r.name}.{s.id}", r.dimension, f"{r.label} of {s.shown} in {unit.id}")
-            elif r.per == "element":
-                for e in elements_of(project):
-                    add(f"{unit.id}.{r.name}.{e}", r.dimension, f"{r.label} of {e} in {unit.id}")
-            else:
-                chosen = project.set(unit.set) if getattr(unit, "set", None) else None
-                for id_ in (i for step in chosen.steps for i in step) if chosen else ():
-                    add(f"{unit.id}.{r.name}.{id_}", r.dimension, f"{r.label} of {id_} in {unit.id}")
-    if project.measures:
-        for unit in project.units:
-            if issubclass(KINDS[unit.kind], Reactor):
-                for name, (label, _) in PER_REACTOR.items():
-                    add(f"{unit.id}.{name}", "fraction", f"{label} of {unit.id}")
-        for name, (label, _) in OVERALL.items():
-            add(f"overall.{name}", "fraction", label)
-    if project.prices is not None:
-        add("overall.worth", "money rate", f"Worth in {project.prices.currency}")
-    for s in project.species:
-        add(f"overall.conversion.{s.id}", "fraction", f"Overall conversion of {s.shown}")
-        add(f"overall.made.{s.id}", "molar flow", f"{s.shown} made overall")
-    return found
+        kind = KINDS[unit.kind]
+        elements = elements_of(project) if any(r.per == "element" for r in kind.results()) else []
+        chosen = project.set(unit.set) if getattr(unit, "set", None) else None
+        reactions = [i for step in chosen.steps for i in step] if chosen else []
+        items = {"species": species, "element": [(e, e) for e in elements], "reaction": [(i, i) for i in reactions]}
+        makers.setdefault(unit.id, []).append(partial(_of_unit, unit.id, kind, items, project.measures is not None))
+    currency = project.prices.currency if project.prices else None
+    makers.setdefault("overall", []).append(partial(_of_all, species, project.measures is not None, currency))
+    return Results(makers)
+
+
+def _of_stream(id_, species):
+    for name, (dimension, words, _) in STREAM_RESULTS.items():
+        yield Readable(f"{id_}.{name}", dimension, f"{words} of {id_}")
+    for name, (dimension, words, _) in SPECIES_RESULTS.items():
+        for s, shown in species:
+            yield Readable(f"{id_}.{name}.{s}", dimension, f"{words} of {shown} in {id_}")
+
+
+def _of_unit(id_, kind, items, measured):
+    for r in kind.results():
+        if r.per is None:
+            yield Readable(f"{id_}.{r.name}", r.dimension, f"{r.label} of {id_}")
+        else:
+            for item, shown in items.get(r.per, items["reaction"]):
+                yield Readable(f"{id_}.{r.name}.{item}", r.dimension, f"{r.label} of {shown} in {id_}")
+    if measured and issubclass(kind, Reactor):
+        for name, (label, _) in PER_REACTOR.items():
+            yield Readable(f"{id_}.{name}", "fraction", f"{label} of {id_}")
+
+
+def _of_all(species, measured, currency):
+    for name, (label, _) in OVERALL.items() if measured else ():
+        yield Readable(f"overall.{name}", "fraction", label)
+    if currency is not None:
+        yield Readable("overall.worth", "money rate", f"Worth in {currency}")
+    for s, shown in species:
+        yield Readable(f"overall.conversion.{s}", "fraction", f"Overall conversion of {shown}")
+        yield Readable(f"overall.made.{s}", "molar flow", f"{shown} made overall")
 
 
 def beyond(value: float, at_least: float | None, at_most: float | None) -> str | None:

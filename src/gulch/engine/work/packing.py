@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import json
 import zlib
 from typing import Any
+
+from pydantic_core import from_json, to_json
 
 MOST = 50_000_000  # bytes unpacked; no outcome comes near
 
@@ -15,17 +16,19 @@ class NotFinite(ValueError):
 
 def pack(data: dict[str, Any]) -> bytes:
     """Plain data (dicts, lists, text, finite numbers) as bytes. Raises NotFinite."""
-    try:
-        text = json.dumps(data, allow_nan=False, separators=(",", ":"))
-    except ValueError as error:
-        raise NotFinite(str(error)) from None
-    return zlib.compress(text.encode(), 4)
+    text = to_json(data, inf_nan_mode="constants")
+    if b"NaN" in text or b"Infinity" in text:  # as a number, or in words
+        try:
+            from_json(text, allow_inf_nan=False)
+        except ValueError as error:
+            raise NotFinite(str(error)) from None
+    return zlib.compress(text, 1)
 
 
 def unpack(packed: bytes) -> dict[str, Any]:
     """The data that `pack` was given. Raises ValueError for bytes that are damaged."""
     try:
         undo = zlib.decompressobj()
-        return json.loads(undo.decompress(bytes(packed), MOST))
+        return from_json(undo.decompress(bytes(packed), MOST))
     except zlib.error as error:
         raise ValueError(f"damaged: {error}") from None

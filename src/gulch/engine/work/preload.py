@@ -1,9 +1,11 @@
 """Imported by the process that workers are forked from, for its effect: everything loaded, every kernel compiled.
 
 A fresh worker is then there within milliseconds, so one that hangs can simply be killed. What prints reports is loaded too: it is large.
+What is loaded stays: looking through it for garbage, again and again, would take a third of a warm solve.
 """
 
 import contextlib
+import gc
 
 from gulch.demo import projects
 from gulch.engine.flowsheet import solve
@@ -13,3 +15,5 @@ with contextlib.suppress(Exception):  # whatever is wrong, workers can still be 
         solve(project)
 with contextlib.suppress(ImportError, OSError):  # where its libraries are missing, whoever wants a PDF is told
     import weasyprint  # noqa: F401
+gc.collect()
+gc.freeze()

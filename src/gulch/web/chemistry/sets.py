@@ -6,7 +6,7 @@ from gulch.engine.quantities import (
     format_number,
 )
 from gulch.web.chemistry.part import Part
-from gulch.web.projects.words import show_unit
+from gulch.web.projects.words import set_reading, show_unit
 
 COLUMN, ROW, PILL = 104, 30, 84
 
@@ -26,7 +26,7 @@ class Sets(Part):
             }
             yield {
                 "id": s.id,
-                "reading": self.page.space.finder.reading(s.id),
+                "reading": set_reading(self.page.space.document, s.id),
                 "message": self.page.space.errors.get(f"{s.id}.steps"),
                 "rows": [
                     {

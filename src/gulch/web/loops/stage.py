@@ -8,7 +8,6 @@ from gulch.web.projects.stages import Stage
 
 class Loops(Stage):
     name, label, template = "loops", "Loops", "workspace/_loops.html"
-    completes = True
     about = frozenset({About.LOOP, About.TIE, About.TARGET, About.TEAR, About.CLOSING})
     styles = ("loops",)
 

@@ -2,6 +2,7 @@
 
 from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.notebook import of_kind
+from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.origin import origin
 from gulch.engine.units import KINDS
 from gulch.web.loops.presenter import LoopsPage
@@ -206,11 +207,12 @@ def assumptions(section, space, _):
     """What nobody typed and figures rest on."""
     rows = []
     d = space.document
-    for entry in (*d.streams, *d.units, *d.reactions):
-        taken = space.fields.taken(entry.id)
-        for a in assumed(d, entry.id):
-            name = a.address.partition(".")[2]
-            rows.append([entry.id, a.label, pretty_text(a.text or str(taken.get(name, "from what enters")))])
+    with standing(d):
+        for entry in (*d.streams, *d.units, *d.reactions):
+            taken = space.fields.taken(entry.id)
+            for a in assumed(d, entry.id):
+                name = a.address.partition(".")[2]
+                rows.append([entry.id, a.label, pretty_text(a.text or str(taken.get(name, "from what enters")))])
     section.table(("Of", "what nobody typed", "taken as"), rows, worded=(1, 2), name="assumed")
     section.telling = True
     section.empty = "None: everything that figures rest on was typed."

@@ -8,7 +8,6 @@ from gulch.web.projects.stages import Stage
 class Process(Stage):
     name, label = "process", "Process"
     template, aside = "workspace/_process.html", "workspace/_inspector.html"
-    completes = True
     styles = ("map", "ledger", "inspector")
 
     def context(self, space, session, answers):

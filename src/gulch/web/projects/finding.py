@@ -8,6 +8,7 @@ from gulch.engine.flowsheet.manual import searched
 from gulch.engine.flowsheet.notebook import WHOLE, pieces_of
 from gulch.engine.flowsheet.places import About
 from gulch.engine.units import KINDS
+from gulch.web.projects.stages import stages
 
 MOST = 40
 MOST_HELP = 12
@@ -17,6 +18,37 @@ APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|aft
 WHY = re.compile(r"(?:why|where from|where does)\s+(?P<what>.+?)(?:\s+come from)?\??$", re.I)
 PINS = re.compile(r"(?:pin|put|note)\s+(?P<what>.+?)(?:\s+(?:in|into|to)\s+(?:the\s+)?notebook)?$", re.I)
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
+
+
+def names(document):
+    """[(address, words)] of what formulas can name."""
+    rows = {a.address: a.label for a in addresses(document).values()}
+    rows |= {r.address: r.label for r in readings(document).values() if not r.formula}
+    return sorted(rows.items())
+
+
+def commands(document):
+    """What the finder offers before anything is typed: places to go, and what can be done anywhere."""
+    rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in ((s.name, s.label) for s in stages().values())]
+    rows += [{"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"} for u in document.units]
+    rows += [{"words": f"Open stream {s.id}", "url": f"../process/?select={s.id}"} for s in document.streams]
+    rows += [{"words": f"Open reaction {r.id}", "url": f"../chemistry/?select={r.id}"} for r in document.reactions]
+    rows += [{"words": f"Open species {s.shown}", "url": f"../chemistry/?select=species:{s.id}"} for s in document.species]
+    return rows + [
+        {"words": "Add a target or a tie", "url": "../loops/"},
+        {"words": "Compare variants", "url": "../variants/"},
+        {"words": "Hand in the notebook: a report as HTML or PDF", "url": "../notebook/"},
+        {"words": "Undo", "click": "undo"},
+        {"words": "Redo", "click": "redo"},
+        {"words": "Add a feed", "click": "add-feed"},
+        {"words": "Export the project as JSON", "url": "../export.json", "plain": True},
+        {"words": "Export the ledger as CSV", "url": "../ledger.csv", "plain": True},
+        {"words": "Help", "url": "../../../help/", "plain": True},
+        {"words": "All projects", "url": "../../../", "plain": True},
+    ]
+
+
+KNOWN = {"commands": commands, "names": names}
 
 
 def found(document, query):

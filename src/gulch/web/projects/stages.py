@@ -13,15 +13,13 @@ FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing", "note
 class Stage:
     """One stage. name: in addresses and files; label: in the rail; template: of its page; aside: of the panel beside it, or "".
 
-    completes: whether formulas are typed on it, so that the browser needs the names to complete; about: whose lines of the to-do
-    list are its own (Process takes the rest); styles: its style sheets.
+    about: whose lines of the to-do list are its own (Process takes the rest); styles: its style sheets.
     """
 
     name = ""
     label = ""
     template = ""
     aside = ""
-    completes = False
     about = frozenset()
     styles = ()
 

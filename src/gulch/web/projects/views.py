@@ -20,6 +20,7 @@ from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.document import Project as Document
 from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.once import standing
 from gulch.engine.flowsheet.starters import STARTERS, started
 from gulch.engine.flowsheet.walk import next_step
 from gulch.engine.quantities import QuantityError
@@ -406,6 +407,17 @@ def species_search(request, pk):
 def find_anything(request, pk):
     """What the finder offers for what is typed, as JSON."""
     return JsonResponse({"rows": finding.found(own(request, pk).current.worked, request.GET.get("q", ""))})
+
+
+@login_required
+@require_GET
+def known(request, pk, of):
+    """What the browser completes by itself: commands of the finder, names in formulas, as JSON."""
+    if of not in finding.KNOWN:
+        raise Http404
+    document = own(request, pk).current.worked
+    with standing(document):
+        return JsonResponse({"rows": finding.KNOWN[of](document)})
 
 
 @login_required

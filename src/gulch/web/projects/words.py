@@ -2,6 +2,7 @@
 
 import math
 
+from gulch.engine.document import value_of
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.quantities import (
     DISPLAY_SETS,
@@ -13,6 +14,7 @@ from gulch.engine.quantities import (
     to_unit,
 )
 from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.units import KINDS
 
 SLIDER_STEPS = 1000
 
@@ -27,6 +29,29 @@ def is_held(key):
 
 def sentence(text):
     return text[:1].upper() + text[1:] + "."
+
+
+def set_reading(document, set_id):
+    """A reaction set in words."""
+    chosen = document.set(set_id)
+    if chosen is None or not chosen.steps:
+        return "No reaction runs."
+    parts = []
+    for i, step in enumerate(chosen.steps):
+        names = " and ".join(step) if len(step) < 3 else ", ".join(step[:-1]) + " and " + step[-1]
+        on = "on what enters" if i == 0 else "on what is left"
+        who = f"reaction{'s' if len(step) > 1 else ''} {names}"
+        parts.append(f"{who} {'act together' if len(step) > 1 else 'acts'} {on}")
+    return sentence(", then ".join(parts))
+
+
+def unit_reading(document, unit):
+    """How a reactor runs its set, in words; '' where it has none."""
+    for d in KINDS[unit.kind].inputs():
+        if d.form == "set" and value_of(unit, d) and not d.optional:
+            whole = "All reactions of the set act together, whatever their steps."
+            return set_reading(document, value_of(unit, d)) if d.steps else whole
+    return ""
 
 
 def gain_words(loop):

@@ -11,7 +11,6 @@ from gulch.web.projects import solving
 from gulch.web.projects.regions.accounts import Accounts
 from gulch.web.projects.regions.drawing import Drawing
 from gulch.web.projects.regions.fields import Fields
-from gulch.web.projects.regions.finder import Finder
 from gulch.web.projects.regions.header import Header
 from gulch.web.projects.regions.inspector import Inspector
 from gulch.web.projects.regions.strip import Strip
@@ -64,7 +63,6 @@ class Workspace:
         self.table = Table(self)
         self.inspector = Inspector(self)
         self.accounts = Accounts(self)
-        self.finder = Finder(self)
 
     @property
     def version(self):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.document import source_of, value_of
 from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.checks.numbers import read
+from gulch.engine.flowsheet.ends import entering
 from gulch.engine.flowsheet.feeds import FEED_BASES, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, reactions_of
 from gulch.engine.flowsheet.places import (
@@ -162,8 +163,8 @@ def connections(project: Project) -> Iterator:
             yield Message("error", at_stream(s.id), f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it.")
     for u in project.units:
         inlets = KINDS[u.kind].inlets
-        entering = [s for s in project.streams if s.enters == u.id]
-        for s in entering:
+        into = entering(project)[u.id]
+        for s in into:
             if (s.inlet or inlets[0].name) not in [p.name for p in inlets] or (s.inlet is None and len(inlets) > 1):
                 yield Message(
                     "error",
@@ -172,7 +173,7 @@ def connections(project: Project) -> Iterator:
                     f"Send it to {' or '.join(f'{u.id}.{p.name}' for p in inlets)}.",
                 )
         for port in inlets:
-            count = sum((s.inlet or inlets[0].name) == port.name for s in entering)
+            count = sum((s.inlet or inlets[0].name) == port.name for s in into)
             place = f"{u.id} takes by its {port.name} side" if len(inlets) > 1 else f"{u.id} takes"
             if not count:
                 what = f"{u.id} has no inlet." if len(inlets) == 1 else f"{u.id} has nothing on its {port.name} side."

@@ -22,6 +22,7 @@ from gulch.web.projects.words import (
     is_held,
     pretty_text,
     show_unit,
+    unit_reading,
 )
 
 
@@ -118,7 +119,7 @@ class Inspector(Region):
             "equilibria": list(self.space.accounts.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
             "net": self.space.accounts.net_reactions(outcome) if outcome and outcome.solved else [],
             "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
-            "reading": self.space.finder.unit_reading(unit),
+            "reading": unit_reading(self.document, unit),
             "entering": [s.id for s in self.document.streams if s.enters == unit.id],
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
         }

@@ -2,6 +2,8 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("palette", () => ({
     rows: [],
+    all: [],
+    there: null, // once the commands are
     at: 0,
     asked: 0, // the newest question to the server
     init() {
@@ -19,13 +21,12 @@ document.addEventListener("alpine:init", () => {
     show() {
       this.$root.showModal();
       this.$refs.input.value = "";
-      this.filter();
       this.$refs.input.focus();
+      this.there = window.gulch.known("commands").then((rows) => { this.all = rows; this.filter(); });
     },
     filter() {
       const words = this.$refs.input.value.toLowerCase().split(/\s+/).filter(Boolean);
-      const all = window.gulch.data("commands-data") || [];
-      this.rows = all.filter((c) => words.every((w) => c.words.toLowerCase().includes(w))).slice(0, 40);
+      this.rows = this.all.filter((c) => words.every((w) => c.words.toLowerCase().includes(w))).slice(0, 40);
       this.at = 0;
       this.draw();
       this.ask(this.$refs.input.value.trim());
@@ -72,9 +73,9 @@ document.addEventListener("alpine:init", () => {
         const step = event.key === "ArrowDown" ? 1 : -1;
         this.at = Math.min(Math.max(this.at + step, 0), this.rows.length - 1);
         this.draw();
-      } else if (event.key === "Enter" && this.rows[this.at]) {
+      } else if (event.key === "Enter") {
         event.preventDefault();
-        this.run(this.rows[this.at]);
+        this.there.then(() => { if (this.rows[this.at]) this.run(this.rows[this.at]); });
       }
     },
     run(row) {

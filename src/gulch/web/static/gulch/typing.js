@@ -37,11 +37,13 @@
     close();
     input.focus();
   }
-  document.addEventListener("input", (event) => {
+  document.addEventListener("focusin", (event) => { if (event.target.matches("[data-formula]")) window.gulch.known("names"); });
+  document.addEventListener("input", async (event) => {
     const input = event.target.closest("[data-formula]");
     if (!input) return;
+    const known = await window.gulch.known("names");
+    if (input !== document.activeElement) return;
     const word = wordAtCaret(input);
-    const known = window.gulch.data("formula-data") || [];
     const parts = word ? word.text.toLowerCase().split(/[.\s]+/).filter(Boolean) : [];
     rows = parts.length ? known.filter(([address, words]) => {
       const text = (address + " " + words).toLowerCase();

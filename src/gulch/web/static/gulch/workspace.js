@@ -1,5 +1,6 @@
 // The workspace's behaviour beyond htmx.
 import { $, data, open, post } from "./workspace/page.js";
+import { known } from "./workspace/known.js";
 import { restored } from "./workspace/drafts.js";
 import "./workspace/sliders.js";
 import "./workspace/faults.js";
@@ -11,7 +12,7 @@ import "./workspace/notebook.js";
 import "./workspace/strip.js";
 import "./workspace/ledger.js";
 
-window.gulch = { $, data, open, post };
+window.gulch = { $, data, known, open, post };
 
 // The drawing and the plots are made here in the browser: a swap must leave them alone.
 Idiomorph.defaults.ignoreActiveValue = true;
