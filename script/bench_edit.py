@@ -12,7 +12,8 @@ import time
 import urllib.request
 from pathlib import Path
 
-PORT, TIMES, SIZES = 8791, 7, (5, 16, 30, 60)
+PORT, TIMES = 8791, 9
+SIZES = tuple(int(n) for n in sys.argv[1:]) or (5, 16, 30, 60)
 HOME = Path(tempfile.mkdtemp(prefix="gulch-edit-"))
 os.environ |= {"GULCH_HOME": str(HOME), "DJANGO_SETTINGS_MODULE": "gulch.web.settings", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
 ROOT = Path(__file__).parents[1]

@@ -40,6 +40,7 @@ from gulch.engine.document import (
 )
 from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
+from gulch.engine.flowsheet.ends import leaving
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
 from gulch.engine.flowsheet.measured import held, measured_of, read_pairs, read_points
@@ -105,16 +106,15 @@ def new_unit(project: Project, kind: str) -> Any:
 
 def complete_streams(project: Project) -> None:
     """Give every outlet in use a stream, and drop product streams of outlets no longer in use."""
+    streams = leaving(project)
     for unit in project.units:
         ports = [p.name for p in KINDS[unit.kind].ports_out(unit)]
         present = {}
-        for s in list(project.streams):
-            source, port = source_of(s)
-            if s.source is not None and source == unit.id:
-                if port is not None and port not in ports and s.to is None:
-                    project.streams.remove(s)
-                else:
-                    present[port or ports[0]] = s
+        for port, s in streams[unit.id]:
+            if port is not None and port not in ports and s.to is None:
+                project.streams.remove(s)
+            else:
+                present[port or ports[0]] = s
         for port in ports:
             if port not in present:
                 source = unit.id if len(ports) == 1 else f"{unit.id}.{port}"
@@ -129,7 +129,7 @@ def outlets_kept(project: Project, unit: Any) -> Iterator:
     become one, the connected one goes on. Outlets without a stream get one, and ends of outlets gone are dropped.
     """
     before = [p.name for p in KINDS[unit.kind].ports_out(unit)]
-    held = {(source_of(s)[1] or before[0]): s for s in project.streams if s.source is not None and source_of(s)[0] == unit.id}
+    held = {port or before[0]: s for port, s in leaving(project)[unit.id]}
     yield
     after = [p.name for p in KINDS[unit.kind].ports_out(unit)]
     if after != before:

@@ -5,10 +5,10 @@ Edges are streams and what ties and targets read and set.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import combinations, islice
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import networkx as nx
 
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
 MOST_KEPT = 200
-_found = {}  # connections -> groups: most edits leave the connections as they are
+_kept = {}  # (what is asked, connections) -> answer: most edits leave the connections as they are
 
 
 @dataclass(frozen=True)
@@ -41,6 +41,22 @@ class Group:
     @property
     def iterates(self) -> bool:
         return bool(self.tears or self.ties or self.targets)
+
+
+def connections(project: Project) -> tuple:
+    """What the order of calculation hangs on, ties and targets aside."""
+    tears = tuple((t.stream, t.chosen, t.open, bool(t.flow)) for t in project.tears)
+    return tuple((s.id, s.source, s.to) for s in project.streams), tuple((u.id, u.kind) for u in project.units), tears
+
+
+def kept(key: tuple, find: Callable) -> Any:
+    """What was found for a key before, or is found now; not to be changed."""
+    found = _kept.get(key)  # once: another thread may clear them
+    if found is None:
+        if len(_kept) >= MOST_KEPT:
+            _kept.clear()
+        found = _kept[key] = find()
+    return found
 
 
 def build(project: Project, ties: list | tuple = (), targets: tuple = ()) -> MultiDiGraph:
@@ -83,16 +99,24 @@ def build(project: Project, ties: list | tuple = (), targets: tuple = ()) -> Mul
 
 def material_loops(project: Project) -> set[str]:
     """Ids of the units on a loop of streams, whatever ties and targets connect besides."""
-    graph = nx.DiGraph(build(project))
-    parts = nx.strongly_connected_components(graph)
-    return {node.name for part in parts for node in part if len(part) > 1 or graph.has_edge(node, node)}
+
+    def find():
+        graph = nx.DiGraph(build(project))
+        parts = nx.strongly_connected_components(graph)
+        return {node.name for part in parts for node in part if len(part) > 1 or graph.has_edge(node, node)}
+
+    return kept(("loops", *connections(project)), find)
 
 
-def rounds(project: Project, units: frozenset[str], most: int = 12) -> Iterator:
+def rounds(project: Project, units: frozenset[str], most: int = 12) -> list[list[str]]:
     """Ways on which material goes round inside some units, each a list of streams; at most `most` of them.
 
     The sides of a two-sided unit count as different places, since material does not change sides.
     """
+    return kept(("rounds", units, most, *connections(project)), lambda: list(_rounds(project, units, most)))
+
+
+def _rounds(project, units, most):
     graph = nx.DiGraph()
     opened = open_streams(project)
     for s in project.streams:
@@ -119,19 +143,21 @@ def reaches(project: Project, address: str, result: str, ties: list | tuple = ()
 
 def groups(project: Project, ties: tuple = (), targets: tuple = ()) -> list:
     """Groups in order of calculation (topological over strongly connected parts); found once for the same connections."""
+    if not ties and not targets:
+        return list(kept(("groups", *connections(project)), lambda: _groups(project, build(project), _places(project), ())))
     graph = build(project, ties, targets)
-    place = {feed_node(s.id): -1 for s in project.streams if s.is_feed}
-    place |= {unit_node(u.id): i for i, u in enumerate(project.units)}
+    place = _places(project)
     place |= dict.fromkeys((n for n in graph if n not in place), len(place))
     tears = tuple((t.stream, t.chosen, bool(t.flow)) for t in project.tears)
     held = tuple((t.id, t.node) for t in targets)
     key = (tuple(place.items()), tuple(graph), tuple(graph.edges(keys=True)), len(project.units), tears, held)
-    found = _found.get(key)  # once: another thread may clear them
-    if found is None:
-        if len(_found) >= MOST_KEPT:
-            _found.clear()
-        found = _found[key] = _groups(project, graph, place, targets)
-    return list(found)
+    return list(kept(("tied", *key), lambda: _groups(project, graph, place, targets)))
+
+
+def _places(project):
+    """{node: where it stands in the order of building}, feeds first."""
+    place = {feed_node(s.id): -1 for s in project.streams if s.is_feed}
+    return place | {unit_node(u.id): i for i, u in enumerate(project.units)}
 
 
 def _groups(project, graph, place, targets):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import partial
+from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -56,6 +56,10 @@ class Place:
         >>> str(Place(About.UNIT, "R1", "temperature")), str(Place(About.GAUGE, "purity"))
         ('R1.temperature', 'gauge.purity')
         """
+        return self._text
+
+    @cached_property
+    def _text(self):
         return ".".join(part for part in ("" if self.about in PLAIN else self.about.value, self.id, self.field) if part)
 
     @classmethod

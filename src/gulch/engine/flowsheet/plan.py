@@ -117,7 +117,7 @@ class Plan:
         """Each way round some units, as streams."""
         key = frozenset(units)
         if key not in self._rounds:
-            self._rounds[key] = list(graph.rounds(self.project, key))
+            self._rounds[key] = graph.rounds(self.project, key)
         return self._rounds[key]
 
     def made_by(self, units: list[str] | tuple) -> list[str]:

@@ -183,6 +183,7 @@ class Report:
         phases = [
             {"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))} for name, share, z, _ in state.phases
         ]
+        layers = stream.layer_flows()
         return StreamResult(
             temperature=stream.T,
             pressure=stream.P,
@@ -193,9 +194,9 @@ class Report:
             enthalpy_flow=stream.enthalpy_flow,
             volume_flow=stream.volume_flow,
             phases=phases,
-            vapour_flow=stream.vapour_flow,
-            light_flow=stream.light_flow,
-            heavy_flow=stream.heavy_flow,
+            vapour_flow=layers["vapour"],
+            light_flow=layers["light"],
+            heavy_flow=layers["heavy"],
         )
 
     def unit_outcome(self, unit_id: str) -> UnitOutcome:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -66,8 +66,12 @@ class Start:
         return np.array(found.rows) if fits else None
 
     def to_dict(self) -> dict[str, Any]:
-        """Plain data."""
-        return asdict(self)
+        """Plain data, sharing what it holds with this Start."""
+        out = dict(vars(self))
+        out["tears"] = {k: dict(vars(v)) for k, v in self.tears.items()}
+        for name in ("secants", "slopes"):
+            out[name] = [dict(vars(v)) for v in out[name]]
+        return out
 
     @classmethod
     def from_dict(cls, data: dict[str, Any] | None) -> Start:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -31,6 +31,7 @@ class PhaseState:
     middle_share: float = 0.0  # of a liquid between the two, where there are three phases
     w: np.ndarray | None = None
     middle_properties: tuple | None = None
+    _phases: list | None = field(default=None, repr=False, compare=False)
 
     @property
     def vapour_fraction(self) -> float:
@@ -40,12 +41,15 @@ class PhaseState:
     @property
     def phases(self) -> list:
         """The phases there are from light to heavy: (name, share, mole fractions, (h, s, v))."""
+        if self._phases is not None:
+            return self._phases
         heavy = 1.0 - self.light_share - self.middle_share
         found: list[tuple] = [(self.light, self.light_share, self.y, self.light_properties)]
         if self.middle_share > 0.0:
             found.append(("liquid", self.middle_share, self.w, self.middle_properties))
         found.append((self.heavy, heavy, self.x, self.heavy_properties))
-        return [p for p in found if p[1] > 0.0]
+        self._phases = [p for p in found if p[1] > 0.0]
+        return self._phases
 
     @property
     def liquids(self) -> list:

@@ -180,7 +180,14 @@ class Stream:
 
     def layer_flow(self, layer: str) -> float:
         """Molar flow [mol/s] of one of the `layers`, 0 where there is none."""
-        return 0.0 if self.is_empty else self.total * sum(phase[1] for key, phase in self._layered() if key == layer)
+        return self.layer_flows()[layer]
+
+    def layer_flows(self) -> dict[str, float]:
+        """Molar flows [mol/s] of all `layers`."""
+        flows = dict.fromkeys(("vapour", "light", "heavy"), 0.0)
+        for key, phase in () if self.is_empty else self._layered():
+            flows[key] += self.total * phase[1]
+        return flows
 
     @property
     def vapour_flow(self) -> float:

@@ -49,7 +49,12 @@ def pinned(space, what):
 @register.simple_tag
 def vals(**pairs):
     """An hx-vals attribute of plain values."""
-    return format_html("hx-vals='{}'", mark_safe(json.dumps(pairs).translate(_ESCAPES).replace("'", "\\u0027")))
+    return _vals(tuple(pairs.items()))
+
+
+@lru_cache(maxsize=8192, typed=True)
+def _vals(pairs):
+    return format_html("hx-vals='{}'", mark_safe(json.dumps(dict(pairs)).translate(_ESCAPES).replace("'", "\\u0027")))
 
 
 @register.simple_tag
@@ -62,8 +67,8 @@ def means(title, anchor):
 @register.simple_tag(takes_context=True)
 def act(context, verb, **pairs):
     """Attributes of a control that makes an edit of the page's project, with plain values."""
-    sent = format_html(" {}", vals(**pairs)) if pairs else ""
-    return format_html('hx-post="{}"{}', _address("do", (context["row"].pk, verb)), sent)
+    post = f'hx-post="{_address("do", (context["row"].pk, verb))}"'  # an address of our own, which holds nothing to escape
+    return mark_safe(f"{post} {vals(**pairs)}" if pairs else post)
 
 
 @register.simple_tag(takes_context=True)
@@ -113,6 +118,34 @@ def field(context, verb, of, part, label, value, hint="", knob=None, address="")
         "knob": knob,
     }
     return {"f": f, "row": context["row"]}
+
+
+# A name and its pin, of which a page holds one for each stream: written as text, since a template takes ten times as long.
+_HEAD = (
+    '<a href="{there}?select={id}">{id}</a><button class="pin-row{on}" type="button" tabindex="-1" title="{title}" '
+    'aria-label="pin {id}" aria-pressed="{pressed}">⇡</button>'
+)
+
+
+@register.simple_tag(takes_context=True)
+def stream_head(context, r):
+    """The head of a stream in the ledger. r: its row."""
+    title = "let it stand among the others" if r["pinned"] else "let it stand first"
+    there = _address("stage", (context["row"].pk, "process"))
+    words = {"on": " on" if r["pinned"] else "", "pressed": "true" if r["pinned"] else "false", "title": title}
+    return mark_safe(_HEAD.format(id=escape(r["id"]), there=there, **words))
+
+
+@register.simple_tag(takes_context=True)
+def stream_rows(context, rows):
+    """The streams of the ledger as rows."""
+    out = []
+    for r in rows:
+        name, said = escape(r["id"]), f"{r['role']}{' here' if r['here'] else ''}{' pinned' if r['pinned'] else ''}"
+        cells = escape("\n".join(r["text"])).replace("\n", "</td><td>")
+        head = stream_head(context, r)
+        out.append(f'<tr id="stream-{name}" data-stream="{name}" class="{said}"><th>{head}</th><td>{cells}</td></tr>')
+    return mark_safe("\n".join(out))
 
 
 @lru_cache(maxsize=8192)

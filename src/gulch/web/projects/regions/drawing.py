@@ -25,11 +25,11 @@ class Drawing(Region):
         solved = self.solution.streams if self.solution else {}
         shade = self.row_shade()
         units = []
+        said = {(m.place.id, m.level) for m in self.messages if m.place.about is About.UNIT}
         for u in self.document.units:
             kind = KINDS[u.kind]
             outcome = self.solution.units.get(u.id) if self.solution else None
-            said = {m.level for m in self.messages if m.place.about is About.UNIT and m.place.id == u.id}
-            bad, doubtful = "error" in said, bool(said & {"warning", "question"})
+            bad, doubtful = (u.id, "error") in said, (u.id, "warning") in said or (u.id, "question") in said
             units.append(
                 {
                     "id": u.id,
@@ -40,10 +40,10 @@ class Drawing(Region):
                     "ports": {p.name: p.draws for p in kind.ports_out(u)},
                 }
             )
-        streams = []
+        streams, made_by = [], {u.id: u for u in self.document.units}
         for s in self.document.streams:
             source, port = source_of(s)
-            unit = self.document.unit(source) if s.source else None
+            unit = made_by.get(source) if s.source else None
             if unit is not None and port is None:
                 port = KINDS[unit.kind].ports_out(unit)[0].name
             found = solved.get(s.id)
