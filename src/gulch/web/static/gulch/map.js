@@ -1,7 +1,7 @@
 // The map of the process, drawn anew whenever the page has new figures.
 import { picture } from "./map/drawing.js";
 import { forget, place, widths } from "./map/layout.js";
-import { bounds, canvas, current, fit, look, looked, onScale, ready, scale, still } from "./map/view.js";
+import { bounds, canvas, current, fit, look, looked, onScale, ready, room, scale, still } from "./map/view.js";
 import "./map/keys.js";
 import "./map/panes.js";
 
@@ -18,8 +18,8 @@ async function draw() {
     forget();
     return;
   }
-  const w = widths(map, shows), box = on.getBoundingClientRect();
-  const found = await place(map, w, shows, { width: Math.max(box.width, 1), height: Math.max(box.height, 1) });
+  const w = widths(map, shows);
+  const found = await place(map, w, shows, room());
   if (!found || !on.isConnected) return; // overtaken, or the user left the map meanwhile
   if (found.fresh || !looked() || drawn?.on !== on) look(found.placed);
   drawn = { map, w, placed: found.placed, on };

@@ -497,16 +497,19 @@
   }
 
   // The plot library clears the style of a colour scale's parts by an empty attribute, which the content policy refuses.
-  const set = SVGElement.prototype.setAttribute;
-  SVGElement.prototype.setAttribute = function (name, value) {
-    if (name === "style" && value === "") this.removeAttribute("style");
-    else set.call(this, name, value);
-  };
+  function withoutEmptyStyles() {
+    const set = SVGElement.prototype.setAttribute;
+    SVGElement.prototype.setAttribute = function (name, value) {
+      if (name === "style" && value === "") this.removeAttribute("style");
+      else set.call(this, name, value);
+    };
+  }
 
   // The plot library is large: it is loaded when the first plot is to be drawn.
   let loading = null;
   function library() {
     loading ??= new Promise((done, failed) => {
+      withoutEmptyStyles();
       const script = document.createElement("script");
       script.src = document.body.dataset.plots;
       script.onload = done;

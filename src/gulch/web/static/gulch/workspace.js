@@ -17,11 +17,22 @@ window.gulch = { $, data, known, open, post };
 // The drawing and the plots are made here in the browser: a swap must leave them alone.
 Idiomorph.defaults.ignoreActiveValue = true;
 Idiomorph.defaults.callbacks.beforeNodeMorphed = (old, fresh) => {
+  if (settled(old, fresh)) return false;
   // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow
   if (old === document.activeElement && old.matches("a, button, summary") && old.innerHTML !== fresh.innerHTML)
     old.replaceChildren(...fresh.cloneNode(true).childNodes);
   return !old.classList?.contains("map-canvas") && !old.classList?.contains("plot");
 };
+// What is the same is not gone through, unless a user may have changed it; rows of figures are exchanged whole.
+function settled(old, fresh) {
+  if (old.nodeType !== Node.ELEMENT_NODE) return false;
+  if (old.matches(".ledger-table > tbody") && !old.contains(document.activeElement) && fresh.localName === "tbody") {
+    old.replaceChildren(...fresh.childNodes);
+    return true;
+  }
+  return old.matches("li, p, tr, th, td, a, button, span, script, nav > a") && old.isEqualNode(fresh) &&
+    !old.querySelector("input, select, textarea, details");
+}
 Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
   !(name === "open" && node.tagName === "DETAILS");
 

@@ -1,12 +1,13 @@
 // Where names stand: none on another, none on a unit. What finds no place is left out; the ledger and the inspector have it all.
-let brush = null;
+let brush = null, family = "";
 const known = new Map();
 
 export function textWidth(text, size, weight = 400) {
   const key = `${weight} ${text}`;
   if (!known.has(key)) {
     brush ||= document.createElement("canvas").getContext("2d");
-    brush.font = `${weight} 100px ${getComputedStyle(document.body).fontFamily}`;
+    family ||= getComputedStyle(document.body).fontFamily; // once: asking has the page's styles worked out
+    brush.font = `${weight} 100px ${family}`;
     known.set(key, brush.measureText(text).width / 100);
   }
   return known.get(key) * size * 1.03;

@@ -10,11 +10,28 @@ export const still = () => canvas()?.dataset.still !== undefined; // on paper: n
 const walkable = (event) => event.target.closest && event.target.closest(".map-canvas:not([data-still]) svg");
 export const onScale = (tell) => (changed = tell);
 
-// Units of length in one pixel.
-export function scale() {
-  const width = canvas().getBoundingClientRect().width || 1;
-  return view ? view.w / width : 1.15;
+let box = null, watched = null; // {on, width, height} of the canvas as it was last seen; the canvas that is watched
+const watching = new ResizeObserver(() => {
+  const before = box;
+  if (before?.on !== watched) return;
+  box = null;
+  if (Math.abs(room().width - before.width) > 0.5 || Math.abs(box.height - before.height) > 0.5)
+    document.dispatchEvent(new Event("gulch:resized"));
+});
+
+// {width, height} of the canvas [px], remembered: asking for it after a swap would have the whole page laid out twice.
+export function room() {
+  const on = canvas();
+  if (box?.on !== on) {
+    const { width, height } = on.getBoundingClientRect();
+    box = { on, width: Math.max(width, 1), height: Math.max(height, 1) };
+    if (watched !== on) { watching.disconnect(); watching.observe(watched = on); }
+  }
+  return box;
 }
+
+// Units of length in one pixel.
+export const scale = () => (view ? view.w / room().width : 1.15);
 
 // From now on a map of this size is looked at, as a whole.
 export function look(placed) {
@@ -38,10 +55,8 @@ function show(near) {
 
 // The view that shows the whole map, or, near, its beginning where the whole would be too small to read.
 function home(near) {
-  const box = canvas().getBoundingClientRect();
-  const room = { width: Math.max(box.width, 1), height: Math.max(box.height, 1) }, all = scaleOf(size, room);
-  const k = near ? Math.min(all, FARTHEST) : all;
-  const w = room.width * k, h = room.height * k;
+  const all = scaleOf(size, room()), k = near ? Math.min(all, FARTHEST) : all;
+  const w = box.width * k, h = box.height * k;
   const pad = { left: 14, right: 22, top: BAR * k + 34, bottom: 50 };
   const width = size.width + pad.left + pad.right, height = size.height + pad.top + pad.bottom;
   view = { x: -pad.left - Math.max((w - width) / 2, 0), y: -pad.top - Math.max((h - height) / 2, 0), w, h };
@@ -106,4 +121,4 @@ document.addEventListener("pointermove", (event) => {
   fit(current());
 });
 document.addEventListener("pointerup", () => (drag = null));
-addEventListener("resize", () => { view = null; document.dispatchEvent(new Event("gulch:resized")); });
+addEventListener("resize", () => { view = box = null; document.dispatchEvent(new Event("gulch:resized")); });
