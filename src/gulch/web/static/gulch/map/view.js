@@ -13,7 +13,7 @@ export const onScale = (tell) => (changed = tell);
 let box = null, watched = null; // {on, width, height} of the canvas as it was last seen; the canvas that is watched
 const watching = new ResizeObserver(() => {
   const before = box;
-  if (before?.on !== watched) return;
+  if (before?.on !== watched || canvas() !== watched) return; // the user left it
   box = null;
   if (Math.abs(room().width - before.width) > 0.5 || Math.abs(box.height - before.height) > 0.5)
     document.dispatchEvent(new Event("gulch:resized"));
