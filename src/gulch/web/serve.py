@@ -116,6 +116,7 @@ def load():
     find("water")
     gc.collect()
     gc.freeze()
+    gc.set_threshold(50_000)
 
 
 def demo(port):

@@ -109,8 +109,9 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME / "gulch.sqlite3",
+        "CONN_MAX_AGE": None,  # each thread keeps its connection: opening one takes longer than most questions
         "OPTIONS": {
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA busy_timeout=20000;",
+            "init_command": ("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA busy_timeout=20000; PRAGMA cache_size=-500;"),
             "transaction_mode": "IMMEDIATE",
         },
         "TEST": {"NAME": str(HOME / "test.sqlite3")},  # a file: scan threads and the test server share it

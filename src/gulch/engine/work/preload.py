@@ -17,3 +17,4 @@ with contextlib.suppress(ImportError, OSError):  # where its libraries are missi
     import weasyprint  # noqa: F401
 gc.collect()
 gc.freeze()
+gc.set_threshold(50_000)

@@ -13,6 +13,7 @@ from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.variants import applied, folded, worked
+from gulch.engine.work import document_digest
 from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
 
@@ -120,14 +121,11 @@ def _sentence(error):
 def add_revision(row, document, label):
     """Append a revision after the current one and make it current."""
     last = row.revisions.order_by("-number").values_list("number", flat=True).first()
-    row.current = Revision.objects.create(
-        project=row,
-        number=(last or 0) + 1,
-        parent=row.current,
-        label=label[:200],
-        document=document.dump(),
-        digest=solving.digest_of(document),
-    )
+    new = Revision(project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump())
+    new.read = document
+    new.digest = document_digest(new.worked_data)
+    new.save(force_insert=True)
+    row.current = new
     stand_on_current(row)
 
 

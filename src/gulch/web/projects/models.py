@@ -76,6 +76,11 @@ class Revision(models.Model):
         """The Project as the variant that is worked on, for reading only. Raises DocumentError."""
         return worked(self.read)
 
+    @property
+    def worked_data(self):
+        """What is solved, as plain data. Raises DocumentError."""
+        return self.worked.dump() if self.document.get("working") else self.document
+
 
 class Outcome(models.Model):
     """The answer to a task on a project, by the digest of what it hangs on: compressed, solved or not."""

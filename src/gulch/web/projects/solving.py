@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from functools import partial
 
 from django.conf import settings
-from django.db import DatabaseError, connection, transaction
+from django.db import DatabaseError, close_old_connections, transaction
 
 from gulch.engine.document import Project as Document
 from gulch.engine.flowsheet import Solution
@@ -99,7 +99,7 @@ def _begun(row, task):
             return job  # before any outcome: it may be solved once more, or gone on with
         if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
             return None
-        task = Solve(row.current.worked.dump(), start=start_of(row))
+        task = Solve(row.current.worked_data, start=start_of(row))
     _untold.pop((row.pk, digest), None)
     return hand_in(row, task, digest, key_of(row))
 
@@ -170,12 +170,12 @@ def go_on(row):
     """Continue the loops from the last iterate."""
     found = row.outcome()
     start = bytes(found.packed) if found else start_of(row)
-    return begin(row, Solve(row.current.worked.dump(), start=start, max_passes=600, again=False))
+    return begin(row, Solve(row.current.worked_data, start=start, max_passes=600, again=False))
 
 
 def again(row):
     """Solve the current revision again, from the last good state."""
-    return begin(row, Solve(row.current.worked.dump(), start=start_of(row)))
+    return begin(row, Solve(row.current.worked_data, start=start_of(row)))
 
 
 def stop(row):
@@ -201,9 +201,9 @@ def _ended(pk, digest, job):
 
 
 def leave_thread():
-    """Give up the database connection of a thread of the pool."""
+    """Give up the database connection of a thread of the pool, where threads do not keep theirs."""
     if threading.current_thread().name.startswith("gulch-work"):
-        connection.close()
+        close_old_connections()
 
 
 def broken_off(job):

@@ -5,6 +5,7 @@ import re
 from functools import lru_cache
 
 from django import template
+from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils.html import escape, format_html
 from django.utils.safestring import mark_safe
@@ -12,6 +13,7 @@ from django.utils.safestring import mark_safe
 from gulch.engine.flowsheet.manual import entry_of
 from gulch.engine.flowsheet.notebook import pieces_of
 from gulch.web.notebook.parts import anchor
+from gulch.web.projects.models import Project
 
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026"}
@@ -146,6 +148,18 @@ def stream_rows(context, rows):
         head = stream_head(context, r)
         out.append(f'<tr id="stream-{name}" data-stream="{name}" class="{said}"><th>{head}</th><td>{cells}</td></tr>')
     return mark_safe("\n".join(out))
+
+
+@register.simple_tag(takes_context=True)
+def todo_line(context, t):
+    """A line of the to-do list; few of them change from one edit to the next."""
+    answers = tuple(map(tuple, t["answers"] or ()))
+    return _todo_line(context["row"].pk, tuple((t | {"answers": answers}).items()))
+
+
+@lru_cache(maxsize=4096)
+def _todo_line(pk, parts):
+    return render_to_string("workspace/_todo_line.html", {"t": dict(parts), "row": Project(pk=pk)})
 
 
 @lru_cache(maxsize=8192)

@@ -40,6 +40,17 @@ function write() {
   if (again) again.focus();
 }
 
+// A click on a thing of the map opens it; on the + at a stream's end what can be appended there.
+const there = (stage) => document.getElementById("workspace").dataset.base.replace(/process\/$/, stage + "/");
+document.addEventListener("click", async (event) => {
+  const thing = event.target.closest?.(".map-canvas [data-id]");
+  if (!thing) return;
+  if (thing.matches(".loop-chip")) return void window.gulch.open(there("loops"));
+  const { id } = thing.dataset, toAppend = thing.matches(".plus");
+  await window.gulch.open(there("process") + "?select=" + encodeURIComponent(toAppend ? id.slice(1) : id));
+  if (toAppend) document.querySelector("#append .kind")?.focus();
+});
+
 onScale(() => {
   const k = scale();
   if (drawn && (k > WRITTEN * drawn.k || k < drawn.k / WRITTEN)) write();

@@ -2,18 +2,19 @@
 import { besides, cut, stretches, Taken, textWidth } from "./labels.js";
 import { symbolOf } from "./symbols.js";
 
-const NS = "http://www.w3.org/2000/svg";
 const STATES = { good: "solved", bad: "not solved", doubt: "has a warning", idle: "not solved yet" };
 const SIGNS = {
   good: "M0 -5 A5 5 0 1 1 -.01 -5 Z", bad: "M-4 -4 L4 4 M4 -4 L-4 4", doubt: "M0 -5 L5.5 5 H-5.5 Z", idle: "M0 -4.2 A4.2 4.2 0 1 1 -.01 -4.2 Z",
 };
 
-function el(name, attributes, parent, text) {
-  const node = document.createElementNS(NS, name);
-  for (const [k, v] of Object.entries(attributes || {})) node.setAttribute(k, v);
-  if (text !== undefined) node.textContent = text;
-  if (parent) parent.append(node);
-  return node;
+const SPECIAL = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" };
+const plain = (text) => (/[&<>"]/.test(text) ? String(text).replace(/[&<>"]/g, (c) => SPECIAL[c]) : text);
+
+// An element as text: a browser reads a thousand of them sooner than it makes them one by one. inside: its text is plain already.
+function el(name, attributes, inside = "") {
+  let out = "<" + name;
+  for (const k in attributes) out += ` ${k}="${plain(attributes[k])}"`;
+  return `${out}>${inside}</${name}>`;
 }
 
 function rounded(points, radius) {
@@ -34,14 +35,6 @@ function rounded(points, radius) {
 // The unit of measurement stands once, in the bar above the map.
 const bare = (text) => text.replace(/ [^ ]+$/, "");
 
-const base = (stage) => document.getElementById("workspace").dataset.base.replace(/process\/$/, stage + "/");
-
-function choose(id, toAppend) {
-  window.gulch.open(base("process") + "?select=" + encodeURIComponent(id)).then(() => {
-    if (toAppend) { const first = document.querySelector("#append .kind"); if (first) first.focus(); }
-  });
-}
-
 function describe(map) {
   return map.streams.map((s) => `${s.id}: ${s.from || "feed"} to ${s.to || "product"}${s.text ? ", " + s.text : ""}`).join("; ");
 }
@@ -58,44 +51,46 @@ function details(k) {
 
 // The SVG of a map whose parts are placed; w: widths of streams; shows: molar or mass; says: what stands at streams.
 export function picture(map, placed, w, { shows, says, k, bounds }) {
-  const svg = el("svg", { role: "group", "aria-label": describe(map) });
-  const world = el("g", { class: map.stale ? "stale-map" : "" }, svg);
-  const [lines, plates, labels, tops] = [1, 2, 3, 4].map(() => el("g", {}, world));
+  const layers = { lines: [], plates: [], labels: [], tops: [] };
   const size = details(k), taken = new Taken(bounds);
   for (const n of map.units.map((u) => placed.nodes[u.id]).filter(Boolean)) // far away a name is higher than its plate
     taken.add({ ...n, height: Math.max(n.height, 14 + 1.2 * size.name) });
   const drawn = map.streams.filter((s) => placed.edges[s.id] && placed.edges[s.id].points);
   for (const s of drawn) taken.addStream(placed.edges[s.id].points, w[s.id]);
-  for (const s of drawn) channel(s, map, placed.edges[s.id].points, w[s.id], { lines, tops }, taken, size);
-  for (const u of map.units) unit(u, map, placed, plates, size);
-  for (const loop of map.loops) chip(loop, map, placed, w, tops, taken, size);
+  const upmost = drawn.filter((s) => s.id !== map.select).concat(drawn.filter((s) => s.id === map.select));
+  for (const s of upmost) channel(s, map, placed.edges[s.id].points, w[s.id], layers, taken, size);
+  for (const u of map.units) unit(u, map, placed, layers.plates, size);
+  for (const loop of map.loops) chip(loop, map, placed, w, layers.tops, taken, size);
   const worth = (s) => (s.id === map.select ? 3 : s.from && s.to ? (s[shows] || 0) * 1e-12 : 2);
   for (const s of drawn.slice().sort((a, b) => worth(b) - worth(a))) {
     const words = { flow: bare(shows === "mass" ? s.mass_text : s.text), state: s.state_text, name: "" }[says] || "";
-    name(s, placed.edges[s.id].points, w[s.id], size.flows ? words : "", labels, taken, size);
+    name(s, placed.edges[s.id].points, w[s.id], size.flows ? words : "", layers.labels, taken, size);
   }
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("role", "group");
+  svg.setAttribute("aria-label", describe(map));
+  svg.innerHTML = el("g", { class: map.stale ? "stale-map" : "" }, Object.values(layers).map((l) => el("g", {}, l.join(""))).join(""));
   return svg;
 }
 
 function channel(s, map, points, width, { lines, tops }, taken, size) {
   const d = rounded(points, Math.max(10, width * 0.6));
-  const g = el("g", {
+  const inside = [
+    el("title", {}, plain([s.id, s.text, s.state_text].filter(Boolean).join(" · "))),
+    el("path", { d, class: "halo", "stroke-width": Math.max(width + 8, 9 * size.k) }),
+    el("path", { d, class: "channel-bed", "stroke-width": width }),
+    el("path", { d, class: "channel", "stroke-width": width, "stroke-opacity": s.share === null ? 0.35 : 0.22 + 0.78 * s.share }),
+    width > 6 ? el("path", { d, class: "current" }) : "",
+  ];
+  lines.push(el("g", {
     class: "stream-g" + (map.select === s.id ? " here" : ""), tabindex: "0", role: "button", "data-id": s.id,
     "aria-label": `stream ${s.id}${s.text ? ", " + s.text : ""}${s.state_text ? ", " + s.state_text : ""}`,
-  }, lines);
-  el("title", {}, g, [s.id, s.text, s.state_text].filter(Boolean).join(" · "));
-  el("path", { d, class: "halo", "stroke-width": Math.max(width + 8, 9 * size.k) }, g);
-  el("path", { d, class: "channel-bed", "stroke-width": width }, g);
-  el("path", { d, class: "channel", "stroke-width": width, "stroke-opacity": s.share === null ? 0.35 : 0.22 + 0.78 * s.share }, g);
-  if (width > 6) el("path", { d, class: "current" }, g);
-  g.addEventListener("click", () => choose(s.id));
-  if (map.select === s.id) lines.append(g);
+  }, inside.join("")));
   if (!s.to) {
-    const end = points[points.length - 1], r = Math.max(11, 7.8 * size.k);
-    const plus = el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `+ append a unit to ${s.id}` }, tops);
-    el("circle", { cx: end.x + r + 1, cy: end.y, r }, plus);
-    el("text", { x: end.x + r + 1, y: end.y + 0.36 * 1.55 * r, "text-anchor": "middle", "font-size": 1.55 * r }, plus, "+");
-    plus.addEventListener("click", () => choose(s.id, true));
+    const end = points[points.length - 1], r = Math.max(11, 7.8 * size.k), x = end.x + r + 1;
+    const cross = el("text", { x, y: end.y + 0.36 * 1.55 * r, "text-anchor": "middle", "font-size": 1.55 * r }, "+");
+    tops.push(el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `+ append a unit to ${s.id}` },
+      el("circle", { cx: x, cy: end.y, r }) + cross));
     taken.add({ x: end.x, y: end.y - r, width: 2 * r + 2, height: 2 * r });
   }
 }
@@ -113,7 +108,8 @@ function name(s, points, width, words, labels, taken, size) {
     let y = box.y;
     for (const t of rows) {
       y += 1.12 * t[2];
-      el("text", { x: box.x + box.width / 2, y: y - 0.24 * t[2], class: t[1], "font-size": t[2], "text-anchor": "middle" }, labels, t[0]);
+      const at = { x: box.x + box.width / 2, y: y - 0.24 * t[2], class: t[1], "font-size": t[2], "text-anchor": "middle" };
+      labels.push(el("text", at, plain(t[0])));
     }
     return;
   }
@@ -132,31 +128,32 @@ function ends(s, points, thick, width, height) {
 function unit(u, map, placed, plates, size) {
   const n = placed.nodes[u.id];
   if (!n) return;
-  const g = el("g", {
-    class: "unit-g" + (map.select === u.id ? " here" : ""), tabindex: "0", role: "button", "data-id": u.id, transform: `translate(${n.x},${n.y})`,
-  }, plates);
-  el("title", {}, g, [u.id, u.kind, u.headline, STATES[u.state]].filter(Boolean).join(" · "));
-  el("rect", { class: "plate", width: n.width, height: n.height, rx: 7 }, g);
-  el("path", { class: "lip", d: `M1.5,9 v${n.height - 18}` }, g);
+  const inside = [
+    el("title", {}, plain([u.id, u.kind, u.headline, STATES[u.state]].filter(Boolean).join(" · "))),
+    el("rect", { class: "plate", width: n.width, height: n.height, rx: 7 }),
+    el("path", { class: "lip", d: `M1.5,9 v${n.height - 18}` }),
+  ];
   const shorter = u.headline && [u.headline, u.headline.replace(/ [^ ]+$/, "")]; // a conversion without the species it is of
   const head = (size.heads && shorter && shorter.find((t) => t && textWidth(t, size.head, 600) <= n.width - 20)) || "";
   const rows = [[cut(u.id, size.name, 700, n.width - 36), "nm", size.name]];
   if (size.kinds) rows.push([cut(u.kind, size.kind, 400, n.width - 9), "kd", size.kind]);
   if (head) rows.push([head, "vl", size.head]);
   const step = size.kinds ? 20 : 1.3 * size.head, top = size.kinds ? 22 : Math.max(22, 8 + 0.85 * size.name);
-  const written = el("text", {}, rows.some((r) => r[0]) ? g : null); // one text, its parts with spaces between them, as it is read aloud
-  rows.forEach(([text, kind, high], i) => {
-    if (text) el("tspan", { x: 12, y: top + i * step, class: kind, "font-size": high }, written, text);
-    written.append(" ");
-  });
+  // one text, its parts with spaces between them, as it is read aloud
+  const written = rows.map(([text, kind, high], i) =>
+    (text ? el("tspan", { x: 12, y: top + i * step, class: kind, "font-size": high }, plain(text)) : "") + " ");
+  if (rows.some((r) => r[0])) inside.push(el("text", {}, written.join("")));
   const scale = Math.min(Math.max(1, 0.62 * size.k), 2);
-  el("path", { class: "st " + u.state, d: SIGNS[u.state], transform: `translate(${n.width - 15},15) scale(${scale})` }, g);
+  inside.push(el("path", { class: "st " + u.state, d: SIGNS[u.state], transform: `translate(${n.width - 15},15) scale(${scale})` }));
   const side = Math.min(Math.max(24, 13 * size.k), 32), room = n.width - 20 - (head ? textWidth(head, size.head, 600) : 0);
-  if (room > side + 6 && (size.kinds || !head))
-    el("path", { class: "symbol", d: symbolOf(u.symbol), transform: `translate(${n.width - side - 8},${n.height - side - 6}) scale(${side / 24})` }, g);
-  g.setAttribute("aria-label", [rows.map((r) => r[0]).join(" "), rows[0][0] === u.id ? "" : u.id, size.kinds ? "" : u.kind, STATES[u.state], head === u.headline ? "" : u.headline]
-    .filter(Boolean).join(", "));
-  g.addEventListener("click", () => choose(u.id));
+  const corner = `translate(${n.width - side - 8},${n.height - side - 6}) scale(${side / 24})`;
+  if (room > side + 6 && (size.kinds || !head)) inside.push(el("path", { class: "symbol", d: symbolOf(u.symbol), transform: corner }));
+  const said = [rows.map((r) => r[0]).join(" "), rows[0][0] === u.id ? "" : u.id, size.kinds ? "" : u.kind, STATES[u.state], head === u.headline ? "" : u.headline]
+    .filter(Boolean).join(", ");
+  plates.push(el("g", {
+    class: "unit-g" + (map.select === u.id ? " here" : ""), tabindex: "0", role: "button", "data-id": u.id,
+    transform: `translate(${n.x},${n.y})`, "aria-label": said,
+  }, inside.join("")));
 }
 
 function chip(loop, map, placed, w, tops, taken, size) {
@@ -173,11 +170,9 @@ function chip(loop, map, placed, w, tops, taken, size) {
   const boxes = all.flatMap((t) => [t.a.y + t.thick / 2 + 7, t.a.y - t.thick / 2 - 7 - height].map((y) => ({ x: (t.a.x + t.b.x - width) / 2, y, width, height })));
   for (let i = 1; i < 40; i++) boxes.push({ ...boxes[0], y: boxes[0].y + i * 0.6 * height });
   const box = taken.place(boxes) || boxes[0];
-  const g = el("g", {
+  const label = { x: box.x + width / 2, y: box.y + height / 2 + 0.35 * high, "text-anchor": "middle", "font-size": high };
+  tops.push(el("g", {
     class: "loop-chip" + (loop.settled ? "" : " bad"), tabindex: "0", role: "button", "data-id": "loop",
     "aria-label": text + (text.endsWith(words) ? "" : ", " + words) + (loop.settled ? ", settled" : ", did not settle"),
-  }, tops);
-  el("rect", { x: box.x, y: box.y, width, height, rx: height / 2 }, g);
-  el("text", { x: box.x + width / 2, y: box.y + height / 2 + 0.35 * high, "text-anchor": "middle", "font-size": high }, g, text);
-  g.addEventListener("click", () => window.gulch.open(base("loops")));
+  }, el("rect", { x: box.x, y: box.y, width, height, rx: height / 2 }) + el("text", label, plain(text))));
 }
