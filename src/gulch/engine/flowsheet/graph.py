@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project
 
 MAX_CYCLES = 4000  # enumerated to choose the tears
-MOST_KEPT = 200
+MOST_KEPT = 1000
 _kept = {}  # (what is asked, connections) -> answer: most edits leave the connections as they are
 
 
@@ -99,13 +99,7 @@ def build(project: Project, ties: list | tuple = (), targets: tuple = ()) -> Mul
 
 def material_loops(project: Project) -> set[str]:
     """Ids of the units on a loop of streams, whatever ties and targets connect besides."""
-
-    def find():
-        graph = nx.DiGraph(build(project))
-        parts = nx.strongly_connected_components(graph)
-        return {node.name for part in parts for node in part if len(part) > 1 or graph.has_edge(node, node)}
-
-    return kept(("loops", *connections(project)), find)
+    return {u for g in groups(project) if g.tears for u in g.units}
 
 
 def rounds(project: Project, units: frozenset[str], most: int = 12) -> list[list[str]]:
@@ -113,19 +107,20 @@ def rounds(project: Project, units: frozenset[str], most: int = 12) -> list[list
 
     The sides of a two-sided unit count as different places, since material does not change sides.
     """
-    return kept(("rounds", units, most, *connections(project)), lambda: list(_rounds(project, units, most)))
-
-
-def _rounds(project, units, most):
-    graph = nx.DiGraph()
-    opened = open_streams(project)
+    opened, sided = open_streams(project), {u.id for u in project.units if len(KINDS[u.kind].inlets) > 1}
+    ways = []
     for s in project.streams:
         source, port = source_of(s)
-        if s.source is None or s.to is None or source not in units or s.enters not in units or s.id in opened:
-            continue
-        here = f"{source}.{port}" if port and len(KINDS[project.unit(source).kind].inlets) > 1 else source
-        if not graph.has_edge(here, s.to):
-            graph.add_edge(here, s.to, stream=s.id)
+        if s.source is not None and s.to is not None and source in units and s.enters in units and s.id not in opened:
+            ways.append((s.source if port and source in sided else source, s.to, s.id))
+    return kept(("rounds", most, *ways), lambda: list(_rounds(ways, most)))
+
+
+def _rounds(ways, most):
+    graph = nx.DiGraph()
+    for here, to, stream in ways:
+        if not graph.has_edge(here, to):
+            graph.add_edge(here, to, stream=stream)
     for nodes in islice(nx.simple_cycles(graph), most):
         yield [graph.edges[a, b]["stream"] for a, b in zip(nodes, [*nodes[1:], nodes[0]], strict=True)]
 
@@ -176,12 +171,22 @@ def _groups(project, graph, place, targets):
         part = nx.MultiDiGraph(part)
         # the knob of a target is an unknown, so nothing runs round through the target itself
         part.remove_edges_from([e for t in targets if t.node in part for e in list(part.out_edges(t.node, keys=True))])
-        cut = choose_tears(part, place, project)
-        nodes = tuple(sequence(part, cut, place))
+        cut, nodes = _cut(part, place, project)
         tears = tuple(k for k in cut if isinstance(k, str))
         tied = tuple(dict.fromkeys(k.name for k in cut if isinstance(k, Node)))
         out.append(Group(nodes, tuple(dict.fromkeys(n.name for n in nodes if n in units)), tears, tied, held))
     return out
+
+
+def _cut(part, place, project):
+    """Where one part is cut, and its nodes in order; found once for a part, whatever is built beside it."""
+
+    def find():
+        cut = choose_tears(part, place, project)
+        return cut, tuple(sequence(part, cut, place))
+
+    tears = tuple((t.stream, t.chosen, bool(t.flow)) for t in project.tears)
+    return kept(("part", frozenset(part.edges(keys=True)), frozenset((n, place[n]) for n in part), tears), find)
 
 
 def choose_tears(part: MultiDiGraph, place: dict, project: Project) -> tuple:
