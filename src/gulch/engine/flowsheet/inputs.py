@@ -109,6 +109,19 @@ def reactions_of(project: Project, unit: Any) -> list[str]:
 
 def scope_of(project: Project, unit: Any) -> Scope:
     """The Scope of a unit's declarations."""
+    known = _scopes(project)
+    if id(unit) not in known:
+        known[id(unit)] = _scope(project, unit)
+    return known[id(unit)]
+
+
+@once
+def _scopes(project):
+    """{unit entry, by identity: its Scope} as they are asked for."""
+    return {}
+
+
+def _scope(project, unit):
     reactions = tuple(reactions_of(project, unit))
     ways = {d.name: d.chosen(value_of(unit, d), reactions) for d in KINDS[unit.kind].declared(PerReaction) if d.options}
     return Scope(tuple((s.id, s.shown) for s in project.species), reactions, choices_of(unit), ways)

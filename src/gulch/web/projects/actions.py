@@ -124,6 +124,7 @@ def add_revision(row, document, label):
     new = Revision(project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump())
     new.read = document
     new.digest = document_digest(new.worked_data)
+    solving.ahead(row, new)
     new.save(force_insert=True)
     row.current = new
     stand_on_current(row)
