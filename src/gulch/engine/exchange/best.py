@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.inputs import address_of
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit
 from gulch.engine.scans import ScanError, gauge_rows
 
@@ -38,7 +38,7 @@ def limit_words(of: str, kind: str, project: Project, at: float | None = None) -
     at: the limit's value [SI].
     """
     if kind in ("low", "high"):
-        found = addresses(project).get(of)
+        found = address_of(project, of)
         label = next((k.label for k in project.knobs if k.input == of and k.label), found.label if found else of)
         return f"{in_sentence(label)} at the {kind} end of its range"
     if kind not in ("at_least", "at_most"):

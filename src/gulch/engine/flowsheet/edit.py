@@ -42,7 +42,7 @@ from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.ends import leaving
 from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
-from gulch.engine.flowsheet.inputs import addresses, feed_addresses, write
+from gulch.engine.flowsheet.inputs import address_of, feed_addresses, write
 from gulch.engine.flowsheet.measured import held, measured_of, read_pairs, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.reading import number, pair_numbers
@@ -347,7 +347,7 @@ def take_assumed(project: Project, id_: str, taken: dict[str, Any], address: str
             value = taken.get(name)
             if value is None:
                 continue  # not known before the unit has solved
-            found = addresses(project).get(a.address)
+            found = address_of(project, a.address)
             text = value if found is None else write_quantity(value, found.dimension, project.display)
         choice = _choice_at(project, a.address)
         if choice is not None:

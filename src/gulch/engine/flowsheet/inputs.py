@@ -21,7 +21,7 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import PerReaction, Scope
 
 if TYPE_CHECKING:
-    from gulch.engine.document import Project, StreamEntry
+    from gulch.engine.document import Project, ReactionEntry, StreamEntry
 
 
 @dataclass(frozen=True)
@@ -152,52 +152,50 @@ def unit_addresses(project: Project, unit: Any) -> Iterator:
             )
 
 
-@once
-def addresses(project: Project) -> dict[str, Any]:
-    """{address: Address} of every input of the project."""
-    found = {}
+def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
+    """Addresses of one reaction's numbers."""
+    if r.equilibrium and r.equilibrium.source == "constant":
+        label = f"Equilibrium constant of {r.id}"
+        yield Address(f"{r.id}.constant", "ratio", label, 1e-300, 1e300, r.equilibrium.value, about=About.REACTION)
+    if r.rate and r.rate.law == "power":
+        energy = r.rate.forward.energy
+        yield Address(
+            f"{r.id}.energy",
+            "molar energy",
+            f"Activation energy of {r.id}",
+            -1e9,
+            1e9,
+            energy or default_text("0 kJ/mol", "molar energy", project.display),
+            assumed=not energy,
+            about=About.REACTION,
+        )
+    if r.conversion and not r.conversion.polynomial:
+        label = f"Conversion of {r.conversion.key} by {r.id}"
+        yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
+
+
+def _of(project, wanted):
+    """Addresses of the feeds, units and reactions whose ids are wanted; of all where that is None."""
     for stream in project.streams:
-        if stream.is_feed and stream.given:
-            found.update((a.address, a) for a in feed_addresses(project, stream))
+        if stream.is_feed and stream.given and wanted in (None, stream.id):
+            yield from feed_addresses(project, stream)
     for unit in project.units:
-        found.update((a.address, a) for a in unit_addresses(project, unit))
+        if wanted in (None, unit.id):
+            yield from unit_addresses(project, unit)
     for r in project.reactions:
-        if r.equilibrium and r.equilibrium.source == "constant":
-            a = Address(
-                f"{r.id}.constant",
-                "ratio",
-                f"Equilibrium constant of {r.id}",
-                1e-300,
-                1e300,
-                r.equilibrium.value,
-                about=About.REACTION,
-            )
-            found[a.address] = a
-        if r.rate and r.rate.law == "power":
-            energy = r.rate.forward.energy
-            a = Address(
-                f"{r.id}.energy",
-                "molar energy",
-                f"Activation energy of {r.id}",
-                -1e9,
-                1e9,
-                energy or default_text("0 kJ/mol", "molar energy", project.display),
-                assumed=not energy,
-                about=About.REACTION,
-            )
-            found[a.address] = a
-        if r.conversion and not r.conversion.polynomial:
-            a = Address(
-                f"{r.id}.conversion",
-                "fraction",
-                f"Conversion of {r.conversion.key} by {r.id}",
-                0.0,
-                1.0,
-                r.conversion.value,
-                about=About.REACTION,
-            )
-            found[a.address] = a
-    return found
+        if wanted in (None, r.id):
+            yield from reaction_addresses(project, r)
+
+
+@once
+def addresses(project: Project) -> dict[str, Address]:
+    """{address: Address} of every input of the project."""
+    return {a.address: a for a in _of(project, None)}
+
+
+def address_of(project: Project, address: str) -> Address | None:
+    """The Address of one input, or None where it is none; those of other things are not looked at."""
+    return {a.address: a for a in _of(project, address.partition(".")[0])}.get(address)
 
 
 @once

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.inputs import address_of, write
 from gulch.engine.flowsheet.places import Place
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, complete, split_text
@@ -55,7 +55,7 @@ def typed_text(project: Project, place: str) -> TypedText | None:
         return _typed_range(project, *rest.split("."))
     if head == "sizing" and hasattr(project.sizing, rest):
         return TypedText(f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text))
-    found = addresses(project).get(place)
+    found = address_of(project, place)
     return None if found is None else TypedText(found.label, found.text, lambda text: write(project, place, text))
 
 

@@ -4,7 +4,7 @@ from gulch.engine.document import TieEntry
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.couplings import read_tie, readings
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.inputs import address_of, addresses, write
 from gulch.engine.flowsheet.pasted import pasted_guess
 from gulch.engine.flowsheet.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
@@ -86,7 +86,7 @@ def close_loop(document, form):
 def tie(document, form):
     """Set an input by a formula; refused with a sentence when the formula cannot be read."""
     address, formula = form.sets, form.formula
-    found = addresses(document).get(address)
+    found = address_of(document, address)
     if found is None:
         raise EditError(f"“{address}” is not an input: choose one from the list, for example feed.flow.water.")
     entry = document.tie(address)
@@ -171,7 +171,7 @@ def remove_target(document, form):
 def keep_found(document, entry, form):
     """Write what a target had found into the input it turned, so that nothing moves when it is switched off."""
     knob = document.knob(entry.knob)
-    found = addresses(document).get(knob.input) if knob else None
+    found = address_of(document, knob.input) if knob else None
     text = form.found
     if entry in document.targets and entry.on or found is None or not text:
         return

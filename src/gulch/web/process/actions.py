@@ -4,7 +4,7 @@ from gulch.engine.document import set_value
 from gulch.engine.flowsheet import edit, strip
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.flowsheet.inputs import address_of, write
 from gulch.engine.flowsheet.pasted import paste_feeds
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
@@ -52,7 +52,7 @@ def write_input(document, address, text):
     if stream is not None and name == "to_species" and stream.given is not None:
         stream.given.to_species = text
         return Done(f"Give the ratios of {head} to {text}")
-    found = addresses(document).get(address)
+    found = address_of(document, address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
     text = edit.in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
@@ -216,7 +216,7 @@ def ledger_pin(document, form):
 @action("knob", address=Key())
 def make_knob(document, form):
     """Turn an input into a knob, with a range around its value."""
-    found = addresses(document).get(form.address)
+    found = address_of(document, form.address)
     if found is None or not found.knob:
         raise EditError("This input cannot be turned.")
     try:
@@ -241,7 +241,7 @@ def edit_knob(document, form):
     knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
-    found = addresses(document).get(knob.input)
+    found = address_of(document, knob.input)
     field, text = form.field, form.value
     if field == "label":
         knob.label = text[:60] or None

@@ -3,7 +3,7 @@
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.flowsheet import edit, variants
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.inputs import address_of
 from gulch.engine.flowsheet.pasted import read_points_of_knobs
 from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import QuantityError, parse
@@ -87,7 +87,7 @@ def edit_sweep(document, scan, k, form, suffix):
     knob = document.knob(sent["knob"] or sweep.knob)
     if knob is None:
         raise EditError("The knob is gone: choose another.")
-    found = addresses(document).get(knob.input)
+    found = address_of(document, knob.input)
     turned = sweep.knob != knob.id
     sweep.knob = knob.id
     for name in ("low", "high"):

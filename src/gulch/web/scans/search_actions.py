@@ -3,7 +3,7 @@
 from gulch.engine.document import SearchEntry, Turned
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.inputs import address_of
 from gulch.engine.flowsheet.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Ticked
 from gulch.web.projects.registry import Done, action
@@ -61,7 +61,7 @@ def turn_knob(document, form):
     over = list(entry.over) or [Turned(knob=k.id) for k in free_knobs(document)]
     rest = [t for t in over if t.knob != knob.id]
     if form.on:
-        found = addresses(document).get(knob.input)
+        found = address_of(document, knob.input)
         ends = {}
         for name in ("low", "high"):
             text = getattr(form, name)

@@ -2,7 +2,7 @@
 
 from gulch.engine.document import SpreadEntry
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.flowsheet.inputs import address_of
 from gulch.engine.quantities import QuantityError, complete, difference_of, parse, split_text
 from gulch.engine.scans import ScanError, by_sources, ready_plan
 from gulch.web.projects.forms import Key, Text
@@ -26,7 +26,7 @@ def add_spread(document, form):
     entry = _entry(form.of)
     if any(e.key == entry.key for e in document.spreads):
         raise EditError("It is on the list already.")
-    found = addresses(document).get(entry.input or "")
+    found = address_of(document, entry.input or "")
     if entry.what == "input":
         if found is None:
             raise EditError(GONE)
@@ -53,7 +53,7 @@ def _at(document, key):
 def edit_spread(document, form):
     """How far a datum may be off: a bare number takes the unit shown."""
     entry = _at(document, form.key)
-    found = addresses(document).get(entry.input or "")
+    found = address_of(document, entry.input or "")
     dimension = difference_of(found.dimension) if found is not None else "fraction"
     try:
         text = form.by if split_text(form.by)[1] == "%" else complete(form.by, dimension, document.display)
