@@ -135,7 +135,6 @@ def go_round(account: Account, outcome: LoopOutcome) -> None:
     The share is the product over the units of what goes on along the way over what entered the unit.
     """
     plan = account.plan
-    place = {u.id: i for i, u in enumerate(plan.project.units)}
     for streams in plan.rounds(account.units):
         share = np.ones(len(plan.species))
         for before, after in zip(streams, [*streams[1:], streams[0]], strict=True):
@@ -146,7 +145,7 @@ def go_round(account: Account, outcome: LoopOutcome) -> None:
             share = share * np.where(np.isfinite(part) & (part <= 1.0 + 1e-9), part, 0.0)  # what is made on the way does not count
         i = int(np.argmax(share))
         units = [plan.sources[s] for s in streams]
-        first = min(range(len(units)), key=lambda k: place[units[k]])
+        first = min(range(len(units)), key=lambda k: plan.place[units[k]])
         outcome.rounds.append(
             {
                 "units": units[first:] + units[:first],

@@ -57,11 +57,13 @@ def _too_cold(run):
     plan, model = run.plan, run.plan.model
     display = plan.project.display
     begins = np.minimum(*(np.where(model.par[:, c] > 0.0, model.par[:, c], np.inf) for c in (VOLUME_LOW, HEAT_LOW)))
+    known = model.volatile & np.isfinite(begins)
+    warm = begins[known].max(initial=0.0)
     for id_ in run.solution.streams:
         stream = run.streams[id_]
         state = None if stream.is_empty else stream.state
-        for _, share, x, _ in state.liquids if state is not None else ():
-            cold = np.flatnonzero((x > MATTERS) & model.volatile & np.isfinite(begins) & (state.temperature < begins - 1.0))
+        for _, share, x, _ in state.liquids if state is not None and state.temperature < warm else ():
+            cold = np.flatnonzero((x > MATTERS) & known & (state.temperature < begins - 1.0))
             if share > TRACE and cold.size:
                 name = plan.project.species[cold[np.argmax(x[cold])]].shown
                 low = show(float(begins[cold].max()), "temperature", display)
@@ -83,14 +85,16 @@ def _near_critical(run):
     plan, model = run.plan, run.plan.model
     display = plan.project.display
     names = [s.shown for s in plan.project.species]
+    critical_at = [(i, float(model.par[i, TC])) for i in np.flatnonzero(model.volatile)]
     for id_ in run.solution.streams:
         stream = run.streams[id_]
         state = None if stream.is_empty else stream.state
         if state is None or not state.liquids:
             continue
         T, why = state.temperature, ""
-        for _, share, x, _ in state.liquids:
-            hot = [i for i in np.flatnonzero((x > MATTERS) & model.volatile) if NEAR < T / model.par[i, TC] < 1.0 and share > TRACE]
+        near = [i for i, top in critical_at if NEAR * top < T < top]
+        for _, share, x, _ in state.liquids if near else ():
+            hot = [i for i in near if x[i] > MATTERS and share > TRACE]
             if hot:
                 critical = show(model.par[hot[0], TC], "temperature", display)
                 why = f"{names[hot[0]]} in it is liquid at {show(T, 'temperature', display)}, near its critical {critical}"

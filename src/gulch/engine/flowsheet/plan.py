@@ -98,6 +98,7 @@ class Plan:
         self.ports = {u.id: [p.name for p in KINDS[u.kind].ports_out(u)] for u in project.units}
         self.leaving = {u.id: {port or self.ports[u.id][0]: s.id for port, s in leaving(project)[u.id]} for u in project.units}
         self.units = {u.id: u for u in project.units}
+        self.place = {u.id: i for i, u in enumerate(project.units)}
         self.readers = {u.id: self._readers(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
         m = project.measures
@@ -105,8 +106,7 @@ class Plan:
 
     def loop_units(self, units: tuple) -> list[str]:
         """Those of some units that material goes round, in the order of building; all of them where there are none."""
-        on_loop = [u.id for u in self.project.units if u.id in units and u.id in self.material]
-        return on_loop or list(units)
+        return sorted(self.material.intersection(units), key=self.place.__getitem__) or list(units)
 
     @cached_property
     def material(self) -> set[str]:

@@ -78,6 +78,8 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
             out = out + outlets[u].get(port, nothing)
     drawn = [u for u, port, s in loop.ways_out() if port == "drawn" and plan.units[u].kind == "splitter" and s not in plan.open]
 
+    touched = {s for u in units for s in (*plan.entering[u], *plan.leaving[u].values())}
+
     def trial(start, overrides, max_passes=None):
         return plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False)
 
@@ -87,8 +89,8 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         loop.group.tears,
         {u: sum((s.n for s in inlets), nothing) for u, (inlets, _) in done.items()},
         outlets,
-        {i: s.n for i, s in run.streams.items()},
-        {i: s.n for i, s in (run.streams | run.returned).items()},
+        {i: run.streams[i].n for i in touched if i in run.streams},
+        {i: (run.returned.get(i) or run.streams[i]).n for i in touched if i in run.returned or i in run.streams},
         {u: run.notes(u) for u in done},
         loop.entering()[0],
         out,
