@@ -235,9 +235,11 @@ def test_the_digest_names_what_figures_hang_on():
 
 
 def test_nothing_that_is_not_finite_is_packed():
-    assert unpack(pack({"x": [1.5, None, "é"]})) == {"x": [1.5, None, "é"]}
-    with pytest.raises(NotFinite):
-        pack({"x": math.inf})
+    told = {"x": [1.5, None, "é", 1e-300, -0.0], "words": "NaN is no number, and Infinity none to store", "nested": {"a": [[1, 2], []]}}
+    assert unpack(pack(told)) == told
+    for bad in (math.inf, -math.inf, math.nan):
+        with pytest.raises(NotFinite):
+            pack({"words": "NaN", "x": [{"y": bad}]})
     with pytest.raises(ValueError, match="damaged"):
         unpack(b"nothing of the kind")
 

@@ -17,6 +17,20 @@ def test_an_input_is_found_by_its_words_and_its_knob_first(client, row):
     assert rows(client, row, "hydration")[-1]["url"].endswith("chemistry/?select=hydration")
 
 
+def test_what_the_browser_completes_is_asked_for(client, row, django_user_model):
+    """Commands and names in formulas are no part of a page: a process of sixty units has two thousand names."""
+    commands = client.get(f"/p/{row.pk}/known/commands/").json()["rows"]
+    assert {"words": "Open unit SPLIT (splitter)", "url": "../process/?select=SPLIT"} in commands
+    assert {"words": "Undo", "click": "undo"} in commands
+    known = dict(client.get(f"/p/{row.pk}/known/names/").json()["rows"])
+    assert known["SPLIT.drawn"] == "First drawn share of SPLIT" and known["purge.flow"] == "Molar flow of purge"
+    assert client.get(f"/p/{row.pk}/known/secrets/").status_code == 404
+    page = client.get(f"/p/{row.pk}/process/", headers={"HX-Request": "true"}).content.decode()
+    assert "Mole fraction of" not in page and "Open unit" not in page
+    client.force_login(django_user_model.objects.create(username="other"))
+    assert client.get(f"/p/{row.pk}/known/names/").status_code == 404
+
+
 @pytest.mark.parametrize(
     ("query", "does", "form"),
     [

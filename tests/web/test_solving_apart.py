@@ -9,7 +9,7 @@ import threading
 import time
 
 import pytest
-from django.db import connections
+from django.db import OperationalError, connections
 from helpers import demo
 from slow_tasks import Sleep
 
@@ -44,6 +44,35 @@ def settled(row, seconds=60.0):
             return row
         time.sleep(0.02)
     raise AssertionError("no outcome came")
+
+
+def test_workers_begin_while_an_edit_is_stored_and_one_that_cannot_be_stored_changes_nothing(apart, user, row, monkeypatch):
+    settled(row)
+    digests = []
+    save = actions.Revision.save
+
+    def stored(revision, *args, **more):
+        job = apart.find(solving.key_of(row))
+        digests.append((revision.digest, job and job.about))
+        return save(revision, *args, **more)
+
+    monkeypatch.setattr(actions.Revision, "save", stored)
+    actions.edit(row, None, "Turn", lambda document: setattr(document.unit("SPLIT"), "drawn", "9 %"))
+    assert digests[0][0] == digests[0][1] == row.current.digest, "the solve was under way before the revision was stored"
+    settled(row)
+    assert row.good_revision == row.current.number == 2
+
+    def full(revision, *args, **more):
+        raise OperationalError("database or disk is full")
+
+    monkeypatch.setattr(actions.Revision, "save", full)
+    with pytest.raises(OperationalError):
+        actions.edit(row, None, "Turn", lambda document: setattr(document.unit("SPLIT"), "drawn", "11 %"))
+    monkeypatch.setattr(actions.Revision, "save", save)
+    apart.find(solving.key_of(row)).wait(60.0) if apart.find(solving.key_of(row)) else None
+    row.refresh_from_db()
+    assert row.current.number == 2 and row.good_revision == 2 and row.outcome().solved
+    assert row.current.read.unit("SPLIT").drawn == "9 %"
 
 
 def test_an_edit_is_kept_before_its_figures(apart, user, row, client, monkeypatch):
