@@ -1,7 +1,7 @@
 """The map of small and large processes: nothing on anything else, nothing too small to read; dividers; the map alone."""
 
 import pytest
-from acting import press, ready
+from acting import fill, press, ready
 from helpers import plant
 from playwright.sync_api import expect
 
@@ -132,3 +132,69 @@ def test_two_hundred_units_are_read_by_panning(page, user):
         assert not found["pairs"] and not found["over"] and found["smallest"] >= 11.0, found
         seen |= set(page.locator("#map-canvas .unit-g .nm").all_text_contents())
     assert len(seen) >= 60 and not any("…" in name for name in seen)  # ids in full
+
+
+def test_a_page_at_rest_stays_at_rest(page, user):
+    """After an edit nothing goes on in the background that the next one would have to wait for."""
+    page.add_init_script(
+        "window.told = 0; const Watching = ResizeObserver;"
+        "window.ResizeObserver = class extends Watching { constructor(tell) { super((...a) => { window.told++; tell(...a); }); } };"
+    )
+    row = create_project(user, plant(5), "Start")
+    page.goto(f"/p/{row.pk}/process/?select=COOLER_2")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(5)
+    ready(page)
+    fill(page, "[id='f-COOLER_2.temperature']", "33")
+    page.set_viewport_size({"width": 1180, "height": 700})
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(5)
+    page.wait_for_timeout(400)
+    before = page.evaluate("window.told")
+    page.wait_for_timeout(600)
+    assert 0 < before == page.evaluate("window.told") < 20
+
+
+def test_a_map_follows_its_canvas(page, user):
+    """What changes the size of the map, without the window changing, has it drawn anew to fit."""
+    row = create_project(user, plant(5), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(5)
+    drawn = "() => document.querySelector('#map-canvas svg').getAttribute('viewBox')"
+    before = page.evaluate(drawn)
+    page.evaluate("document.documentElement.style.setProperty('--map-share', '20')")
+    expect(page.locator("#map-canvas svg")).not_to_have_attribute("viewBox", before)
+
+
+def test_what_is_written_on_the_map_is_text(page, user):
+    row = create_project(user, plant(5), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(5)
+    words = '<img src=x onerror="window.hit = 1">&amp;'
+    page.evaluate(
+        """(words) => {
+          const node = document.getElementById('map-data'), map = JSON.parse(node.textContent);
+          map.units[0].headline = words;
+          map.streams[1].text = words + ' kmol/h';
+          map.loops.push({ letter: 'A', label: words, units: map.units.map((u) => u.id), settled: false, why: words });
+          node.textContent = JSON.stringify(map);
+          document.dispatchEvent(new Event('gulch:drawn'));
+        }""",
+        words,
+    )
+    expect(page.locator(".loop-chip text")).to_contain_text(words)
+    expect(page.locator("[data-id='COOLER_1'] title")).to_contain_text(words)
+    assert page.locator("#map-canvas img").count() == 0 and page.evaluate("window.hit") is None
+
+
+def test_clicks_on_the_map_open_what_is_there(page, user):
+    row = create_project(user, plant(16), "Start")
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(16)
+    ready(page)
+    page.click("[data-id='DRUM_1'] .plate")
+    expect(page.locator("#rename")).to_have_value("DRUM_1")
+    page.locator("[data-id='heat_out_1'] .halo").dispatch_event("click")
+    expect(page.locator("#rename")).to_have_value("heat_out_1")
+    page.locator("[data-id='+product']").dispatch_event("click")
+    expect(page.locator("#append .kind").first).to_be_focused()
+    page.locator(".loop-chip").first.click()
+    page.wait_for_url("**/loops/**")

@@ -336,6 +336,25 @@ def test_the_finder_does_what_is_typed(process):
     expect(process.locator("#scan-state")).to_contain_text("13 of 13 points done", timeout=200_000)
 
 
+def test_the_finder_waits_for_what_it_knows(process):
+    """Enter counts even where it comes before the commands do, and what was found belongs to the project as it now is."""
+
+    def slowly(route):
+        process.wait_for_timeout(400)
+        route.continue_()
+
+    process.route("**/known/commands/", slowly)
+    process.keyboard.press("Control+k")
+    process.keyboard.type("Open unit SPL")
+    process.keyboard.press("Enter")
+    expect(process.locator("#rename")).to_have_value("SPLIT", timeout=10_000)
+    process.unroute("**/known/commands/")
+    fill(process, "#rename", "PURGER")
+    process.keyboard.press("Control+k")
+    process.keyboard.type("Open unit PURG")
+    expect(process.locator("#palette-list [aria-selected=true]")).to_contain_text("Open unit PURGER")
+
+
 def test_a_field_says_what_it_means_and_leads_to_its_page(process, row):
     process.goto(f"/p/{row.pk}/process/?select=R1")
     process.locator("[id='f-R1.pressure_drop']").focus()
