@@ -128,9 +128,10 @@ def edit(page, unit, text):
 
 def grow(page, pk):
     """The spans of growing the process by a heater at its end."""
-    page.goto(f"/p/{pk}/process/?select=product")
-    page.wait_for_selector("#map-canvas svg")
-    page.evaluate(WATCH)
+    page.evaluate(f"() => gulch.open('/p/{pk}/process/?select=product')")
+    page.wait_for_selector("#append-heater")
+    page.wait_for_timeout(300)
+    page.evaluate("() => { window.marks.length = 0; }")
     page.click("#append-heater")
     return spans(settled(page))
 

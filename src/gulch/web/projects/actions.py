@@ -105,7 +105,7 @@ def edit(row, version, label, change, client="", whole=False):
             raise EditError(_sentence(error)) from None
         if document.dump() == row.current.document:
             return outcome
-        add_revision(row, document, label(outcome) if callable(label) else label)
+        add_revision(row, document, label(outcome) if callable(label) else label, ahead=True)
     solving.begin(row)
     return outcome
 
@@ -118,13 +118,14 @@ def _sentence(error):
     return f"{place}: {problem['msg']}."
 
 
-def add_revision(row, document, label):
-    """Append a revision after the current one and make it current."""
+def add_revision(row, document, label, ahead=False):
+    """Append a revision after the current one and make it current; ahead: workers begin on it while it is stored."""
     last = row.revisions.order_by("-number").values_list("number", flat=True).first()
     new = Revision(project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump())
     new.read = document
     new.digest = document_digest(new.worked_data)
-    solving.ahead(row, new)
+    if ahead:
+        solving.ahead(row, new)
     new.save(force_insert=True)
     row.current = new
     stand_on_current(row)

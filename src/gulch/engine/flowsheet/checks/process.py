@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import source_of, value_of
-from gulch.engine.flowsheet.assumed import assumed
+from gulch.engine.flowsheet.assumed import of_feed, of_reaction, of_unit
 from gulch.engine.flowsheet.checks.numbers import read
 from gulch.engine.flowsheet.ends import entering
 from gulch.engine.flowsheet.feeds import FEED_BASES, total_dimension
 from gulch.engine.flowsheet.inputs import addresses, reactions_of
 from gulch.engine.flowsheet.places import (
-    Place,
+    at_reaction,
     at_set,
     at_stream,
     at_unit,
@@ -131,11 +131,11 @@ def amounts_fed(project: Project, s: StreamEntry) -> Iterator:
 
 def connections(project: Project) -> Iterator:
     """Every port is connected once, and what is connected exists."""
-    taken = Counter()
+    taken, units = Counter(), {u.id: u for u in project.units}
     for s in project.streams:
         if s.source is not None:
             unit_id, port = source_of(s)
-            unit = project.unit(unit_id)
+            unit = units.get(unit_id)
             if unit is None:
                 yield Message(
                     "error",
@@ -159,7 +159,7 @@ def connections(project: Project) -> Iterator:
                 taken[name] += 1
                 if taken[name] == 2:
                     yield Message("error", at_stream(s.id), f"Two streams leave {name}.", "Remove one or add a splitter.")
-        if s.to is not None and project.unit(s.enters) is None:
+        if s.to is not None and s.enters not in units:
             yield Message("error", at_stream(s.id), f"Stream {s.id} goes to {s.to}, which is not a unit.", "Re-route it.")
     for u in project.units:
         inlets = KINDS[u.kind].inlets
@@ -299,17 +299,16 @@ def fed(project: Project, id_: str) -> set[str] | None:
 def assumptions(project: Project) -> Iterator:
     """Values that nobody typed and figures rest on, counted by unit and feed."""
     running = {i for u in project.units if getattr(KINDS[u.kind], "needs_rates", False) for i in reactions_of(project, u)}
-    for x in (
-        *(s for s in project.streams if s.is_feed),
-        *project.units,
-        *(r for r in project.reactions if r.id in running),
-    ):
-        labels = list(dict.fromkeys(a.label for a in assumed(project, x.id)))
+    resting = [(s.id, at_stream, of_feed(project, s)) for s in project.streams if s.is_feed]
+    resting += [(u.id, at_unit, of_unit(project, u)) for u in project.units]
+    resting += [(r.id, at_reaction, of_reaction(project, r)) for r in project.reactions if r.id in running]
+    for id_, at, found in resting:
+        labels = list(dict.fromkeys(a.label for a in found))
         if labels:
             yield Message(
                 "assumed",
-                Place.of(project, x.id),
-                f"{x.id}: {len(labels)} assumed: {', '.join(labels)}.",
+                at(id_),
+                f"{id_}: {len(labels)} assumed: {', '.join(labels)}.",
                 "Type them, or take them as they are.",
                 [["take them all", "take"]],
             )

@@ -55,6 +55,8 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   const node = document.activeElement;
   if (typing && node?.id === typing.id) Object.assign(typing, { text: node.value, start: node.selectionStart, end: node.selectionEnd });
   else if (typing && !typing.lost) typing = null; // the field was left without a change
+  // a button that goes is left beforehand: afterwards the browser would lay out the half-made page to see whether it can keep its focus
+  if (node?.id && node.matches("#workspace button, #workspace a") && !event.detail.serverResponse.includes(`id="${node.id}"`)) node.blur();
 });
 function kept() {
   const node = typing && $(typing.id);
