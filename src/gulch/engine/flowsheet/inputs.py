@@ -7,8 +7,7 @@ One scheme serves knobs, scans, forms, checks and files: `R1.temperature`, `feed
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -24,8 +23,7 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project, ReactionEntry, StreamEntry
 
 
-@dataclass(frozen=True)
-class Address:
+class Address(NamedTuple):
     """An input that can be read and written: its dimension, words for it, and bounds in SI.
 
     text: as typed, or what is assumed in its place; None where there is neither. assumed: nobody typed it; context:
