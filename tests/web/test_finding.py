@@ -14,6 +14,7 @@ def test_an_input_is_found_by_its_words_and_its_knob_first(client, row):
     assert first["words"] == "Knob purge share (First drawn share of SPLIT): 6.5 %" and first["url"].endswith("knob:purge_share")
     assert any(r["words"].startswith("Result Molar flow of purge") for r in rest)
     assert any("Gauge" in r["words"] for r in rows(client, row, "recycle flow"))
+    assert rows(client, row, "purity")[0]["url"].endswith("select=gauge:purity"), "its id is a word that somebody chose for it"
     assert rows(client, row, "hydration")[-1]["url"].endswith("chemistry/?select=hydration")
 
 

@@ -91,20 +91,23 @@ class _Finder:
         self.gauges = {g.reads: g for g in document.gauges}
 
     def matching(self, what, entries):
-        """[(address, words)] of entries whose words hold all that is typed, those of knobs and gauges first, then the shortest."""
+        """[(address, words)] of entries whose words hold all that is typed, those of knobs and gauges first, then the shortest.
+
+        entries: (address, words, the id of its knob or gauge, or "").
+        """
         wanted = re.findall(r"\S+", what.lower())
-        hits = [(a, w, mine) for a, w, mine in entries if all(t in f"{w} {a}".lower() for t in wanted)]
+        hits = [(a, w, mine) for a, w, mine in entries if all(t in f"{w} {a} {mine}".lower() for t in wanted)]
         return [(a, w) for a, w, _ in sorted(hits, key=lambda h: (not h[2], len(h[1])))]
 
     def input_entries(self):
         for a in self.inputs.values():
             knob = self.knobs.get(a.address)
-            yield a.address, f"{knob.label} ({a.label})" if knob and knob.label else a.label, knob is not None
+            yield a.address, f"{knob.label} ({a.label})" if knob and knob.label else a.label, knob.id if knob else ""
 
     def result_entries(self):
         for r in self.results.values():
             gauge = self.gauges.get(r.address)
-            yield r.address, f"{gauge.label} ({r.label})" if gauge and gauge.label else r.label, gauge is not None
+            yield r.address, f"{gauge.label} ({r.label})" if gauge and gauge.label else r.label, gauge.id if gauge else ""
 
     def set(self, what, value):
         rows = self.matching(what, self.input_entries())[:8]
