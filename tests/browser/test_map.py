@@ -198,3 +198,56 @@ def test_clicks_on_the_map_open_what_is_there(page, user):
     expect(page.locator("#append .kind").first).to_be_focused()
     page.locator(".loop-chip").first.click()
     page.wait_for_url("**/loops/**")
+
+
+PLACES = """() => Object.fromEntries([...document.querySelectorAll('#map-canvas .unit-g')].map((g) => {
+  const { e, f } = g.transform.baseVal.consolidate().matrix;
+  return [g.dataset.id, [e, f]];
+}))"""
+
+
+def apart(places, first):
+    """Where units stand as seen from one of them."""
+    return {u: (round(x - places[first][0], 3), round(y - places[first][1], 3)) for u, (x, y) in places.items()}
+
+
+ENDS = [(5, "heater"), (16, "flash-drum"), (16, "splitter"), (30, "three-phase-separator"), (60, "flash-drum"), (60, "splitter")]
+
+
+@pytest.mark.parametrize(("count", "kind"), ENDS)
+def test_a_unit_at_an_open_end_is_drawn_at_once_and_nothing_else_moves(page, user, count, kind):
+    page.add_init_script(
+        "document.addEventListener('DOMContentLoaded', () => { window.asked = 0; const ask = ELK.prototype.layout;"
+        "ELK.prototype.layout = function (...a) { window.asked++; return ask.apply(this, a); }; });"
+    )
+    row = create_project(user, plant(count), "Start")
+    page.goto(f"/p/{row.pk}/process/?select=product")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(count, timeout=60_000)
+    ready(page)
+    before, asked = page.evaluate(PLACES), page.evaluate("window.asked")
+    first = min(before)
+    press(page, f"#append-{kind}")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(count + 1)
+    after = page.evaluate(PLACES)
+    assert page.evaluate("window.asked") == asked, "its place was asked of nobody"
+    assert {u: at for u, at in apart(after, first).items() if u in before} == apart(before, first)
+    page.click("#zoom-fit")
+    found = page.evaluate(MEASURE, True)
+    assert found["pairs"] == [] and found["over"] == [] and found["crossed"] == []
+
+
+def test_a_unit_without_room_at_its_end_is_laid_out_with_its_row(page, user):
+    """The purge of the first loop ends over the second: what is put there moves its row, and stands on nothing."""
+    row = create_project(user, plant(16), "Start")
+    end = "purge_1"
+    for n in range(4):
+        page.goto(f"/p/{row.pk}/process/?select={end}")
+        expect(page.locator("#map-canvas .unit-g")).to_have_count(16 + n, timeout=60_000)
+        ready(page)
+        press(page, "#append-heater")
+        expect(page.locator("#map-canvas .unit-g")).to_have_count(17 + n)
+        page.click("#zoom-fit")
+        found = page.evaluate(MEASURE, True)
+        assert found["over"] == [] and found["crossed"] == [] and found["pairs"] == []
+        row.refresh_from_db()
+        end = row.current.read.streams[-1].id

@@ -88,10 +88,14 @@ function channel(s, map, points, width, { lines, tops }, taken, size) {
   }, inside.join("")));
   if (!s.to) {
     const end = points[points.length - 1], r = Math.max(11, 7.8 * size.k), x = end.x + r + 1;
+    const box = { x: end.x, y: end.y - r, width: 2 * r + 2, height: 2 * r };
     const cross = el("text", { x, y: end.y + 0.36 * 1.55 * r, "text-anchor": "middle", "font-size": 1.55 * r }, "+");
-    tops.push(el("g", { class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `+ append a unit to ${s.id}` },
-      el("circle", { cx: x, cy: end.y, r }) + cross));
-    taken.add({ x: end.x, y: end.y - r, width: 2 * r + 2, height: 2 * r });
+    // far away, where another end is too near, a dot: the sign is written from nearer
+    const dot = el("circle", { cx: end.x + r / 3 + 1, cy: end.y, r: r / 3 });
+    tops.push(el("g", {
+      class: "plus", tabindex: "0", role: "button", "data-id": "+" + s.id, "aria-label": `+ append a unit to ${s.id}`,
+    }, taken.free(box) ? el("circle", { cx: x, cy: end.y, r }) + cross : dot));
+    taken.add(box);
   }
 }
 

@@ -1,9 +1,11 @@
 // Where units and streams stand: laid out by ELK in a worker, anew only when the structure changes.
+import { extended } from "./growing.js";
 import { textWidth } from "./labels.js";
 import { part, scaleOf, stacked, still, ways } from "./rows.js";
 
 const PLATE = { width: 150, height: 74 };
 const STUB = 46; // how far feeds and products are drawn beyond their end, so that names fit
+const INWARD = 12; // by how much less at ends that lead nowhere
 const KEPT = 80; // rows that are remembered
 let elk = null, layoutKey = "", placed = null, serial = 0;
 const laid = new Map(); // structure of a row -> how it is laid out
@@ -90,10 +92,12 @@ function graph(map, w, turned) {
 
 const structure = (map) => [map.streams.map((s) => [s.id, s.from, s.port, s.to, s.wraps]), map.units.map((u) => u.id)];
 
-// One row of a map laid out: {nodes, edges: {id: {points}}, width, height}; as before where its structure is as before.
-async function row(map, w, shows) {
+// One row of a map laid out: {nodes, edges: {id: {points}}, width, height, map}; as before where its structure is as before.
+// before: the row as it was, whose units stay where they are if one more has room at its end.
+async function row(map, w, shows, before) {
   const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null)]);
-  const known = laid.get(key) || fresh(map, w);
+  const longer = before && !laid.has(key) && extended(before, before.map, map, PLATE, STUB - INWARD);
+  const known = laid.get(key) || (longer ? Promise.resolve({ ...longer, map }) : fresh(map, w));
   known.catch(() => laid.delete(key));
   laid.delete(key);
   laid.set(key, known);
@@ -105,7 +109,7 @@ async function fresh(map, w) {
   const result = await elk.layout(graph(map, w, turned));
   for (const e of result.edges) lead(e, map, turned);
   const byId = (list) => Object.fromEntries(list.map((x) => [x.id, x]));
-  return { nodes: byId(result.children), edges: byId(result.edges), width: result.width, height: result.height };
+  return { nodes: byId(result.children), edges: byId(result.edges), width: result.width, height: result.height, map };
 }
 
 // {nodes, edges, width, height} of a map, and whether they are new; null where another layout has overtaken this one.
@@ -117,15 +121,26 @@ export async function place(map, w, shows, room) {
   const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null), shape]);
   if (key === layoutKey && placed) return { placed, fresh: false };
   if (!elk) elk = new ELK({ workerUrl: document.body.dataset.elkWorker });
-  const written = async (rows) => ({ ...stacked(map, await Promise.all(rows.map((units) => row(part(map, units), w, shows))), rows), rows });
-  // a unit more goes into the row that it hangs on, and only that row is laid out anew
-  const rows = placed?.rows && placed.shape === shape && still(map, placed.rows);
-  let found = rows ? await written(rows) : null;
+  const written = async (rows, before = []) => {
+    const parts = await Promise.all(rows.map((units, i) => row(part(map, units), w, shows, before[i])));
+    return { ...stacked(map, parts, rows), rows, parts };
+  };
+  // a unit more goes into the row that it hangs on: at its end, else only that row is laid out anew
+  const before = placed?.shape === shape ? placed : null, rows = before?.rows && still(map, before.rows);
+  let found = null;
+  if (rows) found = await written(rows, rows.length === before.rows.length ? before.parts : []);
+  else if (before?.map) found = await longer(map, before, w, shows, room);
   if (!found || scaleOf(found, room) > 1.12 * scaleOf(placed, room)) found = await searched(map, w, shows, room, written);
   if (mine !== serial) return null;
   placed = { ...found, shape };
   layoutKey = key;
   return { placed, fresh: true };
+}
+
+// A map in one row with a unit more at its end, while all of it can be read; else null.
+async function longer(map, before, w, shows, room) {
+  const found = extended(before, before.map, map, PLATE, STUB - INWARD);
+  return found && scaleOf(found, room) <= 1.3 ? row(map, w, shows, before) : null;
 }
 
 // The map in one row, or in the rows that let it be seen largest.
@@ -153,5 +168,5 @@ function lead(e, map, turned) {
   const stream = map.streams.find((x) => x.id === e.id), last = e.points.length - 1;
   if (stream.wraps) return;
   if (!stream.from) e.points[0] = { x: e.points[0].x - STUB, y: e.points[0].y };
-  if (!stream.to) e.points[last] = { x: e.points[last].x + STUB - 12, y: e.points[last].y };
+  if (!stream.to) e.points[last] = { x: e.points[last].x + STUB - INWARD, y: e.points[last].y };
 }
