@@ -237,17 +237,21 @@ def test_a_unit_at_an_open_end_is_drawn_at_once_and_nothing_else_moves(page, use
 
 
 def test_a_unit_without_room_at_its_end_is_laid_out_with_its_row(page, user):
-    """The purge of the first loop ends over the second: what is put there moves its row, and stands on nothing."""
-    row = create_project(user, plant(16), "Start")
-    end = "purge_1"
-    for n in range(4):
-        page.goto(f"/p/{row.pk}/process/?select={end}")
-        expect(page.locator("#map-canvas .unit-g")).to_have_count(16 + n, timeout=60_000)
+    """Two ends of a splitter are nearer to each other than two plates are high: the second unit moves its row, and stands on nothing."""
+    row = create_project(user, plant(9), "Start")
+    page.goto(f"/p/{row.pk}/process/?select=product")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(9, timeout=60_000)
+    ready(page)
+    press(page, "#append-splitter")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(10)
+    row.refresh_from_db()
+    ends = [s.id for s in row.current.read.streams[-2:]]
+    for n, end in enumerate(ends):
+        page.goto(f"/p/{row.pk}/process/?select={end}")  # laid out as a whole
+        expect(page.locator("#map-canvas .unit-g")).to_have_count(10 + n, timeout=60_000)
         ready(page)
-        press(page, "#append-heater")
-        expect(page.locator("#map-canvas .unit-g")).to_have_count(17 + n)
+        press(page, "#append-flash-drum")
+        expect(page.locator("#map-canvas .unit-g")).to_have_count(11 + n)
         page.click("#zoom-fit")
         found = page.evaluate(MEASURE, True)
         assert found["over"] == [] and found["crossed"] == [] and found["pairs"] == []
-        row.refresh_from_db()
-        end = row.current.read.streams[-1].id
