@@ -6,6 +6,7 @@ from helpers import demo, plant
 from gulch.demo import projects
 from gulch.engine.document import TearEntry, source_of
 from gulch.engine.flowsheet import graph
+from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.edit import append_unit, complete_streams
 from gulch.engine.flowsheet.ends import entering, leaving
@@ -21,7 +22,7 @@ def test_results_are_the_same_one_by_one_and_all_together():
         assert readable(project)[address] == told and address in readable(project) and told.address == address
     alone = readable(project)
     assert "R1.duty" in alone and "R1.nothing" not in alone and "nothing.at.all" not in alone and alone.get("overall.nothing") is None
-    assert set(alone) == set(every)
+    assert list(alone) == list(every), "in one order, whatever was asked for before"
 
 
 def test_a_mapping_of_results_outlives_a_change_of_the_document():
@@ -48,6 +49,12 @@ def test_ends_of_streams_by_unit():
         left = [(source_of(s)[1], s.id) for s in project.streams if s.source and source_of(s)[0] == u.id]
         assert [(port, s.id) for port, s in leaving(project)[u.id]] == left
     assert not entering(project)["nowhere"] and not leaving(project)["nowhere"]
+
+
+def test_two_units_of_one_id_are_said_and_checked_all_the_same():
+    project = plant(7)
+    project.unit("COOL_1").id = "DRUM_1"
+    assert any(m.level == "error" and "DRUM_1" in m.what for m in check(project))
 
 
 def order(project):

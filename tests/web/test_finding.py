@@ -66,3 +66,11 @@ def test_odd_words_find_nothing_and_break_nothing(client, row):
     for query in ("", "   ", "set", "set x", "append to", "(((", "\\", "run nothing at all", "é" * 500, "set nothing 8 %"):
         assert client.get(f"/p/{row.pk}/find/", {"q": query}).status_code == 200
     assert found(row.current.worked, "zzz") == []
+
+
+def test_what_a_button_sends_is_what_was_meant():
+    """1 and true are one key of a Python dict, and two things to a form; quotes and marks stay inside the attribute."""
+    from gulch.web.templatetags.gulch import vals
+
+    assert vals(on=1) == "hx-vals='{\"on\": 1}'" and vals(on=True) == "hx-vals='{\"on\": true}'"
+    assert vals(of=["<b>", "it's & so"]) == 'hx-vals=\'{"of": ["\\u003Cb\\u003E", "it\\u0027s \\u0026 so"]}\''

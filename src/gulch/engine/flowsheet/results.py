@@ -64,23 +64,29 @@ SPECIES_RESULTS = {
 class Results(Mapping):
     """{address: Readable}; those of one stream or unit are made when one of them is asked for, since few of thousands are."""
 
-    def __init__(self, makers: dict[str, list], found: dict[str, Readable] | None = None):
+    def __init__(self, makers: dict[str, list], more: dict[str, Readable] | None = None):
         self._makers = makers  # owner -> functions that give the Readables of one
-        self._found = dict(found or {})
-        self._made = set()
+        self._more = more or {}
+        self._found = dict(self._more)
+        self._made, self._whole = set(), False
 
     def with_more(self, more: dict[str, Readable]) -> Results:
         """These and some of other owners."""
-        return Results(self._makers, self._found | more)
+        return Results(self._makers, self._more | more)
+
+    def _of(self, owner):
+        return {r.address: r for make in self._makers[owner] for r in make()}
 
     def _make(self, owner):
         if owner in self._makers and owner not in self._made:
-            self._found |= {r.address: r for make in self._makers[owner] for r in make()}
+            self._found |= self._of(owner)
             self._made.add(owner)
 
     def _all(self):
-        for owner in self._makers:
-            self._make(owner)
+        """All of them, in one order whatever was asked for before."""
+        if not self._whole:
+            self._found = {a: r for owner in self._makers for a, r in self._of(owner).items()} | self._more
+            self._made, self._whole = set(self._makers), True
         return self._found
 
     def __getitem__(self, address: str) -> Readable:

@@ -14,8 +14,7 @@ from gulch.engine.document import Project as Document
 from gulch.engine.flowsheet import Solution
 from gulch.engine.flowsheet.places import WHOLE
 from gulch.engine.flowsheet.solution import Message
-from gulch.engine.flowsheet.variants import worked
-from gulch.engine.work import Ending, Inline, Solve, Workers, document_digest, pack, solution_of
+from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
 from gulch.web.projects.models import Outcome, Project
 
 PATIENCE = 1.0  # s that an answer waits for figures
@@ -253,8 +252,3 @@ def thin(row):
     spare = row.outcomes.exclude(pk=row.good_outcome_id or 0).exclude(digest=row.current.digest)
     old = list(spare.order_by("-created").values_list("pk", flat=True)[KEPT:])
     row.outcomes.filter(pk__in=old).delete()
-
-
-def digest_of(document):
-    """The digest of a Project as it is worked on."""
-    return document_digest(worked(document).dump())

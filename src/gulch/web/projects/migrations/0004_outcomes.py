@@ -7,14 +7,14 @@ from django.db import migrations, models
 def carry_over(apps, schema_editor):
     """Name what each revision is solved as, and keep the figures that stand beside their projects."""
     from gulch.engine.document import DocumentError, load
-    from gulch.engine.work import pack
-    from gulch.web.projects.solving import digest_of
+    from gulch.engine.flowsheet.variants import worked
+    from gulch.engine.work import document_digest, pack
 
     Project, Outcome = apps.get_model("projects", "Project"), apps.get_model("projects", "Outcome")
     for row in Project.objects.select_related("current").iterator():
         for revision in row.revisions.iterator():
             try:
-                revision.digest = digest_of(load(revision.document))
+                revision.digest = document_digest(worked(load(revision.document)).dump())
             except DocumentError:
                 continue
             revision.save(update_fields=["digest"])

@@ -4,6 +4,7 @@ document.addEventListener("alpine:init", () => {
     rows: [],
     all: [],
     there: null, // once the commands are
+    waiting: false,
     at: 0,
     asked: 0, // the newest question to the server
     init() {
@@ -22,9 +23,17 @@ document.addEventListener("alpine:init", () => {
       this.$root.showModal();
       this.$refs.input.value = "";
       this.$refs.input.focus();
-      this.there = window.gulch.known("commands").then((rows) => { this.all = rows; this.filter(); });
+      this.rows = [];
+      this.$refs.list.replaceChildren();
+      this.waiting = true;
+      this.there = window.gulch.known("commands").then((rows) => {
+        this.all = rows;
+        this.waiting = false;
+        this.filter();
+      });
     },
     filter() {
+      if (this.waiting) return;
       const words = this.$refs.input.value.toLowerCase().split(/\s+/).filter(Boolean);
       this.rows = this.all.filter((c) => words.every((w) => c.words.toLowerCase().includes(w))).slice(0, 40);
       this.at = 0;
@@ -75,7 +84,7 @@ document.addEventListener("alpine:init", () => {
         this.draw();
       } else if (event.key === "Enter") {
         event.preventDefault();
-        this.there.then(() => { if (this.rows[this.at]) this.run(this.rows[this.at]); });
+        this.there.then(() => { if (this.$root.open && this.rows[this.at]) this.run(this.rows[this.at]); });
       }
     },
     run(row) {

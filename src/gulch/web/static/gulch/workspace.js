@@ -30,7 +30,7 @@ function settled(old, fresh) {
     old.replaceChildren(...fresh.childNodes);
     return true;
   }
-  return old.matches("li, p, tr, th, td, a, button, span, script, nav > a") && old.isEqualNode(fresh) &&
+  return old.matches("li, p, tr, th, td, a, button, span, script") && old.isEqualNode(fresh) &&
     !old.querySelector("input, select, textarea, details");
 }
 Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>

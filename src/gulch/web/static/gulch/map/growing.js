@@ -18,11 +18,13 @@ function grown(before, map) {
   return map.streams.length === before.streams.length + out.length && map.streams.every(same) ? { unit, at: was, out } : null;
 }
 
+const sideOf = (unit, s) => unit.ports[s.port] || "side";
+
 // Where the streams that leave the unit run, {id: points}; those at the top and at the bottom go round a corner.
 function leaving(unit, node, out, stub) {
-  const side = (s) => unit.ports[s.port] || "side", edges = {};
+  const edges = {};
   for (const way of ["side", "top", "bottom"]) {
-    const mine = out.filter((s) => (["top", "bottom"].includes(side(s)) ? side(s) : "side") === way);
+    const mine = out.filter((s) => sideOf(unit, s) === way);
     mine.forEach((s, i) => {
       const share = (i + 1) / (mine.length + 1), end = node.x + node.width + GAP + stub;
       const x = node.x + node.width * share, away = RISE + APART * (mine.length - 1 - i); // the left one goes farthest, so that none cross
@@ -49,15 +51,14 @@ function lines(points, thick) {
 // What the + at a stream's end takes, seen from afar.
 const plus = (points) => around({ ...points.at(-1), width: 52, height: 0 }, 26);
 
-// A row as it was laid out, {nodes, edges, width, height}, with one unit more; null where it has to be laid out anew.
-// before, map: the parts of the map that the row showed and is to show; plate: {width, height}; stub: how far ends are drawn out.
-export function extended(laid, before, map, plate, stub) {
-  const found = grown(before, map), points = found && laid.edges[found.at.id]?.points;
+// A row as it was laid out, {nodes, edges, width, height, map}, with one unit more; null where it has to be laid out anew.
+// map: what it is to show; plate: {width, height} of a unit; stub: how far ends are drawn out.
+export function extended(laid, map, plate, stub) {
+  const before = laid.map, found = grown(before, map), points = found && laid.edges[found.at.id]?.points;
   if (!points) return null;
   const { unit, at, out } = found, end = points.at(-1), last = points.at(-2);
   if (end.x - last.x < stub || Math.abs(end.y - last.y) > 0.5) return null; // it does not end to the right
-  const outlets = out.filter((s) => !unit.ports[s.port] || unit.ports[s.port] === "side");
-  const height = Math.max(plate.height, 30 * outlets.length);
+  const height = Math.max(plate.height, 30 * out.filter((s) => sideOf(unit, s) === "side").length);
   const node = { id: unit.id, x: end.x - stub + GAP, y: end.y - height / 2, width: plate.width, height };
   const into = [...points.slice(0, -1), { x: node.x, y: end.y }], fresh = leaving(unit, node, out, stub);
   const free = [around(node, CLEAR), ...Object.values(fresh).flatMap((p) => [...lines(p, CLEAR), plus(p)])];
@@ -75,7 +76,7 @@ export function extended(laid, before, map, plate, stub) {
   edges[at.id] = { ...laid.edges[at.id], points: into.map(lower) };
   for (const [id, p] of Object.entries(fresh)) edges[id] = { id, points: p.map(lower) };
   return {
-    nodes: Object.fromEntries([...Object.entries(nodes), [unit.id, node]].map(([id, n]) => [id, lower(n)])), edges,
+    map, nodes: Object.fromEntries([...Object.entries(nodes), [unit.id, node]].map(([id, n]) => [id, lower(n)])), edges,
     width: Math.max(laid.width, ...boxes.map((b) => b.right)), height: Math.max(laid.height, ...boxes.map((b) => b.bottom)) + rise,
   };
 }

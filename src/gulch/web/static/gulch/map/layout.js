@@ -94,10 +94,12 @@ const structure = (map) => [map.streams.map((s) => [s.id, s.from, s.port, s.to, 
 
 // One row of a map laid out: {nodes, edges: {id: {points}}, width, height, map}; as before where its structure is as before.
 // before: the row as it was, whose units stay where they are if one more has room at its end.
-async function row(map, w, shows, before) {
+const row = (map, w, shows, before) => remembered(map, shows, async () => (before && longer(before, map)) || fresh(map, w));
+const longer = (before, map) => extended(before, map, PLATE, STUB - INWARD);
+
+function remembered(map, shows, make) {
   const key = JSON.stringify([structure(map), shows, map.streams.every((s) => s[shows] === null)]);
-  const longer = before && !laid.has(key) && extended(before, before.map, map, PLATE, STUB - INWARD);
-  const known = laid.get(key) || (longer ? Promise.resolve({ ...longer, map }) : fresh(map, w));
+  const known = laid.get(key) || make();
   known.catch(() => laid.delete(key));
   laid.delete(key);
   laid.set(key, known);
@@ -129,7 +131,7 @@ export async function place(map, w, shows, room) {
   const before = placed?.shape === shape ? placed : null, rows = before?.rows && still(map, before.rows);
   let found = null;
   if (rows) found = await written(rows, rows.length === before.rows.length ? before.parts : []);
-  else if (before?.map) found = await longer(map, before, w, shows, room);
+  else if (before?.map) found = await alone(map, before, shows, room);
   if (!found || scaleOf(found, room) > 1.12 * scaleOf(placed, room)) found = await searched(map, w, shows, room, written);
   if (mine !== serial) return null;
   placed = { ...found, shape };
@@ -138,9 +140,9 @@ export async function place(map, w, shows, room) {
 }
 
 // A map in one row with a unit more at its end, while all of it can be read; else null.
-async function longer(map, before, w, shows, room) {
-  const found = extended(before, before.map, map, PLATE, STUB - INWARD);
-  return found && scaleOf(found, room) <= 1.3 ? row(map, w, shows, before) : null;
+async function alone(map, before, shows, room) {
+  const found = longer(before, map);
+  return found && scaleOf(found, room) <= 1.3 ? remembered(map, shows, async () => found) : null;
 }
 
 // The map in one row, or in the rows that let it be seen largest.

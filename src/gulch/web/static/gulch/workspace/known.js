@@ -9,7 +9,8 @@ export function known(of) {
   if (before?.version === version) return before.rows;
   const rows = fetch(new URL(`../known/${of}/`, new URL(base, location.href)))
     .then((answer) => (answer.ok ? answer.json() : Promise.reject(answer)))
-    .then((told) => told.rows);
+    .then((told) => told.rows)
+    .catch(() => { asked.delete(of); return []; });
   asked.set(of, { version, rows });
-  return rows.catch(() => { asked.delete(of); return []; });
+  return rows;
 }
