@@ -9,13 +9,12 @@ Notation: T [K], P [Pa]; n, ln_n: shape (n,); nu: shape (m, n); extents: shape (
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0, Array
-from gulch.engine.phases.kernels.fluid import mixture
+from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
 from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 
@@ -25,7 +24,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def newton_extents(n0: Array, nu: Array, move: Array, target: Array, still: float, x: Array) -> Any:
+def newton_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: float, x: Vector) -> tuple[int, Vector, Vector, float]:
     """Newton's method on nu @ ln(n/N) = target with n = n0 + x @ move above zero and N = sum(n) + still.
 
     nu, move: shape (m, k); with move = nu this minimises a convex Gibbs energy. x: start inside, shape (m,).
@@ -123,10 +122,10 @@ def newton_extents(n0: Array, nu: Array, move: Array, target: Array, still: floa
     return NOT_FOUND, x, n, worst
 
 
-@kernel
+@kernel.entry
 def newton_elements(
-    A: Array, b: Array, g: Array, still: float, ln_n: Array, a_solid: Array, g_solid: float, with_solid: bool, n_solid: float
-) -> Any:
+    A: Matrix, b: Vector, g: Vector, still: float, ln_n: Vector, a_solid: Vector, g_solid: float, with_solid: bool, n_solid: float
+) -> tuple[int, Vector, Vector, float, float]:
     """Element-potential iteration on ln n.
 
     A: atoms, shape (E, k), independent rows; b: shape (E,); g: standard potentials over RT with the fugacity
@@ -222,27 +221,32 @@ def newton_elements(
     return NOT_FOUND, ln_n, potentials, n_solid, moved
 
 
-@kernel
+@kernel.entry
 def extents_in_phase(
     T: float,
     P: float,
-    start: Any,
-    nu: Array,
-    move: Array,
-    at: Any,
-    target: Array,
-    x: Array,
+    start: Vector,
+    nu: Matrix,
+    move: Matrix,
+    at: Places,
+    target: Vector,
+    x: Vector,
     phase: int,
     max_outer: int,
-    *parts: Any,
-) -> Any:
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[int, Vector, Vector, Vector, int, float]:
     """Equilibrium of reactions in one phase with constants for f/P0, fugacities updated round Newton's method.
 
     start: amounts at x = 0, shape (n,); nu, move: shape (m, n); at: positions of the species that move; target: ln K.
     Returns (outcome, x, n, ln_phi, passes, error): outcome NOT_FOUND with passes = max_outer when the fugacities
     do not come to rest. parts: fields of the Mixture.
     """
-    mix = mixture(parts)
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
     m, n_all, k = nu.shape[0], start.size, at.size
     ln_p = math.log(P / P0)
     ln_phi = np.zeros(n_all)
@@ -281,8 +285,8 @@ def extents_in_phase(
     return NOT_FOUND, x, n, ln_phi, max_outer, error
 
 
-@kernel
-def ln_quotients(n: Array, nu: Array, ln_phi: Array, ln_p: float) -> Any:
+@kernel.entry
+def ln_quotients(n: Vector, nu: Matrix, ln_phi: Vector, ln_p: float) -> Vector:
     """ln of the products of f/P0 of each reaction, shape (m,); ln_p: ln P/P0. Infinite where a species is used up."""
     total = n.sum()
     out = np.zeros(nu.shape[0])

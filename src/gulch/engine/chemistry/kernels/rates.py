@@ -7,13 +7,13 @@ kg.
 from __future__ import annotations
 
 import math
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import LIQUID, Array, R
-from gulch.engine.phases.kernels.fluid import Mixture, mixture, only
+from gulch.engine.compiling import Cube, Matrix, Vector, Ways, chapter
+from gulch.engine.phases.kernels.constants import LIQUID, R
+from gulch.engine.phases.kernels.fluid import Mixture, only
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas
 from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 
@@ -21,14 +21,14 @@ from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 class Rates(NamedTuple):
     """A set of m rate laws over n species, packed by `chemistry.rates.pack`."""
 
-    ways: Array  # whole numbers, (m, 8): columns W_…
-    numbers: Array  # (m, 12): columns N_…
-    nu: Array  # (m, n)
-    forward: Array  # orders, (m, n)
-    reverse: Array
-    adsorption: Array  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
-    table: Array  # of K, (m, 2, K): T [K], ln K
-    programs: Array  # instructions of formulas, (m, L, 2)
+    ways: Ways  # whole numbers, (m, 8): columns W_…
+    numbers: Matrix  # (m, 12): columns N_…
+    nu: Matrix  # (m, n)
+    forward: Matrix  # orders, (m, n)
+    reverse: Matrix
+    adsorption: Cube  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
+    table: Cube  # of K, (m, 2, K): T [K], ln K
+    programs: Cube  # instructions of formulas, (m, L, 2)
 
 
 W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
@@ -46,7 +46,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def run_program(program: Array, length: int, T: float, P: float, v: float, x: Array) -> float:
+def run_program(program: Matrix, length: int, T: float, P: float, v: float, x: Vector) -> float:
     """Value of a formula: a stack of numbers; SI throughout."""
     stack = np.empty(40)
     top = -1
@@ -100,8 +100,8 @@ def run_program(program: Array, length: int, T: float, P: float, v: float, x: Ar
     return stack[0]
 
 
-@kernel
-def ln_quantities(basis: int, T: float, P: float, v: float, ln_phi: Array, ln_pure: Array, scale: float, i: int) -> float:
+@kernel.part
+def ln_quantities(basis: int, T: float, P: float, v: float, ln_phi: Vector, ln_pure: Vector, scale: float, i: int) -> float:
     """What ln q_i holds besides ln x_i."""
     if basis == CONCENTRATION:
         return -math.log(v * scale)
@@ -114,8 +114,8 @@ def ln_quantities(basis: int, T: float, P: float, v: float, ln_phi: Array, ln_pu
     return 0.0
 
 
-@kernel
-def between_points(T: float, temperatures: Array, ln_k: Array) -> float:
+@kernel.part
+def between_points(T: float, temperatures: Vector, ln_k: Vector) -> float:
     """ln K at T [K] on straight lines over 1/T (van 't Hoff), the last lines drawn on beyond the ends.
 
     temperatures: rising [K], shape (n,); ln_k: shape (n,).
@@ -132,7 +132,7 @@ def between_points(T: float, temperatures: Array, ln_k: Array) -> float:
 
 
 @kernel
-def rates_in(mix: Mixture, T: float, P: float, x: Array, v: float, phase: int, laws: Rates) -> Any:
+def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates) -> Vector:
     """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
 
     Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
@@ -235,7 +235,20 @@ def rates_in(mix: Mixture, T: float, P: float, x: Array, v: float, phase: int, l
     return out
 
 
-@kernel
-def reaction_rates(T: float, P: float, x: Array, v: float, phase: int, laws: Rates, *parts: Any) -> Any:
+@kernel.entry
+def reaction_rates(
+    T: float,
+    P: float,
+    x: Vector,
+    v: float,
+    phase: int,
+    laws: Rates,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> Vector:
     """`rates_in` as Python calls it, with the fields of the Mixture."""
-    return rates_in(mixture(parts), T, P, x, v, phase, laws)
+    return rates_in(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, v, phase, laws)

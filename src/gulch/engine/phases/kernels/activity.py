@@ -13,7 +13,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.phases.kernels.constants import (
     GROUP_Q,
     GROUP_R,
@@ -25,7 +25,6 @@ from gulch.engine.phases.kernels.constants import (
     PAIR_ALPHA,
     PAIR_B,
     WILSON,
-    Array,
 )
 from gulch.engine.phases.kernels.liquid import liquid_volume
 
@@ -35,7 +34,7 @@ STEEPEST = 100.0
 
 
 @kernel
-def group_areas(T: float, counts: Array, area: Array, group_pairs: Array, areas: Array) -> None:
+def group_areas(T: float, counts: Matrix, area: Vector, group_pairs: Matrix, areas: Matrix) -> None:
     """Fill what groups bring at T: rows of areas own_ik of each species (n rows), then rows of reach_ik = sum_m own_im psi_mk.
 
     psi_mk = exp(-(a + b T + c T²)/T); group_pairs: g rows each of a [K], b and c [1/K]. With s_k = sum_i x_i reach_ik/q and theta_k =
@@ -56,7 +55,7 @@ def group_areas(T: float, counts: Array, area: Array, group_pairs: Array, areas:
 
 
 @kernel
-def pure_groups(areas: Array, pure: Array) -> None:
+def pure_groups(areas: Matrix, pure: Vector) -> None:
     """Fill the sum of ln Gamma over the groups of each species alone, -sum_k own_k ln(reach_k/q); areas as `group_areas` left them."""
     n, g = pure.size, areas.shape[1]
     for i in range(n):
@@ -70,7 +69,7 @@ def pure_groups(areas: Array, pure: Array) -> None:
 
 
 @kernel
-def ln_gamma_groups(x: Array, par: Array, areas: Array, pure: Array, ln_gamma: Array) -> None:
+def ln_gamma_groups(x: Vector, par: Matrix, areas: Matrix, pure: Vector, ln_gamma: Vector) -> None:
     """Fill ln gamma by groups; areas as `group_areas` left them. A species without groups mixes ideally with all others."""
     n, g = x.size, areas.shape[1]
     r, q, sizes, with_groups = 0.0, 0.0, 0.0, 0.0
@@ -107,7 +106,7 @@ def ln_gamma_groups(x: Array, par: Array, areas: Array, pure: Array, ln_gamma: A
 
 
 @kernel
-def pair_factors(kind: int, T: float, par: Array, pairs: Array, tau: Array, weight: Array) -> None:
+def pair_factors(kind: int, T: float, par: Matrix, pairs: Cube, tau: Matrix, weight: Matrix) -> None:
     """Fill tau and weight = exp(-alpha tau) of NRTL; for Wilson weight_ij = v_j/v_i exp(-tau_ij)."""
     n = par.shape[0]
     for i in range(n):
@@ -122,8 +121,8 @@ def pair_factors(kind: int, T: float, par: Array, pairs: Array, tau: Array, weig
                 weight[i, j] = math.exp(-tau[i, j]) * liquid_volume(T, par, j) / liquid_volume(T, par, i)
 
 
-@kernel
-def nrtl_means(x: Array, tau: Array, weight: Array) -> tuple:
+@kernel.part
+def nrtl_means(x: Vector, tau: Matrix, weight: Matrix) -> tuple[Vector, Vector]:
     """NRTL's sums of weights around each species, and the mean of tau there: both of shape (n,)."""
     n = x.size
     below, mean = np.zeros(n), np.zeros(n)
@@ -138,7 +137,7 @@ def nrtl_means(x: Array, tau: Array, weight: Array) -> tuple:
 
 
 @kernel
-def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
+def ln_gamma_nrtl(x: Vector, tau: Matrix, weight: Matrix, ln_gamma: Vector) -> None:
     """Fill ln gamma by NRTL."""
     n = x.size
     below, mean = nrtl_means(x, tau, weight)
@@ -152,7 +151,7 @@ def ln_gamma_nrtl(x: Array, tau: Array, weight: Array, ln_gamma: Array) -> None:
 
 
 @kernel
-def ln_gamma_wilson(x: Array, weight: Array, ln_gamma: Array) -> None:
+def ln_gamma_wilson(x: Vector, weight: Matrix, ln_gamma: Vector) -> None:
     """Fill ln gamma by Wilson's equation."""
     n = x.size
     below = np.zeros(n)
@@ -169,8 +168,8 @@ def ln_gamma_wilson(x: Array, weight: Array, ln_gamma: Array) -> None:
         ln_gamma[i] = value
 
 
-@kernel
-def gamma_derivatives(kind: int, x: Array, par: Array, areas: Array, tau: Array, weight: Array, out: Array) -> None:
+@kernel.part
+def gamma_derivatives(kind: int, x: Vector, par: Matrix, areas: Matrix, tau: Matrix, weight: Matrix, out: Matrix) -> None:
     """Fill out[i, j] = d ln gamma_i / d n_j at one mole in all; areas for models by groups, tau and weight for the others."""
     if kind == NRTL:
         nrtl_derivatives(x, tau, weight, out)
@@ -181,7 +180,7 @@ def gamma_derivatives(kind: int, x: Array, par: Array, areas: Array, tau: Array,
 
 
 @kernel
-def nrtl_derivatives(x: Array, tau: Array, weight: Array, out: Array) -> None:
+def nrtl_derivatives(x: Vector, tau: Matrix, weight: Matrix, out: Matrix) -> None:
     """`gamma_derivatives` of NRTL."""
     n = x.size
     below, mean = nrtl_means(x, tau, weight)
@@ -198,7 +197,7 @@ def nrtl_derivatives(x: Array, tau: Array, weight: Array, out: Array) -> None:
 
 
 @kernel
-def wilson_derivatives(x: Array, weight: Array, out: Array) -> None:
+def wilson_derivatives(x: Vector, weight: Matrix, out: Matrix) -> None:
     """`gamma_derivatives` of Wilson's equation."""
     n = x.size
     below = np.zeros(n)
@@ -218,7 +217,7 @@ def wilson_derivatives(x: Array, weight: Array, out: Array) -> None:
 
 
 @kernel
-def group_derivatives(x: Array, par: Array, areas: Array, out: Array) -> None:
+def group_derivatives(x: Vector, par: Matrix, areas: Matrix, out: Matrix) -> None:
     """`gamma_derivatives` by groups: zero for species without groups; areas as `group_areas` left them.
 
     The residual part is -(sum_k (own_ik reach_jk + own_jk reach_ik)/s_k - q_i q_j - sum_k theta_k reach_ik reach_jk/s_k²)/q (derived

@@ -10,14 +10,14 @@ from __future__ import annotations
 
 import math
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import DIMER_A, DIMER_B, P0, Array
+from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.phases.kernels.constants import DIMER_A, DIMER_B, P0
 
 kernel = chapter(__name__)
 
 
 @kernel
-def dimer_roots(T: float, par: Array, root: Array) -> bool:
+def dimer_roots(T: float, par: Matrix, root: Vector) -> bool:
     """Fill root; returns whether anything associates."""
     found = False
     for i in range(root.size):
@@ -29,8 +29,8 @@ def dimer_roots(T: float, par: Array, root: Array) -> bool:
     return found
 
 
-@kernel
-def dimer_pressure(P: float, y: Array, root: Array) -> float:
+@kernel.part
+def dimer_pressure(P: float, y: Vector, root: Vector) -> float:
     """Partial pressure of all dimers [Pa] in a vapour of apparent composition y."""
     low, high = 0.0, math.sqrt(P)
     s = 0.0
@@ -60,7 +60,7 @@ def dimer_pressure(P: float, y: Array, root: Array) -> float:
 
 
 @kernel
-def dimer_ln_phi(P: float, y: Array, root: Array, ln_phi: Array) -> float:
+def dimer_ln_phi(P: float, y: Vector, root: Vector, ln_phi: Vector) -> float:
     """Fill ln fugacity coefficients of the apparent species; returns the compressibility, true moles over apparent ones."""
     dimers = dimer_pressure(P, y, root)
     s = math.sqrt(dimers)

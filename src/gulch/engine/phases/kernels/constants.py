@@ -1,11 +1,7 @@
 """Numbers that all kernels share: what codes and columns mean."""
 
-import numpy as np
-
 from gulch.engine.species.heat_capacity import THETAS
 from gulch.engine.species.heat_capacity import R as R
-
-Array = np.ndarray  # what kernels are given: of floats unless their docstrings say otherwise
 
 P0 = 1.0e5  # standard state pressure [Pa]
 

@@ -13,15 +13,14 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, Array, R
+from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, R
 
 kernel = chapter(__name__)
-inlined = chapter(__name__, inline=True)
 
 
-@kernel
-def cubic_constants(kind: int) -> tuple:
+@kernel.part
+def cubic_constants(kind: int) -> tuple[float, float]:
     """(delta1, delta2) of P = RT/(v-b) - a/((v + delta1 b)(v + delta2 b))."""
     if kind == PENG_ROBINSON:
         return 1.0 + math.sqrt(2.0), 1.0 - math.sqrt(2.0)
@@ -29,7 +28,7 @@ def cubic_constants(kind: int) -> tuple:
 
 
 @kernel
-def attraction(T: float, par: Array, kij: Array, q: Array, dq: Array, aij: Array) -> None:
+def attraction(T: float, par: Matrix, kij: Matrix, q: Vector, dq: Vector, aij: Matrix) -> None:
     """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij).
 
     With further constants below the critical temperature after Mathias & Copeman, Fluid Phase Equilib. 13 (1983) 91.
@@ -49,13 +48,13 @@ def attraction(T: float, par: Array, kij: Array, q: Array, dq: Array, aij: Array
             aij[i, j] = q[i] * q[j] * (1.0 - kij[i, j])
 
 
-@kernel
+@kernel.part
 def residual_gibbs(Z: float, A: float, B: float, d1: float, d2: float) -> float:
     """Residual Gibbs energy over RT of one root, used to choose among roots."""
     return Z - 1.0 - math.log(Z - B) - A / (B * (d1 - d2)) * math.log((Z + d1 * B) / (Z + d2 * B))
 
 
-@kernel
+@kernel.part
 def polish(Z: float, c2: float, c1: float, c0: float) -> float:
     """A root of Z³ + c2 Z² + c1 Z + c0 after three steps of Newton's method from Z."""
     for _ in range(3):
@@ -70,7 +69,7 @@ def polish(Z: float, c2: float, c1: float, c0: float) -> float:
     return Z
 
 
-@kernel
+@kernel.part
 def compressibility(A: float, B: float, d1: float, d2: float, want: int) -> float:
     """Root Z of the cubic; want = VAPOUR, LIQUID or 0 for the root of lowest Gibbs energy."""
     u, w = d1 + d2, d1 * d2
@@ -110,8 +109,10 @@ def compressibility(A: float, B: float, d1: float, d2: float, want: int) -> floa
     return low if apart < 0.0 else high
 
 
-@inlined
-def cubic_ln_phi(T: float, P: float, x: Array, par: Array, aij: Array, d1: float, d2: float, want: int, ln_phi: Array) -> tuple:
+@kernel.part
+def cubic_ln_phi(
+    T: float, P: float, x: Vector, par: Matrix, aij: Matrix, d1: float, d2: float, want: int, ln_phi: Vector
+) -> tuple[float, float, float]:
     """Fill ln fugacity coefficients of composition x; return Z, A, B."""
     n = x.size
     a = 0.0
@@ -137,7 +138,7 @@ def cubic_ln_phi(T: float, P: float, x: Array, par: Array, aij: Array, d1: float
 
 
 @kernel
-def cubic_ln_phi_derivatives(T: float, P: float, x: Array, Z: float, par: Array, aij: Array, d1: float, d2: float, out: Array) -> None:
+def cubic_ln_phi_derivatives(T: float, P: float, x: Vector, Z: float, par: Matrix, aij: Matrix, d1: float, d2: float, out: Matrix) -> None:
     """Fill out[i, j] = d ln phi_i / d n_j at one mole in all (Michelsen & Mollerup, ch. 3)."""
     n = x.size
     d = np.empty(n)
@@ -184,7 +185,7 @@ def cubic_ln_phi_derivatives(T: float, P: float, x: Array, Z: float, par: Array,
             out[j, i] = value
 
 
-@kernel
+@kernel.part
 def phase_name(A: float, B: float, Z: float, kind: int) -> int:
     """Vapour or liquid by density: liquid is denser than the critical volume on a subcritical isotherm.
 

@@ -9,19 +9,17 @@ Notation: x, y, w, d: one number a species, shape (n,); fluid: a `fluid.Fluid`, 
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
-from gulch.engine.phases.kernels.fluid import Fluid, first_ln_k, mixture, phase_ln_phi, prepared, pure_ln_phi
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, phase_ln_phi, prepared, pure_ln_phi
 
 kernel = chapter(__name__)
 
 
 @kernel
-def followed(fluid: Fluid, d: Array, x: Array, y: Array, w: Array) -> float:
+def followed(fluid: Fluid, d: Vector, x: Vector, y: Vector, w: Vector) -> float:
     """Distance [-, in RT] above the plane d where a trial phase w comes to rest; inf where that is one of the phases x and y."""
     n = d.size
     ln_phi, ln_w = np.empty(n), np.empty(n)
@@ -63,14 +61,16 @@ def followed(fluid: Fluid, d: Array, x: Array, y: Array, w: Array) -> float:
     return distance
 
 
-@kernel
-def further_phase_distance(T: float, P: float, x: Array, y: Array, *parts: Any) -> float:
+@kernel.entry
+def further_phase_distance(
+    T: float, P: float, x: Vector, y: Vector, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> float:
     """Least distance [-, in RT] of a further phase above the tangent plane of two phases x and y; inf where no trial rests.
 
     Negative where a further phase is indicated.
     """
     n = x.size
-    fluid = prepared(mixture(parts), T, P)
+    fluid = prepared(Mixture(kind, vapour, active, par, pairs, groups), T, P)
     d, w, ln_k = np.empty(n), np.empty(n), np.empty(n)
     phase_ln_phi(fluid, x, 0, d)
     for i in range(n):

@@ -6,13 +6,12 @@ Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, Array, R
-from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, groups_of, mixture, named, phase_ln_phi, prepared
+from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, R
+from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, groups_of, named, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.liquid import lacked
 from gulch.engine.phases.kernels.lowest import lowest_split
@@ -29,11 +28,14 @@ from gulch.engine.phases.kernels.stability import find_instability
 
 kernel = chapter(__name__)
 
+Flashed = tuple[float, float, int, int, int, Vector, Vector, Vector, Vector]
 ACTIVE = 0.3  # activity from which a species may be the heart of a second phase, beside trials of vapour and liquid
 
 
 @kernel
-def split_flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool, x: Array, y: Array, w: Array) -> tuple:
+def split_flash(
+    mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool, x: Vector, y: Vector, w: Vector
+) -> tuple[float, float, int, int, int]:
     """PT flash of a model in which phases are not ideal; z positive and summing to 1.
 
     ln_k: start values when warm, and the result. x, y, w: heaviest and lightest phase and the one between.
@@ -80,8 +82,8 @@ def split_flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: b
     return beta, middle, LIQUID, lighter_name(fluid, y), third
 
 
-@kernel
-def density(fluid: Fluid, x: Array, Z: float) -> float:
+@kernel.part
+def density(fluid: Fluid, x: Vector, Z: float) -> float:
     """Mass density [kg/m3] of a phase of compressibility Z."""
     mass = 0.0
     for i in range(x.size):
@@ -90,15 +92,15 @@ def density(fluid: Fluid, x: Array, Z: float) -> float:
     return mass / (v + lacked(fluid.T, fluid.par, x, v)[2] if fluid.kind < UNIFAC else v)
 
 
-@kernel
-def exchange(x: Array, y: Array) -> None:
+@kernel.part
+def exchange(x: Vector, y: Vector) -> None:
     """Let two arrays change places."""
     for i in range(x.size):
         x[i], y[i] = y[i], x[i]
 
 
 @kernel
-def by_density(fluid: Fluid, beta: float, middle: float, x: Array, y: Array, w: Array) -> tuple:
+def by_density(fluid: Fluid, beta: float, middle: float, x: Vector, y: Vector, w: Vector) -> tuple[float, float]:
     """Put three phases in order, y the lightest and x the heaviest; returns (share of y, share of w)."""
     heavy = 1.0 - beta - middle
     for _ in range(2):
@@ -111,15 +113,15 @@ def by_density(fluid: Fluid, beta: float, middle: float, x: Array, y: Array, w: 
     return beta, middle
 
 
-@kernel
-def dense(fluid: Fluid, x: Array) -> float:
+@kernel.part
+def dense(fluid: Fluid, x: Vector) -> float:
     """Mass density [kg/m3] of a composition in its stable phase."""
     Z, _, _, _ = phase_ln_phi(fluid, x, 0, np.empty(x.size))
     return density(fluid, x, Z)
 
 
 @kernel
-def lighter_name(fluid: Fluid, y: Array) -> int:
+def lighter_name(fluid: Fluid, y: Vector) -> int:
     """Name of the lightest of several phases.
 
     It leaves as vapour unless it is as dense as a liquid well below its critical point (2.6 b: saturated liquid at about 0.97 of the
@@ -132,7 +134,7 @@ def lighter_name(fluid: Fluid, y: Array) -> int:
 
 
 @kernel
-def ideal_flash(T: float, P: float, z: Array, par: Array, ln_k: Array, x: Array, y: Array) -> tuple:
+def ideal_flash(T: float, P: float, z: Vector, par: Matrix, ln_k: Vector, x: Vector, y: Vector) -> tuple[float, int, int, int]:
     """PT flash by Raoult's law, K = Psat/P; same results as `split_flash`."""
     n = z.size
     for i in range(n):
@@ -156,7 +158,7 @@ def ideal_flash(T: float, P: float, z: Array, par: Array, ln_k: Array, x: Array,
 
 
 @kernel
-def flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool) -> tuple:
+def flash(mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool) -> Flashed:
     """PT flash with properties. Returns (beta, middle, name_x, name_y, third, x, y, w, props).
 
     props: h, s, v of the whole, then of the x phase, of the y phase and of the w phase (molar); w is a phase where middle is above 0.
@@ -185,7 +187,7 @@ def flash(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool) -
 
 
 @kernel
-def present_part(n: Array, mix: Mixture) -> tuple:
+def present_part(n: Vector, mix: Mixture) -> tuple[Places, Vector, Mixture]:
     """(positions of what is present, its fractions, its Mixture) of amounts n with zeros among them."""
     count, total = 0, 0.0
     for i in range(n.size):
@@ -212,8 +214,8 @@ def present_part(n: Array, mix: Mixture) -> tuple:
     return at, z, Mixture(mix.kind, mix.vapour, mix.active, mix.par[at], pairs, groups_of(mix, at))
 
 
-@kernel
-def spread(x: Array, at: Array, size: int) -> Array:
+@kernel.part
+def spread(x: Vector, at: Places, size: int) -> Vector:
     """Values of what is present on all species, zero elsewhere."""
     if x.size == size:
         return x
@@ -223,19 +225,21 @@ def spread(x: Array, at: Array, size: int) -> Array:
     return out
 
 
-@kernel
-def flash_amounts(T: float, P: float, n: Array, *parts: Any) -> Any:
+@kernel.entry
+def flash_amounts(
+    T: float, P: float, n: Vector, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> Flashed:
     """`flash` of amounts n of any scale, zeros allowed; compositions on all species. parts: fields of the Mixture."""
-    at, z, mix = present_part(n, mixture(parts))
+    at, z, mix = present_part(n, Mixture(kind, vapour, active, par, pairs, groups))
     beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, np.empty(z.size), False)
     size = n.size
     return beta, middle, name_x, name_y, third, spread(x, at, size), spread(y, at, size), spread(w, at, size), props
 
 
-@kernel
-def enthalpies(T: Array, P: float, n: Array, *parts: Any) -> Any:
+@kernel.entry
+def enthalpies(T: Vector, P: float, n: Vector, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix) -> Vector:
     """Molar enthalpy [J/mol] of amounts n flashed at several temperatures T [K], shape (m,)."""
-    at, z, mix = present_part(n, mixture(parts))
+    at, z, mix = present_part(n, Mixture(kind, vapour, active, par, pairs, groups))
     out = np.empty(T.size)
     for k in range(T.size):
         out[k] = flash(mix, T[k], P, z, np.empty(z.size), False)[8][0]

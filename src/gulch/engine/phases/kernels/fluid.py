@@ -16,6 +16,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.phases.kernels.activity import (
     gamma_derivatives,
     group_areas,
@@ -27,7 +28,6 @@ from gulch.engine.phases.kernels.activity import (
     pure_groups,
 )
 from gulch.engine.phases.kernels.association import dimer_ln_phi, dimer_roots
-from gulch.engine.phases.kernels.compiling import chapter
 from gulch.engine.phases.kernels.constants import (
     B_,
     DILUTED,
@@ -47,7 +47,6 @@ from gulch.engine.phases.kernels.constants import (
     TC,
     UNIFAC,
     VAPOUR,
-    Array,
     R,
 )
 from gulch.engine.phases.kernels.cubic import (
@@ -81,15 +80,9 @@ class Mixture(NamedTuple):
     kind: int
     vapour: int
     active: float
-    par: Array
-    pairs: Array
-    groups: Array
-
-
-@kernel
-def mixture(parts: tuple) -> Mixture:
-    """The Mixture of its fields: kernels that Python calls take them one by one, which costs a seventh of handing over a tuple."""
-    return Mixture(parts[0], parts[1], parts[2], parts[3], parts[4], parts[5])
+    par: Matrix
+    pairs: Cube
+    groups: Matrix
 
 
 @kernel
@@ -100,8 +93,8 @@ def only(mix: Mixture, i: int) -> Mixture:
     )
 
 
-@kernel
-def groups_of(mix: Mixture, at: Array) -> Array:
+@kernel.part
+def groups_of(mix: Mixture, at: Places) -> Matrix:
     """The rows of groups of the species at some positions."""
     n, k = mix.par.shape[0], at.size
     out = np.empty((mix.groups.shape[0] - n + k, mix.groups.shape[1]))
@@ -111,8 +104,8 @@ def groups_of(mix: Mixture, at: Array) -> Array:
     return out
 
 
-@kernel
-def wilson_ln_k(T: float, P: float, par: Array, ln_k: Array) -> None:
+@kernel.part
+def wilson_ln_k(T: float, P: float, par: Matrix, ln_k: Vector) -> None:
     """ln K by Wilson's equation (1968) into ln_k."""
     for i in range(par.shape[0]):
         ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
@@ -132,10 +125,10 @@ class Fluid(NamedTuple):
     P: float
     d1: float
     d2: float
-    par: Array
-    aij: Array
-    own: Array
-    groups: Array
+    par: Matrix
+    aij: Matrix
+    own: Matrix
+    groups: Matrix
 
 
 # Rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume; of predictive SRK a/(b R T) - ln(b)/A1.
@@ -180,7 +173,7 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
 
 
 @kernel
-def ln_pure_liquid(T: float, P: float, vapour: int, par: Array, aij: Array, own: Array, i: int) -> float:
+def ln_pure_liquid(T: float, P: float, vapour: int, par: Matrix, aij: Matrix, own: Matrix, i: int) -> float:
     """ln(f/P) of species i as a pure liquid: vapour pressure, its vapour's fugacity coefficient, Poynting's factor."""
     ln_p = ln_psat(T, par, i)[0]
     p = math.exp(min(ln_p, 25.0))
@@ -194,7 +187,7 @@ def ln_pure_liquid(T: float, P: float, vapour: int, par: Array, aij: Array, own:
     return ln_p - math.log(P) + ln_phi + own[VOLUME, i] * (P - p) / (R * T)
 
 
-@kernel
+@kernel.part
 def pure_dimer_ln_phi(P: float, root: float) -> float:
     """ln of the share of monomers in a vapour of one acid: p + K p² = P."""
     if root == 0.0:
@@ -203,7 +196,7 @@ def pure_dimer_ln_phi(P: float, root: float) -> float:
     return math.log(2.0 / (1.0 + math.sqrt(1.0 + 4.0 * k)))
 
 
-@kernel
+@kernel.part
 def named(fluid: Fluid, Z: float, A: float, B: float, name: int) -> int:
     """VAPOUR or LIQUID of a phase that `phase_ln_phi` returned."""
     if name != 0:
@@ -228,8 +221,8 @@ def pure_ln_phi(fluid: Fluid, i: int) -> float:
     return vapour if fluid.par[i, DISSOLVED] > 0.0 else min(vapour, fluid.own[LN_LIQUID, i] + lower)
 
 
-@kernel
-def first_ln_k(fluid: Fluid, z: Array, ln_k: Array) -> None:
+@kernel.part
+def first_ln_k(fluid: Fluid, z: Vector, ln_k: Vector) -> None:
     """First values of ln K: Wilson's equation, or those of the activity model at the feed's composition."""
     if fluid.kind < UNIFAC:
         wilson_ln_k(fluid.T, fluid.P, fluid.par, ln_k)
@@ -238,7 +231,7 @@ def first_ln_k(fluid: Fluid, z: Array, ln_k: Array) -> None:
 
 
 @kernel
-def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
+def liquid_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
     """Fill ln(gamma f/P) of a liquid under an activity model; returns P v/(R T)."""
     n = x.size
     solvent, v, dissolved = 0.0, 0.0, False
@@ -281,8 +274,8 @@ def liquid_ln_phi(fluid: Fluid, x: Array, ln_phi: Array) -> float:
     return Z
 
 
-@kernel
-def vapour_ln_phi(fluid: Fluid, y: Array, ln_phi: Array) -> tuple:
+@kernel.part
+def vapour_ln_phi(fluid: Fluid, y: Vector, ln_phi: Vector) -> tuple[float, float, float]:
     """Fill ln phi of the vapour beside an activity model's liquid; returns Z, A, B."""
     if fluid.vapour != IDEAL:
         return cubic_ln_phi(fluid.T, fluid.P, y, fluid.par, fluid.aij, 1.0, 0.0, VAPOUR, ln_phi)
@@ -294,7 +287,7 @@ def vapour_ln_phi(fluid: Fluid, y: Array, ln_phi: Array) -> tuple:
 
 
 @kernel
-def predictive_attraction(fluid: Fluid, x: Array, partial: Array) -> tuple:
+def predictive_attraction(fluid: Fluid, x: Vector, partial: Vector) -> tuple[float, float]:
     """(b [m3/mol], alpha = a/(b R T)) of predictive SRK's mixing rule; fills partial with d(n alpha)/d n_i."""
     n = x.size
     ln_gamma_groups(x, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], partial)
@@ -309,8 +302,8 @@ def predictive_attraction(fluid: Fluid, x: Array, partial: Array) -> tuple:
     return b, alpha
 
 
-@kernel
-def predictive_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+@kernel.part
+def predictive_ln_phi(fluid: Fluid, x: Vector, want: int, ln_phi: Vector) -> tuple[float, float, float]:
     """Fill ln phi of predictive SRK; returns Z, A, B."""
     n = x.size
     rt = R * fluid.T
@@ -326,7 +319,7 @@ def predictive_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple
 
 
 @kernel
-def other_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+def other_ln_phi(fluid: Fluid, x: Vector, want: int, ln_phi: Vector) -> tuple[float, float, float, int]:
     """`phase_ln_phi` of models beside the plain cubic equations."""
     if fluid.kind == PREDICTIVE_SRK:
         Z, A, B = predictive_ln_phi(fluid, x, want, ln_phi)
@@ -349,8 +342,8 @@ def other_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
     return Z_liquid, 0.0, 0.0, LIQUID
 
 
-@kernel
-def plain_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+@kernel.part
+def plain_ln_phi(fluid: Fluid, x: Vector, want: int, ln_phi: Vector) -> tuple[float, float, float, int]:
     """`phase_ln_phi` of what holds no salts; want: VAPOUR or LIQUID."""
     if fluid.kind < PREDICTIVE_SRK:
         Z, A, B = cubic_ln_phi(fluid.T, fluid.P, x, fluid.par, fluid.aij, fluid.d1, fluid.d2, want, ln_phi)
@@ -358,8 +351,8 @@ def plain_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
     return other_ln_phi(fluid, x, want, ln_phi)
 
 
-@kernel
-def dilution(fluid: Fluid, x: Array) -> float:
+@kernel.part
+def dilution(fluid: Fluid, x: Vector) -> float:
     """ln of the factor by which dissolved salts lower the fugacities in a liquid of composition x: they are where the water is."""
     water = 0.0
     for i in range(x.size):
@@ -368,7 +361,7 @@ def dilution(fluid: Fluid, x: Array) -> float:
 
 
 @kernel
-def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
+def phase_ln_phi(fluid: Fluid, x: Vector, want: int, ln_phi: Vector) -> tuple[float, float, float, int]:
     """Fill ln fugacity coefficients of composition x in the phase wanted: VAPOUR, LIQUID, or 0 for that of lower Gibbs energy.
 
     Returns (Z, A, B, name); the name is 0 where density has to tell it (`named`). Beside dissolved salts both phases are looked at, in
@@ -402,7 +395,7 @@ def phase_ln_phi(fluid: Fluid, x: Array, want: int, ln_phi: Array) -> tuple:
 
 
 @kernel
-def liquid_derivatives(fluid: Fluid, x: Array, out: Array) -> None:
+def liquid_derivatives(fluid: Fluid, x: Vector, out: Matrix) -> None:
     """`ln_phi_derivatives` of a liquid under an activity model."""
     n = x.size
     alone, solvent = np.empty(n), 0.0
@@ -435,7 +428,7 @@ def liquid_derivatives(fluid: Fluid, x: Array, out: Array) -> None:
 
 
 @kernel
-def vapour_derivatives(fluid: Fluid, y: Array, out: Array) -> None:
+def vapour_derivatives(fluid: Fluid, y: Vector, out: Matrix) -> None:
     """`ln_phi_derivatives` of an ideal vapour, zero but for dimers, where ln phi is differenced."""
     n = y.size
     associates = False
@@ -460,7 +453,7 @@ def vapour_derivatives(fluid: Fluid, y: Array, out: Array) -> None:
 
 
 @kernel
-def predictive_derivatives(fluid: Fluid, x: Array, Z: float, out: Array) -> None:
+def predictive_derivatives(fluid: Fluid, x: Vector, Z: float, out: Matrix) -> None:
     """`ln_phi_derivatives` of predictive SRK, of the phase with compressibility Z."""
     n = x.size
     rt = R * fluid.T
@@ -484,7 +477,7 @@ def predictive_derivatives(fluid: Fluid, x: Array, Z: float, out: Array) -> None
 
 
 @kernel
-def ln_phi_derivatives(fluid: Fluid, x: Array, Z: float, name: int, out: Array) -> None:
+def ln_phi_derivatives(fluid: Fluid, x: Vector, Z: float, name: int, out: Matrix) -> None:
     """Fill out[i, j] = d ln phi_i / d n_j at one mole in all, of a phase that `phase_ln_phi` returned with that Z and name."""
     if fluid.kind < PREDICTIVE_SRK or (name == VAPOUR and fluid.vapour != IDEAL):
         d1, d2 = (fluid.d1, fluid.d2) if fluid.kind < PREDICTIVE_SRK else (1.0, 0.0)

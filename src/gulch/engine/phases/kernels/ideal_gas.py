@@ -7,16 +7,15 @@ N_COLUMNS).
 from __future__ import annotations
 
 import math
-from typing import Any
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import CP0, H_CONST, PC, S_CONST, TC, THETAS, VP0, VP_TMAX, VP_TMIN, ZRA, Array, R
+from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.phases.kernels.constants import CP0, H_CONST, PC, S_CONST, TC, THETAS, VP0, VP_TMAX, VP_TMIN, ZRA, R
 
 kernel = chapter(__name__)
 
 
 @kernel
-def ideal_gas(T: float, par: Array, h: Array, s: Array) -> None:
+def ideal_gas(T: float, par: Matrix, h: Vector, s: Vector) -> None:
     """Fill molar enthalpy h (elements basis) and entropy s (at 1 bar) of every species."""
     n = par.shape[0]
     ln_t = math.log(T)
@@ -35,8 +34,8 @@ def ideal_gas(T: float, par: Array, h: Array, s: Array) -> None:
                 s[i] += R * w * entropy
 
 
-@kernel
-def ideal_gas_cp(T: float, par: Array, i: int) -> Any:
+@kernel.part
+def ideal_gas_cp(T: float, par: Matrix, i: int) -> float:
     """Ideal-gas heat capacity of species i [J/(mol K)], a sum of Einstein functions."""
     cp = par[i, CP0]
     for k in range(THETAS.size):
@@ -46,8 +45,8 @@ def ideal_gas_cp(T: float, par: Array, i: int) -> Any:
     return R * cp
 
 
-@kernel
-def ln_psat(T: float, par: Array, i: int) -> tuple:
+@kernel.part
+def ln_psat(T: float, par: Matrix, i: int) -> tuple[float, float]:
     """ln(Psat/Pa) of species i and its temperature derivative [1/K].
 
     Beyond the fitted range the line ln P over 1/T is drawn on straight (Clausius-Clapeyron).
@@ -63,8 +62,8 @@ def ln_psat(T: float, par: Array, i: int) -> tuple:
     return value, slope
 
 
-@kernel
-def rackett_volume(T: float, par: Array, i: int) -> float:
+@kernel.part
+def rackett_volume(T: float, par: Matrix, i: int) -> float:
     """Saturated liquid volume [m3/mol] by Rackett (1970) with Z_RA of Yamada & Gunn (1973)."""
     tr = min(T / par[i, TC], 1.0)
     exponent = 1.0 + (1.0 - tr) ** (2.0 / 7.0)

@@ -7,14 +7,13 @@ from __future__ import annotations
 
 import math
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.compiling import Matrix, Vector, chapter
 
 kernel = chapter(__name__)
 
 
 @kernel
-def solve_symmetric(H: Array, g: Array, n: Array) -> bool:
+def solve_symmetric(H: Matrix, g: Vector, n: int) -> bool:
     """Solve H s = -g by Cholesky in place; returns False when H is not positive definite."""
     for j in range(n):
         for k in range(j):
@@ -40,7 +39,7 @@ def solve_symmetric(H: Array, g: Array, n: Array) -> bool:
 
 
 @kernel
-def eliminate(M: Array, right: Array) -> Array:
+def eliminate(M: Matrix, right: Vector) -> Vector:
     """Solve M x = right by Gauss elimination with row exchange; a vanishing pivot gives a zero. Both are changed."""
     n = right.size
     for c in range(n):

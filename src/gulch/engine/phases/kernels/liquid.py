@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 
-from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.phases.kernels.constants import (
     B_,
     DILUTED,
@@ -26,7 +26,6 @@ from gulch.engine.phases.kernels.constants import (
     VOLUME0,
     VOLUME_HIGH,
     VOLUME_LOW,
-    Array,
     R,
 )
 from gulch.engine.phases.kernels.ideal_gas import ln_psat, rackett_volume
@@ -36,8 +35,8 @@ kernel = chapter(__name__)
 HEAVY, LIGHT = 2.0, 3.2  # volumes over b from which a phase is no longer a plain liquid, and up to which it is one in part
 
 
-@kernel
-def lacked_volume(T: float, par: Array, i: int) -> float:
+@kernel.part
+def lacked_volume(T: float, par: Matrix, i: int) -> float:
     """What the liquid volume [m3/mol] of species i lacks."""
     t = 1e-3 * min(max(T, par[i, VOLUME_LOW]), par[i, VOLUME_HIGH])
     total = 0.0
@@ -46,14 +45,14 @@ def lacked_volume(T: float, par: Array, i: int) -> float:
     return total
 
 
-@kernel
-def liquid_volume(T: float, par: Array, i: int) -> float:
+@kernel.part
+def liquid_volume(T: float, par: Matrix, i: int) -> float:
     """Volume [m3/mol] of the saturated liquid of species i under models that have none of their own."""
     return rackett_volume(T, par, i) + lacked_volume(T, par, i)
 
 
 @kernel
-def lacked_heat(T: float, par: Array, i: int) -> tuple:
+def lacked_heat(T: float, par: Matrix, i: int) -> tuple[float, float]:
     """What enthalpy [J/mol] and entropy [J/(mol K)] of liquid species i lack: cubic between temperatures where it is known.
 
     Of a model without an equation of state: what a liquid has beyond the ideal gas at T and P0.
@@ -73,8 +72,8 @@ def lacked_heat(T: float, par: Array, i: int) -> tuple:
     return h, s
 
 
-@kernel
-def pure_liquid_heat(T: float, P: float, par: Array, i: int) -> tuple:
+@kernel.part
+def pure_liquid_heat(T: float, P: float, par: Matrix, i: int) -> tuple[float, float]:
     """Enthalpy [J/mol] and entropy [J/(mol K)] of liquid species i beyond the ideal gas at T and P [Pa], without an equation of state.
 
     Where no heat is known, by the slope of its vapour pressure (Clausius & Clapeyron).
@@ -87,7 +86,7 @@ def pure_liquid_heat(T: float, P: float, par: Array, i: int) -> tuple:
 
 
 @kernel
-def lacked(T: float, par: Array, x: Array, v: float) -> tuple:
+def lacked(T: float, par: Matrix, x: Vector, v: float) -> tuple[float, float, float]:
     """What a phase of volume v [m3/mol] by a cubic equation lacks: enthalpy, entropy, volume; nothing for a gas.
 
     It fades where a liquid becomes as light as near its critical point, so that there is no step.

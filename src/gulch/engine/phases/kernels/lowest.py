@@ -10,8 +10,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
 from gulch.engine.phases.kernels.split import gibbs_of_split, two_phase
 from gulch.engine.phases.kernels.stability import find_instability
@@ -26,7 +25,7 @@ BETTER = 1e-12  # by which a split's Gibbs energy over RT has to be lower
 
 
 @kernel
-def unstable(fluid: Fluid, beta: float, x: Array, y: Array, phis: Array, w: Array) -> bool:
+def unstable(fluid: Fluid, beta: float, x: Vector, y: Vector, phis: Matrix, w: Vector) -> bool:
     """Whether a trial phase lies below the tangent plane of a converged split; w then holds it. phis as in `two_phase`."""
     n = x.size
     at = 0 if beta < 0.5 else 1
@@ -39,7 +38,7 @@ def unstable(fluid: Fluid, beta: float, x: Array, y: Array, phis: Array, w: Arra
 
 
 @kernel
-def gibbs_of_three(fluid: Fluid, shares: Array, parts: Array) -> float:
+def gibbs_of_three(fluid: Fluid, shares: Vector, parts: Matrix) -> float:
     """Mixing and residual Gibbs energy over RT of three phases; shares: shape (3,), parts: shape (3, n)."""
     phi = np.empty(parts.shape[1])
     total = 0.0
@@ -51,7 +50,7 @@ def gibbs_of_three(fluid: Fluid, shares: Array, parts: Array) -> float:
 
 
 @kernel
-def lowest_of_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> int:
+def lowest_of_three(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> int:
     """Test three phases for stability; let what lies below them take the place of each in turn, keep the lowest.
 
     parts, shares: shapes (3, n) and (3,), changed. Returns 1 where a further phase is still indicated.
@@ -81,7 +80,9 @@ def lowest_of_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> int:
 
 
 @kernel
-def lowest_split(fluid: Fluid, z: Array, beta: float, ln_k: Array, x: Array, y: Array, phis: Array, w: Array) -> tuple:
+def lowest_split(
+    fluid: Fluid, z: Vector, beta: float, ln_k: Vector, x: Vector, y: Vector, phis: Matrix, w: Vector
+) -> tuple[float, float, int]:
     """Test a converged split for stability; go on from what lies below it, in three phases or two, keep the lowest.
 
     Returns (beta, share of w, third): the share of w is zero where two phases suffice; third = 1 where a further phase is indicated

@@ -7,14 +7,13 @@ one, as the kernels that Python calls take it. Enthalpy [J/mol], entropy [J/(mol
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, Array, R
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
-from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, mixture, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
 
@@ -24,7 +23,7 @@ STEP = 1e-4  # of T, over which ln phi is differenced where no formula for its s
 
 
 @kernel
-def properties(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
+def properties(mix: Mixture, T: float, P: float, x: Vector, name: int) -> tuple[float, float, float]:
     """Molar enthalpy [J/mol], entropy [J/(mol K)] and volume [m3/mol] of one phase."""
     n = x.size
     h_ig, s_ig = np.empty(n), np.empty(n)
@@ -46,8 +45,8 @@ def properties(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
     return h + dh, s + ds, v
 
 
-@kernel
-def ideal_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
+@kernel.part
+def ideal_residuals(mix: Mixture, T: float, P: float, x: Vector, name: int) -> tuple[float, float, float]:
     """What a phase under Raoult's law has beyond an ideal gas at T and P: enthalpy, entropy; and its volume."""
     if name == VAPOUR:
         return 0.0, 0.0, R * T / P
@@ -61,7 +60,7 @@ def ideal_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tu
 
 
 @kernel
-def cubic_residuals(mix: Mixture, T: float, P: float, x: Array, want: int) -> tuple:
+def cubic_residuals(mix: Mixture, T: float, P: float, x: Vector, want: int) -> tuple[float, float, float]:
     """Residual enthalpy and entropy, and the volume, by a cubic equation (Michelsen & Mollerup, ch. 4); want as in `compressibility`."""
     n, par = x.size, mix.par
     d1, d2 = cubic_constants(mix.kind)
@@ -85,7 +84,7 @@ def cubic_residuals(mix: Mixture, T: float, P: float, x: Array, want: int) -> tu
 
 
 @kernel
-def differenced_residuals(mix: Mixture, T: float, P: float, x: Array, name: int) -> tuple:
+def differenced_residuals(mix: Mixture, T: float, P: float, x: Vector, name: int) -> tuple[float, float, float]:
     """Residual enthalpy -R T² sum(x d ln phi/dT), entropy h/T - R sum(x ln phi), and the volume, whatever the model.
 
     Of a liquid under an activity model only what mixing makes of it is differenced where the heats of its species are known.
@@ -112,8 +111,8 @@ def differenced_residuals(mix: Mixture, T: float, P: float, x: Array, name: int)
     return h, s, v
 
 
-@kernel
-def level_of(mix: Mixture, fluid: Fluid, x: Array, name: int, ln_phi: Array) -> tuple:
+@kernel.part
+def level_of(mix: Mixture, fluid: Fluid, x: Vector, name: int, ln_phi: Vector) -> tuple[float, float]:
     """Sum of x ln phi, under an activity model without the pure liquids of known heat; and Z. ln_phi: working space."""
     # a root of a cubic that has but one is the same whatever is wanted
     Z, _, _, _ = phase_ln_phi(fluid, x, name, ln_phi)
@@ -126,14 +125,16 @@ def level_of(mix: Mixture, fluid: Fluid, x: Array, name: int, ln_phi: Array) -> 
     return level, Z
 
 
-@kernel
-def phase_properties(T: float, P: float, x: Array, name: int, *parts: Any) -> Any:
+@kernel.entry
+def phase_properties(
+    T: float, P: float, x: Vector, name: int, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> tuple[float, float, float]:
     """`properties` as Python calls them."""
-    return properties(mixture(parts), T, P, x, name)
+    return properties(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, name)
 
 
 @kernel
-def ln_phi(mix: Mixture, T: float, P: float, x: Array, name: int) -> Array:
+def ln_phi(mix: Mixture, T: float, P: float, x: Vector, name: int) -> Vector:
     """ln fugacity coefficients of one phase of composition x (zeros allowed)."""
     n = x.size
     out = np.zeros(n)
@@ -146,7 +147,9 @@ def ln_phi(mix: Mixture, T: float, P: float, x: Array, name: int) -> Array:
     return out
 
 
-@kernel
-def ln_phi_phase(T: float, P: float, x: Array, name: int, *parts: Any) -> Any:
+@kernel.entry
+def ln_phi_phase(
+    T: float, P: float, x: Vector, name: int, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> Vector:
     """`ln_phi` as Python calls it."""
-    return ln_phi(mixture(parts), T, P, x, name)
+    return ln_phi(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, name)

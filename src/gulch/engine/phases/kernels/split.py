@@ -11,8 +11,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
 
@@ -22,7 +21,7 @@ LEAST_SHIFT = 1e-5  # of a Hessian that is not positive definite, scaled so that
 
 
 @kernel
-def rachford_rice(z: Array, K: Array, start: float) -> float:
+def rachford_rice(z: Vector, K: Vector, start: float) -> float:
     """Vapour share solving sum z (K-1)/(1 + beta (K-1)) = 0, from a start value.
 
     Returns -1.0 when there is no vapour, 2.0 when there is no liquid.
@@ -62,15 +61,15 @@ def rachford_rice(z: Array, K: Array, start: float) -> float:
     return beta
 
 
-@kernel
-def k_values(ln_k: Array, K: Array) -> None:
+@kernel.part
+def k_values(ln_k: Vector, K: Vector) -> None:
     """K from ln K into K, kept between e^-300 and e^300."""
     for i in range(K.size):
         K[i] = math.exp(min(max(ln_k[i], -300.0), 300.0))
 
 
-@kernel
-def split(z: Array, K: Array, beta: float, x: Array, y: Array) -> None:
+@kernel.part
+def split(z: Vector, K: Vector, beta: float, x: Vector, y: Vector) -> None:
     """Compositions x and y of a split with vapour share beta, from feed z and K; each sums to 1."""
     sx = 0.0
     sy = 0.0
@@ -85,7 +84,7 @@ def split(z: Array, K: Array, beta: float, x: Array, y: Array) -> None:
 
 
 @kernel
-def two_phase(fluid: Fluid, z: Array, ln_k: Array, x: Array, y: Array, phis: Array) -> float:
+def two_phase(fluid: Fluid, z: Vector, ln_k: Vector, x: Vector, y: Vector, phis: Matrix) -> float:
     """Converge a two-phase split from ln_k: substitution, then Newton on the Gibbs energy.
 
     Changes ln_k, x, y and phis, shape (2, n + 1), in place: ln phi of x and of y, each with its Z at the end. Returns beta of the
@@ -139,7 +138,7 @@ def two_phase(fluid: Fluid, z: Array, ln_k: Array, x: Array, y: Array, phis: Arr
 
 
 @kernel
-def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: Array, phis: Array) -> float:
+def newton_split(fluid: Fluid, z: Vector, ln_k: Vector, beta: float, x: Vector, y: Vector, phis: Matrix) -> float:
     """Newton on the mole numbers of the `y` phase; returns beta or -1.0 when it did not help. Arrays as in `two_phase`."""
     n = z.size
     phi_x, phi_y = np.empty(n), np.empty(n)
@@ -233,8 +232,8 @@ def newton_split(fluid: Fluid, z: Array, ln_k: Array, beta: float, x: Array, y: 
     return -1.0
 
 
-@kernel
-def gibbs_of_split(beta: float, x: Array, y: Array, phis: Array) -> float:
+@kernel.part
+def gibbs_of_split(beta: float, x: Vector, y: Vector, phis: Matrix) -> float:
     """Mixing and residual Gibbs energy of a split over RT, to compare splits; phis as in `two_phase`."""
     total = 0.0
     for i in range(x.size):
@@ -244,7 +243,7 @@ def gibbs_of_split(beta: float, x: Array, y: Array, phis: Array) -> float:
 
 
 @kernel
-def split_from_trial(fluid: Fluid, z: Array, d: Array, w: Array, ln_k: Array, x: Array, y: Array, phis: Array) -> float:
+def split_from_trial(fluid: Fluid, z: Vector, d: Vector, w: Vector, ln_k: Vector, x: Vector, y: Vector, phis: Matrix) -> float:
     """Start a split from an unstable trial composition w against the rest."""
     n = z.size
     phi = np.empty(n)

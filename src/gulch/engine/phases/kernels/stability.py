@@ -12,8 +12,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.compiling import Vector, chapter
 from gulch.engine.phases.kernels.fluid import Fluid, first_ln_k, phase_ln_phi, pure_ln_phi
 
 kernel = chapter(__name__)
@@ -25,7 +24,7 @@ TRACE = math.log(1e-4)  # of the other species in a trial that is nearly pure
 
 
 @kernel
-def tangent_trial(fluid: Fluid, d: Array, z: Array, other: Array, ln_w: Array, w: Array) -> bool:
+def tangent_trial(fluid: Fluid, d: Vector, z: Vector, other: Vector, ln_w: Vector, w: Vector) -> bool:
     """Follow one trial phase, logarithms of mole numbers ln_w (changed), from the tangent plane d of phases z and other.
 
     Returns True when a composition below the plane is found, which w then holds.
@@ -71,7 +70,7 @@ def tangent_trial(fluid: Fluid, d: Array, z: Array, other: Array, ln_w: Array, w
 
 
 @kernel
-def find_instability(fluid: Fluid, d: Array, ref: Array, other: Array, thorough: bool, active: float, w: Array) -> bool:
+def find_instability(fluid: Fluid, d: Vector, ref: Vector, other: Vector, thorough: bool, active: float, w: Vector) -> bool:
     """Search a trial phase below the tangent plane d through composition ref; other: a second phase on it, or ref again.
 
     With thorough, vapour and liquid trials come first; trials that start from a nearly pure species are made where that species'

@@ -7,11 +7,10 @@ The property wanted: J/mol, J/(mol K) or a share.
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.phases.kernels.constants import (
     ABOVE_RANGE,
     BELOW_RANGE,
@@ -22,18 +21,17 @@ from gulch.engine.phases.kernels.constants import (
     T_LOW,
     VAPOUR,
     VAPOUR_SHARE,
-    Array,
 )
-from gulch.engine.phases.kernels.flash import flash, present_part, spread
-from gulch.engine.phases.kernels.fluid import Mixture, mixture
+from gulch.engine.phases.kernels.flash import Flashed, flash, present_part, spread
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
 from gulch.engine.phases.kernels.phase import properties
 
 kernel = chapter(__name__)
 
 
-@kernel
-def property_at(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: bool, column: int) -> float:
+@kernel.part
+def property_at(mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool, column: int) -> float:
     """Molar enthalpy, entropy or vapour fraction of the flashed mixture."""
     beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, ln_k, warm)
     if column == VAPOUR_SHARE:  # vapour share, the liquid side counted as zero
@@ -41,8 +39,8 @@ def property_at(mix: Mixture, T: float, P: float, z: Array, ln_k: Array, warm: b
     return props[column]
 
 
-@kernel
-def temperature_slope(T: float, z: Array, par: Array, column: int) -> float:
+@kernel.part
+def temperature_slope(T: float, z: Vector, par: Matrix, column: int) -> float:
     """How enthalpy (column ENTHALPY) or entropy (ENTROPY) of the ideal gas rises with temperature."""
     cp = 0.0
     for i in range(z.size):
@@ -52,7 +50,7 @@ def temperature_slope(T: float, z: Array, par: Array, column: int) -> float:
 
 @kernel
 def temperature_in_phase(
-    mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: Array, name: str, tolerance: float
+    mix: Mixture, P: float, target: float, column: int, z: Vector, T: float, f: float, name: int, tolerance: float
 ) -> float:
     """Secant steps in one phase of that name from T, where its error is f: the temperature at the target, 0 if they go astray."""
     slope = temperature_slope(T, z, mix.par, column)
@@ -72,7 +70,9 @@ def temperature_in_phase(
 
 
 @kernel
-def near_temperature(mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: float, tolerance: float) -> tuple:
+def near_temperature(
+    mix: Mixture, P: float, target: float, column: int, z: Vector, T: float, f: float, tolerance: float
+) -> tuple[bool, float]:
     """Secant steps from a start whose error is f, as long as each halves it: (found, T). Most starts are near."""
     ln_k = np.empty(z.size)
     h = 1e-5 * T if f < 0.0 else -1e-5 * T  # what boils takes many times the heat of one phase
@@ -97,7 +97,9 @@ def near_temperature(mix: Mixture, P: float, target: float, column: int, z: Arra
 
 
 @kernel
-def solve_temperature(mix: Mixture, P: float, target: float, column: int, z: Array, T: float, f: float, tolerance: float) -> tuple:
+def solve_temperature(
+    mix: Mixture, P: float, target: float, column: int, z: Vector, T: float, f: float, tolerance: float
+) -> tuple[int, float, float]:
     """Temperature at which a property of the flashed mixture reaches target, at constant P, from T where its error is f.
 
     column: ENTHALPY, ENTROPY or VAPOUR_SHARE. All of them rise with temperature.
@@ -161,14 +163,27 @@ def solve_temperature(mix: Mixture, P: float, target: float, column: int, z: Arr
     return FOUND, low, high
 
 
-@kernel
-def flash_amounts_to(P: float, target: float, column: int, n: Array, T_start: float, tolerance: float, *parts: Any) -> Any:
+@kernel.entry
+def flash_amounts_to(
+    P: float,
+    target: float,
+    column: int,
+    n: Vector,
+    T_start: float,
+    tolerance: float,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[int, float, float, Flashed]:
     """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
 
     From a start in one phase the search goes on inside that phase, and one flash judges where it ends.
     Returns (outcome, T below, T above, flash at T above as `flash_amounts` gives it).
     """
-    at, z, mix = present_part(n, mixture(parts))
+    at, z, mix = present_part(n, Mixture(kind, vapour, active, par, pairs, groups))
     T = min(max(T_start, T_LOW), T_HIGH)
     beta, middle, name_x, name_y, third, x, y, w, props = flash(mix, T, P, z, np.empty(z.size), False)
     f = props[column] - target if column != VAPOUR_SHARE else (beta if name_y == VAPOUR else 0.0) - target
@@ -188,7 +203,7 @@ def flash_amounts_to(P: float, target: float, column: int, n: Array, T_start: fl
 
 
 @kernel
-def temperature_of(mix: Mixture, h: Array, P: float, x: Array, phase: int, guess: float) -> float:
+def temperature_of(mix: Mixture, h: float, P: float, x: Vector, phase: int, guess: float) -> float:
     """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
     T = guess
     for _ in range(60):

@@ -12,8 +12,7 @@ import math
 
 import numpy as np
 
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
+from gulch.engine.compiling import Flags, Matrix, Vector, chapter
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
 from gulch.engine.phases.kernels.split import LEAST_SHIFT
@@ -24,8 +23,8 @@ PASSES = 400
 GONE = -1  # outcome of a split of which a phase vanished
 
 
-@kernel
-def objective(z: Array, weight: Array, shares: Array) -> float:
+@kernel.part
+def objective(z: Vector, weight: Matrix, shares: Vector) -> float:
     """sum(shares) - sum(z ln E), E_i = sum(shares weight_i); weight: shape (3, n). Infinite where there is no phase for a species."""
     total = shares[0] + shares[1] + shares[2]
     for i in range(z.size):
@@ -37,7 +36,7 @@ def objective(z: Array, weight: Array, shares: Array) -> float:
 
 
 @kernel
-def moved_along(z: Array, weight: Array, held: Array, step: Array, shares: Array) -> tuple:
+def moved_along(z: Vector, weight: Matrix, held: Flags, step: Vector, shares: Vector) -> tuple[float, int]:
     """Move the shares that are not held along step, to where one would vanish at most, and by so little that the objective falls.
 
     Returns (how far, the share that vanished or -1). A full step may overshoot where a phase with much weight is small.
@@ -64,7 +63,7 @@ def moved_along(z: Array, weight: Array, held: Array, step: Array, shares: Array
 
 
 @kernel
-def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
+def phase_shares(z: Vector, phi: Matrix, shares: Vector, E: Vector) -> bool:
     """Shares that minimise sum(shares) - sum(z ln E), E_i = sum(shares/phi_i), from shares; E is filled. True where found."""
     n = z.size
     H, g, step = np.empty((3, 3)), np.empty(3), np.empty(3)
@@ -115,7 +114,7 @@ def phase_shares(z: Array, phi: Array, shares: Array, E: Array) -> bool:
 
 
 @kernel
-def three_phase(fluid: Fluid, z: Array, parts: Array, shares: Array) -> int:
+def three_phase(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> int:
     """Converge a split in three phases from parts and shares, which are changed.
 
     Returns 3, or the position (0, 1, 2) of a phase that vanished or became like another, or GONE where the search came to nothing.
@@ -157,7 +156,7 @@ def three_phase(fluid: Fluid, z: Array, parts: Array, shares: Array) -> int:
 
 
 @kernel
-def newton_three(fluid: Fluid, z: Array, parts: Array, shares: Array) -> bool:
+def newton_three(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> bool:
     """Newton's method on the moles of two phases beside the largest; changes parts and shares only where it comes to its end."""
     n = z.size
     ref = int(np.argmax(shares))

@@ -7,19 +7,14 @@ F_….
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, rates_in
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import Array
-from gulch.engine.phases.kernels.fluid import Mixture, mixture
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.phase import properties
 from gulch.engine.phases.kernels.temperature import temperature_of
-
-if TYPE_CHECKING:
-    from gulch.engine.chemistry.kernels.rates import Rates
 
 ISOTHERMAL, ADIABATIC, GIVEN_HEAT, COOLED, COCURRENT, COUNTERCURRENT = range(6)
 LEVEL, LINEAR, ERGUN = 0, 1, 2
@@ -31,7 +26,7 @@ kernel = chapter(__name__)
 
 
 @kernel
-def state_at(mix: Mixture, y: Array, phase: int, heat: float, fixed: tuple, x: Array, guess: Array) -> Any:
+def state_at(mix: Mixture, y: Vector, phase: int, heat: int, fixed: Vector, x: Vector, guess: Vector) -> tuple[float, float, float, float]:
     """(T, P, total, molar volume) at a point of a plug flow, mole fractions into x; T is nan where none exists."""
     n = x.size
     total = 0.0
@@ -48,31 +43,49 @@ def state_at(mix: Mixture, y: Array, phase: int, heat: float, fixed: tuple, x: A
     return T, P, total, properties(mix, T, P, x, phase)[2]
 
 
-@kernel
-def plug_state(y: Array, phase: int, heat: float, fixed: tuple, x: Array, guess: Array, *parts: Any) -> Any:
-    """`state_at` as Python calls it, with the fields of the Mixture."""
-    return state_at(mixture(parts), y, phase, heat, fixed, x, guess)
-
-
-@kernel
-def plug_change(
-    y: Array,
+@kernel.entry
+def plug_state(
+    y: Vector,
     phase: int,
-    heat: float,
-    pressure: float,
-    fixed: tuple,
+    heat: int,
+    fixed: Vector,
+    x: Vector,
+    guess: Vector,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[float, float, float, float]:
+    """`state_at` as Python calls it, with the fields of the Mixture."""
+    return state_at(Mixture(kind, vapour, active, par, pairs, groups), y, phase, heat, fixed, x, guess)
+
+
+@kernel.entry
+def plug_change(
+    y: Vector,
+    phase: int,
+    heat: int,
+    pressure: int,
+    fixed: Vector,
     laws: Rates,
-    per: str,
-    mass: Array,
-    guess: Array,
-    *parts: Any,
-) -> Array:
+    per: Places,
+    mass: Vector,
+    guess: Vector,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> Vector:
     """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
 
     per: what each rate counts on, shape (m,); parts: fields of the Mixture. Where the pressure is gone or the temperature
     leaves its limit nothing changes any more; `guess[1]` then keeps NO_PRESSURE or TOO_HOT.
     """
-    mix = mixture(parts)
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
     nu = laws.nu
     m, n = nu.shape
     out = np.zeros(n + 3)

@@ -5,39 +5,34 @@ Notation: T [K], P [Pa]; n0: feed [mol/s], shape (n,); extents [mol/s], shape (m
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, rates_in
-from gulch.engine.phases.kernels.compiling import chapter
-from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND, Array
-from gulch.engine.phases.kernels.fluid import Mixture, mixture
+from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
 from gulch.engine.phases.kernels.phase import properties
-
-if TYPE_CHECKING:
-    from gulch.engine.chemistry.kernels.rates import Rates
 
 kernel = chapter(__name__)
 
 
 @kernel
 def tank_residual(
-    xi: Array,
+    xi: Vector,
     T: float,
     P: float,
-    n0: Array,
+    n0: Vector,
     size: float,
     by_time: bool,
     mix: Mixture,
     phase: int,
     laws: Rates,
-    per: Array,
+    per: Places,
     void: float,
     bulk: float,
-    x: Array,
-    out: Array,
+    x: Vector,
+    out: Vector,
 ) -> float:
     """xi - (rate times volume) of a stirred tank with outlet n0 + xi @ nu. Returns the volume [m3], negative where a flow is.
 
@@ -65,26 +60,31 @@ def tank_residual(
     return volume
 
 
-@kernel
+@kernel.entry
 def tank(
     T: float,
     P: float,
-    n0: Array,
+    n0: Vector,
     size: float,
     by_time: bool,
     phase: int,
     laws: Rates,
-    per: str,
+    per: Places,
     void: float,
     bulk: float,
-    xi: Array,
-    *parts: Any,
-) -> Any:
+    xi: Vector,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[int, Vector, float]:
     """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
 
     xi: start, inside; shape (m,); parts: fields of the Mixture. Returns (outcome, xi, volume).
     """
-    mix = mixture(parts)
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
     nu = laws.nu
     m, n = nu.shape
     x, out, shifted = np.empty(n), np.empty(m), np.empty(m)

@@ -1,0 +1,134 @@
+"""How the functions of a chapter of kernels are marked, and what is known of each: what it calls, and what its code hangs on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cached_property, update_wrapper
+from hashlib import sha256
+from typing import Annotated, Any, get_type_hints
+
+import numpy as np
+
+Vector = Annotated[np.ndarray, "f8", 1]  # arrays that kernels are given lie whole in memory, row by row
+Matrix = Annotated[np.ndarray, "f8", 2]
+Cube = Annotated[np.ndarray, "f8", 3]
+Places = Annotated[np.ndarray, "i8", 1]
+Ways = Annotated[np.ndarray, "i8", 2]
+Flags = Annotated[np.ndarray, "?", 1]
+
+KERNELS: dict[Callable, Kernel] = {}  # by the plain function
+PARTS: set[Callable] = set()  # functions that kernels take into themselves
+ENTRIES: list[Entry] = []
+
+
+class Kernel:
+    """A function with machine code of its own, which other kernels call by its symbol.
+
+    key: a hash of all that the code hangs on: its own text and that of its parts, the constants these read, and what the kernels it
+    calls are given and return (not what they do).
+    """
+
+    def __init__(self, function: Callable) -> None:
+        self.function = function
+        self.symbol = f"{function.__module__.removeprefix('gulch.engine.')}.{function.__name__}"
+
+    @cached_property
+    def reach(self) -> dict[str, Any]:
+        """What the function and its parts take from their modules, by name."""
+        found: dict[str, Any] = {}
+        waiting = [self.function]
+        while waiting:
+            function = waiting.pop()
+            for name in function.__code__.co_names:
+                value = function.__globals__.get(name)
+                if value is None or (where := f"{function.__module__}.{name}") in found:
+                    continue
+                found[where] = value
+                if isinstance(value, Callable) and value in PARTS:
+                    waiting.append(value)
+        return found
+
+    @cached_property
+    def calls(self) -> list[Kernel]:
+        """The kernels whose code has to be there before this one's."""
+        return [KERNELS[f] for f in self.reach.values() if isinstance(f, Callable) and f in KERNELS]
+
+    @cached_property
+    def key(self) -> str:
+        said = [_code(self.function), _promised(self.function)]
+        said += sorted(f"{name.rpartition('.')[2]} {_said(value)}" for name, value in self.reach.items())
+        return sha256("\n".join(said).encode()).hexdigest()[:20]
+
+
+def _said(value):
+    """What a kernel's code takes over from a name of its module."""
+    if isinstance(value, Callable) and value in PARTS:
+        return _code(value)
+    if isinstance(value, Callable) and value in KERNELS:
+        return _promised(value)
+    if isinstance(value, np.ndarray):
+        return repr(value.tolist())
+    if hasattr(value, "_fields"):
+        return repr(get_type_hints(value, include_extras=True))
+    return repr(value) if isinstance(value, int | float | str | tuple) else getattr(value, "__name__", "")
+
+
+def _code(function):
+    code = function.__code__
+    return repr((code.co_code.hex(), code.co_consts[1:], code.co_names, code.co_varnames))  # the first constant is the docstring
+
+
+def _promised(function):
+    hints = get_type_hints(function, include_extras=True)
+    return repr(
+        [
+            function.__name__,
+            *(
+                (name, hint, repr(get_type_hints(hint, include_extras=True)) if hasattr(hint, "_fields") else "")
+                for name, hint in hints.items()
+            ),
+        ]
+    )
+
+
+class Entry:
+    """A kernel as Python calls it: in machine code where that lies ready, else plain."""
+
+    __slots__ = ("__dict__", "kernel", "run")
+
+    def __init__(self, kernel: Kernel) -> None:
+        self.kernel = kernel
+        self.run: Callable = self._first
+        update_wrapper(self, kernel.function)
+
+    def __call__(self, *args: Any) -> Any:
+        return self.run(*args)
+
+    def _first(self, *args):
+        from gulch.engine.compiling import taking  # only whoever computes needs it
+
+        taking.take(self)
+        return self.run(*args)
+
+
+class Chapter:
+    """Marks the functions of one module; called, it marks a kernel."""
+
+    def __call__(self, function: Callable) -> Callable:
+        KERNELS[function] = Kernel(function)
+        return function
+
+    def part(self, function: Callable) -> Callable:
+        """A short function that becomes part of what calls it."""
+        PARTS.add(function)
+        return function
+
+    def entry(self, function: Callable) -> Entry:
+        """A function that Python calls, and no kernel."""
+        ENTRIES.append(Entry(Kernel(function)))
+        return ENTRIES[-1]
+
+
+def chapter(name: str) -> Chapter:
+    """The marks of the module of that name."""
+    return Chapter()
