@@ -69,7 +69,7 @@ def _said(value):
     if isinstance(value, np.ndarray):
         return repr(value.tolist())
     if hasattr(value, "_fields"):
-        return repr(get_type_hints(value, include_extras=True))
+        return _fields(value)
     return repr(value) if isinstance(value, int | float | str | tuple) else getattr(value, "__name__", "")
 
 
@@ -79,25 +79,20 @@ def _code(function):
 
 
 def _promised(function):
-    hints = get_type_hints(function, include_extras=True)
-    return repr(
-        [
-            function.__name__,
-            *(
-                (name, hint, repr(get_type_hints(hint, include_extras=True)) if hasattr(hint, "_fields") else "")
-                for name, hint in hints.items()
-            ),
-        ]
-    )
+    """What a function is given and returns."""
+    return repr((function.__name__, [(name, hint, _fields(hint)) for name, hint in get_type_hints(function, include_extras=True).items()]))
+
+
+def _fields(hint):
+    return repr(get_type_hints(hint, include_extras=True)) if hasattr(hint, "_fields") else ""
 
 
 class Entry:
     """A kernel as Python calls it: in machine code where that lies ready, else plain."""
 
-    __slots__ = ("__dict__", "kernel", "run")
-
     def __init__(self, kernel: Kernel) -> None:
         self.kernel = kernel
+        self.compiled = False
         self.run: Callable = self._first
         update_wrapper(self, kernel.function)
 
@@ -105,7 +100,7 @@ class Entry:
         return self.run(*args)
 
     def _first(self, *args):
-        from gulch.engine.compiling import taking  # only whoever computes needs it
+        from gulch.engine.compiling import taking  # which reads this module
 
         taking.take(self)
         return self.run(*args)

@@ -10,8 +10,10 @@ kernel is a C callback (`numba.cfunc`) with a signature of its own, put under a 
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import typing
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
 
 import llvmlite.binding as llvm
@@ -19,12 +21,14 @@ import numba
 import numpy as np
 from llvmlite import ir
 from numba import types
-from numba.core import caching, cgutils, imputils
+from numba.core import caching, cgutils, imputils, registry
 from numba.extending import lower_builtin, register_jitable, type_callable
 
-from gulch.engine.compiling.chapters import Kernel
+from gulch.engine.compiling.chapters import KERNELS, PARTS, Kernel
 
 OPTIONS = dict(nogil=True, error_model="numpy")
+# Code for any machine of its kind: it may be copied, compiles faster, and gives the same last digit everywhere.
+numba.config.CPU_NAME, numba.config.CPU_FEATURES = "generic", ""
 
 _typed: dict = {}
 
@@ -58,12 +62,27 @@ def signature(function: Any) -> Any:
     return numba_type(hints["return"])(*(numba_type(hints[name]) for name in names))
 
 
-def part_of_callers(function: Any) -> Any:
-    """Let kernels take a function into themselves."""
-    return register_jitable(**OPTIONS)(function)
+@cache
+def machine() -> str:
+    """What numba says of the machine that it makes code for."""
+    return repr(registry.cpu_target.target_context.codegen().magic_tuple())
 
 
-def callable_by_name(function: Any, symbol: str) -> None:
+@cache
+def declare(stand_in: bool = False) -> None:
+    """Make all kernels and parts known to numba.
+
+    stand_in: where code is only made and never run, some address under each symbol that is not there yet.
+    """
+    for function in PARTS:
+        register_jitable(**OPTIONS)(function)
+    for function, kernel in KERNELS.items():
+        _callable_by_name(function, kernel.symbol)
+        if stand_in:
+            llvm.add_symbol(kernel.symbol, ctypes.cast(ctypes.pythonapi.Py_GetVersion, ctypes.c_void_p).value)
+
+
+def _callable_by_name(function, symbol):
     """Let kernels call a function by its symbol, whoever compiles it."""
     called = signature(function)
 

@@ -1,21 +1,65 @@
+"""Taking machine code into this process, where it lies ready; else its kernels stay plain Python."""
+
 from __future__ import annotations
-import os
-done=set(); begun=False
-def take(entry):
-    global begun
-    if os.environ.get("KMODE")=="plain":
-        entry.run=entry.kernel.function; return
-    import numba
-    if os.environ.get("GENERIC"):
-        numba.config.CPU_NAME="generic"; numba.config.CPU_FEATURES=""
-    from gulch.engine.compiling import chapters, native
-    folder=os.environ.get("KFOLDER","/tmp/kern")
-    if not begun:
-        begun=True
-        for f in chapters.PARTS: native.part_of_callers(f)
-        for f,k in chapters.KERNELS.items(): native.callable_by_name(f,k.symbol)
-    def load(k):
-        for c in k.calls:
-            if c not in done: done.add(c); load(c)
-        return native.make_entry(k,folder) if k is entry.kernel else native.make(k,folder)
-    entry.run=load(entry.kernel)
+
+import logging
+import threading
+
+from gulch.engine.compiling import store
+from gulch.engine.compiling.chapters import ENTRIES, Entry, Kernel
+
+log = logging.getLogger("gulch.compiling")
+_lock = threading.RLock()
+_there: set[Kernel] = set()  # kernels under their symbols
+_plain = False
+
+
+def stay_plain() -> None:
+    """Never load machine code here: a process that hardly computes does without what that takes."""
+    global _plain
+    _plain = True
+
+
+def take(entry: Entry) -> bool:
+    """Let an entry run in machine code if that and all it calls lie ready, and whether it does."""
+    with _lock:
+        if entry.compiled:
+            return True
+        entry.run = entry.kernel.function
+        if _plain or not all(store.is_sealed(k) for k in _closure(entry.kernel)):
+            return False
+        try:
+            from gulch.engine.compiling import native  # imports numba: only where there is something to load
+
+            native.declare()
+            machine, folder = native.machine(), str(store.folder())
+            if not all(k in _there or store.is_sound(k, machine) for k in _closure(entry.kernel)):
+                return False
+            for kernel in _closure(entry.kernel):
+                if kernel not in _there and kernel is not entry.kernel:
+                    native.make(kernel, folder)
+                    _there.add(kernel)
+            entry.run, entry.compiled = native.make_entry(entry.kernel, folder), True
+        except Exception:  # whatever is wrong with machine code: the plain kernels give the same figures
+            log.exception("machine code could not be loaded")
+            return False
+        return True
+
+
+def take_all() -> bool:
+    """Take machine code for all that this process has imported; whether there was some for each."""
+    return all([take(entry) for entry in ENTRIES])
+
+
+def _closure(kernel):
+    """A kernel and all that it calls, each after what it calls itself."""
+    done: dict[Kernel, None] = {}
+
+    def visit(one):
+        for called in one.calls:
+            if called not in done:
+                visit(called)
+        done[one] = None
+
+    visit(kernel)
+    return list(done)

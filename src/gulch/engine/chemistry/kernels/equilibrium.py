@@ -13,6 +13,7 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.arrays import copied, fill, fill_rows, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
@@ -37,11 +38,13 @@ def newton_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: 
         for i in range(k):
             if nu[r, i] != move[r, i]:
                 same = False
-    order, order_move = nu.sum(axis=1), move.sum(axis=1)
+    order, order_move = np.empty(m), np.empty(m)
+    for r in range(m):
+        order[r], order_move[r] = sum_of(nu[r]), sum_of(move[r])
     g, H = np.empty(m), np.empty((m, m))
     n, trial = np.empty(k), np.empty(k)
     worst = np.inf
-    dn = np.empty(k)
+    dn, step, scale = np.empty(k), np.empty(m), np.empty(m)
     for i in range(k):
         n[i] = n0[i]
         for r in range(m):
@@ -65,13 +68,16 @@ def newton_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: 
                 H[r, q] = -order[r] * order_move[q] / total
                 for i in range(k):
                     H[r, q] += nu[r, i] * move[q, i] / n[i]
-        scale = np.empty(m)
         for r in range(m):
             scale[r] = math.sqrt(abs(H[r, r])) if H[r, r] != 0.0 else 1.0
         for r in range(m):
             for q in range(m):
                 H[r, q] /= scale[r] * scale[q]
-        step = eliminate(H, -g / scale) / scale
+        for r in range(m):
+            step[r] = -g[r] / scale[r]
+        eliminate(H, step)
+        for r in range(m):
+            step[r] /= scale[r]
         length = 1.0
         largest = 0.0
         for i in range(k):
@@ -146,8 +152,8 @@ def newton_elements(
             n[i] = math.exp(ln_n[i])
             total += n[i]
         ln_total = math.log(total + still)
-        M[:, :] = 0.0
-        right[:] = 0.0
+        fill_rows(M, 0.0)
+        fill(right, 0.0)
         for i in range(k):
             mu[i] = g[i] + ln_n[i] - ln_total
             for e in range(E):
@@ -182,7 +188,9 @@ def newton_elements(
             right[r] /= scale[r]
             for c in range(size):
                 M[r, c] /= scale[r] * scale[c]
-        solved = eliminate(M, right) / scale
+        solved = eliminate(M, right)
+        for r in range(size):
+            solved[r] /= scale[r]
         d_total = solved[E]
         largest, length = 5.0 * abs(d_total), 1.0
         ln_gas = math.log(total)
@@ -251,7 +259,9 @@ def extents_in_phase(
     ln_p = math.log(P / P0)
     ln_phi = np.zeros(n_all)
     nu_t, move_t, start_t = np.empty((m, k)), np.empty((m, k)), np.empty(k)
-    still, size = start.sum(), np.abs(start).sum()
+    still, size = sum_of(start), 0.0
+    for i in range(n_all):
+        size += abs(start[i])
     for c in range(k):
         start_t[c] = start[at[c]]
         still -= start[at[c]]
@@ -259,7 +269,7 @@ def extents_in_phase(
             nu_t[r, c] = nu[r, at[c]]
             move_t[r, c] = move[r, at[c]]
     still = max(still, 0.0)
-    n = start.copy()
+    n = copied(start)
     effective = np.empty(m)
     error = 0.0
     for outer in range(1, max_outer + 1):
@@ -275,7 +285,7 @@ def extents_in_phase(
             for r in range(m):
                 value += x[r] * move_t[r, c]
             n[at[c]] = value if value > 1e-8 * size else traced[c]
-        latest = ln_phi_of(mix, T, P, n / n.sum(), phase)
+        latest = ln_phi_of(mix, T, P, fractions(n), phase)
         change = 0.0
         for i in range(n_all):
             change = max(change, abs(latest[i] - ln_phi[i]))
@@ -288,7 +298,7 @@ def extents_in_phase(
 @kernel.entry
 def ln_quotients(n: Vector, nu: Matrix, ln_phi: Vector, ln_p: float) -> Vector:
     """ln of the products of f/P0 of each reaction, shape (m,); ln_p: ln P/P0. Infinite where a species is used up."""
-    total = n.sum()
+    total = sum_of(n)
     out = np.zeros(nu.shape[0])
     for i in range(n.size):
         ln_a = (math.log(n[i] / total) if n[i] > 0.0 else -np.inf) + ln_phi[i] + ln_p

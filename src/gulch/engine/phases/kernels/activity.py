@@ -14,6 +14,7 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.phases.kernels.arrays import fill_rows
 from gulch.engine.phases.kernels.constants import (
     GROUP_Q,
     GROUP_R,
@@ -237,7 +238,7 @@ def group_derivatives(x: Vector, par: Matrix, areas: Matrix, out: Matrix) -> Non
             near[0, k] += x[i] * areas[i, k]
             near[1, k] += x[i] * areas[n + i, k]
     if with_groups == 0.0:
-        out[:] = 0.0
+        fill_rows(out, 0.0)
         return
     for k in range(g):
         near[0, k] /= near[1, k]

@@ -10,8 +10,9 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.arrays import fill
 from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, R
-from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, groups_of, named, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, named, part_of, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.liquid import lacked
 from gulch.engine.phases.kernels.lowest import lowest_split
@@ -64,7 +65,7 @@ def split_flash(
     if beta > 0.0:
         beta, middle, third = lowest_split(fluid, z, beta, ln_k, x, y, phis, w)
     if middle == 0.0:
-        w[:] = 0.0
+        fill(w, 0.0)
     if beta <= 0.0 or (beta >= 1.0 and middle == 0.0):
         name = named(fluid, Z, A, B, name)
         for i in range(n):
@@ -206,12 +207,7 @@ def present_part(n: Vector, mix: Mixture) -> tuple[Places, Vector, Mixture]:
             at[k] = i
             z[k] = n[i] / total
             k += 1
-    pairs = np.empty((mix.pairs.shape[0], count, count))
-    for c in range(pairs.shape[0]):
-        for a in range(count):
-            for b in range(count):
-                pairs[c, a, b] = mix.pairs[c, at[a], at[b]]
-    return at, z, Mixture(mix.kind, mix.vapour, mix.active, mix.par[at], pairs, groups_of(mix, at))
+    return at, z, part_of(mix, at)
 
 
 @kernel.part

@@ -27,6 +27,7 @@ from gulch.engine.phases.kernels.activity import (
     pair_factors,
     pure_groups,
 )
+from gulch.engine.phases.kernels.arrays import assign, copied, fill_rows
 from gulch.engine.phases.kernels.association import dimer_ln_phi, dimer_roots
 from gulch.engine.phases.kernels.constants import (
     B_,
@@ -86,22 +87,28 @@ class Mixture(NamedTuple):
 
 
 @kernel
+def part_of(mix: Mixture, at: Places) -> Mixture:
+    """The Mixture of the species at some positions."""
+    n, k = mix.par.shape[0], at.size
+    par, pairs = np.empty((k, mix.par.shape[1])), np.empty((mix.pairs.shape[0], k, k))
+    groups = np.empty((mix.groups.shape[0] - n + k, mix.groups.shape[1]))
+    for a in range(k):
+        assign(par[a], mix.par[at[a]])
+        assign(groups[a], mix.groups[at[a]])
+        for c in range(pairs.shape[0]):
+            for b in range(k):
+                pairs[c, a, b] = mix.pairs[c, at[a], at[b]]
+    for g in range(n, mix.groups.shape[0]):
+        assign(groups[k + g - n], mix.groups[g])
+    return Mixture(mix.kind, mix.vapour, mix.active, par, pairs, groups)
+
+
+@kernel
 def only(mix: Mixture, i: int) -> Mixture:
     """The Mixture of species i alone."""
-    return Mixture(
-        mix.kind, mix.vapour, mix.active, mix.par[i : i + 1], mix.pairs[:, i : i + 1, i : i + 1].copy(), groups_of(mix, np.array([i]))
-    )
-
-
-@kernel.part
-def groups_of(mix: Mixture, at: Places) -> Matrix:
-    """The rows of groups of the species at some positions."""
-    n, k = mix.par.shape[0], at.size
-    out = np.empty((mix.groups.shape[0] - n + k, mix.groups.shape[1]))
-    for a in range(k):
-        out[a] = mix.groups[at[a]]
-    out[k:] = mix.groups[n:]
-    return out
+    at = np.empty(1, np.int64)
+    at[0] = i
+    return part_of(mix, at)
 
 
 @kernel.part
@@ -381,7 +388,7 @@ def phase_ln_phi(fluid: Fluid, x: Vector, want: int, ln_phi: Vector) -> tuple[fl
                     ln_phi[i] += lower
             if turn == 0:
                 Z_vapour, A_vapour, B_vapour, name_vapour = Z, A, B, name
-                vapour = ln_phi.copy()
+                vapour = copied(ln_phi)
     if not salty:
         return Z, A, B, name
     apart = 0.0
@@ -403,7 +410,7 @@ def liquid_derivatives(fluid: Fluid, x: Vector, out: Matrix) -> None:
         alone[i] = x[i] if fluid.par[i, DISSOLVED] == 0.0 else 0.0
         solvent += alone[i]
     if solvent <= 0.0:
-        out[:] = 0.0
+        fill_rows(out, 0.0)
         return
     for i in range(n):
         alone[i] /= solvent
@@ -435,7 +442,7 @@ def vapour_derivatives(fluid: Fluid, y: Vector, out: Matrix) -> None:
     for i in range(n):
         associates = associates or fluid.own[ROOT, i] > 0.0
     if not associates:
-        out[:] = 0.0
+        fill_rows(out, 0.0)
         return
     x, name = y, VAPOUR
     step = 1e-6

@@ -11,6 +11,7 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
 from gulch.engine.phases.kernels.split import gibbs_of_split, two_phase
 from gulch.engine.phases.kernels.stability import find_instability
@@ -63,19 +64,22 @@ def lowest_of_three(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> i
         if not unstable(fluid, 0.0, parts[0], parts[1], phis, w):
             return 0
         best = gibbs_of_three(fluid, shares, parts)
-        lowest, found = parts.copy(), shares.copy()
+        lowest, found = copied_rows(parts), copied(shares)
         improved = False
         for k in range(3):
-            others[:], theirs[:] = parts, shares
-            others[k] = w
+            assign_rows(others, parts)
+            assign(theirs, shares)
+            assign(others[k], w)
             if three_phase(fluid, z, others, theirs) == 3:
                 g = gibbs_of_three(fluid, theirs, others)
                 if g < best - BETTER:
                     best, improved = g, True
-                    lowest[:], found[:] = others, theirs
+                    assign_rows(lowest, others)
+                    assign(found, theirs)
         if not improved:
             return 1
-        parts[:], shares[:] = lowest, found
+        assign_rows(parts, lowest)
+        assign(shares, found)
     return 1
 
 
@@ -94,14 +98,18 @@ def lowest_split(
         if not unstable(fluid, beta, x, y, phis, w):
             return beta, 0.0, 0
         best = gibbs_of_split(beta, x, y, phis)
-        parts[0], parts[1], parts[2] = y, x, w
+        assign(parts[0], y)
+        assign(parts[1], x)
+        assign(parts[2], w)
         shares[0], shares[1], shares[2] = beta * (1.0 - FIRST_SHARE), (1.0 - beta) * (1.0 - FIRST_SHARE), FIRST_SHARE
         outcome = three_phase(fluid, z, parts, shares)
         if outcome == 3:
             if gibbs_of_three(fluid, shares, parts) >= best - BETTER:
                 return beta, 0.0, 1
             third = lowest_of_three(fluid, z, parts, shares)
-            y[:], x[:], w[:] = parts[0], parts[1], parts[2]
+            assign(y, parts[0])
+            assign(x, parts[1])
+            assign(w, parts[2])
             return shares[0], shares[2], third
         k2, x2, y2, p2 = np.empty(n), np.empty(n), np.empty(n), np.empty((2, n + 1))
         improved = False
@@ -119,7 +127,10 @@ def lowest_split(
                 g2 = gibbs_of_split(b2, x2, y2, p2)
                 if g2 < best - BETTER:
                     best, beta, improved = g2, b2, True
-                    x[:], y[:], ln_k[:], phis[:] = x2, y2, k2, p2
+                    assign(x, x2)
+                    assign(y, y2)
+                    assign(ln_k, k2)
+                    assign_rows(phis, p2)
         if not improved:
             return beta, 0.0, 1
     return beta, 0.0, 1

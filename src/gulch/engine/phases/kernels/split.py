@@ -12,6 +12,7 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.phases.kernels.arrays import copied
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
 
@@ -144,7 +145,7 @@ def newton_split(fluid: Fluid, z: Vector, ln_k: Vector, beta: float, x: Vector, 
     phi_x, phi_y = np.empty(n), np.empty(n)
     Jx, Jy, H = np.empty((n, n)), np.empty((n, n)), np.empty((n, n))
     g, v, dv, scale = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
-    xs, ys = x.copy(), y.copy()
+    xs, ys = copied(x), copied(y)
     for i in range(n):
         v[i] = beta * y[i]
     before = 1e300

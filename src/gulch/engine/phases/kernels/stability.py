@@ -77,7 +77,9 @@ def find_instability(fluid: Fluid, d: Vector, ref: Vector, other: Vector, thorou
     activity is above active.
     """
     n = ref.size
-    ln_ref, ln_w = np.log(ref), np.empty(n)
+    ln_ref, ln_w = np.empty(n), np.empty(n)
+    for i in range(n):
+        ln_ref[i] = math.log(ref[i])
     if thorough:
         ln_k = np.empty(n)
         first_ln_k(fluid, ref, ln_k)

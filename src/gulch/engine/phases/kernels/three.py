@@ -13,6 +13,7 @@ import math
 import numpy as np
 
 from gulch.engine.compiling import Flags, Matrix, Vector, chapter
+from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
 from gulch.engine.phases.kernels.split import LEAST_SHIFT
@@ -48,7 +49,7 @@ def moved_along(z: Vector, weight: Matrix, held: Flags, step: Vector, shares: Ve
         if shares[k] + length * step[at] <= 0.0:
             length, blocking = -shares[k] / step[at] if step[at] != 0.0 else 0.0, k
         at += 1
-    before, start, moved = objective(z, weight, shares), shares.copy(), 0.0
+    before, start, moved = objective(z, weight, shares), copied(shares), 0.0
     for _ in range(30):
         at, moved = 0, 0.0
         for k in range(3):
@@ -67,7 +68,10 @@ def phase_shares(z: Vector, phi: Matrix, shares: Vector, E: Vector) -> bool:
     """Shares that minimise sum(shares) - sum(z ln E), E_i = sum(shares/phi_i), from shares; E is filled. True where found."""
     n = z.size
     H, g, step = np.empty((3, 3)), np.empty(3), np.empty(3)
-    weight = np.exp(-phi)
+    weight = np.empty((3, n))
+    for k in range(3):
+        for i in range(n):
+            weight[k, i] = math.exp(-phi[k, i])
     held = np.zeros(3, np.bool_)
     for _ in range(100):
         for i in range(n):
@@ -159,10 +163,13 @@ def three_phase(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> int:
 def newton_three(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> bool:
     """Newton's method on the moles of two phases beside the largest; changes parts and shares only where it comes to its end."""
     n = z.size
-    ref = int(np.argmax(shares))
+    ref = 0
+    for k in range(1, 3):
+        if shares[k] > shares[ref]:
+            ref = k
     first, second = (ref + 1) % 3, (ref + 2) % 3
     order = (first, second)
-    v, x, b = np.empty((3, n)), parts.copy(), shares.copy()
+    v, x, b = np.empty((3, n)), copied_rows(parts), copied(shares)
     for k in range(3):
         for i in range(n):
             v[k, i] = b[k] * x[k, i]
@@ -182,7 +189,8 @@ def newton_three(fluid: Fluid, z: Vector, parts: Matrix, shares: Vector) -> bool
             for i in range(n):
                 worst = max(worst, abs(g[k, i] - g[ref, i]))
         if worst < 1e-12 or (worst < 1e-10 and worst >= 0.5 * before):
-            parts[:], shares[:] = x, b
+            assign_rows(parts, x)
+            assign(shares, b)
             return True
         if gibbs > gibbs_before + 1e-12 * abs(gibbs):
             halvings += 1

@@ -9,6 +9,7 @@ import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.phases.kernels.arrays import copied, fill, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
@@ -88,17 +89,17 @@ def tank(
     nu = laws.nu
     m, n = nu.shape
     x, out, shifted = np.empty(n), np.empty(m), np.empty(m)
-    J = np.empty((m, m))
-    flow = n0.sum()
+    J, change, trial = np.empty((m, m)), np.empty(m), np.empty(m)
+    flow = sum_of(n0)
     reached, trying = 0.0, 1.0
-    best = xi.copy()
+    best = copied(xi)
     for _ in range(60):
-        now = best.copy()
+        now = copied(best)
         good = False
         part = size * trying
         volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
         if volume < 0.0:
-            now[:] = 0.0
+            fill(now, 0.0)
             volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
         for _ in range(60):
             norm = 0.0
@@ -106,7 +107,7 @@ def tank(
                 norm += out[r] * out[r]
             for c in range(m):
                 step = 1e-7 * flow
-                moved = now.copy()
+                moved = copied(now)
                 moved[c] += step
                 test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 if test < 0.0:
@@ -119,7 +120,9 @@ def tank(
                         test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 for r in range(m):
                     J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
-            change = eliminate(J.copy(), -out.copy())
+            for r in range(m):
+                change[r] = -out[r]
+            eliminate(J, change)
             length = 1.0
             for i in range(n):  # no flow may pass zero
                 dn, have = 0.0, n0[i]
@@ -131,7 +134,8 @@ def tank(
             moved_by = 0.0
             taken = False
             for _ in range(30):
-                trial = now + length * change
+                for r in range(m):
+                    trial[r] = now[r] + length * change[r]
                 volume = tank_residual(trial, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
                 if volume >= 0.0:
                     norm_trial = 0.0

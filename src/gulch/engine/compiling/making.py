@@ -1,0 +1,142 @@
+"""Making the machine code of all kernels, in processes of their own and at low priority.
+
+Each of these processes takes the next kernel that nobody has made or claimed, until there is none: so any number of them, of any number of
+servers, share the work, and one that is killed leaves only its kernel to the others.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import importlib
+import os
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from gulch.engine.compiling import store
+from gulch.engine.compiling.chapters import ENTRIES, KERNELS, Kernel
+
+MOST_PROCESSES = 4  # each takes some 250 MB
+NICENESS = 10
+LOOK = 0.5  # s between two looks at how far it is
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far the making of machine code is. trouble: why it cannot go on, where it cannot."""
+
+    made: int
+    wanted: int
+    trouble: str = ""
+
+    @property
+    def done(self) -> bool:
+        return self.made >= self.wanted
+
+    @property
+    def words(self) -> str:
+        """As users read it; empty where there is nothing to say."""
+        if self.done:
+            return ""
+        if self.trouble:
+            return f"Solves are slow: {self.trouble}"
+        return f"Compiling, {self.made} of {self.wanted} parts done: solves are slow until then."
+
+
+@cache
+def wanted() -> tuple[Kernel, ...]:
+    """All kernels, of all chapters of the engine."""
+    engine = Path(__file__).parents[1]
+    for path in sorted(engine.glob("**/kernels/*.py")):
+        parts = path.relative_to(engine).with_suffix("").parts
+        importlib.import_module(".".join(("gulch.engine", *parts)).removesuffix(".__init__"))
+    return (*KERNELS.values(), *(entry.kernel for entry in ENTRIES))
+
+
+def progress(trouble: str = "") -> Progress:
+    """How far it is, by what lies on disk."""
+    kernels = wanted()
+    return Progress(sum(store.is_sealed(k) for k in kernels), len(kernels), trouble)
+
+
+class Making:
+    """Machine code being made beside whatever else goes on. done: called in a thread of its own once it ended, well or not."""
+
+    def __init__(self, done: Callable[[Progress], None] = lambda _: None, processes: int | None = None) -> None:
+        self.trouble = ""
+        self.ended = threading.Event()
+        self.done = done
+        self.count = processes or min(os.cpu_count() or 1, MOST_PROCESSES)
+        self.running: list[subprocess.Popen] = []
+        threading.Thread(target=self._go, daemon=True, name="gulch-compiling").start()
+
+    def progress(self) -> Progress:
+        """How far it is."""
+        return progress(self.trouble)
+
+    def stop(self) -> None:
+        """End it; what is made so far stays."""
+        for process in self.running:
+            process.kill()
+
+    def _go(self):
+        try:
+            store.prepare()
+            command = [sys.executable, "-m", "gulch.engine.compiling.making"]
+            self.running = [subprocess.Popen(command, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL) for _ in range(self.count)]
+            said = [process.communicate()[1].decode(errors="replace").strip() for process in self.running]
+            if not progress().done:
+                last = next((line for text in said for line in reversed(text.splitlines()) if line.strip()), "")
+                self.trouble = last or "compiling was broken off."
+        except (store.Unwritable, OSError) as error:
+            self.trouble = str(error)
+        finally:
+            self.ended.set()
+            self.done(self.progress())
+
+
+def make_all(say: Callable[[Progress], None] = lambda _: None, processes: int | None = None) -> Progress:
+    """Make what is missing, and wait for it. say: told how far it is, twice a second."""
+    now = progress()
+    if now.done:
+        return now
+    making = Making(processes=processes)
+    while not making.ended.wait(LOOK):
+        say(making.progress())
+    say(making.progress())
+    return making.progress()
+
+
+def work() -> int:
+    """What one process does: make kernels until all are made, or cannot be."""
+    from gulch.engine.compiling import native  # numba, which nobody else needs as long as nothing is compiled
+
+    with contextlib.suppress(OSError, AttributeError):
+        os.nice(NICENESS)
+    kernels = wanted()
+    entered = {entry.kernel for entry in ENTRIES}
+    start = os.getpid() % len(kernels)  # each begins elsewhere, so that they seldom meet
+    order = [*kernels[start:], *kernels[:start]]
+    native.declare(stand_in=True)
+    try:
+        store.prepare()
+        for kernel in order:
+            if not store.is_sound(kernel, native.machine()) and store.claim(kernel):
+                try:
+                    (native.make_entry if kernel in entered else native.make)(kernel, str(store.folder()))
+                    store.seal(kernel, native.machine())
+                finally:
+                    store.release(kernel)
+        store.forget_unused(kernels)
+    except (store.Unwritable, OSError) as error:
+        print(error, file=sys.stderr)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(work())
