@@ -106,6 +106,22 @@ class Entry:
         return self.run(*args)
 
 
+def plain(function: Callable) -> Callable:
+    """A kernel as Python runs it: numbers behave as in machine code, and what comes back is of Python's own types."""
+
+    def run(*args):
+        with np.errstate(all="ignore"):
+            return _own(function(*(np.float64(a) if type(a) is float else a for a in args)))
+
+    return run
+
+
+def _own(value):
+    if isinstance(value, np.generic):
+        return value.item()
+    return tuple(map(_own, value)) if type(value) is tuple else value
+
+
 class Chapter:
     """Marks the functions of one module; called, it marks a kernel."""
 

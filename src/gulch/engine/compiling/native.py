@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import math
 import typing
 from collections.abc import Iterator
 from functools import cache
@@ -24,6 +25,7 @@ from numba import types
 from numba.core import caching, cgutils, imputils, registry
 from numba.extending import lower_builtin, register_jitable, type_callable
 
+from gulch.engine.compiling import ieee
 from gulch.engine.compiling.chapters import KERNELS, PARTS, Kernel
 
 OPTIONS = dict(nogil=True, error_model="numpy")
@@ -74,6 +76,10 @@ def declare(stand_in: bool = False) -> None:
 
     stand_in: where code is only made and never run, some address under each symbol that is not there yet.
     """
+    for function in ieee.ONE:
+        _as_in_math(function, types.float64, types.float64)
+    _as_in_math(ieee.copysign, types.float64, types.float64, types.float64)
+    _as_in_math(ieee.isfinite, types.boolean, types.float64)
     for function in PARTS:
         register_jitable(**OPTIONS)(function)
     for function, kernel in KERNELS.items():
@@ -82,14 +88,21 @@ def declare(stand_in: bool = False) -> None:
             llvm.add_symbol(kernel.symbol, ctypes.cast(ctypes.pythonapi.Py_GetVersion, ctypes.c_void_p).value)
 
 
+def _as_in_math(function, returned, *given):
+    """Let kernels take a function of `ieee` for that of `math`, which in machine code does not raise."""
+    called, meant = returned(*given), getattr(math, function.__name__)
+    type_callable(function)(lambda context: _typer(function, called))
+
+    @lower_builtin(function, *given)
+    def lower(context, builder, sig, args):
+        return context.get_function(meant, sig)(builder, args)
+
+
 def _callable_by_name(function, symbol):
     """Let kernels call a function by its symbol, whoever compiles it."""
     called = signature(function)
 
-    def typed(context):
-        return _typer(function, called)
-
-    type_callable(function)(typed)
+    type_callable(function)(lambda context: _typer(function, called))
 
     @lower_builtin(function, *called.args)
     def lower(context, builder, sig, args):

@@ -6,7 +6,7 @@ import logging
 import threading
 
 from gulch.engine.compiling import store
-from gulch.engine.compiling.chapters import ENTRIES, Entry, Kernel
+from gulch.engine.compiling.chapters import ENTRIES, Entry, Kernel, plain
 
 log = logging.getLogger("gulch.compiling")
 _lock = threading.RLock()
@@ -25,7 +25,7 @@ def take(entry: Entry) -> bool:
     with _lock:
         if entry.compiled:
             return True
-        entry.run = entry.kernel.function
+        entry.run = plain(entry.kernel.function)
         if _plain or not all(store.is_sealed(k) for k in _closure(entry.kernel)):
             return False
         try:

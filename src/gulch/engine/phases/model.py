@@ -14,7 +14,7 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.held import flashed_with, held_properties, joined, parted, solve_parted
 from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
 from gulch.engine.phases.known_liquids import known_heat, lacked_heats
 from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
@@ -218,7 +218,7 @@ class PhaseModel:
         Of a non-volatile species: of the state it is in.
         """
         h, s = np.empty(self.n), np.empty(self.n)
-        ideal_gas(T, self.par, h, s)
+        ideal_gas_of(T, self.par, h, s)
         return h, s
 
     def phase_volume(self, T: float, P: float, n: np.ndarray, phase: int) -> float:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
 from gulch.engine.phases.known_liquids import known_volumes
 
 if TYPE_CHECKING:
@@ -32,7 +32,7 @@ def parameters(species: Species, code: int) -> np.ndarray:
         row[k.VP_TMIN], row[k.VP_TMAX] = fit.low, fit.high
     # Integration constants: formation enthalpy and absolute entropy at 298.15 K.
     h, s = np.zeros(1), np.zeros(1)
-    ideal_gas(298.15, row[None, :], h, s)
+    ideal_gas_of(298.15, row[None, :], h, s)
     row[k.H_CONST] = (species.formation_enthalpy.value if species.formation_enthalpy else 0.0) - h[0]
     row[k.S_CONST] = (species.entropy.value if species.entropy else 0.0) - s[0]
     return row

@@ -8,11 +8,10 @@ Notation: T [K], P [Pa]; n, ln_n: shape (n,); nu: shape (m, n); extents: shape (
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import copied, fill, fill_rows, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
 from gulch.engine.phases.kernels.fluid import Mixture

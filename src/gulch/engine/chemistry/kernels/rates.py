@@ -6,12 +6,12 @@ kg.
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, Ways, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import LIQUID, R
 from gulch.engine.phases.kernels.fluid import Mixture, only
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas

@@ -9,11 +9,10 @@ Notation: T [K]; x, ln_gamma: one number a species, shape (n,); tau, weight: sha
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill_rows
 from gulch.engine.phases.kernels.constants import (
     GROUP_Q,

@@ -8,9 +8,8 @@ Notation: T [K], P [Pa]; y: apparent mole fractions, shape (n,); root: square ro
 
 from __future__ import annotations
 
-import math
-
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import DIMER_A, DIMER_B, P0
 
 kernel = chapter(__name__)

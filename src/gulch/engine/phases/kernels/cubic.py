@@ -9,11 +9,10 @@ shape (n, n).
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, R
 
 kernel = chapter(__name__)

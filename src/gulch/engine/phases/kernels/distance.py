@@ -8,11 +8,10 @@ Notation: x, y, w, d: one number a species, shape (n,); fluid: a `fluid.Fluid`, 
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, phase_ln_phi, prepared, pure_ln_phi
 
 kernel = chapter(__name__)

@@ -5,11 +5,10 @@ Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill
 from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, R
 from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, named, part_of, phase_ln_phi, prepared

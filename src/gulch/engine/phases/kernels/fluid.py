@@ -11,12 +11,12 @@ Notation: T [K], P [Pa]; x, z, ln_phi: one number a species, shape (n,).
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.activity import (
     gamma_derivatives,
     group_areas,

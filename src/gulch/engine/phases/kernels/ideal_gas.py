@@ -6,9 +6,8 @@ N_COLUMNS).
 
 from __future__ import annotations
 
-import math
-
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import CP0, H_CONST, PC, S_CONST, TC, THETAS, VP0, VP_TMAX, VP_TMIN, ZRA, R
 
 kernel = chapter(__name__)
@@ -32,6 +31,12 @@ def ideal_gas(T: float, par: Matrix, h: Vector, s: Vector) -> None:
             if w != 0.0:
                 h[i] += R * w * energy
                 s[i] += R * w * entropy
+
+
+@kernel.entry
+def ideal_gas_of(T: float, par: Matrix, h: Vector, s: Vector) -> None:
+    """`ideal_gas` as Python calls it."""
+    ideal_gas(T, par, h, s)
 
 
 @kernel.part

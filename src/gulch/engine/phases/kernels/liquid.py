@@ -9,9 +9,8 @@ Notation: T [K]; par: shape (n, N_COLUMNS); x: mole fractions, shape (n,).
 
 from __future__ import annotations
 
-import math
-
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import (
     B_,
     DILUTED,

@@ -6,11 +6,10 @@ T [K] and P [Pa].
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
 from gulch.engine.phases.kernels.split import gibbs_of_split, two_phase

@@ -6,11 +6,10 @@ one, as the kernels that Python calls take it. Enthalpy [J/mol], entropy [J/(mol
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
 from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared

@@ -7,11 +7,10 @@ Notation: x, y, z, n, ln_k, phi: one number a species, shape (n,); mix: a `fluid
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import copied
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric

@@ -8,11 +8,10 @@ w: trial composition, shape (n,).
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.fluid import Fluid, first_ln_k, phase_ln_phi, pure_ln_phi
 
 kernel = chapter(__name__)

@@ -6,11 +6,10 @@ The property wanted: J/mol, J/(mol K) or a share.
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import (
     ABOVE_RANGE,
     BELOW_RANGE,

@@ -8,11 +8,10 @@ shape (3,); phi: ln fugacity coefficients, shape (3, n); fluid: a `fluid.Fluid`,
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from gulch.engine.compiling import Flags, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
