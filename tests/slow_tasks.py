@@ -1,11 +1,10 @@
 """Tasks for the tests of the workers: slow, stubborn, dying, faulty."""
 
+import ctypes
 import os
 import signal
 import time
 from dataclasses import dataclass
-
-import numba
 
 
 @dataclass(frozen=True)
@@ -23,19 +22,12 @@ class Sleep:
         return self.answer
 
 
-@numba.njit
-def endless(x):
-    while x > 0.0:
-        x = x * 0.5 + 1.0
-    return x
-
-
 @dataclass(frozen=True)
 class Stubborn:
-    """Sits in a compiled kernel that never ends, deaf to everything."""
+    """Sits in machine code that does not end, deaf to everything."""
 
     def perform(self, watch, shelf):
-        return endless(1.0)
+        return ctypes.PyDLL(None).sleep(10_000)  # which holds Python's lock
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""The command line of the engine: gulch solve|scan|best|check|addresses|schema."""
+"""The command line of the engine: gulch solve|scan|best|check|addresses|schema|compile."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
 from gulch.engine.exchange import best_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import check, solve
@@ -62,6 +63,10 @@ def add_commands(commands: Any) -> None:
     one.set_defaults(run=addresses_command)
     one = commands.add_parser("schema", help="print the JSON Schema of the project file")
     one.set_defaults(run=schema_command)
+    one = commands.add_parser(
+        "compile", help="make the machine code that solves are fast by (long commands do it themselves)"
+    )
+    one.set_defaults(run=compile_command)
 
 
 def _with_variant(command):
@@ -82,6 +87,8 @@ def solve_command(args: Namespace) -> int:
     """Solve a file and print a summary, or the whole Solution; 0 when solved, 1 when not."""
     project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
+    if not making.progress().done:
+        print("Solved without machine code, which is slow: “gulch compile” makes it, in about half a minute.", file=sys.stderr)
     if args.json:
         print(json.dumps(solution.to_dict(), indent=1))
     else:
@@ -149,6 +156,7 @@ def scan_command(args: Namespace) -> int:
     if scan is None:
         print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
         return BAD_FILE
+    quick()
     try:
         result = _on_workers(project, scan, args.workers) if args.workers > 1 else run_scan(project, scan)
     except ScanError as error:
@@ -190,6 +198,7 @@ def best_command(args: Namespace) -> int:
     if entry is None:
         print(f"{args.file} has no search {args.search}.", file=sys.stderr)
         return BAD_FILE
+    quick()
     try:
         found = answered(ready_plan(project), entry)
     except ScanError as error:
@@ -222,6 +231,32 @@ def addresses_command(args: Namespace) -> int:
         if all(w in line.lower() for w in words):
             print(line)
     return SOLVED
+
+
+def quick() -> making.Progress:
+    """Have the machine code made that long work needs, and say on standard error how far it is."""
+    told = sys.stderr.isatty()
+
+    def say(now):
+        if told and not now.trouble:
+            print(f"\rCompiling, once after each install: {now.made} of {now.wanted} parts", end="", file=sys.stderr, flush=True)
+
+    if not told and not making.progress().done:
+        print("Compiling, once after each install …", file=sys.stderr)
+    now = making.make_all(say)
+    if told and not now.trouble:
+        print("\r" + " " * 60, end="\r", file=sys.stderr, flush=True)
+    if now.trouble:
+        print(f"{now.trouble} Going on without machine code, which is slow.", file=sys.stderr)
+    return now
+
+
+def compile_command(args: Namespace) -> int:
+    """Make the machine code of all kernels; 0 when all of it is there."""
+    now = quick()
+    if now.done:
+        print(f"All {now.wanted} parts lie ready in {store.folder()}.")
+    return SOLVED if now.done else NOT_SOLVED
 
 
 def schema_command(args: Namespace) -> int:

@@ -44,14 +44,14 @@ class Kernel:
                 if value is None or (where := f"{function.__module__}.{name}") in found:
                     continue
                 found[where] = value
-                if isinstance(value, Callable) and value in PARTS:
+                if callable(value) and value in PARTS:
                     waiting.append(value)
         return found
 
     @cached_property
     def calls(self) -> list[Kernel]:
         """The kernels whose code has to be there before this one's."""
-        return [KERNELS[f] for f in self.reach.values() if isinstance(f, Callable) and f in KERNELS]
+        return [KERNELS[f] for f in self.reach.values() if callable(f) and f in KERNELS]
 
     @cached_property
     def key(self) -> str:
@@ -62,9 +62,9 @@ class Kernel:
 
 def _said(value):
     """What a kernel's code takes over from a name of its module."""
-    if isinstance(value, Callable) and value in PARTS:
+    if callable(value) and value in PARTS:
         return _code(value)
-    if isinstance(value, Callable) and value in KERNELS:
+    if callable(value) and value in KERNELS:
         return _promised(value)
     if isinstance(value, np.ndarray):
         return repr(value.tolist())

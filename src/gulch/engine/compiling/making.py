@@ -38,13 +38,20 @@ class Progress:
         return self.made >= self.wanted
 
     @property
-    def words(self) -> str:
-        """As users read it; empty where there is nothing to say."""
+    def slow(self) -> str:
+        """Why a solve is slow, as users read it; empty where it is not."""
         if self.done:
             return ""
-        if self.trouble:
-            return f"Solves are slow: {self.trouble}"
-        return f"Compiling, {self.made} of {self.wanted} parts done: solves are slow until then."
+        return f"slow, since there is no machine code: {self.trouble}" if self.trouble else f"slow for now: {self._under_way}"
+
+    @property
+    def waits(self) -> str:
+        """What long work waits for, as users read it; empty where it does not wait."""
+        return "" if self.done or self.trouble else f"waits: {self._under_way}"
+
+    @property
+    def _under_way(self):
+        return f"machine code is made, once after each install, {self.made} of {self.wanted} parts are there"
 
 
 @cache
@@ -125,10 +132,10 @@ def work() -> int:
     try:
         store.prepare()
         for kernel in order:
-            if not store.is_sound(kernel, native.machine()) and store.claim(kernel):
+            if not store.is_sound(kernel) and store.claim(kernel):
                 try:
                     (native.make_entry if kernel in entered else native.make)(kernel, str(store.folder()))
-                    store.seal(kernel, native.machine())
+                    store.seal(kernel)
                 finally:
                     store.release(kernel)
         store.forget_unused(kernels)

@@ -4,7 +4,7 @@ numba links what a function calls into that function and optimises all of it aga
 kernel is a C callback (`numba.cfunc`) with a signature of its own, put under a name of its own where LLVM looks for names
 (`llvmlite.binding.add_symbol`); callers know its signature (`numba.extending.type_callable`) and call it by that name
 (`numba.extending.lower_builtin`). All of these are public. What is not is the cache: where its files lie is told to numba by a locator
-(`_Locator`), because numba's own names folders by the path of the source, so that a checkout that is moved would be compiled again.
+(`Locator`), because numba's own names folders by the path of the source, so that a checkout that is moved would be compiled again.
 """
 
 from __future__ import annotations
@@ -28,9 +28,10 @@ from numba.extending import lower_builtin, register_jitable, type_callable
 from gulch.engine.compiling import ieee
 from gulch.engine.compiling.chapters import KERNELS, PARTS, Kernel
 
-OPTIONS = dict(nogil=True, error_model="numpy")
+OPTIONS: dict[str, Any] = dict(nogil=True, error_model="numpy")
+config: Any = numba.config
 # Code for any machine of its kind: it may be copied, compiles faster, and gives the same last digit everywhere.
-numba.config.CPU_NAME, numba.config.CPU_FEATURES = "generic", ""
+config.CPU_NAME, config.CPU_FEATURES = "generic", ""
 
 _typed: dict = {}
 
@@ -65,9 +66,9 @@ def signature(function: Any) -> Any:
 
 
 @cache
-def machine() -> str:
-    """What numba says of the machine that it makes code for."""
-    return repr(registry.cpu_target.target_context.codegen().magic_tuple())
+def for_any_machine() -> bool:
+    """Whether numba makes code for any machine of this kind: not where somebody has put it to work before Gulch was loaded."""
+    return registry.cpu_target.target_context.codegen().magic_tuple()[1:] == ("generic", "")
 
 
 @cache
@@ -130,7 +131,7 @@ def make(kernel: Kernel, folder: str) -> None:
 def make_entry(kernel: Kernel, folder: str) -> Any:
     """What Python calls, from its folder or made now; arrays of other layouts are compiled for when they come."""
     with _kept_in(folder, kernel.key):
-        made = numba.njit(cache=True, **OPTIONS)(kernel.function)
+        made = numba.jit(cache=True, **OPTIONS)(kernel.function)
         made.compile(signature(kernel.function).args)
     return made
 
@@ -161,10 +162,10 @@ class Locator(caching._CacheLocator):
 @contextlib.contextmanager
 def _kept_in(folder: str, key: str) -> Iterator[None]:
     """Let numba's cache keep what is made meanwhile in a folder, under a key."""
-    before = numba.config.CACHE_LOCATOR_CLASSES
-    numba.config.CACHE_LOCATOR_CLASSES = f"{__name__}.{Locator.__name__}"
+    before = config.CACHE_LOCATOR_CLASSES
+    config.CACHE_LOCATOR_CLASSES = f"{__name__}.{Locator.__name__}"
     Locator.place = folder, key
     try:
         yield
     finally:
-        numba.config.CACHE_LOCATOR_CLASSES = before
+        config.CACHE_LOCATOR_CLASSES = before

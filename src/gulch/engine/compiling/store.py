@@ -1,7 +1,7 @@
 """Where machine code lies on disk, and whether what lies there may be trusted.
 
-Each kernel has files of its own, named by its key, and a seal: a small file with the hashes of those files and with what numba said of the
-machine, written last. What has no seal, or does not fit it (half written, changed, made for another machine), does not exist. A claim
+Each kernel has files of its own, named by its key, and a seal: a small file with the hashes of those files, written last. What
+has no seal, or does not fit it (half written, changed), does not exist. A claim
 tells other processes that a kernel is being made.
 """
 
@@ -72,15 +72,15 @@ def is_sealed(kernel: Kernel) -> bool:
     return _seal(kernel).exists()
 
 
-def is_sound(kernel: Kernel, machine: str) -> bool:
-    """Whether a kernel's files are what its seal says, and for this machine; what is not loses its seal and its files."""
+def is_sound(kernel: Kernel) -> bool:
+    """Whether a kernel's files are what its seal says; what is broken loses its seal and its files."""
     try:
         told = json.loads(_seal(kernel).read_text())
-        if told["machine"] == machine and told["files"] == {p.name: _hash(p) for p in _files(kernel)} and told["files"]:
+        if told and told == {p.name: _hash(p) for p in _files(kernel)}:
             return True
     except FileNotFoundError:
         return False
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError):
         pass
     unseal(kernel)
     return False
@@ -90,10 +90,10 @@ def _hash(path):
     return sha256(path.read_bytes()).hexdigest()
 
 
-def seal(kernel: Kernel, machine: str) -> None:
+def seal(kernel: Kernel) -> None:
     """Vouch for a kernel's files. Raises Unwritable."""
     try:
-        told = {"machine": machine, "files": {p.name: _hash(p) for p in _files(kernel)}}
+        told = {p.name: _hash(p) for p in _files(kernel)}
         part = _seal(kernel).with_suffix(f".{os.getpid()}")
         part.write_text(json.dumps(told))
         os.replace(part, _seal(kernel))

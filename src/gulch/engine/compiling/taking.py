@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+from functools import cache
 
 from gulch.engine.compiling import store
 from gulch.engine.compiling.chapters import ENTRIES, Entry, Kernel, plain
@@ -31,9 +32,13 @@ def take(entry: Entry) -> bool:
         try:
             from gulch.engine.compiling import native  # imports numba: only where there is something to load
 
+            if not native.for_any_machine():
+                log.warning("numba was put to work before Gulch was loaded: here the kernels stay plain Python, which is slow")
+                stay_plain()
+                return False
+            folder = str(store.folder())
             native.declare()
-            machine, folder = native.machine(), str(store.folder())
-            if not all(k in _there or store.is_sound(k, machine) for k in _closure(entry.kernel)):
+            if not all(k in _there or store.is_sound(k) for k in _closure(entry.kernel)):
                 return False
             for kernel in _closure(entry.kernel):
                 if kernel not in _there and kernel is not entry.kernel:
@@ -51,6 +56,7 @@ def take_all() -> bool:
     return all([take(entry) for entry in ENTRIES])
 
 
+@cache
 def _closure(kernel):
     """A kernel and all that it calls, each after what it calls itself."""
     done: dict[Kernel, None] = {}

@@ -15,6 +15,7 @@ from collections.abc import Callable
 from typing import Any
 from uuid import uuid4
 
+from gulch.engine.compiling.making import Progress, make_all
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.pool import Workers
@@ -57,6 +58,7 @@ class ClusterWatch(Watch):
 def perform(task: Any, flag: Any, limit: float) -> Any:
     """Run a task on a worker of the cluster: (items told, answer, settle.Reason or None, refusal or "")."""
     if not hasattr(_own, "shelf"):
+        make_all()
         _own.shelf = Shelf()
     watch = ClusterWatch(flag, limit)
     try:
@@ -101,6 +103,10 @@ class Cluster:
             queue.appendleft(job) if ahead else queue.append(job)
         threading.Thread(target=self.pass_on, daemon=True, name="gulch-work-cluster").start()
         return job
+
+    def compiling(self) -> Progress | None:
+        """See `Workers.compiling`: of this machine. What runs on the cluster is compiled there."""
+        return self.local.compiling()
 
     def connected(self) -> Any:
         """The client, connected; None where the cluster does not answer."""

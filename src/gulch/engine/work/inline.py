@@ -69,5 +69,8 @@ class Inline:
         """(running, waiting): nothing."""
         return 0, 0
 
+    def compiling(self) -> None:
+        """None: who works in line does not wait for machine code."""
+
     def close(self) -> None:
         """Nothing is under way."""

@@ -20,6 +20,7 @@ from collections.abc import Callable
 from multiprocessing.connection import wait
 from typing import Any
 
+from gulch.engine.compiling.making import Making, Progress, progress
 from gulch.engine.settle import Reason
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
@@ -36,7 +37,10 @@ PRELOAD = ("gulch.engine.work.preload",)
 
 
 class Workers:
-    """Takes tasks and runs them. now, later: how many workers each lane has."""
+    """Takes tasks and runs them. now, later: how many workers each lane has.
+
+    Machine code that is missing is made beside. Until it is there the first lane solves by plain kernels and the second waits.
+    """
 
     def __init__(self, now=1, later=None, limit=TIME_LIMIT, preload=PRELOAD):
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: threads would only compete
@@ -53,6 +57,19 @@ class Workers:
         self.numbers = itertools.count(1)
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
         self.closed = False
+        self.making = None if progress().done else Making(self._made)
+
+    def compiling(self) -> Progress | None:
+        """How far the making of machine code is while solves are slow for want of it, else None."""
+        now = self.making.progress() if self.making is not None else None
+        return None if now is None or now.done else now
+
+    def _made(self, now):
+        """Wake what waited for machine code; where there will be none, plain kernels have to do."""
+        if now.trouble:
+            log.warning("no machine code: %s", now.trouble)
+        with self.change:
+            self.change.notify_all()
 
     def submit(
         self,
@@ -128,6 +145,8 @@ class Workers:
             for job in self.running:
                 job.wanted_end = job.wanted_end or Ending.STOPPED
             self.change.notify_all()
+        if self.making is not None:
+            self.making.stop()
         for slot in slots:
             slot.bell()
         for job in waiting:
@@ -165,6 +184,9 @@ class Workers:
                 if self.closed or slot.aside:
                     self.slots[slot.lane].discard(slot)
                     return None
+                if slot.lane == "later" and self.making is not None and not self.making.ended.is_set():
+                    self.change.wait()
+                    continue
                 for owner in list(queue):
                     if queue[owner]:
                         job = queue[owner].popleft()

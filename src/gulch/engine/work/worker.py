@@ -47,6 +47,7 @@ class PipeWatch(Watch):
 
 def serve(pipe: Any, niceness: int) -> None:
     """Work on what comes through the pipe until it is closed."""
+    from gulch.engine.compiling import taking
     from gulch.engine.work.tasks import Shelf
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server, which ends its workers
@@ -57,9 +58,11 @@ def serve(pipe: Any, niceness: int) -> None:
     shelf = Shelf()
     with contextlib.suppress(EOFError, BrokenPipeError, ConnectionResetError):
         pipe.send(("ready", 0, os.getpid()))
+        quick = False
         while True:
             word, *rest = pipe.recv()
             if word == "do":
+                quick = quick or taking.take_all()
                 _do(pipe, shelf, *rest)
 
 

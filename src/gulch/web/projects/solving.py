@@ -66,10 +66,9 @@ def close():
         pool.close()
 
 
-def ready():
-    """Whether a worker has loaded its kernels; the first start compiles them."""
-    pool = workers()
-    return isinstance(pool, Inline) or pool.ready.is_set()
+def compiling():
+    """How far the making of machine code is, while solves are slow for want of it; else None."""
+    return workers().compiling()
 
 
 def warm():

@@ -323,7 +323,7 @@ def progress(request, pk, stage):
     row = own(request, pk)
     job = solving.begin(row)
     if job is not None and not job.ended:
-        return render(request, "workspace/_solving.html", {"progress": job.progress, "row": row, "ready": solving.ready()})
+        return render(request, "workspace/_solving.html", {"progress": job.progress, "row": row, "compiling": solving.compiling()})
     return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 
 
@@ -531,5 +531,7 @@ def scan_progress(request, pk, run):
     found = get_object_or_404(row.scan_runs, pk=run)
     jobs.notice_lost(found)
     if found.active:
-        return render(request, "workspace/_scan_progress.html", {"run": found, "row": row} | so_far(row, found))
+        return render(
+            request, "workspace/_scan_progress.html", {"run": found, "row": row, "compiling": solving.compiling()} | so_far(row, found)
+        )
     return ended(request, row, "scans", found.scan)

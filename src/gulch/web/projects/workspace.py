@@ -69,9 +69,9 @@ class Workspace:
         return self.row.version
 
     @property
-    def ready(self):
-        """Whether the solver's kernels are loaded."""
-        return solving.ready()
+    def compiling(self):
+        """How far the making of machine code is, while solves are slow for want of it."""
+        return solving.compiling()
 
     @property
     def stopped(self):
