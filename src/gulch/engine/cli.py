@@ -63,9 +63,7 @@ def add_commands(commands: Any) -> None:
     one.set_defaults(run=addresses_command)
     one = commands.add_parser("schema", help="print the JSON Schema of the project file")
     one.set_defaults(run=schema_command)
-    one = commands.add_parser(
-        "compile", help="make the machine code that solves are fast by (long commands do it themselves)"
-    )
+    one = commands.add_parser("compile", help="make the machine code that solves are fast by (long commands do it themselves)")
     one.set_defaults(run=compile_command)
 
 

@@ -5,6 +5,9 @@ ready, Python gets that; else the functions stay plain Python, which gives the s
 it is imported: that is the work of `making`, in processes of its own.
 """
 
+from gulch.engine.compiling import chapters, taking
 from gulch.engine.compiling.chapters import Chapter, Cube, Flags, Matrix, Places, Vector, Ways, chapter
 
 __all__ = ["Chapter", "Cube", "Flags", "Matrix", "Places", "Vector", "Ways", "chapter"]
+
+chapters.taken_by.append(taking.take)

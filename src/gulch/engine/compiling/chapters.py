@@ -19,6 +19,7 @@ Flags = Annotated[np.ndarray, "?", 1]
 KERNELS: dict[Callable, Kernel] = {}  # by the plain function
 PARTS: set[Callable] = set()  # functions that kernels take into themselves
 ENTRIES: list[Entry] = []
+taken_by: list[Callable[[Entry], Any]] = []  # who looks for an entry's machine code when it is first called
 
 
 class Kernel:
@@ -100,9 +101,9 @@ class Entry:
         return self.run(*args)
 
     def _first(self, *args):
-        from gulch.engine.compiling import taking  # which reads this module
-
-        taking.take(self)
+        self.run = plain(self.kernel.function)
+        for take in taken_by:
+            take(self)
         return self.run(*args)
 
 

@@ -228,6 +228,19 @@ def newton_elements(
     return NOT_FOUND, ln_n, potentials, n_solid, moved
 
 
+@kernel
+def moving(start: Vector, nu: Matrix, move: Matrix, at: Places) -> tuple[Vector, Matrix, Matrix]:
+    """start, nu and move of the species at some positions alone."""
+    m, k = nu.shape[0], at.size
+    nu_t, move_t, start_t = np.empty((m, k)), np.empty((m, k)), np.empty(k)
+    for c in range(k):
+        start_t[c] = start[at[c]]
+        for r in range(m):
+            nu_t[r, c] = nu[r, at[c]]
+            move_t[r, c] = move[r, at[c]]
+    return start_t, nu_t, move_t
+
+
 @kernel.entry
 def extents_in_phase(
     T: float,
@@ -257,17 +270,10 @@ def extents_in_phase(
     m, n_all, k = nu.shape[0], start.size, at.size
     ln_p = math.log(P / P0)
     ln_phi = np.zeros(n_all)
-    nu_t, move_t, start_t = np.empty((m, k)), np.empty((m, k)), np.empty(k)
-    still, size = sum_of(start), 0.0
+    start_t, nu_t, move_t = moving(start, nu, move, at)
+    still, size = max(sum_of(start) - sum_of(start_t), 0.0), 0.0
     for i in range(n_all):
         size += abs(start[i])
-    for c in range(k):
-        start_t[c] = start[at[c]]
-        still -= start[at[c]]
-        for r in range(m):
-            nu_t[r, c] = nu[r, at[c]]
-            move_t[r, c] = move[r, at[c]]
-    still = max(still, 0.0)
     n = copied(start)
     effective = np.empty(m)
     error = 0.0
