@@ -138,7 +138,7 @@ def maps():
 def starts():
     for what, code in (
         ("import gulch.engine", "import gulch.engine"),
-        ("import of all of it", "import gulch.engine.cli"),
+        ("import of all of it", "import gulch.engine.cli.commands"),
         (
             "gulch solve of the ethanol demo",
             f"from gulch.main import main; main(['solve', r'{SRC}/gulch/demo/{NAMES[0]}.json'])",

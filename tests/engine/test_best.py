@@ -11,7 +11,7 @@ from helpers import wide
 from scipy.optimize import brentq, minimize, minimize_scalar
 
 from gulch.demo import projects
-from gulch.engine.cli import SOLVED
+from gulch.engine.cli.codes import SOLVED
 from gulch.engine.document import SearchEntry, load
 from gulch.engine.flowsheet import Plan
 from gulch.engine.phases import phase_model

@@ -8,7 +8,7 @@ import pytest
 from helpers import demo
 from openpyxl import load_workbook
 
-from gulch.engine import cli
+from gulch.engine.cli import codes as cli
 from gulch.engine.document import schema
 from gulch.engine.exchange import NotSolved, csv_text, ledger, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import Plan, solve

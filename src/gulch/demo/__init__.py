@@ -1,5 +1,6 @@
 """Demo projects of the invented site Juniper Flats; all figures are made up."""
 
+import json
 from importlib.resources import files
 
 from gulch.engine.document import loads
@@ -15,9 +16,10 @@ NAMES = (
 )
 
 
-def projects():
-    """The demo projects, freshly read."""
-    return [loads((files(__package__) / f"{name}.json").read_text(encoding="utf-8")) for name in NAMES]
+def projects(but=()):
+    """The demo projects, freshly read; those of some names not at all."""
+    texts = [(files(__package__) / f"{name}.json").read_text(encoding="utf-8") for name in NAMES]
+    return [loads(text) for text in texts if json.loads(text)["name"] not in but]
 
 
 def figures(document):

@@ -43,7 +43,7 @@ class DocumentError(ValueError):
 
 
 class Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", validate_assignment=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", validate_assignment=True, populate_by_name=True, defer_build=True)
 
 
 class SpeciesData(Part):

@@ -7,8 +7,11 @@ import signal
 import socket
 import sys
 import threading
+import time
+from hashlib import sha256
 from pathlib import Path
 
+SAY_EVERY = 5.0  # s between two words on the making of machine code
 THREADS = 80  # most of them wait for workers, or for their turn, at any time
 
 
@@ -16,31 +19,57 @@ def say(text):
     print(text, flush=True)
 
 
-def prepare(collect=False):
-    """Django set up, database migrated; with `collect` the static files compressed under hashed names as well."""
+def prepare(collect=False, compress=False):
+    """Django set up, database migrated; with `collect` the static files under hashed names as well, with `compress` compressed."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "gulch.web.settings")
     if collect:
         os.environ["GULCH_COLLECTED"] = "1"
     import django
 
     django.setup()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0, interactive=False)
+    migrate()
     if collect:
-        collect_static()
+        collect_static(compress)
 
 
-def collect_static():
-    """Collect the static files, unless those at hand are collected already."""
+def migrate():
+    """Bring the database to the state of this version, unless it says itself that it is there: looking takes a while."""
+    import axes
+    import django
     from django.conf import settings
+    from django.core.management import call_command
+    from django.db import connection
+
+    steps = sorted(p.name for p in (settings.HERE / "projects/migrations").glob("*.py"))
+    wanted = int(sha256(repr((steps, django.__version__, axes.__version__)).encode()).hexdigest()[:7], 16)
+    with connection.cursor() as cursor:
+        (found,) = cursor.execute("PRAGMA user_version").fetchone()
+    if found == wanted:
+        return
+    if not found:
+        say("Making the database …")
+    call_command("migrate", verbosity=0, interactive=False)
+    with connection.cursor() as cursor:
+        cursor.execute(f"PRAGMA user_version = {wanted}")
+
+
+def collect_static(compress):
+    """Collect the static files, unless those at hand are collected already. On this computer alone nobody gains by their compression."""
+    from django.conf import settings
+    from django.contrib.staticfiles.storage import staticfiles_storage
     from django.core.management import call_command
 
     import gulch
 
     newest = max(p.stat().st_mtime_ns for p in Path(settings.STATICFILES_DIRS[0]).rglob("*") if p.is_file())
-    stamp, now = Path(settings.STATIC_ROOT) / "collected", f"{gulch.__version__} {newest}"
-    if not stamp.exists() or stamp.read_text() != now:
+    stamp, now = Path(settings.STATIC_ROOT) / "collected", f"{gulch.__version__} {newest} {compress}"
+    if not stamp.exists() or stamp.read_text() not in (now, now.replace("False", "True")):
+        say(
+            "Collecting the files of the pages, and compressing them: half a minute, once …"
+            if compress
+            else "Collecting the files of the pages …"
+        )
+        staticfiles_storage.compressed = compress
         call_command("collectstatic", verbosity=0, interactive=False, clear=True)
         stamp.write_text(now)
 
@@ -77,6 +106,7 @@ def run(host, port, begin=None):
         return 1
     import waitress
 
+    from gulch.engine.compiling import taking
     from gulch.web.projects import solving
     from gulch.web.scans.jobs import abandon_unfinished
     from gulch.web.wsgi import application
@@ -84,8 +114,9 @@ def run(host, port, begin=None):
     abandon_unfinished()
     if begin is not None:
         threading.Thread(target=begin, daemon=True, name="beginning").start()
-    # neither the kernels nor the species index are waited for: pages say where something is still being loaded
-    threading.Thread(target=solving.warm, daemon=True, name="first-worker").start()
+    # neither machine code nor the species index are waited for: pages say where something is still being made or loaded
+    taking.stay_plain()  # the server itself hardly computes
+    threading.Thread(target=first_worker, daemon=True, name="first-worker").start()
     threading.Thread(target=load, daemon=True, name="loading").start()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     shown = f"[{host}]" if ":" in host else host
@@ -106,6 +137,23 @@ def run(host, port, begin=None):
     return 0
 
 
+def first_worker():
+    """Have the first worker made; say how far the making of machine code is while it lasts."""
+    from gulch.web.projects import solving
+
+    solving.warm()
+    told = 0.0
+    while (now := solving.compiling()) is not None:
+        if now.trouble or time.monotonic() > told + SAY_EVERY:
+            told = time.monotonic()
+            say(f"Solves are {now.slow}.")
+        if now.trouble:
+            return
+        time.sleep(0.5)
+    if told:
+        say("All machine code is there: solves are fast now.")
+
+
 def load():
     """Load what the first pages would wait for: the views, the index of species. It stays, so it is never looked through for garbage."""
     from django.urls import get_resolver
@@ -122,7 +170,7 @@ def load():
 def demo(port):
     """Migrate, load the demo with its figures, and serve on the loopback address, signed in as the demo user."""
     os.environ["GULCH_DEMO"] = "1"
-    say("Preparing …")
+    say("Loading …")
     prepare(collect=True)
     from django.contrib.auth import get_user_model
 
@@ -132,12 +180,13 @@ def demo(port):
 
     user, made = get_user_model().objects.get_or_create(username="demo")
     if made:
+        say("Making the demo projects …")
         user.set_unusable_password()
         user.save()
     new = []
-    for document in projects():
-        if not Project.objects.filter(owner=user, name=document.name).exists():
-            new.append(create_project(user, document, "Demo project", figures(document)))
+    there = set(Project.objects.filter(owner=user).values_list("name", flat=True))
+    for document in projects(but=there):
+        new.append(create_project(user, document, "Demo project", figures(document)))
     return run("127.0.0.1", port, lambda: answer_scans(new))
 
 
@@ -156,8 +205,8 @@ def answer_scans(rows):
 
 def serve(host, port):
     """Serve with accounts; on the loopback address unless another is asked for."""
-    say("Preparing …")
-    prepare(collect=True)
+    say("Loading …")
+    prepare(collect=True, compress=True)
     return run(host, port)
 
 

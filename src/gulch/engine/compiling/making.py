@@ -67,7 +67,7 @@ def wanted() -> tuple[Kernel, ...]:
 def progress(trouble: str = "") -> Progress:
     """How far it is, by what lies on disk."""
     kernels = wanted()
-    return Progress(sum(store.is_sealed(k) for k in kernels), len(kernels), trouble)
+    return Progress(store.sealed(kernels), len(kernels), trouble)
 
 
 class Making:

@@ -27,7 +27,7 @@ def take(entry: Entry) -> bool:
         if entry.compiled:
             return True
         entry.run = plain(entry.kernel.function)
-        if _plain or not all(store.is_sealed(k) for k in _closure(entry.kernel)):
+        if _plain or store.sealed(_closure(entry.kernel)) < len(_closure(entry.kernel)):
             return False
         try:
             from gulch.engine.compiling import native  # imports numba: only where there is something to load

@@ -1,14 +1,13 @@
-"""The command line of the engine: gulch solve|scan|best|check|addresses|schema|compile."""
+"""What the commands of the engine do; each returns its exit code. They may raise DocumentError."""
 
 from __future__ import annotations
 
-import argparse
 import json
-import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from gulch.engine.cli.codes import BAD_FILE, NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
 from gulch.engine.exchange import best_text, ledger, scan_csv, scan_xlsx
@@ -21,54 +20,10 @@ from gulch.engine.quantities import format_number, show
 from gulch.engine.scans import ScanError, answered, ready_plan, run_scan
 
 if TYPE_CHECKING:
-    from argparse import ArgumentParser, Namespace
+    from argparse import Namespace
 
     from gulch.engine.document import Project
     from gulch.engine.flowsheet.solution import Solution
-
-BAD_FILE, NOT_SOLVED, SOLVED = 2, 1, 0
-
-
-def add_commands(commands: Any) -> None:
-    """Register the engine's commands on argparse sub-parsers."""
-    one = commands.add_parser("solve", help="solve a project file and print its streams")
-    one.add_argument("file", type=Path)
-    one.add_argument("--json", action="store_true", help="print the whole solution in SI")
-    _with_variant(one)
-    one.set_defaults(run=solve_command)
-    one = commands.add_parser("scan", help="run a scan of a project file and print it as CSV")
-    one.add_argument("file", type=Path)
-    one.add_argument("--scan", help="id of the scan; the first one when left out")
-    one.add_argument("--workers", type=int, default=1, help="processes that work on it")
-    one.add_argument("--out", type=Path, help="file to write the table to (.csv or .xlsx), in place of printing it")
-    _with_variant(one)
-    one.set_defaults(run=scan_command)
-    one = commands.add_parser("best", help="find the best operating point of a project file, or the trade-off of two aims")
-    one.add_argument("file", type=Path)
-    one.add_argument("--search", help="id of the search; the first one when left out")
-    one.add_argument("--aim", help="id of a gauge to seek the best of, in place of a search of the file")
-    one.add_argument("--lowest", action="store_true", help="with --aim: the lowest reading and not the highest")
-    one.add_argument("--against", help="with --aim: id of a second gauge, of which the highest is wanted too")
-    one.add_argument("--json", action="store_true", help="print the whole answer in SI")
-    _with_variant(one)
-    one.set_defaults(run=best_command)
-    one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
-    one.add_argument("file", type=Path)
-    _with_variant(one)
-    one.set_defaults(run=check_command)
-    one = commands.add_parser("addresses", help="list the inputs and results of a project file that formulas and gauges can name")
-    one.add_argument("file", type=Path)
-    one.add_argument("words", nargs="*", help="show only lines that hold all of these words")
-    _with_variant(one)
-    one.set_defaults(run=addresses_command)
-    one = commands.add_parser("schema", help="print the JSON Schema of the project file")
-    one.set_defaults(run=schema_command)
-    one = commands.add_parser("compile", help="make the machine code that solves are fast by (long commands do it themselves)")
-    one.set_defaults(run=compile_command)
-
-
-def _with_variant(command):
-    command.add_argument("--variant", help="name of a variant instead of what is worked on; “base” for the base")
 
 
 def read(path: Path) -> Project:
@@ -261,25 +216,3 @@ def schema_command(args: Namespace) -> int:
     """Print the JSON Schema of the project file."""
     print(json.dumps(schema(), indent=1, ensure_ascii=False))
     return SOLVED
-
-
-def run(parser: ArgumentParser, argv: list[str]) -> int:
-    """Parse, dispatch, and turn unreadable files into a sentence and exit code 2."""
-    args = parser.parse_args(argv)
-    try:
-        outcome = args.run(args)
-        sys.stdout.flush()
-        return outcome
-    except DocumentError as error:
-        print(error, file=sys.stderr)
-        return BAD_FILE
-    except BrokenPipeError:  # whoever read the output has enough of it
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return SOLVED
-
-
-def parser() -> ArgumentParser:
-    """A parser with the engine's commands only."""
-    out = argparse.ArgumentParser(prog="gulch")
-    add_commands(out.add_subparsers(required=True, metavar="COMMAND"))
-    return out
