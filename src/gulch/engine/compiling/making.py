@@ -12,7 +12,7 @@ import os
 import subprocess
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -118,13 +118,13 @@ def make_all(say: Callable[[Progress], None] = lambda _: None, processes: int | 
     return making.progress()
 
 
-def work() -> int:
-    """What one process does: make kernels until all are made, or cannot be."""
+def work(chosen: Sequence[str] = ()) -> int:
+    """What one process does: make kernels until all are made, or cannot be. chosen: beginnings of symbols, where not all are wanted."""
     from gulch.engine.compiling import native  # numba, which nobody else needs as long as nothing is compiled
 
     with contextlib.suppress(OSError, AttributeError):
         os.nice(NICENESS)
-    kernels = wanted()
+    kernels = [k for k in wanted() if not chosen or k.symbol.startswith(tuple(chosen))]
     entered = {entry.kernel for entry in ENTRIES}
     start = os.getpid() % len(kernels)  # each begins elsewhere, so that they seldom meet
     order = [*kernels[start:], *kernels[:start]]
@@ -138,7 +138,7 @@ def work() -> int:
                     store.seal(kernel)
                 finally:
                     store.release(kernel)
-        store.forget_unused(kernels)
+        store.forget_unused(wanted())
     except (store.Unwritable, OSError) as error:
         print(error, file=sys.stderr)
         return 1
@@ -146,4 +146,4 @@ def work() -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(work())
+    sys.exit(work(sys.argv[1:]))
