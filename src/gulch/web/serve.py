@@ -107,6 +107,7 @@ def run(host, port, begin=None):
     import waitress
 
     from gulch.engine.compiling import taking
+    from gulch.engine.species.kept import gather_elsewhere
     from gulch.web.projects import solving
     from gulch.web.scans.jobs import abandon_unfinished
     from gulch.web.wsgi import application
@@ -116,6 +117,7 @@ def run(host, port, begin=None):
         threading.Thread(target=begin, daemon=True, name="beginning").start()
     # neither machine code nor the species index are waited for: pages say where something is still being made or loaded
     taking.stay_plain()  # the server itself hardly computes
+    gather_elsewhere()
     threading.Thread(target=first_worker, daemon=True, name="first-worker").start()
     threading.Thread(target=load, daemon=True, name="loading").start()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

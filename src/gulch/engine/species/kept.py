@@ -1,17 +1,22 @@
-"""What was gathered from the databank's tables, kept on disk: loading the tables takes longer than most solves.
+"""What was gathered from the databank's tables, kept on disk: loading the tables takes longer than most solves, and hundreds of MB.
 
-One small file a species, under a folder named by the versions of the databank and of the code that reads it, so that
-neither is ever outlived. Whatever is wrong with the folder, the tables themselves are read.
+One small file a species, under a folder named by the versions of the databank and of the code that reads it, so that neither is ever
+outlived. What concerns all and the commonest species ship with Gulch (`shipped.zip`, made by `script/figures`). Processes that stay have
+others gathered by a process that ends. Whatever is wrong with all these, the tables themselves are read.
 """
 
 from __future__ import annotations
 
 import contextlib
+import io
 import os
 import pickle
+import subprocess
+import sys
 import tempfile
 import threading
-from collections.abc import Callable
+import zipfile
+from collections.abc import Callable, Iterable
 from functools import cache, lru_cache, wraps
 from hashlib import sha256
 from importlib.metadata import version
@@ -20,28 +25,72 @@ from typing import Any
 
 from platformdirs import user_cache_dir
 
+HERE = Path(__file__).parent
+SHIPPED = HERE / "shipped.zip"
+PATIENCE = 120.0  # s that a process has to gather a species
+DATED = (2026, 1, 1, 0, 0, 0)  # of all that ships: the same content makes the same file
+
 _tables = threading.RLock()  # the databank loads its tables when first asked, which two threads must not do at once
+_elsewhere = False  # whether others gather
+_asked: set[str] = set()  # species that were asked for elsewhere
+
+
+def gather_elsewhere() -> None:
+    """Have what is not known yet gathered by processes that end, because this one stays."""
+    global _elsewhere
+    _elsewhere = True
+
+
+@cache
+def _code():
+    """A hash of the code that reads the tables."""
+    files = sorted([*HERE.glob("*.py"), *HERE.glob("*.tsv")])
+    return sha256(b"\0".join(file.read_bytes() for file in files)).hexdigest()[:16]
 
 
 @cache
 def folder() -> Path:
     """Where the files are: in GULCH_HOME where that is given, else the user's cache."""
-    here = Path(__file__).parent
-    stamp = sha256(f"{version('chemicals')} {version('thermo')}".encode())
-    for file in sorted([*here.glob("*.py"), *here.glob("*.tsv")]):
-        stamp.update(file.read_bytes())
+    stamp = sha256(f"{version('chemicals')} {version('thermo')} {_code()}".encode())
     home = os.environ.get("GULCH_HOME")
     base = Path(home) / "cache" if home else Path(user_cache_dir("gulch", appauthor=False))
     return base / f"species-{stamp.hexdigest()[:16]}"
 
 
+@cache
+def shipped() -> dict[str, bytes]:
+    """What ships with Gulch: {name: its packed book}; nothing where it was made by other code."""
+    with contextlib.suppress(OSError, zipfile.BadZipFile, KeyError), zipfile.ZipFile(SHIPPED) as archive:
+        if archive.comment.decode() == _code():
+            return {name: archive.read(name) for name in archive.namelist()}
+    return {}
+
+
+def ship(names: Iterable[str]) -> int:
+    """Write `shipped.zip` of what is kept of these; its size."""
+    with zipfile.ZipFile(made := io.BytesIO(), "w", zipfile.ZIP_DEFLATED, compresslevel=9) as archive:
+        for name in sorted(names):
+            archive.writestr(zipfile.ZipInfo(name, DATED), pickle.dumps(_book(name)), zipfile.ZIP_DEFLATED, 9)
+        archive.comment = _code().encode()
+    return SHIPPED.write_bytes(made.getvalue())
+
+
 @lru_cache(maxsize=2048)
 def _book(name):
-    """{call: value} of one species, or of what concerns all, as read from its file."""
+    """{call: value} of one species, or of what concerns all, as read from its file or as it ships."""
     try:
         return pickle.loads((folder() / f"{name}.pickle").read_bytes())
     except Exception:  # missing, cut short, of another make: all the same to us
-        return {}
+        return pickle.loads(shipped()[name]) if name in shipped() else {}
+
+
+def _gather(name):
+    """Have all that is known of a species gathered and kept by a process that ends, once."""
+    if name not in _asked:
+        _asked.add(name)
+        with contextlib.suppress(OSError, subprocess.SubprocessError):
+            subprocess.run([sys.executable, "-m", "gulch.engine.phases.gathering", name], timeout=PATIENCE, stdin=subprocess.DEVNULL)
+        _book.cache_clear()
 
 
 def _write(name, book):
@@ -62,6 +111,9 @@ def kept(function: Callable) -> Any:
             return function(*args)
         name = args[0] if args else function.__name__
         key, book = (function.__name__, repr(args[1:])), _book(name)
+        if key not in book and _elsewhere and args:
+            _gather(name)
+            book = _book(name)
         if key not in book:
             with _tables:
                 book[key] = function(*args)

@@ -48,10 +48,12 @@ class PipeWatch(Watch):
 def serve(pipe: Any, niceness: int) -> None:
     """Work on what comes through the pipe until it is closed."""
     from gulch.engine.compiling import taking
+    from gulch.engine.species.kept import gather_elsewhere
     from gulch.engine.work.tasks import Shelf
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server, which ends its workers
     _end_with_parent()
+    gather_elsewhere()
     if niceness and hasattr(os, "nice"):
         with contextlib.suppress(OSError):
             os.nice(niceness)

@@ -1,0 +1,32 @@
+"""Gathers and keeps all that is known of species: a process of its own, which ends and takes the databank's tables with it.
+
+`python -m gulch.engine.phases.gathering CAS ...`.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import sys
+from collections.abc import Iterable
+
+from gulch.engine.phases.known_liquids import known_density
+from gulch.engine.phases.model import PhaseModel
+from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.databank import condensed
+
+KINDS = ("ideal", "peng-robinson", "unifac", "modified-unifac", "predictive-srk")  # between them they ask for everything
+
+
+def gather(species: Iterable[str]) -> None:
+    """Ask for what projects may ask of species of the databank, by their CAS numbers."""
+    for cas in species:
+        for kind in KINDS:
+            with contextlib.suppress(SpeciesError):
+                PhaseModel(kind, (lookup(cas),))
+        with contextlib.suppress(SpeciesError):
+            known_density(lookup(cas))
+            condensed(cas)
+
+
+if __name__ == "__main__":
+    gather(sys.argv[1:])

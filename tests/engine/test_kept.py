@@ -1,0 +1,74 @@
+"""What is kept of the databank: it ships for the common species, and a process that stays loads no tables."""
+
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+
+from gulch.demo import projects
+from gulch.engine.species import kept, lookup
+from gulch.engine.species.search import find, index, trade_names
+
+STAYS = """
+import json, resource, sys
+from gulch.engine.species import kept, lookup
+from gulch.engine.species.search import find
+from gulch.engine.phases import phase_model
+if sys.argv[1] == "elsewhere":
+    kept.gather_elsewhere()
+if sys.argv[2] == "bare":
+    kept.shipped = dict
+species = lookup(sys.argv[3])
+model = phase_model("peng-robinson", (sys.argv[3],))
+tables = [n for n in sys.modules if n.startswith(("pandas", "thermo."))]
+print(json.dumps([find("methyl chl")[0].name, species.critical_temperature.value, float(model.par.sum()), tables]))
+"""
+
+
+def process(tmp_path, *args):
+    env = os.environ | {"GULCH_HOME": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", STAYS, *args], capture_output=True, text=True, timeout=300, env=env)
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout)
+
+
+def test_what_ships_is_of_this_code_and_holds_the_common_species():
+    """Red after an edit in the room of species until `script/figures` has run."""
+    assert {"index", "_plain_tables", *trade_names(), *(s.cas for p in projects() for s in p.species if s.cas)} <= set(kept.shipped())
+
+
+def test_a_species_that_ships_needs_no_tables(tmp_path):
+    name, tc, numbers, tables = process(tmp_path, "here", "shipped", "64-17-5")
+    assert (name, tables) == (find("methyl chl")[0].name, []) and tc == pytest.approx(514.0, abs=1.5)  # ethanol
+    assert not (tmp_path / "cache").exists()
+
+
+RARE = "629-78-7"  # heptadecane: Tc 736 K (Ambrose & Tsonopoulos, J. Chem. Eng. Data 40 (1995) 531; from memory)
+
+
+def test_a_process_that_stays_has_others_gather(tmp_path):
+    assert RARE not in kept.shipped() and any(row[0] == RARE for row in index())
+    away = process(tmp_path, "elsewhere", "shipped", RARE)
+    assert away[3] == [] and away[1] == pytest.approx(736.0, abs=3.0)
+    assert [file.name for file in (tmp_path / "cache").glob("*/*.pickle")] == [f"{RARE}.pickle"]
+    assert process(tmp_path / "other", "here", "shipped", RARE)[1:3] == away[1:3]
+
+
+def test_what_ships_says_what_the_tables_say(tmp_path):
+    assert process(tmp_path, "here", "bare", "64-17-5")[1:3] == process(tmp_path, "here", "shipped", "64-17-5")[1:3]
+
+
+def test_an_archive_of_other_code_or_none_is_not_believed(tmp_path, monkeypatch):
+    try:
+        for content in (None, b"no archive", kept.SHIPPED.read_bytes()[:-4] + b"0000"):
+            if content is not None:
+                (tmp_path / "shipped.zip").write_bytes(content)
+            monkeypatch.setattr(kept, "SHIPPED", tmp_path / "shipped.zip")
+            kept.shipped.cache_clear()
+            assert kept.shipped() == {}
+        lookup.cache_clear()
+        assert lookup("7732-18-5").molar_mass.value == pytest.approx(0.018015, rel=1e-4)
+    finally:
+        kept.shipped.cache_clear()
