@@ -22,12 +22,12 @@ TICK = os.sysconf("SC_CLK_TCK")
 PORT = 8977
 DEMOS = ("ethanol", "reformer", "styrene", "acid", "cyclohexane", "ester")
 EDITS = {  # of each demo by its name: an input and a value near the one it has
-    "ethanol": ("R1.temperature", "238 degC"),
-    "reformer": ("R1.temperature", "840 degC"),
-    "styrene": ("R1.volume", "21 m3"),
-    "acid": ("R1.volume", "2.1 m3"),
-    "cyclohexane": ("SPLIT.drawn", "9 %"),
-    "ethyl acetate": ("R1.volume", "2.1 m3"),
+    "ethanol": ("R1.temperature", "221 degC"),
+    "reformer": ("REF.temperature", "832 degC"),
+    "styrene": ("FURN.temperature", "631 degC"),
+    "acetic": ("TANK.volume", "1.71 m3"),
+    "cyclohexane": ("SPLIT.drawn", "8.1 %"),
+    "ethyl acetate": ("R1.temperature", "71 degC"),
 }
 
 

@@ -72,3 +72,17 @@ def test_an_archive_of_other_code_or_none_is_not_believed(tmp_path, monkeypatch)
         assert lookup("7732-18-5").molar_mass.value == pytest.approx(0.018015, rel=1e-4)
     finally:
         kept.shipped.cache_clear()
+
+
+def test_a_file_adds_to_what_ships(tmp_path, monkeypatch):
+    monkeypatch.setattr(kept, "folder", lambda: tmp_path)
+    try:
+        kept._write("64-17-5", {("asked", "(1.0,)"): 7.0})
+        kept._book.cache_clear()
+        book = kept._book("64-17-5")
+        assert book[("asked", "(1.0,)")] == 7.0 and ("known", "()") in book
+        (tmp_path / "64-17-5.pickle").write_bytes(b"cut short")
+        kept._book.cache_clear()
+        assert ("known", "()") in kept._book("64-17-5")
+    finally:
+        kept._book.cache_clear()

@@ -77,7 +77,7 @@ class Making:
         self.trouble = ""
         self.ended = threading.Event()
         self.done = done
-        self.count = processes or min(os.cpu_count() or 1, MOST_PROCESSES)
+        self.count = processes or min(_processors(), MOST_PROCESSES)
         self.running: list[subprocess.Popen] = []
         threading.Thread(target=self._go, daemon=True, name="gulch-compiling").start()
 
@@ -104,6 +104,11 @@ class Making:
         finally:
             self.ended.set()
             self.done(self.progress())
+
+
+def _processors():
+    """How many processors this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
 def make_all(say: Callable[[Progress], None] = lambda _: None, processes: int | None = None) -> Progress:

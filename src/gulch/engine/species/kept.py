@@ -77,11 +77,11 @@ def ship(names: Iterable[str]) -> int:
 
 @lru_cache(maxsize=2048)
 def _book(name):
-    """{call: value} of one species, or of what concerns all, as read from its file or as it ships."""
-    try:
-        return pickle.loads((folder() / f"{name}.pickle").read_bytes())
-    except Exception:  # missing, cut short, of another make: all the same to us
-        return pickle.loads(shipped()[name]) if name in shipped() else {}
+    """{call: value} of one species, or of what concerns all: as it ships, and as read from its file."""
+    book = pickle.loads(shipped()[name]) if name in shipped() else {}
+    with contextlib.suppress(Exception):  # missing, cut short, of another make: all the same to us
+        book |= pickle.loads((folder() / f"{name}.pickle").read_bytes())
+    return book
 
 
 def _gather(name):
