@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cached_property, update_wrapper
+from functools import cache, cached_property, update_wrapper
 from hashlib import sha256
 from typing import Annotated, Any, get_type_hints
 
@@ -74,11 +74,13 @@ def _said(value):
     return repr(value) if isinstance(value, int | float | str | tuple) else getattr(value, "__name__", "")
 
 
+@cache
 def _code(function):
     code = function.__code__
     return repr((code.co_code.hex(), code.co_consts[1:], code.co_names, code.co_varnames))  # the first constant is the docstring
 
 
+@cache
 def _promised(function):
     """What a function is given and returns."""
     return repr((function.__name__, [(name, hint, _fields(hint)) for name, hint in get_type_hints(function, include_extras=True).items()]))

@@ -8,6 +8,9 @@ Notation: T [K], P [Pa]; row: numbers of one species, shape (N_COLUMNS,); code: 
 from __future__ import annotations
 
 import math
+from functools import cache
+from hashlib import sha256
+from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -18,6 +21,7 @@ from gulch.engine.phases.kernels.cubic import compressibility, cubic_constants
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp, ln_psat, rackett_volume
 from gulch.engine.phases.kernels.liquid import lacked_heat
+from gulch.engine.species.kept import kept_under
 from gulch.engine.species.liquids import HIGHEST, T_LIQUID, heats, saturated_volumes
 
 if TYPE_CHECKING:
@@ -208,6 +212,33 @@ def _own_heat(mix, T):
         if v < LIGHTEST * row[k.B_]:
             return h - h_ig
     return math.nan
+
+
+def with_known_heat(mix: Mixture, species: Species, row: np.ndarray) -> np.ndarray:
+    """The row of mix, which is of one species, with what the heat of its liquid lacks where that is known, shape (N_COLUMNS,).
+
+    row: of the species for Peng-Robinson. What databank species lack is kept on disk, because much is computed for it.
+    """
+
+    def found():
+        heat = known_heat(species, row)
+        return None if heat is None else lacked_heats(mix, heat)[k.HEAT_LOW : k.DILUTED].copy()
+
+    if not species.cas:
+        lacked = found()
+    else:
+        said = (_code(), mix.kind, mix.vapour, mix.par.tobytes(), mix.groups.tobytes(), row.tobytes(), repr(species))
+        lacked = kept_under(species.cas, f"heat {sha256(repr(said).encode()).hexdigest()[:20]}", found)
+    if lacked is not None:
+        mix.par[0, k.HEAT_LOW : k.DILUTED] = lacked
+    return mix.par[0]
+
+
+@cache
+def _code():
+    """A hash of the code that `with_known_heat` hangs on."""
+    files = sorted(Path(__file__).parent.glob("**/*.py"))
+    return sha256(b"\0".join(file.read_bytes() for file in files)).hexdigest()
 
 
 def lacked_heats(mix: Mixture, heat: KnownHeat) -> np.ndarray:

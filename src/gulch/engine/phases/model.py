@@ -15,7 +15,7 @@ from gulch.engine.phases.held import flashed_with, held_properties, joined, part
 from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
-from gulch.engine.phases.known_liquids import known_heat, lacked_heats
+from gulch.engine.phases.known_liquids import with_known_heat
 from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
@@ -82,10 +82,8 @@ class PhaseModel:
     def _heats(self):
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
         for i, s in enumerate(self.species):
-            known = s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0
-            heat = known_heat(s, parameters(s, k.PENG_ROBINSON)) if known else None
-            if heat is not None:
-                self.par[i] = lacked_heats(self.part(np.array([i])), heat)
+            if s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0:
+                self.par[i] = with_known_heat(self.part(np.array([i])), s, parameters(s, k.PENG_ROBINSON))
 
     @property
     def in_one_equation(self) -> bool:

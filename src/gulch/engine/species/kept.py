@@ -102,6 +102,15 @@ def _write(name, book):
         os.replace(made, folder() / f"{name}.pickle")
 
 
+def kept_under(name: str, key: str, make: Callable) -> Any:
+    """What `make` returns for a species (its CAS number) and whatever the key stands for, kept on disk."""
+    book = _book(name)
+    if key not in book:
+        book[key] = make()
+        _write(name, book)
+    return book[key]
+
+
 def kept(function: Callable) -> Any:
     """Keep what a function of a CAS number (or of nothing) and plain numbers returns; errors are not kept."""
 
