@@ -46,6 +46,8 @@ def cases():
             for name in (VAPOUR, LIQUID):
                 yield k.phase_properties, (T, P, N / N.sum(), name, *m.mix)
                 yield k.ln_phi_phase, (T, P, N / N.sum(), name, *m.mix)
+        for dew in (True, False):
+            yield k.boundary_of, (dew, 2e6, N, 400.0, *m.mix)
         for column, target in ((ENTHALPY, -1.2e5), (ENTROPY, 200.0), (VAPOUR_SHARE, 0.7)):
             yield k.flash_amounts_to, (2e6, target, column, N, 330.0, 1e-6, *m.mix)
         yield from reacting_cases(m)
@@ -56,6 +58,7 @@ def cases():
         equilibrium.newton_elements,
         (A, A @ N, np.array([5.0, -10.0, -5.0]), 0.0, np.log(N), np.zeros(3), 0.0, False, 0.0),
     )
+    yield equilibrium.free_extents, (N.copy(), NU, NU, np.array([0.3]), 0.5, np.array([0.1]))
     yield equilibrium.ln_quotients, (N, NU, np.array([0.1, -0.2, 0.3]), 1.5)
 
 

@@ -256,7 +256,7 @@ class _Search:
         touched = self.touched
         rows, move, start = (np.ascontiguousarray(a[..., touched]) for a in (self.rows, self.move, self.start))
         effective = self.target - (self.rows * terms).sum(axis=1)
-        outcome, self.x, traced, error = kernels.newton_extents(start, rows, move, effective, self.still, self.x.copy())
+        outcome, self.x, traced, error = kernels.free_extents(start, rows, move, effective, self.still, self.x.copy())
         if outcome != kernels.FOUND:
             raise EquilibriumTrouble(f"The equilibrium was not found in {kernels.MAX_NEWTON} steps (remaining error {error:.1e} in ln K).")
         n = self.start + self.x @ self.move

@@ -128,6 +128,12 @@ def newton_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: 
 
 
 @kernel.entry
+def free_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: float, x: Vector) -> tuple[int, Vector, Vector, float]:
+    """`newton_extents` as Python calls it."""
+    return newton_extents(n0, nu, move, target, still, x)
+
+
+@kernel.entry
 def newton_elements(
     A: Matrix, b: Vector, g: Vector, still: float, ln_n: Vector, a_solid: Vector, g_solid: float, with_solid: bool, n_solid: float
 ) -> tuple[int, Vector, Vector, float, float]:

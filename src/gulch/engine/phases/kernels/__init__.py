@@ -5,6 +5,7 @@ symmetric matrix of binary interaction parameters, shape (n, n). Units are SI an
 A chapter imports from those before it only; chapters of reactions stand with chemistry, those of reactors with them.
 """
 
+from gulch.engine.phases.kernels.boundary import boundary_of
 from gulch.engine.phases.kernels.constants import *  # noqa: F403  (what codes and columns mean)
 from gulch.engine.phases.kernels.distance import further_phase_distance
 from gulch.engine.phases.kernels.flash import enthalpies, flash_amounts
@@ -12,4 +13,13 @@ from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
 from gulch.engine.phases.kernels.phase import ln_phi_phase, phase_properties
 from gulch.engine.phases.kernels.temperature import flash_amounts_to
 
-__all__ = ["enthalpies", "flash_amounts", "flash_amounts_to", "further_phase_distance", "ideal_gas_of", "ln_phi_phase", "phase_properties"]
+__all__ = [
+    "boundary_of",
+    "enthalpies",
+    "flash_amounts",
+    "flash_amounts_to",
+    "further_phase_distance",
+    "ideal_gas_of",
+    "ln_phi_phase",
+    "phase_properties",
+]
