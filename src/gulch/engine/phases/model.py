@@ -185,6 +185,7 @@ class PhaseModel:
             state = self.at_temperature(found[0], P, z)
             if abs(state.vapour_fraction - fraction) < 1e-6 and not state.further_phase:
                 return state
+            guess = found[0]  # of a liquid that parts in two: near
         return self.at_vapour_fraction(fraction, P, z, guess)
 
     def all_at_vapour_fraction(self, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> list:

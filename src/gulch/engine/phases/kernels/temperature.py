@@ -28,6 +28,8 @@ from gulch.engine.phases.kernels.phase import properties
 
 kernel = chapter(__name__)
 
+EDGE = 1e-6  # of a vapour share: next to a bubble or dew point
+
 
 @kernel.part
 def property_at(mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool, column: int) -> float:
@@ -96,6 +98,40 @@ def near_temperature(
 
 
 @kernel
+def edge_between(
+    mix: Mixture, P: float, target: float, z: Vector, low: float, high: float, f_low: float, f_high: float, tolerance: float
+) -> tuple[int, float, float]:
+    """`solve_temperature` for a vapour share next to nothing, or to everything, between two temperatures.
+
+    Outside the boiling range the share says nothing of how far it is, so secants are drawn through points inside it alone.
+    """
+    ln_k = np.empty(z.size)
+    sign = 1.0 if target < 0.5 else -1.0  # the range lies above a bubble point and below a dew point
+    inside, outside = (high, low) if target < 0.5 else (low, high)
+    f_inside = f_high if target < 0.5 else f_low
+    older, f_older, back = inside, f_inside, 0.0
+    for _ in range(200):
+        if abs(inside - outside) <= 1e-12 * inside:
+            break
+        T = 0.5 * (inside + outside)
+        if older != inside:
+            T_line = inside - f_inside * (inside - older) / (f_inside - f_older) if f_inside != f_older else T
+            T_line += back * (inside - outside)
+            if (T_line - outside) * (inside - T_line) > 0.0:
+                T = T_line
+        if inside == T or outside == T:
+            break
+        f = property_at(mix, T, P, z, ln_k, False, VAPOUR_SHARE) - target
+        if abs(f) <= tolerance:
+            return FOUND, T, T
+        if sign * f < 0.0:  # the line ended outside: the next a little less far
+            outside, back = T, min(max(0.01, 4.0 * back), 0.5)
+        else:
+            older, f_older, inside, f_inside, back = inside, f_inside, T, f, 0.0
+    return FOUND, min(inside, outside), max(inside, outside)
+
+
+@kernel
 def solve_temperature(
     mix: Mixture, P: float, target: float, column: int, z: Vector, T: float, f: float, tolerance: float
 ) -> tuple[int, float, float]:
@@ -112,7 +148,8 @@ def solve_temperature(
         if found:
             return FOUND, T_near, T_near
     low, f_low, high, f_high = T, f, T, f
-    step = 0.02 * T
+    boils = column == VAPOUR_SHARE and abs(f) < 0.999 and (f > EDGE or f < -EDGE)
+    step = (0.0005 if boils else 0.02) * T  # inside a boiling range its ends are near
     for _ in range(80):
         if f_low < 0.0 and f_high >= 0.0 and low < high:
             break
@@ -135,6 +172,8 @@ def solve_temperature(
         step *= 2.0
     if not (f_low <= 0.0 <= f_high):
         return NOT_FOUND, low, high
+    if column == VAPOUR_SHARE and (target < EDGE or target > 1.0 - EDGE):
+        return edge_between(mix, P, target, z, low, high, f_low, f_high, tolerance)
     g_low, g_high = f_low, f_high  # Illinois-scaled ends
     side = 0
     for it in range(200):
