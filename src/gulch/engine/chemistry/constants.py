@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import product
 from typing import TYPE_CHECKING, Any
 
@@ -133,8 +134,10 @@ def agreeing(datum: Datum, field: str) -> list[float]:
 
     What the user typed, or picked, stands for itself.
     """
-    if datum.typed:
-        return [datum.value]
-    everything = {datum.source: datum.value, **datum.others}
-    others = (v for source, v in datum.others.items() if not stands_alone(source, everything, ALONE[field]))
-    return [datum.value, *others]
+    return [datum.value] if datum.typed else _agreeing(datum.source, datum.value, tuple(datum.others.items()), ALONE[field])
+
+
+@lru_cache(maxsize=4096)
+def _agreeing(source, value, others, alone):
+    everything = {source: value, **dict(others)}
+    return [value, *(v for other, v in others if not stands_alone(other, everything, alone))]

@@ -497,7 +497,12 @@ def by_elements(
 
 def _independent_rows(A):
     """Positions of rows that are not combinations of earlier ones."""
-    chosen = []
+    return _independent(A.tobytes(), A.shape)
+
+
+@lru_cache(maxsize=512)
+def _independent(rows, shape):
+    A, chosen = np.frombuffer(rows).reshape(shape), []
     for k in range(len(A)):
         if np.any(A[k]) and np.linalg.matrix_rank(A[[*chosen, k]]) > len(chosen):
             chosen.append(k)
@@ -540,17 +545,24 @@ def describing_reactions(change: np.ndarray, amounts: np.ndarray, species: tuple
     size = max(float(np.abs(change).max()), 1e-300)
     at = [i for i in np.argsort(-amounts, kind="stable") if abs(change[i]) > 1e-9 * size]
     elements = sorted({e for i in at for e in species[i].atoms})
-    matrix = np.array([[species[i].atoms.get(e, 0) for e in elements] for i in at], float)
-    components = _independent_rows(matrix)
     out = []
-    for k in (k for k in range(len(at)) if k not in components):
-        chosen = [at[c] for c in components] + [at[k]]
-        rows = [[Fraction(species[i].atoms.get(e, 0)) for i in chosen] for e in elements]
-        (vector,) = null_space(rows, len(chosen))
-        factor = -1.0 if float(vector[-1]) * change[at[k]] < 0.0 else 1.0
-        coefficients = {int(i): factor * float(v) for i, v in zip(chosen, vector, strict=True) if v != 0}
+    for k, vector in _formations(tuple(tuple(species[i].atoms.get(e, 0) for e in elements) for i in at)):
+        factor = -1.0 if vector[k] * change[at[k]] < 0.0 else 1.0
+        coefficients = {int(at[c]): factor * v for c, v in vector.items()}
         out.append(NetReaction(coefficients, float(change[at[k]] / coefficients[int(at[k])])))
     return out
+
+
+@lru_cache(maxsize=512)
+def _formations(atoms):
+    """(position, {position: coefficient}) of each species that is made from the components before it; atoms: rows of species."""
+    components = [int(c) for c in _independent_rows(np.array(atoms, float))]
+    out = []
+    for k in (k for k in range(len(atoms)) if k not in components):
+        chosen = [*components, k]
+        (vector,) = null_space([[Fraction(atoms[i][e]) for i in chosen] for e in range(len(atoms[0]))], len(chosen))
+        out.append((k, {i: float(v) for i, v in zip(chosen, vector, strict=True) if v != 0}))
+    return tuple(out)
 
 
 __all__ = [

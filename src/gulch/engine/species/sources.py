@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import numpy as np
+from statistics import median
 
 # A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
 ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
@@ -17,6 +17,6 @@ def stands_alone(source: str, values: dict[str, float], alone: float) -> bool:
     rest = [v for other, v in values.items() if other != source]
     if len(rest) < 2:
         return False
-    middle = float(np.median(rest))
+    middle = median(rest)
     near = [v for v in rest if abs(v - middle) <= alone]
     return len(near) >= 2 and all(abs(v - values[source]) > alone for v in near)
