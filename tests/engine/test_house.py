@@ -24,7 +24,7 @@ WHOLE = {
     "equilibrium.py:newton_extents",
     "equilibrium.py:newton_elements",
     "rates.py:rates_in",
-    "tank.py:tank",
+    "tank.py:tank_at",
     "settle.py:_accelerated",
     "equilibrium.py:by_elements",
     "sizing.py:_size",

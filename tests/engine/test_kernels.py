@@ -71,6 +71,8 @@ def reacting_cases(m):
     pack_, per = laws(m)
     yield rates.reaction_rates, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, pack_, *m.mix)
     yield tank.tank, (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
+    grid = np.array([560.0, 600.0, 640.0])
+    yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
     fixed = np.zeros(12)
     fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_LIMIT]] = 600.0, 0.4, 2000.0
     y, guess = np.r_[N, 0.0, 25e12, 400.0], np.array([600.0, 0.0])

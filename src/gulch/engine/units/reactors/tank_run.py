@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -18,7 +19,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import FOUND
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitTrouble
-from gulch.engine.units.reactors.kernels.tank import tank
+from gulch.engine.units.reactors.kernels.tank import heats_over, tank
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -179,12 +180,16 @@ class TankRun:
 
     def sides(self, T: float) -> tuple:
         """(heat made, heat removed) [W] at T [K]: by reaction; by warming the feed to T and through the wall."""
-        given, n = self.given, np.maximum(self.feed.n + self.at(T)[0] @ self.nu, 0.0)
-        exchanged = given.duty_given if given.mode == "duty" else 0.0
-        if given.mode == "jacket":
-            exchanged = given.conductance * (given.coolant - T)
+        n = np.maximum(self.feed.n + self.at(T)[0] @ self.nu, 0.0)
         start = self.enthalpy(self.feed.n, T)
-        return start - self.enthalpy(n, T), start - self.feed.enthalpy_flow - exchanged
+        return start - self.enthalpy(n, T), start - self.feed.enthalpy_flow - self.exchanged(T)
+
+    def exchanged(self, T: float | np.ndarray) -> float | np.ndarray:
+        """Heat put in [W] at T [K], through the wall or as given."""
+        given = self.given
+        if given.mode == "jacket":
+            return given.conductance * (given.coolant - T)
+        return given.duty_given if given.mode == "duty" else 0.0
 
     def excess(self, T: float) -> float:
         """Heat made less heat removed [W] at T [K]."""
@@ -194,12 +199,8 @@ class TankRun:
     def _looked_at(self):
         """(temperatures, heat made, heat removed), shape (m,) each, where they can be computed. Raises UnitTrouble."""
         low, high = self.search_range()
-        rows = []
-        for T in np.linspace(low, high, max(POINTS, int((high - low) / STEP))):
-            try:
-                rows.append((T, *self.sides(T)))
-            except UnitTrouble:
-                continue
+        grid = np.linspace(low, high, max(POINTS, int((high - low) / STEP)))
+        rows = self._sides_at_once(grid) if self.given.size_by != "conversion" and self.given.phase != "both" else self._sides_in_turn(grid)
         if len(rows) < 3:
             raise UnitTrouble(
                 "No steady state can be computed in the temperature range.",
@@ -207,6 +208,37 @@ class TankRun:
                 "search_low",
             )
         return np.array(rows).T
+
+    def _sides_in_turn(self, grid):
+        rows = []
+        for T in grid:
+            try:
+                rows.append((T, *self.sides(T)))
+            except UnitTrouble:
+                continue
+        return np.array(rows)
+
+    def _sides_at_once(self, grid):
+        """As `_sides_in_turn`, of contents in one phase and of known size, by one kernel."""
+        given = self.given
+        by_time = given.size_by == "time"
+        size = given.time / given.void if by_time else given.volume
+        start, contents, self.xi = heats_over(
+            grid,
+            self.pressure,
+            self.feed.n,
+            size,
+            by_time,
+            self.phase,
+            self.laws,
+            self.per,
+            given.void,
+            self.bulk,
+            self.xi.copy(),
+            *self.model.mix,
+        )
+        removed = start - self.feed.enthalpy_flow - self.exchanged(grid)
+        return np.column_stack([grid, start - contents, removed])[np.isfinite(contents)]
 
     def _between_points(self, grid, f):
         """Brackets of pairs of states that lie between two points of the grid, where the excess turns near zero."""
@@ -244,10 +276,10 @@ def adiabatic_limit(feed: Stream, nu: np.ndarray, heat: float, T_start: float, e
     The extents are those of a linear programme: most heat at T_start with no flow below zero. heat: put in [W].
     """
     h = np.array(model.ideal_gas_enthalpies(T_start))
-    most = scipy.optimize.linprog(nu @ h, A_ub=-nu.T, b_ub=feed.n, bounds=[(None, None)] * len(nu), method="highs")
-    if not most.success:
+    most = _of_most_heat((nu @ h).tobytes(), nu.tobytes(), nu.shape, feed.n.tobytes())
+    if most is None:
         return T_start
-    burnt = np.maximum(feed.n + most.x @ nu, 0.0)
+    burnt = np.maximum(feed.n + most @ nu, 0.0)
 
     def short(T):
         return feed.enthalpy_flow + heat - enthalpy(burnt, T)
@@ -255,3 +287,12 @@ def adiabatic_limit(feed: Stream, nu: np.ndarray, heat: float, T_start: float, e
     if short(T_start) <= 0.0:
         return T_start
     return T_MOST if short(T_MOST) > 0.0 else scipy.optimize.brentq(short, T_start, T_MOST, xtol=1.0)
+
+
+@lru_cache(maxsize=64)
+def _of_most_heat(heats, nu, shape, n0):
+    """Extents [mol/s] of most heat with no flow below zero; None where there are none. Everything as bytes of its arrays."""
+    nu = np.frombuffer(nu).reshape(shape)
+    bounds = [(None, None)] * len(nu)
+    most = scipy.optimize.linprog(np.frombuffer(heats), A_ub=-nu.T, b_ub=np.frombuffer(n0), bounds=bounds, method="highs")
+    return most.x if most.success else None

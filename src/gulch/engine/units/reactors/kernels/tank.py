@@ -9,7 +9,7 @@ import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
-from gulch.engine.phases.kernels.arrays import copied, fill, sum_of
+from gulch.engine.phases.kernels.arrays import assign, copied, fill, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
@@ -61,8 +61,9 @@ def tank_residual(
     return volume
 
 
-@kernel.entry
-def tank(
+@kernel
+def tank_at(
+    mix: Mixture,
     T: float,
     P: float,
     n0: Vector,
@@ -74,18 +75,11 @@ def tank(
     void: float,
     bulk: float,
     xi: Vector,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
 ) -> tuple[int, Vector, float]:
     """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
 
-    xi: start, inside; shape (m,); parts: fields of the Mixture. Returns (outcome, xi, volume).
+    xi: start, inside; shape (m,). Returns (outcome, xi, volume).
     """
-    mix = Mixture(kind, vapour, active, par, pairs, groups)
     nu = laws.nu
     m, n = nu.shape
     x, out, shifted = np.empty(n), np.empty(m), np.empty(m)
@@ -170,3 +164,77 @@ def tank(
             if trying - reached < 1e-9:
                 break
     return NOT_FOUND, best, 0.0
+
+
+@kernel.entry
+def tank(
+    T: float,
+    P: float,
+    n0: Vector,
+    size: float,
+    by_time: bool,
+    phase: int,
+    laws: Rates,
+    per: Places,
+    void: float,
+    bulk: float,
+    xi: Vector,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[int, Vector, float]:
+    """`tank_at` as Python calls it."""
+    return tank_at(Mixture(kind, vapour, active, par, pairs, groups), T, P, n0, size, by_time, phase, laws, per, void, bulk, xi)
+
+
+@kernel
+def enthalpy_flow(mix: Mixture, T: float, P: float, n: Vector, phase: int) -> float:
+    """Enthalpy flow [W] of amounts n [mol/s] held in one phase."""
+    return properties(mix, T, P, fractions(n), phase)[0] * sum_of(n)
+
+
+@kernel.entry
+def heats_over(
+    temperatures: Vector,
+    P: float,
+    n0: Vector,
+    size: float,
+    by_time: bool,
+    phase: int,
+    laws: Rates,
+    per: Places,
+    void: float,
+    bulk: float,
+    xi: Vector,
+    kind: int,
+    vapour: int,
+    active: float,
+    par: Matrix,
+    pairs: Cube,
+    groups: Matrix,
+) -> tuple[Vector, Vector, Vector]:
+    """(enthalpy flow [W] of the feed held in one phase, of the contents, last extents) of a tank at several temperatures.
+
+    Each is begun from the last; nan where the contents are not found. Shapes (k,), (k,), (m,).
+    """
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
+    nu = laws.nu
+    of_feed, of_contents, n, now = np.empty(temperatures.size), np.empty(temperatures.size), np.empty(n0.size), copied(xi)
+    for k in range(temperatures.size):
+        T = temperatures[k]
+        of_feed[k] = enthalpy_flow(mix, T, P, n0, phase)
+        outcome, found, _ = tank_at(mix, T, P, n0, size, by_time, phase, laws, per, void, bulk, now)
+        if outcome != FOUND:
+            of_contents[k] = np.nan
+            continue
+        assign(now, found)
+        for i in range(n.size):
+            n[i] = n0[i]
+            for r in range(now.size):
+                n[i] += now[r] * nu[r, i]
+            n[i] = max(n[i], 0.0)
+        of_contents[k] = enthalpy_flow(mix, T, P, n, phase)
+    return of_feed, of_contents, now
