@@ -24,7 +24,7 @@ from gulch.engine.phases.kernels.split import (
     split_from_trial,
     two_phase,
 )
-from gulch.engine.phases.kernels.stability import find_instability
+from gulch.engine.phases.kernels.stability import VAPOUR_AND_LIQUID, find_instability
 
 kernel = chapter(__name__)
 
@@ -58,7 +58,7 @@ def split_flash(
         beta = two_phase(fluid, z, ln_k, x, y, phis)
         if beta > 0.0 and gibbs_of_split(beta, x, y, phis) > g_single - 1e-13:
             beta = -1.0
-        if beta < 0.0 and find_instability(fluid, d, z, z, True, ACTIVE, w):
+        if beta < 0.0 and find_instability(fluid, d, z, z, VAPOUR_AND_LIQUID, ACTIVE, w):
             beta = split_from_trial(fluid, z, d, w, ln_k, x, y, phis)
     third, middle = 0, 0.0
     if beta > 0.0:

@@ -11,9 +11,10 @@ import numpy as np
 from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
+from gulch.engine.phases.kernels.constants import SOLVENT, UNIFAC
 from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
 from gulch.engine.phases.kernels.split import gibbs_of_split, two_phase
-from gulch.engine.phases.kernels.stability import find_instability
+from gulch.engine.phases.kernels.stability import HALF_LIQUID, NO_MORE, VAPOUR_AND_LIQUID, find_instability
 from gulch.engine.phases.kernels.three import three_phase
 
 kernel = chapter(__name__)
@@ -22,6 +23,15 @@ RESTARTS = 4
 DENSE = 0.35  # compressibility below which a phase is no vapour
 FIRST_SHARE = 0.05  # of the phase that a trial points to
 BETTER = 1e-12  # by which a split's Gibbs energy over RT has to be lower
+
+
+@kernel.part
+def watery(fluid: Fluid, x: Vector) -> bool:
+    """Whether half of a composition is water, in a fluid of an equation of state."""
+    water = 0.0
+    for i in range(x.size):
+        water += x[i] * fluid.par[i, SOLVENT]
+    return water > 0.5 and fluid.kind < UNIFAC
 
 
 @kernel
@@ -33,8 +43,12 @@ def unstable(fluid: Fluid, beta: float, x: Vector, y: Vector, phis: Matrix, w: V
     d = np.empty(n)
     for i in range(n):
         d[i] = math.log(ref[i]) + phis[at, i]
-    dense = phis[0, n] < DENSE and phis[1, n] < DENSE  # of two dense phases a vapour may be missing
-    return find_instability(fluid, d, ref, other, dense, fluid.active, w)
+    trials = NO_MORE
+    if phis[0, n] < DENSE and phis[1, n] < DENSE:
+        trials = VAPOUR_AND_LIQUID  # of two dense phases a vapour may be missing
+    elif watery(fluid, other) and not watery(fluid, ref):
+        trials = HALF_LIQUID  # beside water's, a liquid hardly denser than the vapour may be missing
+    return find_instability(fluid, d, ref, other, trials, fluid.active, w)
 
 
 @kernel

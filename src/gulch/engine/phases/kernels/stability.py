@@ -19,6 +19,7 @@ kernel = chapter(__name__)
 SAME = 0.03  # sum of differences of mole fractions, below which a trial goes to a phase that is there already,
 CALM = 0.1  # where its steps shrink so fast as well
 ALIKE = 1e-3  # likewise, where it is there already
+NO_MORE, VAPOUR_AND_LIQUID, HALF_LIQUID = 0, 1, 2  # trials besides those of nearly pure species
 TRACE = math.log(1e-4)  # of the other species in a trial that is nearly pure
 
 
@@ -69,22 +70,25 @@ def tangent_trial(fluid: Fluid, d: Vector, z: Vector, other: Vector, ln_w: Vecto
 
 
 @kernel
-def find_instability(fluid: Fluid, d: Vector, ref: Vector, other: Vector, thorough: bool, active: float, w: Vector) -> bool:
+def find_instability(fluid: Fluid, d: Vector, ref: Vector, other: Vector, trials: int, active: float, w: Vector) -> bool:
     """Search a trial phase below the tangent plane d through composition ref; other: a second phase on it, or ref again.
 
-    With thorough, vapour and liquid trials come first; trials that start from a nearly pure species are made where that species'
-    activity is above active.
+    trials: NO_MORE, or VAPOUR_AND_LIQUID, or HALF_LIQUID (half the way to a liquid), which come first; trials that start from a nearly
+    pure species are made where that species' activity is above active.
     """
     n = ref.size
     ln_ref, ln_w = np.empty(n), np.empty(n)
     for i in range(n):
         ln_ref[i] = math.log(ref[i])
-    if thorough:
+    if trials != NO_MORE:
         ln_k = np.empty(n)
         first_ln_k(fluid, ref, ln_k)
         for sign in (1.0, -1.0):
+            if sign > 0.0 and trials == HALF_LIQUID:
+                continue
+            far = 0.5 * sign if trials == HALF_LIQUID else sign
             for i in range(n):
-                ln_w[i] = ln_ref[i] + min(max(sign * ln_k[i], -200.0), 200.0)
+                ln_w[i] = ln_ref[i] + min(max(far * ln_k[i], -200.0), 200.0)
             if tangent_trial(fluid, d, ref, other, ln_w, w):
                 return True
     least = math.log(active)
