@@ -148,9 +148,12 @@ def test_shares_of_phases_are_the_lowest_of_their_function(ln_phi, amounts):
     def function(b):
         return b.sum() - z @ np.log(b @ np.exp(-phi))
 
+    def slope(b):
+        return 1.0 - np.exp(-phi) @ (z / (b @ np.exp(-phi)))
+
     shares = np.array([0.6, 0.35, 0.05])
     assert phase_shares(z, phi, shares, np.empty(5)) and shares.min() >= 0.0
-    found = minimize(function, [0.4, 0.3, 0.3], bounds=[(0.0, None)] * 3, tol=1e-12)
+    found = minimize(function, [0.4, 0.3, 0.3], jac=slope, bounds=[(0.0, None)] * 3, tol=1e-12)
     assert function(shares) <= found.fun + 1e-9
 
 
