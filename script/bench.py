@@ -29,6 +29,7 @@ from thermo.eos_mix import PSRK
 
 from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
+from gulch.engine.compiling import making, native, taking
 from gulch.engine.document import load
 from gulch.engine.flowsheet import Plan, Solution
 from gulch.engine.flowsheet.closing.loop import Loop
@@ -37,10 +38,12 @@ from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import LIQUID, R
 from gulch.engine.phases.kernels.activity import group_areas, ln_gamma_groups, pure_groups
-from gulch.engine.phases.kernels.fluid import mixture
+from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.phase import ln_phi
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import UNWATCHED, PassFailed
+
+native.declare()
 
 
 def best(function, repeats):
@@ -137,18 +140,18 @@ def liquids():
 
 
 @numba.njit
-def many(T, P, x, times, *parts):
+def many(T, P, x, times, kind, vapour, active, par, pairs, groups):
     """Fugacity coefficients of a liquid again and again, as a flash asks for them."""
-    mix, total = mixture(parts), 0.0
+    mix, total = Mixture(kind, vapour, active, par, pairs, groups), 0.0
     for _ in range(times):
         total += ln_phi(mix, T, P, x, LIQUID)[0]
     return total
 
 
 @numba.njit
-def many_gammas(T, x, times, *parts):
+def many_gammas(T, x, times, kind, vapour, active, par, pairs, groups):
     """Activity coefficients by groups again and again, with all that hangs on temperature."""
-    mix, total = mixture(parts), 0.0
+    mix, total = Mixture(kind, vapour, active, par, pairs, groups), 0.0
     n, g = mix.par.shape[0], mix.groups.shape[1]
     areas, pure, out = np.empty((2 * n, g)), np.empty(n), np.empty(n)
     for _ in range(times):
@@ -184,6 +187,8 @@ def three_phase_reference(model):
 
 
 def main():
+    making.make_all()
+    taking.take_all()  # all kernels under their names, which `many` calls
     model = phase_model("peng-robinson", tuple(s["cas"] for s in FIVE["species"]))
     z = np.array([0.6, 0.2, 0.08, 0.02, 0.08, 0.02])
     theirs = reference(model)

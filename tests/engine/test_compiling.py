@@ -174,8 +174,8 @@ def test_a_folder_that_cannot_be_written_is_said_and_solves_go_on(elsewhere, tmp
     monkeypatch.setenv("GULCH_KERNELS", str(blocked))
     store.folder.cache_clear()
     told = making.make_all()
-    assert not told.done and f"Machine code cannot be kept in {store.folder()}" in told.trouble
-    assert "slow, since there is no machine code" in told.slow and told.waits == ""
+    assert not told.done and f"compiled kernels cannot be kept in {store.folder()}" in told.trouble
+    assert "slow, since its kernels are not compiled" in told.slow and told.waits == ""
     assert not taking.take(entry) and np.isfinite(ideal_gas(entry)).all()
 
 
@@ -276,7 +276,7 @@ def near(a, b, at=""):
 def test_every_demo_has_the_same_figures_without_machine_code(tmp_path, name):
     file = SOURCE / f"gulch/demo/{name}.json"
     said = run("-m", "gulch.main", "solve", str(file), "--json", env={"GULCH_KERNELS": str(tmp_path)})
-    assert said.returncode == 0 and "“gulch compile” makes it" in said.stderr
+    assert said.returncode == 0 and "“gulch compile” does that" in said.stderr
     plainly = json.loads(said.stdout)
     quickly = solve(next(p for p in projects() if p.name == json.loads(file.read_text())["name"])).to_dict()
     for part in ("streams", "units", "gauges", "targets", "found"):
@@ -296,7 +296,7 @@ def test_workers_solve_at_once_and_scans_wait_for_machine_code(elsewhere):
     workers = Workers(now=1, later=1)
     try:
         assert workers.compiling().made == workers.compiling().wanted - 1
-        assert "waits: machine code is made" in workers.compiling().waits
+        assert "waits: Gulch is compiling its kernels" in workers.compiling().waits
         document = projects()[1].dump()
         later = workers.submit(Solve(document), key="later", lane="later")
         now = workers.submit(Solve(document), key="now")

@@ -148,12 +148,12 @@ def first_worker():
     while (now := solving.compiling()) is not None:
         if now.trouble or time.monotonic() > told + SAY_EVERY:
             told = time.monotonic()
-            say(f"Solves are {now.slow}.")
+            say(f"Ready, but {now.slow}.")
         if now.trouble:
             return
         time.sleep(0.5)
     if told:
-        say("All machine code is there: solves are fast now.")
+        say("All kernels are compiled: solves are fast now.")
 
 
 def load():

@@ -68,7 +68,7 @@ def add_commands(commands: Any) -> None:
     one.set_defaults(run=_command("addresses"))
     one = commands.add_parser("schema", help="print the JSON Schema of the project file")
     one.set_defaults(run=_command("schema"))
-    one = commands.add_parser("compile", help="make the machine code that solves are fast by (long commands do it themselves)")
+    one = commands.add_parser("compile", help="compile the kernels, so that solves are fast (long commands do it themselves)")
     one.set_defaults(run=_command("compile"))
 
 

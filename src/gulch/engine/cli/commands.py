@@ -41,7 +41,9 @@ def solve_command(args: Namespace) -> int:
     project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
     if not making.progress().done:
-        print("Solved without machine code, which is slow: “gulch compile” makes it, in about half a minute.", file=sys.stderr)
+        print(
+            "Solved with kernels that are not compiled, which is slow: “gulch compile” does that, in about half a minute.", file=sys.stderr
+        )
     if args.json:
         print(json.dumps(solution.to_dict(), indent=1))
     else:
@@ -192,15 +194,15 @@ def quick() -> making.Progress:
 
     def say(now):
         if told and not now.trouble:
-            print(f"\rCompiling, once after each install: {now.made} of {now.wanted} parts", end="", file=sys.stderr, flush=True)
+            print(f"\rCompiling the kernels, once after each install: {now.made} of {now.wanted}", end="", file=sys.stderr, flush=True)
 
     if not told and not making.progress().done:
-        print("Compiling, once after each install …", file=sys.stderr)
+        print("Compiling the kernels, once after each install …", file=sys.stderr)
     now = making.make_all(say)
     if told and not now.trouble:
         print("\r" + " " * 60, end="\r", file=sys.stderr, flush=True)
     if now.trouble:
-        print(f"{now.trouble} Going on without machine code, which is slow.", file=sys.stderr)
+        print(f"{now.trouble[:1].upper()}{now.trouble[1:]} Going on with kernels that are not compiled, which is slow.", file=sys.stderr)
     return now
 
 
@@ -208,7 +210,7 @@ def compile_command(args: Namespace) -> int:
     """Make the machine code of all kernels; 0 when all of it is there."""
     now = quick()
     if now.done:
-        print(f"All {now.wanted} parts lie ready in {store.folder()}.")
+        print(f"All {now.wanted} kernels are compiled, in {store.folder()}.")
     return SOLVED if now.done else NOT_SOLVED
 
 

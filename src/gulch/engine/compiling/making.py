@@ -42,7 +42,7 @@ class Progress:
         """Why a solve is slow, as users read it; empty where it is not."""
         if self.done:
             return ""
-        return f"slow, since there is no machine code: {self.trouble}" if self.trouble else f"slow for now: {self._under_way}"
+        return f"slow, since its kernels are not compiled: {self.trouble}" if self.trouble else f"slow for now: {self._under_way}"
 
     @property
     def waits(self) -> str:
@@ -51,7 +51,7 @@ class Progress:
 
     @property
     def _under_way(self):
-        return f"machine code is made, once after each install, {self.made} of {self.wanted} parts are there"
+        return f"Gulch is compiling its kernels, once after each install ({self.made} of {self.wanted})"
 
 
 @cache

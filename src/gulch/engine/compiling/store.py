@@ -52,7 +52,7 @@ def prepare() -> None:
         trial.write_bytes(b"x")
         trial.unlink()
     except OSError as error:
-        raise Unwritable(f"Machine code cannot be kept in {folder()}: {error.strerror or error}.") from None
+        raise Unwritable(f"compiled kernels cannot be kept in {folder()}: {error.strerror or error}.") from None
 
 
 def _seal(kernel):
@@ -106,7 +106,7 @@ def seal(kernel: Kernel) -> None:
         part.write_text(json.dumps(told))
         os.replace(part, _seal(kernel))
     except OSError as error:
-        raise Unwritable(f"Machine code cannot be kept in {folder()}: {error.strerror or error}.") from None
+        raise Unwritable(f"compiled kernels cannot be kept in {folder()}: {error.strerror or error}.") from None
 
 
 def unseal(kernel: Kernel) -> None:
@@ -130,7 +130,7 @@ def claim(kernel: Kernel) -> bool:
             with contextlib.suppress(OSError):
                 path.unlink()
         except OSError as error:
-            raise Unwritable(f"Machine code cannot be kept in {folder()}: {error.strerror or error}.") from None
+            raise Unwritable(f"compiled kernels cannot be kept in {folder()}: {error.strerror or error}.") from None
     return False
 
 

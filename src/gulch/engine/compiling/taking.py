@@ -33,7 +33,7 @@ def take(entry: Entry) -> bool:
             from gulch.engine.compiling import native  # imports numba: only where there is something to load
 
             if not native.for_any_machine():
-                log.warning("numba was put to work before Gulch was loaded: here the kernels stay plain Python, which is slow")
+                log.warning("numba was put to work before Gulch was loaded: here the kernels are not compiled, which is slow")
                 stay_plain()
                 return False
             folder = str(store.folder())
