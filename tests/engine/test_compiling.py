@@ -133,6 +133,21 @@ def test_a_plain_kernel_neither_raises_nor_returns_numbers_of_numpy():
     assert [type(v) for v in plain(odd)(0.0, np.array([1.0]))] == [float, float, bool]
 
 
+def test_arrays_that_do_not_lie_whole_and_whole_numbers_are_taken():
+    model = PhaseModel("peng-robinson", [lookup(c) for c in ("74-85-1", "7732-18-5")])
+    assert taking.take(k.flash_amounts) and taking.take(k.ideal_gas_of)
+    wanted = k.flash_amounts(400.0, 1e6, np.array([3.0, 2.0]), *model.mix)
+    sliced, frozen = np.array([3.0, 0.0, 2.0])[::2], np.array([3.0, 2.0])
+    frozen.setflags(write=False)
+    for n in (sliced, frozen, np.array([3, 2])):
+        assert k.flash_amounts(400, 1_000_000, n, *model.mix)[0] == wanted[0]
+    both = np.zeros((2, 4))
+    k.ideal_gas_of(400.0, model.par, both[0, ::2], both[1, ::2])  # filled in place
+    np.testing.assert_allclose(both[0, ::2], model.ideal_gas_properties(400.0)[0])
+    with pytest.raises(ValueError):
+        k.flash_amounts("hot", 1e6, np.array([3.0, 2.0]), *model.mix)
+
+
 # What lies on disk
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import cache, cached_property, update_wrapper
 from hashlib import sha256
-from typing import Annotated, Any, get_type_hints
+from typing import Annotated, Any, get_origin, get_type_hints
 
 import numpy as np
 
@@ -100,13 +100,38 @@ class Entry:
         update_wrapper(self, kernel.function)
 
     def __call__(self, *args: Any) -> Any:
-        return self.run(*args)
+        try:
+            return self.run(*args)
+        except TypeError:  # a slice that does not lie whole in memory, whole numbers for others: as machine code wants them
+            if not self.compiled:
+                raise
+        fitting = [_fitting(a, hint) for a, hint in zip(args, self.hints, strict=True)]
+        found = self.run(*fitting)
+        for given, taken in zip(args, fitting, strict=True):
+            if isinstance(given, np.ndarray) and given is not taken and given.flags.writeable:
+                given[...] = taken  # it may have been filled
+        return found
+
+    @cached_property
+    def hints(self) -> list[Any]:
+        """The annotations of what it is given, in order."""
+        return [hint for name, hint in get_type_hints(self.kernel.function, include_extras=True).items() if name != "return"]
 
     def _first(self, *args):
         self.run = plain(self.kernel.function)
         for take in taken_by:
             take(self)
         return self.run(*args)
+
+
+def _fitting(value, hint):
+    """A value as its annotation says: whole in memory and of that type of numbers."""
+    if isinstance(value, np.ndarray) and get_origin(hint) is Annotated:
+        return np.array(value, hint.__metadata__[0], order="C")
+    if hasattr(hint, "_fields"):
+        inner = get_type_hints(hint, include_extras=True)
+        return hint(*(_fitting(part, inner[name]) for name, part in zip(hint._fields, value, strict=True)))
+    return hint(value) if hint in (int, float, bool) else value
 
 
 def plain(function: Callable) -> Callable:

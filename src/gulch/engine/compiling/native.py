@@ -129,10 +129,11 @@ def make(kernel: Kernel, folder: str) -> None:
 
 
 def make_entry(kernel: Kernel, folder: str) -> Any:
-    """What Python calls, from its folder or made now; arrays of other layouts are compiled for when they come."""
+    """What Python calls, from its folder or made now. It raises TypeError for arrays of other layouts or numbers."""
     with _kept_in(folder, kernel.key):
         made = numba.jit(cache=True, **OPTIONS)(kernel.function)
         made.compile(signature(kernel.function).args)
+    made.disable_compile()
     return made
 
 
