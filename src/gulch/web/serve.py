@@ -27,12 +27,12 @@ def prepare(collect=False, compress=False):
     import django
 
     django.setup()
-    migrate()
+    migrate(told=collect)
     if collect:
         collect_static(compress)
 
 
-def migrate():
+def migrate(told=True):
     """Bring the database to the state of this version, unless it says itself that it is there: looking takes a while."""
     import axes
     import django
@@ -46,7 +46,7 @@ def migrate():
         (found,) = cursor.execute("PRAGMA user_version").fetchone()
     if found == wanted:
         return
-    if not found:
+    if told and not found:
         say("Making the database …")
     call_command("migrate", verbosity=0, interactive=False)
     with connection.cursor() as cursor:

@@ -242,17 +242,20 @@ def flash_amounts_to(
 
 @kernel
 def temperature_of(mix: Mixture, h: float, P: float, x: Vector, phase: int, guess: float) -> float:
-    """Temperature [K] of one phase with molar enthalpy h [J/mol] by Newton's method; nan where none is found."""
-    T = guess
+    """Temperature [K] of one phase with molar enthalpy h [J/mol] by secants, the first by a difference; nan where none is found."""
+    T, change = guess, 0.0
+    f = properties(mix, T, P, x, phase)[0] - h
+    step = 1e-4 * T
+    slope = (properties(mix, T + step, P, x, phase)[0] - h - f) / step
     for _ in range(60):
-        here = properties(mix, T, P, x, phase)[0]
-        step = 1e-4 * T
-        slope = (properties(mix, T + step, P, x, phase)[0] - here) / step
         if not slope > 0.0:
             return math.nan
-        change = (h - here) / slope
-        change = min(max(change, -0.3 * T), 0.3 * T)
-        T = min(max(T + change, T_LOW), T_HIGH)
-        if abs(change) < 1e-10 * T:
-            return T
+        change = min(max(-f / slope, -0.3 * T), 0.3 * T)
+        moved = min(max(T + change, T_LOW), T_HIGH)
+        if abs(change) < 1e-10 * moved:
+            return moved
+        latest = properties(mix, moved, P, x, phase)[0] - h
+        if abs(change) > 1e-7 * moved and moved != T:  # nearer, the difference of two enthalpies is rounding
+            slope = (latest - f) / (moved - T)
+        T, f = moved, latest
     return math.nan if abs(change) > 1e-6 * T else T
