@@ -238,7 +238,12 @@ def test_what_nobody_wants_is_forgotten_after_a_month(elsewhere, entry):
         path.write_bytes(b"x")
     for path in (old, wanted):
         os.utime(path, (time.time() - 2 * store.UNUSED,) * 2)
+    other, strange = store.folder().parent / "cpython-310-linux-numba-0.1", store.folder().parent / "of somebody else"
+    for path in (other, strange):
+        path.mkdir()
+        os.utime(path, (time.time() - 2 * store.UNUSED,) * 2)
     store.forget_unused([entry.kernel])
+    assert strange.exists() and not other.exists()
     assert not old.exists() and fresh.exists() and wanted.exists()
 
 

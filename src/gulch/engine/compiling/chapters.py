@@ -77,7 +77,8 @@ def _said(value):
 @cache
 def _code(function):
     code = function.__code__
-    return repr((code.co_code.hex(), code.co_consts[1:], code.co_names, code.co_varnames))  # the first constant is the docstring
+    constants = code.co_consts[1:] if function.__doc__ else code.co_consts  # what a docstring says is no part of the code
+    return repr((code.co_code.hex(), constants, code.co_names, code.co_varnames))
 
 
 @cache

@@ -11,6 +11,7 @@ import contextlib
 import json
 import os
 import platform
+import shutil
 import sys
 import time
 from collections.abc import Iterable
@@ -18,6 +19,8 @@ from functools import cache
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
+
+from platformdirs import user_cache_dir
 
 from gulch.engine.compiling.chapters import Kernel
 
@@ -31,8 +34,9 @@ class Unwritable(Exception):
 
 @cache
 def folder() -> Path:
-    """The folder for this Python, numba and kind of machine: beside the sources where one may write there, else in the user's cache."""
-    kind = f"{sys.implementation.cache_tag}-{sys.platform}-{platform.machine()}-numba-{version('numba')}"
+    """The folder for this Python, numba, machine and way of calling: beside the sources where one may write, else in the user's cache."""
+    way = sha256((Path(__file__).parent / "native.py").read_bytes()).hexdigest()[:8]
+    kind = f"{sys.implementation.cache_tag}-{sys.platform}-{platform.machine()}-numba-{version('numba')}-{way}"
     chosen = os.environ.get("GULCH_KERNELS")
     if chosen:
         return Path(chosen) / kind
@@ -41,7 +45,7 @@ def folder() -> Path:
         beside.mkdir(exist_ok=True)
     if os.access(beside, os.W_OK):
         return beside / "kernels" / kind
-    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "gulch" / "kernels" / kind
+    return Path(user_cache_dir("gulch", appauthor=False)) / "kernels" / kind
 
 
 def prepare() -> None:
@@ -160,10 +164,14 @@ def release(kernel: Kernel) -> None:
 
 
 def forget_unused(wanted: Iterable[Kernel]) -> None:
-    """Delete what nobody has used for a month, but what is wanted now; mark that as used."""
+    """Delete what nobody has used for a month, other folders too, but what is wanted now; mark that as used."""
     keys = {kernel.key for kernel in wanted}
     now = time.time()
     with contextlib.suppress(OSError):
+        os.utime(folder())
+        for other in folder().parent.glob("*-numba-*"):  # nothing else that may lie there
+            if other.is_dir() and now - other.stat().st_mtime > UNUSED:
+                shutil.rmtree(other, ignore_errors=True)
         for path in folder().iterdir():
             with contextlib.suppress(OSError):
                 if any(key in path.name for key in keys):
