@@ -213,6 +213,29 @@ def test_two_processes_at_once_share_the_work(elsewhere):
     assert len(kernels) > 5 and all(store.is_sound(c) for c in kernels)
 
 
+def test_what_others_have_claimed_is_waited_for(elsewhere, entry):
+    store.prepare()
+    assert store.claim(entry.kernel)
+    process = subprocess.Popen([sys.executable, "-m", "gulch.engine.compiling.making", ONE], stderr=subprocess.PIPE)
+    with pytest.raises(subprocess.TimeoutExpired):  # it has nothing else to do, and does not call that broken off
+        process.wait(20.0)
+    store.release(entry.kernel)
+    assert process.wait(60.0) == 0 and store.is_sound(entry.kernel)
+
+
+def test_a_broken_file_is_found_before_it_is_needed(elsewhere, entry):
+    assert make(elsewhere, ONE).returncode == 0 and making.progress().made == 2
+    (code,) = store.folder().glob(f"*-{entry.kernel.key}.py*.nbc")
+    code.write_bytes(b"cut short")
+    assert making.progress().made == 2 and making.looked_through().made == 1
+
+
+def test_a_making_that_is_killed_says_so(elsewhere):
+    begun = making.Making(processes=1)
+    begun.stop()
+    assert begun.ended.wait(60.0) and begun.progress().trouble == "compiling was broken off."
+
+
 def test_a_claim_holds_while_its_process_lives(elsewhere, entry):
     store.prepare()
     assert store.claim(entry.kernel) and not store.claim(entry.kernel)  # this process lives

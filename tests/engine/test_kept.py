@@ -56,6 +56,21 @@ def test_a_process_that_stays_has_others_gather(tmp_path):
     assert process(tmp_path / "other", "here", "shipped", RARE)[1:3] == away[1:3]
 
 
+def test_several_species_are_gathered_by_one_process(tmp_path, monkeypatch):
+    begun = []
+    monkeypatch.setattr(kept, "_elsewhere", True)
+    monkeypatch.setattr(kept, "folder", lambda: tmp_path)
+    monkeypatch.setattr(kept.subprocess, "run", lambda command, **_: begun.append(command[3:]))
+    monkeypatch.setattr(kept, "_asked", set())
+    kept._book.cache_clear()
+    try:
+        kept.expect([RARE, "64-17-5", "", "593-45-3", RARE])
+        kept.expect([RARE])
+    finally:
+        kept._book.cache_clear()
+    assert begun == [[RARE, "593-45-3"]]  # the one that ships and the user's own are not asked for
+
+
 def test_what_ships_says_what_the_tables_say(tmp_path):
     assert process(tmp_path, "here", "bare", "64-17-5")[1:3] == process(tmp_path, "here", "shipped", "64-17-5")[1:3]
 

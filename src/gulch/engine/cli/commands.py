@@ -41,9 +41,7 @@ def solve_command(args: Namespace) -> int:
     project, misfits = chosen(read(args.file), args.variant)
     solution = solve(project)
     if not making.progress().done:
-        print(
-            "Solved with kernels that are not compiled, which is slow: “gulch compile” does that, in about half a minute.", file=sys.stderr
-        )
+        print("Solved while not all kernels are compiled, which is slow: “gulch compile” does that, in about a minute.", file=sys.stderr)
     if args.json:
         print(json.dumps(solution.to_dict(), indent=1))
     else:

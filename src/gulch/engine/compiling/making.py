@@ -12,6 +12,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -70,6 +71,13 @@ def progress(trouble: str = "") -> Progress:
     return Progress(store.sealed(kernels), len(kernels), trouble)
 
 
+def looked_through() -> Progress:
+    """How far it is, after every file was compared with its seal: what is broken is to be made again."""
+    for kernel in wanted():
+        store.is_sound(kernel)
+    return progress()
+
+
 class Making:
     """Machine code being made beside whatever else goes on. done: called in a thread of its own once it ended, well or not."""
 
@@ -79,6 +87,7 @@ class Making:
         self.done = done
         self.count = processes or min(_processors(), MOST_PROCESSES)
         self.running: list[subprocess.Popen] = []
+        self.stopped = False
         threading.Thread(target=self._go, daemon=True, name="gulch-compiling").start()
 
     def progress(self) -> Progress:
@@ -87,6 +96,7 @@ class Making:
 
     def stop(self) -> None:
         """End it; what is made so far stays."""
+        self.stopped = True
         for process in self.running:
             process.kill()
 
@@ -95,6 +105,8 @@ class Making:
             store.prepare()
             command = [sys.executable, "-m", "gulch.engine.compiling.making"]
             self.running = [subprocess.Popen(command, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL) for _ in range(self.count)]
+            if self.stopped:  # while they were being started
+                self.stop()
             said = [process.communicate()[1].decode(errors="replace").strip() for process in self.running]
             if not progress().done:
                 last = next((line for text in said for line in reversed(text.splitlines()) if line.strip()), "")
@@ -113,7 +125,7 @@ def _processors():
 
 def make_all(say: Callable[[Progress], None] = lambda _: None, processes: int | None = None) -> Progress:
     """Make what is missing, and wait for it. say: told how far it is, twice a second."""
-    now = progress()
+    now = looked_through()
     if now.done:
         return now
     making = Making(processes=processes)
@@ -136,18 +148,28 @@ def work(chosen: Sequence[str] = ()) -> int:
     native.declare(stand_in=True)
     try:
         store.prepare()
-        for kernel in order:
-            if not store.is_sound(kernel) and store.claim(kernel):
-                try:
-                    (native.make_entry if kernel in entered else native.make)(kernel, str(store.folder()))
-                    store.seal(kernel)
-                finally:
-                    store.release(kernel)
+        while order:  # what others have claimed is looked at again until it is there, or they are gone
+            order = [kernel for kernel in order if not _made(kernel, native.make_entry if kernel in entered else native.make)]
+            time.sleep(LOOK if order else 0.0)
         store.forget_unused(wanted())
     except (store.Unwritable, OSError) as error:
         print(error, file=sys.stderr)
         return 1
     return 0
+
+
+def _made(kernel, make):
+    """Whether a kernel is there, made now where nobody else has claimed it."""
+    if store.is_sound(kernel):
+        return True
+    if not store.claim(kernel):
+        return False
+    try:
+        make(kernel, str(store.folder()))
+        store.seal(kernel)
+    finally:
+        store.release(kernel)
+    return True
 
 
 if __name__ == "__main__":

@@ -20,6 +20,7 @@ from gulch.engine.phases.nonideal import WATER, active, activity, predictive, un
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.kept import expect
 
 PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
@@ -295,5 +296,6 @@ def _mixture(model, vapour, typed):
 @lru_cache(maxsize=64)
 def phase_model(kind: str, species: tuple, kij: tuple = (), vapour: str = "ideal", parameters_of_pairs: tuple = ()) -> PhaseModel:
     """Shared PhaseModel of a kind over species keys, each a CAS number or (CAS number, user data); the rest as in PhaseModel."""
+    expect((key if isinstance(key, str) else key[0]) or "" for key in species)
     found = [lookup(*((key,) if isinstance(key, str) else key)) for key in species]
     return PhaseModel(kind, found, kij, vapour, parameters_of_pairs)

@@ -84,13 +84,15 @@ def _book(name):
     return book
 
 
-def _gather(name):
-    """Have all that is known of a species gathered and kept by a process that ends, once."""
-    if name not in _asked:
-        _asked.add(name)
-        with contextlib.suppress(OSError, subprocess.SubprocessError):
-            subprocess.run([sys.executable, "-m", "gulch.engine.phases.gathering", name], timeout=PATIENCE, stdin=subprocess.DEVNULL)
-        _book.cache_clear()
+def expect(names: Iterable[str]) -> None:
+    """Where others gather: have all that is known of several species gathered at once, those that were not asked for yet."""
+    wanted = [name for name in dict.fromkeys(names) if name and name not in _asked and not _book(name)]
+    if not _elsewhere or not wanted:
+        return
+    _asked.update(wanted)
+    with contextlib.suppress(OSError, subprocess.SubprocessError):
+        subprocess.run([sys.executable, "-m", "gulch.engine.phases.gathering", *wanted], timeout=PATIENCE, stdin=subprocess.DEVNULL)
+    _book.cache_clear()
 
 
 def _write(name, book):
@@ -120,8 +122,8 @@ def kept(function: Callable) -> Any:
             return function(*args)
         name = args[0] if args else function.__name__
         key, book = (function.__name__, repr(args[1:])), _book(name)
-        if key not in book and _elsewhere and args:
-            _gather(name)
+        if not book and args:
+            expect([name])
             book = _book(name)
         if key not in book:
             with _tables:

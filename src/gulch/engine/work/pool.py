@@ -20,7 +20,7 @@ from collections.abc import Callable
 from multiprocessing.connection import wait
 from typing import Any
 
-from gulch.engine.compiling.making import Making, Progress, progress
+from gulch.engine.compiling.making import Making, Progress, looked_through
 from gulch.engine.settle import Reason
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
@@ -57,7 +57,7 @@ class Workers:
         self.numbers = itertools.count(1)
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
         self.closed = False
-        self.making = None if progress().done else Making(self._made)
+        self.making = None if looked_through().done else Making(self._made)
 
     def compiling(self) -> Progress | None:
         """How far the making of machine code is while solves are slow for want of it, else None."""

@@ -21,6 +21,7 @@ from gulch.engine.flowsheet.reading import constant_of, pair_numbers, polynomial
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError, lookup
+from gulch.engine.species.kept import expect
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 
 def known_species(project: Project) -> Iterator:
     """Every species has the data that the phase model and the reactions need."""
+    expect(s.cas or "" for s in project.species)
     for s in project.species:
         try:
             lookup(*s.key)
