@@ -123,7 +123,7 @@ def test_air_is_filled_in():
 def test_what_does_not_depend_on_a_failure_stands_and_the_rest_says_on_what():
     units = [
         {"id": "H", "kind": "heater", "temperature": "60 degC"},
-        {"id": "V", "kind": "valve", "pressure": "90 bar"},
+        {"id": "V", "kind": "heater", "mode": "duty", "duty": "0 kW", "pressure_drop": "90 bar"},
         {"id": "C", "kind": "heater", "temperature": "30 degC"},
     ]
     s = solve(

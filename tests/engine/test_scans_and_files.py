@@ -33,10 +33,10 @@ def test_scan_equals_solving_each_point_by_itself():
 def test_failed_points_are_kept_with_their_reason():
     project = demo()
     knob = project.knob("purge_share")
-    knob.input, knob.low, knob.high = "K1.pressure", "60 bar", "75 bar"
+    knob.input, knob.low, knob.high = "H1.pressure_drop", "1 bar", "80 bar"
     result = run_scan(project, project.scans[0])
-    assert not result.points[0]["solved"] and "below the inlet" in result.points[0]["why"]
-    assert result.points[0]["gauges"]["overall"] is None and result.points[-1]["solved"]
+    assert not result.points[-1]["solved"] and "not below the inlet pressure" in result.points[-1]["why"]
+    assert result.points[-1]["gauges"]["overall"] is None and result.points[0]["solved"]
 
 
 def test_scan_can_be_cancelled_and_refused():

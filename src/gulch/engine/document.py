@@ -344,7 +344,7 @@ class ClosingEntry(Part):
     max_passes: int = Field(150, ge=1, le=5000, description="passes after which it gives up and says why")
 
 
-Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", "near-critical"]
+Doubt = Literal["beyond-data", "beyond-belief", "wrong-phase", "further-phase", "near-critical", "uphill"]
 
 
 class Sweep(Part):

@@ -424,6 +424,12 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
     return amounts_at(terms), terms, missing, number + len(result.history)
 
 
+def _apart(atoms, gas, solid):
+    """Whether the elements fix the amount of a solid, because it holds what no gas does."""
+    rows = atoms[:, gas]
+    return np.linalg.matrix_rank(np.c_[rows, atoms[:, solid]]) > (np.linalg.matrix_rank(rows) if gas.any() else 0)
+
+
 def by_elements(
     n0: np.ndarray, inert: np.ndarray, T: float, P: float, model: PhaseModel, aside: np.ndarray | None = None, approach: float = 0.0
 ) -> Equilibrium:
@@ -431,16 +437,21 @@ def by_elements(
 
     n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,); aside: amounts that only dilute the gas,
     shape (n,), not part of the result; approach: the standard potentials are taken at T + approach [K]. The first
-    non-volatile species that is not inert may form as a pure phase beside the gas.
+    non-volatile species that is not inert may form as a pure phase beside the gas; every other one stays as it is.
     Returns Equilibrium, amounts down to 1e-43 of what reacts; raises EquilibriumTrouble. Elements close to 1e-12.
     """
     aside = np.zeros(n0.size) if aside is None else aside
     elements, atoms = model.elements, model.atoms
     solids = np.flatnonzero(~model.volatile & ~inert)
     solid = int(solids[0]) if solids.size else None
-    b = atoms[:, ~inert] @ n0[~inert]
+    free = ~inert & model.volatile
+    if solid is not None:
+        free[solid] = True
+    b = atoms[:, free] @ n0[free]
     missing = b <= 1e-14 * float(n0.sum())
-    active = ~inert & ~(atoms[missing] > 0.0).any(axis=0)  # what holds a missing element stays as it is
+    active = free & ~(atoms[missing] > 0.0).any(axis=0)  # what holds a missing element stays as it is
+    if solid is not None and active[solid] and _apart(atoms, active & model.volatile, solid):
+        active[solid] = False
     with_solid = solid is not None and bool(active[solid])
     b = atoms[:, active] @ n0[active]
     gas = active & model.volatile
@@ -464,8 +475,13 @@ def by_elements(
         nonlocal ln_n, potentials, formed, forming
         terms = g0 + ln_phi[gas]
         if not forming:
-            ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
-            forming = with_solid and float(a_solid @ potentials) > g_solid + 1e-12
+            try:
+                ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
+                forming = with_solid and float(a_solid @ potentials) > g_solid + 1e-12
+            except EquilibriumTrouble:
+                if not with_solid:
+                    raise
+                forming = True  # the gas alone cannot hold all of the elements
         if forming:
             ln_n, potentials, formed = _minimise(
                 A, target, terms, still, ln_n, a_solid, g_solid, True, max(formed, 1e-6 * float(target.max()))
@@ -491,6 +507,8 @@ def by_elements(
     out[gas] = np.exp(ln_n)
     if with_solid:
         out[solid] = formed
+    elif solid is not None:
+        formed = float(n0[solid])
     named = {elements[k]: float(v) for k, v in zip(independent, potentials, strict=True)}
     return Equilibrium(out, potentials=named, solid=formed, passes=number)
 

@@ -13,6 +13,7 @@ from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, 
 from gulch.engine.exchange import best_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import check, solve
 from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.flowsheet.guard import finite
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.variants import BASE, applied, misfits
@@ -43,7 +44,7 @@ def solve_command(args: Namespace) -> int:
     if not making.progress().done:
         print("Solved while not all kernels are compiled, which is slow: “gulch compile” does that, in about a minute.", file=sys.stderr)
     if args.json:
-        print(json.dumps(solution.to_dict(), indent=1))
+        print(json.dumps(finite(solution.to_dict()), indent=1, allow_nan=False))
     else:
         print(summary(project, solution))
     return SOLVED if solution.solved and all(t.met for t in solution.targets) and not misfits else NOT_SOLVED
@@ -157,7 +158,7 @@ def best_command(args: Namespace) -> int:
     except ScanError as error:
         print(error, file=sys.stderr)
         return NOT_SOLVED
-    print(json.dumps(found, indent=1) if args.json else best_text(project, found))
+    print(json.dumps(finite(found), indent=1, allow_nan=False) if args.json else best_text(project, found))
     there = found["points"] if found["kind"] == "trade-off" else found["values"]
     return SOLVED if there and not found["ended"] and not lost else NOT_SOLVED
 

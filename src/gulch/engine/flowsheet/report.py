@@ -12,6 +12,7 @@ import numpy as np
 from gulch.engine import formulas
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet import results
+from gulch.engine.flowsheet.guard import finite_values
 from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.measures import PER_REACTOR, measured
 from gulch.engine.flowsheet.nodes import feed_node, unit_node
@@ -203,7 +204,7 @@ class Report:
         """What a unit made of what entered it, with its balances. Raises UnitTrouble for an error it bore on the way."""
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
-        values = {k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)}
+        values = finite_values({k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)})
         n_in = sum((s.n for s in inlets), np.zeros(len(species)))
         n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
         heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))
@@ -224,10 +225,10 @@ class Report:
             if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
                 found = measured(plan_measures, outcome.inlet, outcome.outlet)
                 outcome.values |= dict(zip(PER_REACTOR, found, strict=True))
-        for level, what, todo, code in self.run.notes(unit_id):
+        for level, what, todo, code, cure in self.run.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)
-            self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo, code=code))
+            self.solution.messages.append(Message(level, at_unit(unit_id), f"{unit_id}: {what}", todo, code=code, cure=cure))
         if self.run.rooms:
             self.solution.rooms += [RoomLeft(at_unit(unit_id), r.code, f"{r.holds} in {unit_id}", *r[2:]) for r in plain(result.rooms)]
         return outcome

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -12,8 +13,9 @@ from gulch.engine.flowsheet import results
 from gulch.engine.flowsheet.closing import close
 from gulch.engine.flowsheet.couplings import nodes_of_input
 from gulch.engine.flowsheet.feeds import feed_amounts, total_dimension
+from gulch.engine.flowsheet.guard import NOT_SHOWN, finite_outlets, guard
 from gulch.engine.flowsheet.live import Live
-from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.flowsheet.nodes import NodeKind, unit_node
 from gulch.engine.flowsheet.report import Report
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import Stream, StreamTrouble
@@ -24,6 +26,8 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group
     from gulch.engine.flowsheet.nodes import Node
     from gulch.engine.flowsheet.places import Place
+
+log = logging.getLogger("gulch.flowsheet")
 
 
 class Run:
@@ -64,6 +68,7 @@ class Run:
                 self.block(group.nodes)
             elif group.iterates:
                 close(self, group)
+                self.guarded(group)
             else:
                 self.single(group.nodes[0])
         Report(self).write()
@@ -88,9 +93,31 @@ class Run:
         """Compute a node that depends on nothing behind it; what is wrong there is said."""
         try:
             self.visit(node)
+            if node.kind is NodeKind.UNIT:
+                guard(self, node.name)
         except (UnitTrouble, StreamTrouble) as trouble:
-            self.trouble(node, trouble)
+            self.refuse(node, trouble)
             self.block([node])
+
+    def refuse(self, node: Node, trouble: Exception) -> None:
+        """Say what is wrong at a node; what a unit of that kind has made goes no further."""
+        self.trouble(node, trouble)
+        if node.kind is NodeKind.UNIT:
+            for s in self.plan.leaving[node.name].values():
+                self.streams.pop(s, None)
+
+    def guarded(self, group: Group) -> None:
+        """Look at what a closed group came to; what is after a unit that is refused waits for it."""
+        closed = all(lo.settled for lo in self.solution.loops)
+        if not closed or any(u in self.failed or u not in self.done for u in group.units):
+            return
+        for u in group.units:
+            try:
+                guard(self, u)
+            except (UnitTrouble, StreamTrouble) as trouble:
+                self.refuse(unit_node(u), trouble)
+                self.waits(tuple(x for x in group.units if x != u), u)
+                return
 
     def block(self, nodes: list | tuple) -> None:
         """What a failed tie or target was to set is not computed with another value."""
@@ -182,8 +209,14 @@ class Run:
             self.taken[unit_id] = kind.adopt(inlets[0], given)
             self.context.memory = self.memory.setdefault(unit_id, {})
             result = kind.solve(feed, given, self.context)
+            finite_outlets(result)
         except StreamTrouble as trouble:
             raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
+        except UnitTrouble:
+            raise
+        except Exception as error:  # whatever a unit may come upon: the others' figures stand
+            log.exception("%s %s broke off", kind.kind, unit_id)
+            raise UnitTrouble(f"Its computation broke off ({error or type(error).__name__}).", NOT_SHOWN) from error
         self.done[unit_id] = (inlets, result)
         for port, stream in result.outlets.items():
             id_ = plan.leaving[unit_id].get(port)

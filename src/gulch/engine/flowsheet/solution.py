@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.places import WHOLE, Place, stored
 from gulch.engine.flowsheet.start import Start
-from gulch.engine.units.base import Code
+from gulch.engine.units.base import Code, Cure
 
 if TYPE_CHECKING:
     from gulch.engine.settle import Reason
@@ -23,6 +23,7 @@ class Message:
     todo: str = ""
     answers: list = field(default_factory=list)  # for a question: [(label, document text)]
     code: Code = Code.NONE
+    cure: Cure | None = None  # one press that mends it
 
     @property
     def where(self) -> str:
@@ -39,13 +40,15 @@ class Message:
             "todo": self.todo,
             "answers": self.answers,
             "code": self.code.value,
+            "cure": self.cure and list(self.cure),
         }
 
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> Message:
         """Rebuild what `to_dict` wrote."""
         place = stored(data["where"], data.get("about"))
-        return cls(data["level"], place, data["what"], data["todo"], data["answers"], Code(data.get("code", "")))
+        cure = Cure(*data["cure"]) if data.get("cure") else None
+        return cls(data["level"], place, data["what"], data["todo"], data["answers"], Code(data.get("code", "")), cure)
 
 
 @dataclass

@@ -5,6 +5,7 @@ Notation: T [K], P [Pa]; z, n: amounts of any size, shape (n,); enthalpy [J/mol]
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -18,7 +19,7 @@ from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
 from gulch.engine.phases.known_liquids import with_known_heat
 from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
-from gulch.engine.phases.state import PhaseState, TemperatureNotFound, between
+from gulch.engine.phases.state import PhaseState, StateNotFinite, TemperatureNotFound, between
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 
@@ -126,6 +127,8 @@ class PhaseModel:
     @staticmethod
     def _wrap(T, P, beta, middle, name_x, name_y, third, x, y, w, props):
         h, s, v, hx, sx, vx, hy, sy, vy, *rest = props.tolist()
+        if not (math.isfinite(h) and math.isfinite(v) and math.isfinite(beta)):
+            raise StateNotFinite(f"the phase model has no finite state at {T:.1f} K and {P / 1e5:.4g} bar")
         state = PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
         if middle > 0.0:
             state.middle_share, state.w, state.middle_properties = middle, w, tuple(rest)

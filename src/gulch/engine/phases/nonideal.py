@@ -12,9 +12,10 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.dissolved import SOURCES, in_water
+from gulch.engine.phases.dissolved import HIGH, LOW, SOURCES, in_water
 from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
 from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.known_liquids import known_volumes
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.species.groups import groups_of, missing, tables
@@ -29,6 +30,8 @@ FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pair
 WATER = "7732-18-5"
 NONRANDOM = 0.3  # alpha of NRTL where none is typed (Renon & Prausnitz, 1968: 0.2 to 0.47)
 PARTS = 12.0  # ln of the activity coefficient at infinite dilution of water where it is taken apart: 6e-6 of it in the other liquid
+LEAST_LN_H = math.log(1e3)  # of H in Pa: a gas held more firmly reacts with the solvent, which a constant does not tell
+NO_HENRY = "taken as ideal: predictive SRK tells no solubility"
 KEPT_APART = "apart, though it mixes with water"
 # ln(K bar) = A + B/T of the dimers of vapours, A and B: Gmehling & Onken, Vapor-Liquid Equilibrium Data Collection, part 1 (from memory).
 DIMERS = {"64-18-6": (-18.117, 7099.0), "64-19-7": (-17.374, 7290.0), "79-09-4": (-18.347, 7635.0)}
@@ -112,10 +115,33 @@ def predictive(species: tuple, par: np.ndarray, n_pair: int) -> Mixture:
     return Mixture(k.PREDICTIVE_SRK, k.IDEAL, active(species), par, np.zeros((n_pair, len(species), len(species))), rows)
 
 
-def henry(gas: Species, solvent: Species) -> tuple:
-    """(a, b, c) of ln(H/Pa) = a + b/T + c ln T of a gas in a solvent, from predictive SRK at the solvent's vapour pressure.
+def dissolving(gas: Species, solvent: Species, row: np.ndarray) -> tuple:
+    """((a, b, c, low, high), origin) of ln(H/Pa) = a + b/T + c ln T of a gas in a solvent from low to high [K].
 
-    Holderbaum & Gmehling, Fluid Phase Equilib. 70 (1991) 251. Where groups are missing their part of the mixing rule is ideal.
+    Measured where that is known, else by predictive SRK; where neither says anything that can be, the gas's vapour pressure, as if the
+    two mixed ideally. row: the gas's, shape (1, N_COLUMNS).
+    """
+    found = in_water(gas.cas) if solvent.cas == WATER else None
+    if found:
+        return (*found, LOW, HIGH), f"Henry's constant: {SOURCES[gas.cas]}"
+    course = henry(gas, solvent)
+    if course:
+        return course, "Henry's constant by predictive SRK"
+    T = np.linspace(LOW, HIGH, 30)
+    return (*_course(T, [ln_psat(t, row, 0)[0] for t in T]), LOW, HIGH), NO_HENRY
+
+
+def _course(T, ln_h):
+    """(a, b, c) of ln H = a + b/T + c ln T through values, both of shape (m,)."""
+    rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T)])
+    return np.linalg.lstsq(rows, np.array(ln_h), rcond=None)[0].tolist()
+
+
+def henry(gas: Species, solvent: Species) -> tuple | None:
+    """(a, b, c, low, high) of ln(H/Pa) = a + b/T + c ln T of a gas in a solvent between temperatures [K], from predictive SRK.
+
+    At the solvent's vapour pressure: Holderbaum & Gmehling, Fluid Phase Equilib. 70 (1991) 251. Where groups are missing their part of
+    the mixing rule is ideal. None where a gas is held more firmly than one that only dissolves can be.
     """
     two = (gas, solvent)
     par = np.array([parameters(s, k.PREDICTIVE_SRK) for s in two])
@@ -126,8 +152,9 @@ def henry(gas: Species, solvent: Species) -> tuple:
     ln_p = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T), T, T * T]) @ fit.coefficients
     x = np.array([1e-8, 1.0 - 1e-8])
     values = [k.ln_phi_phase(t, p, x, k.LIQUID, *mix)[0] + math.log(p) for t, p in zip(T, np.exp(ln_p), strict=True)]
-    rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T)])
-    return tuple(np.linalg.lstsq(rows, np.array(values), rcond=None)[0].tolist())
+    if not np.isfinite(values).all() or min(values) < LEAST_LN_H:
+        return None
+    return *_course(T, values), float(T[0]), float(T[-1])
 
 
 def water_apart(vapour: int, species: tuple, water: int | None, par: np.ndarray) -> tuple:
@@ -162,6 +189,8 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: dict) -> l
                 out.append((j, i))
             if said is not None and said.startswith("Henry's constant: "):
                 continue
+            if said == NO_HENRY:
+                out.append((j, i))
             if a.non_volatile or b.non_volatile or gases == 2.0 or said in ("typed", "apart", "ideal", KEPT_APART):
                 continue
             scheme = "predictive-srk" if gases else SCHEMES.get(kind, "unifac")
@@ -222,9 +251,7 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
     for i, gas in enumerate(species):
         for j, solvent in enumerate(species):
             if par[i, k.DISSOLVED] and not par[j, k.DISSOLVED] and not solvent.non_volatile:
-                found = in_water(gas.cas) if solvent.cas == WATER else None
-                pairs[k.HENRY : k.HENRY + 3, i, j] = found or henry(gas, solvent)
-                origin[i, j] = f"Henry's constant: {SOURCES[gas.cas]}" if found else "Henry's constant by predictive SRK"
+                pairs[k.HENRY : k.HENRY_HIGH + 1, i, j], origin[i, j] = dissolving(gas, solvent, par[[i]])
     if kind in (k.NRTL, k.WILSON):
         by_groups = Mixture(k.UNIFAC, k.IDEAL, ALIKE, par, pairs, rows)
         for i in range(n):

@@ -22,7 +22,7 @@ def parameters(species: Species, code: int) -> np.ndarray:
         _critical(row, species, code)
     elif species.liquid_density:
         # without critical constants the liquid keeps its one volume: V = R Tc/Pc Z, the exponent being 1 at Tr = 1
-        row[k.TC], row[k.PC] = 1.0, 1e5
+        row[k.TC], row[k.PC] = k.UNKNOWN_TC, 1e5
         row[k.ZRA] = species.molar_mass.value / species.liquid_density.value * 1e5 / k.R
     cp = species.heat_capacity.coefficients
     row[k.CP0 : k.CP0 + cp.size] = cp

@@ -57,6 +57,10 @@ class PhaseState:
         return [p for p in self.phases if p[0] == "liquid"]
 
 
+class StateNotFinite(ValueError):
+    """A flash whose figures are no finite numbers; the message says of what."""
+
+
 class TemperatureNotFound(ValueError):
     """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction; above: it would lie above."""
 

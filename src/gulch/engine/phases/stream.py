@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.phases.state import TemperatureNotFound, assembled
+from gulch.engine.phases.state import StateNotFinite, TemperatureNotFound, assembled
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -89,12 +89,14 @@ class Stream:
         """The flashed PhaseState; None for an empty stream. Raises StreamTrouble."""
         if self.is_empty:
             return None
-        if self._T is not None:
-            return self.model.at_temperature(self._T, self.P, self.n)
         try:
+            if self._T is not None:
+                return self.model.at_temperature(self._T, self.P, self.n)
             return self.model.at_enthalpy(self._H / self.total, self.P, self.n, self._guess)
         except TemperatureNotFound as error:
             raise StreamTrouble(f"The energy balance has no solution: {error}.") from None
+        except StateNotFinite as error:
+            raise StreamTrouble(f"Its state cannot be computed: {error}.") from None
 
     def enthalpy_flows(self, T: np.ndarray, P: float) -> np.ndarray:
         """Enthalpy flows [W] of this material at temperatures T [K], shape (m,), and P [Pa]."""

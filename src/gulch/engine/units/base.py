@@ -44,15 +44,29 @@ class Code(StrEnum):
     WRONG_PHASE = "wrong-phase"  # a reactor that is counted as one phase holds another
     FURTHER_PHASE = "further-phase"  # more phases than were found
     NEAR_CRITICAL = "near-critical"  # a liquid that hardly differs from its vapour, or whose species are near their critical points
+    UPHILL = "uphill"  # a pressure that nothing brings about
+
+
+class Cure(NamedTuple):
+    """One press that mends what is doubted of a unit. words: on its button; way: an edit of `flowsheet/cures`.
+
+    kind: of the unit that is put in; field: the input whose text says its outlet pressure.
+    """
+
+    words: str
+    way: str
+    kind: str
+    field: str
 
 
 class Note(NamedTuple):
-    """What a unit's solve remarks: level as of a message, a sentence, what to do, and what it is about."""
+    """What a unit's solve remarks: level as of a message, a sentence, what to do, what it is about, and what would mend it."""
 
     level: str
     what: str
     todo: str
     code: Code = Code.NONE
+    cure: Cure | None = None
 
 
 class Room(NamedTuple):
@@ -460,6 +474,17 @@ class Unit:
         return {}
 
     @classmethod
+    def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
+        """Pressures of the outlets [Pa] by port, as `solve` will have them, from those of what enters by inlet port.
+
+        inf where nothing holds it yet, nan where it hangs on more than pressures.
+        """
+        own = getattr(given, "pressure", None)
+        if own is None:
+            own = lowest(P for side in entering.values() for P in side) - (getattr(given, "pressure_drop", None) or 0.0)
+        return dict.fromkeys(ports, own)
+
+    @classmethod
     def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:
         """Compute the unit.
 
@@ -483,6 +508,15 @@ class Given(SimpleNamespace):
     """Values of the inputs in use, by name; None where an optional one is not given."""
 
 
+def lowest(pressures: Iterable[float]) -> float:
+    """The lowest of some pressures; nan where one is not known, inf where there is none."""
+    found = list(pressures)
+    return np.nan if any(P != P for P in found) else min(found, default=np.inf)
+
+
+EVEN = 1e-9  # relative, within which two pressures are the same
+
+
 def outlet_pressure(feed: Stream, drop: float, context: Context, name: str = "pressure_drop") -> float:
     """Inlet pressure less the drop [Pa]. Raises UnitTrouble when nothing is left."""
     pressure = feed.P - drop
@@ -496,15 +530,41 @@ def outlet_pressure(feed: Stream, drop: float, context: Context, name: str = "pr
     return pressure
 
 
-def no_uphill(feed: Stream, pressure: float, context: Context, name: str = "pressure") -> None:
-    """Raise UnitTrouble when a unit's given pressure lies above its inlet's. Raises UnitTrouble."""
-    if pressure > feed.P * (1.0 + 1e-9) and not feed.is_empty:
-        raise UnitTrouble(
+def uphill(feed: Stream, pressure: float, context: Context, name: str = "pressure", way: str = "before") -> list[Note]:
+    """Notes that doubt a given pressure above the inlet's, which the unit is solved at as if something raised it without work.
+
+    way: whether the machine that raises it is to stand “before” the unit or “instead” of it.
+    """
+    if pressure <= feed.P * (1.0 + EVEN) or feed.is_empty:
+        return []
+    kind = "pump" if feed.vapour_fraction <= 1e-6 else "compressor"
+    where = "before it" if way == "before" else "in its place"
+    return [
+        Note(
+            "warning",
             f"The inlet is at {show(feed.P, 'pressure', context.display)} but the unit at {show(pressure, 'pressure', context.display)}: "
-            "material does not flow uphill.",
-            "Lower the unit's pressure, raise the inlet's, or put a compressor before it.",
-            name,
+            "material does not flow uphill. It is solved as if something raised the pressure without work.",
+            f"Put a {kind} {where}, or lower its pressure.",
+            Code.UPHILL,
+            Cure(f"put a {kind} {where}", way, kind, name),
         )
+    ]
+
+
+def downhill(feed: Stream, pressure: float, context: Context) -> list[Note]:
+    """Notes that doubt an outlet pressure below the inlet's of a machine that raises it, which then works as a valve."""
+    if pressure >= feed.P * (1.0 - EVEN) or feed.is_empty:
+        return []
+    return [
+        Note(
+            "warning",
+            f"The outlet pressure of {show(pressure, 'pressure', context.display)} lies below the inlet's "
+            f"{show(feed.P, 'pressure', context.display)}: it lets the pressure fall as a valve does, without work.",
+            "Raise the outlet pressure, or put a valve in its place.",
+            Code.UPHILL,
+            Cure("put a valve in its place", "instead", "valve", "pressure"),
+        )
+    ]
 
 
 def no_gas_as_liquid(state: PhaseState, context: Context) -> list:

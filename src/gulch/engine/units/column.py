@@ -32,7 +32,8 @@ from gulch.engine.units.base import (
     Unit,
     UnitResult,
     UnitTrouble,
-    no_uphill,
+    lowest,
+    uphill,
 )
 
 if TYPE_CHECKING:
@@ -160,6 +161,12 @@ class Column(Unit):
             yield "heavy_key", f"{entry.id}: light and heavy key are the same species.", "Choose another heavy key."
 
     @classmethod
+    def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
+        P = lowest(entering["feed"])
+        top, bottom = (P if own is None else own for own in (given.top_pressure, given.bottom_pressure))
+        return {"distillate": top, "bottoms": bottom}
+
+    @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult({"distillate": feed, "bottoms": feed}, {"duty": 0.0})
@@ -171,7 +178,6 @@ class Column(Unit):
         P_bottom = feed.P if given.bottom_pressure is None else given.bottom_pressure
         if P_bottom < P_top:
             raise UnitTrouble("The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure")
-        no_uphill(feed, P_top, context, "top_pressure")
         q = quality(feed, context)
         top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
         near = context.memory["guesses"]
@@ -199,7 +205,7 @@ class Column(Unit):
                 "top_temperature": distillate.T,
                 "bottom_temperature": bottoms.T,
             },
-            notes=notes,
+            notes=[*notes, *uphill(feed, P_top, context, "top_pressure")],
         )
 
     @classmethod

@@ -6,8 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, downhill
 from gulch.engine.units.shaft import PATHS, change_pressure
 
 if TYPE_CHECKING:
@@ -78,13 +77,10 @@ class Compressor(Unit):
                 {"product": feed.at(T=feed.T, P=given.pressure)},
                 {"work": 0.0, "duty": 0.0, "outlet_temperature": feed.T},
             )
-        if given.pressure < feed.P * (1.0 - 1e-9):
-            raise UnitTrouble(
-                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies below the inlet's "
-                f"{show(feed.P, 'pressure', context.display)}.",
-                "Raise the outlet pressure, or leave the compressor out.",
-                "pressure",
-            )
+        if doubts := downhill(feed, given.pressure, context):
+            product = feed.at(P=given.pressure)
+            values = {"work": 0.0, "duty": 0.0, "outlet_temperature": context.later(lambda: product.T)}
+            return UnitResult({"product": product}, values, notes=doubts)
         count = max(1, round(given.stages))
         ratio = (given.pressure / feed.P) ** (1.0 / count)
         notes, work, duty, tops = [], 0.0, 0.0, []

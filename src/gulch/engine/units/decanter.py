@@ -19,7 +19,7 @@ from gulch.engine.units.base import (
     Unit,
     UnitResult,
     no_gas_as_liquid,
-    no_uphill,
+    uphill,
 )
 
 if TYPE_CHECKING:
@@ -83,7 +83,6 @@ class Decanter(Unit):
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         P = feed.P if given.pressure is None else given.pressure
-        no_uphill(feed, P, context)
         whole = feed if given.temperature is None and P == feed.P else feed.at(T=given.temperature or feed.T, P=P)
         notes = []
         if feed.is_empty:
@@ -138,5 +137,5 @@ class Decanter(Unit):
                 "duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow),
                 "light_share": outlets["light"].total / whole.total,
             },
-            notes=notes,
+            notes=[*notes, *uphill(feed, whole.P, context)],
         )

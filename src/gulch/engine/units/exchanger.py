@@ -13,7 +13,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, lowest, outlet_pressure
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
@@ -111,6 +111,11 @@ class Exchanger(Unit):
     mean_difference = Result("Mean temperature difference", "temperature difference", "heat exchanged over UA")
     hot_leaves = Result("Hot side leaves", "temperature", "temperature of the hot side's outlet")
     cold_leaves = Result("Cold side leaves", "temperature", "temperature of the cold side's outlet")
+
+    @classmethod
+    def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
+        drops = {"hot": given.hot_drop, "cold": given.cold_drop}
+        return {side: lowest(entering.get(side, ())) - drop for side, drop in drops.items()}
 
     @classmethod
     def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.base import EVEN, Choice, Input, Result, Unit, UnitResult, uphill
 from gulch.engine.units.shaft import PATHS, change_pressure
 
 if TYPE_CHECKING:
@@ -41,12 +40,12 @@ class Expander(Unit):
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T})
-        if given.pressure > feed.P * (1.0 + 1e-9):
-            raise UnitTrouble(
-                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies above the inlet's "
-                f"{show(feed.P, 'pressure', context.display)}, and an expander cannot raise it.",
-                "Lower the outlet pressure, or put a compressor here.",
-                "pressure",
+        if given.pressure > feed.P * (1.0 + EVEN):
+            product = feed.at(P=given.pressure)
+            return UnitResult(
+                {"product": product},
+                {"work": 0.0, "outlet_temperature": context.later(lambda: product.T)},
+                notes=uphill(feed, given.pressure, context, way="instead"),
             )
         product, work = change_pressure(feed, given.pressure, given.efficiency, given.path, context.model, "expansion")
         notes = []

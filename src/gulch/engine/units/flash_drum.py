@@ -15,7 +15,7 @@ from gulch.engine.units.base import (
     Unit,
     UnitResult,
     no_gas_as_liquid,
-    no_uphill,
+    uphill,
 )
 
 if TYPE_CHECKING:
@@ -59,7 +59,6 @@ class FlashDrum(Unit):
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         pressure = feed.P if given.pressure is None else given.pressure
-        no_uphill(feed, pressure, context)
         T = given.temperature if given.mode == "temperature" else None
         if feed.is_empty:
             empty = feed.at(T=T or feed.T, P=pressure)
@@ -70,6 +69,7 @@ class FlashDrum(Unit):
             whole = feed if pressure == feed.P else feed.at(P=pressure)
         state = whole.state
         notes = no_gas_as_liquid(state, context)
+        doubts = uphill(feed, pressure, context)
         outlets = whole.parted()
         if not notes and len(state.liquids) > 1:
             what = "Two liquids form and leave together as liquid."
@@ -90,5 +90,5 @@ class FlashDrum(Unit):
                 "vapour_share": state.vapour_fraction,
                 "drum_temperature": state.temperature,
             },
-            notes=notes,
+            notes=[*notes, *doubts],
         )

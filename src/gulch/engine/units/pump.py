@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble
+from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble, downhill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
@@ -40,13 +39,10 @@ class Pump(Unit):
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=given.pressure)}, {"work": 0.0, "outlet_temperature": feed.T})
-        if given.pressure < feed.P * (1.0 - 1e-9):
-            raise UnitTrouble(
-                f"The outlet pressure of {show(given.pressure, 'pressure', context.display)} lies below the inlet's "
-                f"{show(feed.P, 'pressure', context.display)}.",
-                "Raise the outlet pressure, or put a valve here.",
-                "pressure",
-            )
+        if doubts := downhill(feed, given.pressure, context):
+            product = feed.at(P=given.pressure)
+            values = {"work": 0.0, "outlet_temperature": context.later(lambda: product.T)}
+            return UnitResult({"product": product}, values, notes=doubts)
         if feed.vapour_fraction > 1e-6:
             raise UnitTrouble(
                 f"{100 * feed.vapour_fraction:.3g} % of the inlet is vapour, which a pump cannot take.",

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, no_uphill
+from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, lowest, uphill
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
@@ -46,15 +46,21 @@ class SpeciesSeparator(Unit):
     duty = Result("Duty", "power", "heat needed to bring both outlets to their states", headline=True)
 
     @classmethod
+    def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
+        P = lowest(entering["feed"])
+        return {name: P if own is None else own for name, own in (("first", given.first_pressure), ("second", given.second_pressure))}
+
+    @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
-        outlets = {}
+        outlets, notes = {}, []
         n_first = feed.n * given.share
         for name, n in (("first", n_first), ("second", feed.n - n_first)):
             T, P = getattr(given, f"{name}_temperature"), getattr(given, f"{name}_pressure")
             if P is not None:
-                no_uphill(feed, P, context, f"{name}_pressure")
+                notes += uphill(feed, P, context, f"{name}_pressure")
             outlets[name] = Stream.at_temperature(context.model, n, feed.T if T is None else T, feed.P if P is None else P)
         return UnitResult(
             outlets,
             {"duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow)},
+            notes=notes,
         )

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
-from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, no_uphill
+from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, no_gas_as_liquid, uphill
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -65,7 +65,6 @@ class ThreePhaseSeparator(Unit):
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         pressure = feed.P if given.pressure is None else given.pressure
-        no_uphill(feed, pressure, context)
         T = given.temperature if given.mode == "temperature" else None
         if T is not None:
             whole = feed.at(T=T, P=pressure)
@@ -81,4 +80,4 @@ class ThreePhaseSeparator(Unit):
             notes.append(Note("warning", f"Only one liquid forms; it leaves at the {side} outlet.", "Check temperature and phase model."))
         values["duty"] = context.later(lambda: whole.enthalpy_flow - feed.enthalpy_flow) if T is not None else 0.0
         values |= {f"{name}_share": outlets[name].total / whole.total for name in ("vapour", "light", "heavy")}
-        return UnitResult(outlets, values, notes=notes)
+        return UnitResult(outlets, values, notes=[*notes, *uphill(feed, pressure, context)])

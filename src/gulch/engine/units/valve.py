@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Input, Result, Unit, UnitResult, no_uphill
+from gulch.engine.units.base import Input, Result, Unit, UnitResult, uphill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
@@ -36,7 +36,6 @@ class Valve(Unit):
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
-        no_uphill(feed, given.pressure, context)
         product = feed.at(P=given.pressure)
         return UnitResult(
             {"product": product},
@@ -44,4 +43,5 @@ class Valve(Unit):
                 "outlet_temperature": context.later(lambda: product.T),
                 "vapour_share": context.later(lambda: product.vapour_fraction),
             },
+            notes=uphill(feed, given.pressure, context, way="instead"),
         )

@@ -1,7 +1,7 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
 from gulch.engine.document import set_value
-from gulch.engine.flowsheet import edit, strip
+from gulch.engine.flowsheet import cures, edit, strip
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import address_of, write
@@ -10,6 +10,7 @@ from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text
@@ -93,6 +94,16 @@ def settle_question(document, form):
         return Done(f"Keep the {name} of {head}", head)
     setattr(holder, "value" if name == "conversion" else "energy", value)
     return Done(f"Set the {name} of {head} to {value}", head)
+
+
+@action("cure", where=Key(), way=Key(), kind=Key(), field=Key())
+def cure(document, form):
+    """Mend by one press what a line of the to-do list doubts."""
+    if form.way not in cures.WAYS:
+        raise EditError(cures.GONE)
+    id_ = cures.WAYS[form.way](document, form.where, Cure("", form.way, form.kind, form.field))
+    where = f"before {form.where}" if form.way == "before" else f"in place of what {form.where} was"
+    return Done(f"Put a {KINDS[form.kind].label} {where}", id_)
 
 
 @action("basis", id=Key(), value=Text())

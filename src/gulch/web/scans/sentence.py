@@ -10,6 +10,7 @@ DOUBTS = {
     "wrong-phase": "a reactor holds another phase than it is counted as",
     "further-phase": "more phases are indicated than were found",
     "near-critical": "a liquid is near its critical point",
+    "uphill": "a pressure rises that nothing raises",
     "beyond-data": "a temperature lies outside the heat-capacity data",
     "beyond-belief": "a constant is used outside the temperatures at which it is believed",
 }

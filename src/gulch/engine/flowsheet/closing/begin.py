@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.flowsheet.closing.pressures import Pressures
 from gulch.engine.flowsheet.nodes import NodeKind
 from gulch.engine.flowsheet.places import Place, at_unit
 
@@ -39,11 +40,13 @@ def begin(loop: Loop) -> None:
             f"Nothing leaves the loop {' → '.join(group.units)}: whatever is fed stays in it.",
             "Take a product out of it, or draw a purge with a splitter.",
         )
+    loop.pressures = Pressures(loop)
     loop.fed, loop.scale_flow = entering, max(float(entering.sum()), 1e-12)
     x, scale = u.filled(0.0), u.filled(1.0)
     floor, ceiling = u.filled(-np.inf), u.filled(np.inf)
     for k, tear in enumerate(group.tears):
         u.parts(x)[k] = _tear_start(loop, tear, template)
+        u.pressures(x)[k] = loop.pressures.held.get(tear, u.pressures(x)[k])
         u.flows(scale)[k], u.enthalpies(scale)[k], u.pressures(scale)[k] = loop.scale_flow, 1e4, template.P
         u.flows(floor)[k], u.pressures(floor)[k] = 0.0, 1.0
     for k, tie in enumerate(loop.ties):

@@ -17,9 +17,11 @@ from gulch.engine.settle import PassFailed, settle
 from gulch.engine.units.base import UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.pressures import Pressures
     from gulch.engine.settle import LoopResult
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
+MOST_PRESSURES = 4  # searches, each with the pressures that the one before showed to hold
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
 
 
@@ -47,6 +49,7 @@ class Loop:
     begin: np.ndarray
     slope: np.ndarray | None
     trouble: tuple | None
+    pressures: Pressures
 
     def __init__(self, run, group):
         self.run, self.plan, self.group = run, run.plan, group
@@ -112,11 +115,12 @@ class Loop:
     def _set(self, x):
         """Give the run the streams and inputs that the unknowns stand for."""
         run, model, u = self.run, self.plan.model, self.unknowns
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
-            flow = flow.copy()
-            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), float(P), self.guesses[tear])
         for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x)), strict=True):
             run.set_input(entry.address, float(value))
+        held = self.pressures.find() if self.pressures.turned else self.pressures.held
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
+            flow, P = flow.copy(), held.get(tear, float(P))
+            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), P, self.guesses[tear])
 
     def _read_targets(self, x):
         for k, target in enumerate(self.targets):
@@ -133,7 +137,9 @@ class Loop:
         for k, tear in enumerate(self.group.tears):
             stream = self.run.streams[tear]
             self.guesses[tear] = stream.guess
-            u.flows(out)[k], u.pressures(out)[k] = stream.n, stream.P
+            u.flows(out)[k] = stream.n
+            if tear not in self.pressures.held:
+                u.pressures(out)[k] = stream.P
             u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
 
     def valueless(self, k: float, x: np.ndarray) -> UnitTrouble:
@@ -169,21 +175,25 @@ class Loop:
         method: str | None = None,
     ) -> LoopResult:
         """LoopResult of a search from x by the group's method, unless told otherwise."""
-        found = settle(
-            self.one_pass,
-            x,
-            scale=self.scale,
-            floor=self.floor,
-            ceiling=self.ceiling,
-            tol=tol or self.tolerance,
-            max_passes=max_passes or self.max_passes,
-            secants=secants,
-            watch=self.run.watch,
-            method=method or self.method,
-            depth=6 + 2 * len(self.targets),
-        )
-        self.steps += found.iterates
-        self.history += found.history
+        for _ in range(MOST_PRESSURES):
+            found = settle(
+                self.one_pass,
+                x,
+                scale=self.scale,
+                floor=self.floor,
+                ceiling=self.ceiling,
+                tol=tol or self.tolerance,
+                max_passes=max_passes or self.max_passes,
+                secants=secants,
+                watch=self.run.watch,
+                method=method or self.method,
+                depth=6 + 2 * len(self.targets),
+            )
+            self.steps += found.iterates
+            self.history += found.history
+            if not found.reason.settled or not self.pressures.missed():
+                break
+            x, secants = found.tear, None
         return found
 
     def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
@@ -217,7 +227,7 @@ class Loop:
             start.tears[tear] = TearStart(
                 dict(zip(plan.species, flow.tolist(), strict=True)),
                 float(h),
-                float(P),
+                self.pressures.held.get(tear, float(P)),
                 float(self.guesses[tear]),
                 typed.signature if typed else None,
             )

@@ -12,8 +12,10 @@ from gulch.engine.flowsheet.closing.account import account_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning
 from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
+from gulch.engine.flowsheet.guard import finite
 from gulch.engine.flowsheet.nodes import unit_node
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
+from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, Reason
 from gulch.engine.units.base import UnitTrouble
 
@@ -173,6 +175,11 @@ def _judge_loop(loop, found, remarks, method_failed):
     run.solution.loops.append(outcome)
     if run.explain:
         _record(loop, outcome)
+        if outcome.settled and loop.pressures.floats():
+            at = show(min(loop.pressures.held.values()), "pressure", plan.project.display)
+            outcome.findings.append(
+                f"Nothing in the loop sets its pressure: it stands at {at}, the lowest of what enters. A valve before it lowers it."
+            )
     u = loop.unknowns
     run.solution.messages += diagnosis.explain_loop(
         account_of(loop, method_failed),
@@ -182,6 +189,8 @@ def _judge_loop(loop, found, remarks, method_failed):
         u.flows(found.change),
         u.pressures(found.change),
     )
+    if found.reason is Reason.NOT_FINITE:
+        vars(outcome).update(finite(vars(outcome)))
 
 
 def _mode(loop, found):

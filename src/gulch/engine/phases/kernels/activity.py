@@ -31,24 +31,37 @@ from gulch.engine.phases.kernels.liquid import liquid_volume
 kernel = chapter(__name__)
 
 STEEPEST = 100.0
+GROUP_LOW, GROUP_HIGH = 250.0, 450.0  # K, between which published courses of groups are followed: few of their data lie outside
+LETS_GO = 50.0  # K over which a course comes to rest beyond its end, so that enthalpies do not jump there
+
+
+@kernel.part
+def held(T: float, low: float, high: float) -> float:
+    """T within low and high; outside a temperature that comes to rest LETS_GO beyond, for courses that mean nothing there."""
+    if high < T:
+        return high + LETS_GO * (1.0 - math.exp((high - T) / LETS_GO))
+    if low > T:
+        return low - LETS_GO * (1.0 - math.exp((T - low) / LETS_GO))
+    return T
 
 
 @kernel
 def group_areas(T: float, counts: Matrix, area: Vector, group_pairs: Matrix, areas: Matrix) -> None:
     """Fill what groups bring at T: rows of areas own_ik of each species (n rows), then rows of reach_ik = sum_m own_im psi_mk.
 
-    psi_mk = exp(-(a + b T + c T²)/T); group_pairs: g rows each of a [K], b and c [1/K]. With s_k = sum_i x_i reach_ik/q and theta_k =
-    sum_i x_i own_ik/q the working equations need no more than these: a mixture of few species costs n g steps instead of g².
+    psi_mk = exp(-(a + b t + c t²)/T), t being T `held` where there are data; group_pairs: g rows each of a [K], b and c [1/K]. With s_k =
+    sum_i x_i reach_ik/q and theta_k = sum_i x_i own_ik/q the working equations need no more than these: a mixture of few species costs
+    n g steps instead of g².
     """
     n, g = counts.shape
-    per_T = 1.0 / T
+    per_T, t = 1.0 / T, held(T, GROUP_LOW, GROUP_HIGH)
     for i in range(n):
         for k in range(g):
             areas[i, k] = counts[i, k] * area[k]
             areas[n + i, k] = 0.0
     for m in range(g):
         for k in range(g):
-            value = group_pairs[m, k] * per_T + group_pairs[g + m, k] + group_pairs[2 * g + m, k] * T
+            value = (group_pairs[m, k] + t * (group_pairs[g + m, k] + group_pairs[2 * g + m, k] * t)) * per_T
             psi = math.exp(-value) if value != 0.0 else 1.0  # subgroups of one main group are alike
             for i in range(n):
                 areas[n + i, k] += areas[i, m] * psi

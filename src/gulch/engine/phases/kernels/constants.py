@@ -9,6 +9,8 @@ IDEAL, PENG_ROBINSON, SOAVE_REDLICH_KWONG = 0, 1, 2  # kinds of models, as numbe
 PREDICTIVE_SRK, UNIFAC, DORTMUND, NRTL, WILSON = 3, 4, 5, 6, 7
 VAPOUR, LIQUID = 1, 2
 
+UNKNOWN_TC = 1.0  # stands for a critical temperature that nobody knows [K]
+
 # Columns of `par`.
 TC, PC, OMEGA, MW, B_, AC, M_, H_CONST, S_CONST, ZRA = range(10)
 VP0 = 10  # ln(Psat/Pa) = a + b/T + c ln T + d T + e T^2: five columns
@@ -36,7 +38,8 @@ N_COLUMNS = SOLVENT + 1
 KIJ = 0
 PAIR_A, PAIR_B, PAIR_ALPHA = 1, 2, 3  # tau (NRTL) or -ln of the energy factor (Wilson) = a + b/T [K]; non-randomness
 HENRY = 4  # ln(H/Pa) = a + b/T + c ln T of the first species in the second: three places
-N_PAIR = 7
+HENRY_LOW, HENRY_HIGH = 7, 8  # between which temperatures that course is known
+N_PAIR = 9
 
 MAX_NEWTON = 300  # steps of an equilibrium
 T_LOW, T_HIGH = 30.0, 6000.0  # search range of every temperature solve [K]

@@ -10,7 +10,7 @@ import numpy as np
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill
-from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, UNIFAC, VAPOUR, R
+from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, TC, UNIFAC, UNKNOWN_TC, VAPOUR, R
 from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, named, part_of, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.liquid import lacked
@@ -157,6 +157,17 @@ def ideal_flash(T: float, P: float, z: Vector, par: Matrix, ln_k: Vector, x: Vec
     return 0.0, LIQUID, LIQUID, 0
 
 
+@kernel.part
+def hot(T: float, par: Matrix) -> bool:
+    """Whether T lies above every critical temperature, where nothing condenses whatever an equation finds."""
+    hottest = 0.0
+    for i in range(par.shape[0]):
+        if par[i, TC] <= UNKNOWN_TC:
+            return False
+        hottest = max(hottest, par[i, TC])
+    return T > hottest
+
+
 @kernel
 def flash(mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool) -> Flashed:
     """PT flash with properties. Returns (beta, middle, name_x, name_y, third, x, y, w, props).
@@ -166,7 +177,11 @@ def flash(mix: Mixture, T: float, P: float, z: Vector, ln_k: Vector, warm: bool)
     n = z.size
     x, y, w = np.empty(n), np.empty(n), np.zeros(n)
     middle = 0.0
-    if mix.kind == IDEAL:
+    if hot(T, mix.par):
+        beta, name_x, name_y, third = 1.0, VAPOUR, VAPOUR, 0
+        for i in range(n):
+            x[i] = y[i] = z[i]
+    elif mix.kind == IDEAL:
         beta, name_x, name_y, third = ideal_flash(T, P, z, mix.par, ln_k, x, y)
     else:
         beta, middle, name_x, name_y, third = split_flash(mix, T, P, z, ln_k, warm, x, y, w)

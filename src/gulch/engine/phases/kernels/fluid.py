@@ -21,6 +21,7 @@ from gulch.engine.phases.kernels.activity import (
     gamma_derivatives,
     group_areas,
     group_derivatives,
+    held,
     ln_gamma_groups,
     ln_gamma_nrtl,
     ln_gamma_wilson,
@@ -35,6 +36,8 @@ from gulch.engine.phases.kernels.constants import (
     DISSOLVED,
     DORTMUND,
     HENRY,
+    HENRY_HIGH,
+    HENRY_LOW,
     IDEAL,
     KIJ,
     LIQUID,
@@ -165,13 +168,14 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
     if kind >= NRTL:
         pair_factors(kind, T, par, mix.pairs, own[N_OWN : N_OWN + n], own[N_OWN + n : N_OWN + 2 * n])
     if kind >= UNIFAC:
-        ln_T, ln_P = math.log(T), math.log(P)
+        ln_P = math.log(P)
         for i in range(n):
             if par[i, DISSOLVED] == 0.0:
                 continue
             for j in range(n):
                 a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
-                own[N_OWN + 2 * n + i, j] = a + b / T + c * ln_T - ln_P
+                t = held(T, mix.pairs[HENRY_LOW, i, j], mix.pairs[HENRY_HIGH, i, j])
+                own[N_OWN + 2 * n + i, j] = a + b / t + c * math.log(t) - ln_P
         dimer_roots(T, par, own[ROOT])
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)

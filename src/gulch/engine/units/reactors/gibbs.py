@@ -126,6 +126,8 @@ class GibbsReactor(Reactor):
                     "Add graphite in Chemistry to let it form, feed more steam or oxygen, or change the temperature.",
                 )
             )
+        if has_graphite and found.solid > 0.0 and activity is not None and activity < 1.0 - 1e-6:
+            activity = None  # graphite that no gas can take up says nothing of carbon in the gas
         values["carbon_activity"] = activity
         values["carbon_formed"] = found.solid if has_graphite else None
         rows = []

@@ -13,7 +13,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, Result, UnitResult, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Result, UnitResult, lowest, outlet_pressure
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tube import Tube
@@ -176,6 +176,13 @@ class PlugFlow(KineticReactor):
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")
     coolant_leaves = Result("Coolant leaves at", "temperature", "where the coolant's flow is given")
     pressure_fall = Result("Pressure drop", "pressure difference", "inlet less outlet pressure")
+
+    @classmethod
+    def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
+        if given.falls == "ergun":
+            return dict.fromkeys(ports, math.nan)
+        drop = given.pressure_drop if given.falls == "drop" else 0.0
+        return dict.fromkeys(ports, lowest(entering["feed"]) - drop)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

@@ -67,7 +67,7 @@ class Header(Region):
         lines = {}
         for m in self.messages:
             head, _, rest = m.what.partition(": ")
-            key = (m.level, rest, m.todo) if rest and head == m.where and not m.answers else (m.where, m.what)
+            key = (m.level, rest, m.todo) if rest and head == m.where and not (m.answers or m.cure) else (m.where, m.what)
             if key in lines:
                 first, _, said = lines[key].what.partition(": ")
                 lines[key].what = f"{first}, {head}: {said}"
@@ -86,6 +86,7 @@ class Header(Region):
                 "todo": m.todo,
                 "where": m.where,
                 "answers": m.answers,
+                "cure": m.cure,
                 "stage": stage_of(m.place),
                 "select": selection(m.place),
                 "taken": json.dumps(self.space.fields.taken(m.where)),

@@ -1,0 +1,102 @@
+"""Pressures around a loop, from what is typed: propagated from the feeds on, without solving a unit.
+
+A mixer runs at its lowest inlet, so where nothing in a loop sets the pressure, any pressure below that of the feeds would
+repeat itself. The highest that does is the one that the feeds bring about; it is found from above, whatever was solved before.
+
+Notation: pressures [Pa]; inf: nothing holds it yet; nan: it hangs on flows.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import EVEN
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.loop import Loop
+
+LOWER = 0.5  # of the pressures found, at which is looked whether lower ones would repeat themselves as well
+
+
+class Pressures:
+    """Pressures of the tears of a Loop, as far as they hang on nothing that is iterated.
+
+    held: {tear: Pa}. A stream that turned out to carry nothing sets no pressure where streams join: `dry` names those.
+    """
+
+    def __init__(self, loop: Loop):
+        self.run, self.plan, self.group = loop.run, loop.plan, loop.group
+        self.units = [(n.name, KINDS[self.plan.units[n.name].kind]) for n in self.group.nodes if n.kind is NodeKind.UNIT]
+        # ties and targets may turn a pressure in the middle of a search
+        self.turned = bool(self.group.tears) and any(n.kind is not NodeKind.UNIT for n in self.group.nodes)
+        self.dry: frozenset = frozenset()
+        self.held: dict = {}
+        self.find()
+
+    def find(self) -> dict[str, float]:
+        """Propagate anew with the run's inputs as they stand; returns the pressures held."""
+        tears = self._settled(dict.fromkeys(self.group.tears, math.inf)) if self.group.tears else {}
+        self.held = {t: P for t, P in tears.items() if math.isfinite(P) and P > 0.0}
+        return self.held
+
+    def floats(self) -> bool:
+        """Whether pressures below those held would repeat themselves as well, because nothing in the loop sets them."""
+        lower = {t: LOWER * P for t, P in self.held.items()}
+        after = self._sweep(dict(lower)) if lower else {}
+        return bool(lower) and all(abs(after[t] - P) <= EVEN * P for t, P in lower.items())
+
+    def missed(self) -> bool:
+        """Whether the last pass leaves other pressures than are held, which then are: by streams that carry nothing, or by its own."""
+        streams, before = self.run.streams, self.held
+        if not before:
+            return False
+        inside = [s for u, _ in self.units for s in self.plan.entering[u]]
+        dry = frozenset(s for s in inside if s in streams and streams[s].is_empty)
+        if dry != self.dry:
+            self.dry = dry
+            if self.find() != before:
+                return True
+        self.held = {t: P for t, P in before.items() if same(streams[t].P, P)}  # any other is searched for
+        return self.held != before
+
+    def _settled(self, tears):
+        """Tears' pressures after sweeps from above until they repeat; those that go on falling are left out."""
+        for _ in range(len(self.units) + 2):
+            after = self._sweep(dict(tears))
+            if all(same(after[t], P) for t, P in tears.items()):
+                return after
+            tears = after
+        last = self._sweep(dict(tears))
+        return {t: P for t, P in last.items() if same(P, tears[t])}
+
+    def _sweep(self, known):
+        """Pressures of the tears after every unit in turn was told those of its inlets; known: of the tears before, used up."""
+        plan, streams = self.plan, self.run.streams
+        inside = set(self.group.units)
+        out = {}
+        for unit, kind in self.units:
+            entering: dict[str, list] = {}
+            for s in plan.entering[unit]:
+                if s in known:
+                    P = known[s]
+                elif plan.sources[s] in inside:
+                    P = math.inf
+                else:
+                    P = math.inf if s not in streams or streams[s].is_empty else streams[s].P
+                if s not in self.dry or len(plan.entering[unit]) == 1:
+                    entering.setdefault(plan.inlet[s] or kind.inlets[0].name, []).append(P)
+            for port, P in kind.pressures(entering, self.run.given[unit], plan.ports[unit]).items():
+                s = plan.leaving[unit].get(port)
+                if s in self.group.tears:
+                    out[s] = P
+                elif s is not None and s not in plan.open:
+                    known[s] = P
+        return out
+
+
+def same(a: float, b: float) -> bool:
+    """Whether two pressures are the same, unknown ones included."""
+    return a == b or (math.isnan(a) and math.isnan(b)) or abs(a - b) <= EVEN * abs(b)
