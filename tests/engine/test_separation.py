@@ -1,5 +1,7 @@
 """Column, exchanger, decanter, washer: hand calculations, bounds, and sentences for bad input."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
@@ -10,7 +12,7 @@ from gulch.engine.flowsheet import cures, edit, solve
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.units.base import Code, Given
-from gulch.engine.units.column import fenske, gilliland, kirkbride, underwood
+from gulch.engine.units.column import far_off, fenske, gilliland, kirkbride, underwood
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
 
 KMOL_H = 1.0 / 3.6
@@ -486,3 +488,79 @@ def test_boundaries_agree_with_flashes(kind, dew):
             assert pytest.approx(flashed.temperature, abs=2e-4) == T
             K = np.exp(model.ln_phi(T, P, x, LIQUID) - model.ln_phi(T, P, y, VAPOUR))
             assert (K * x)[x > 0.0] == pytest.approx(y[x > 0.0], rel=1e-8)  # equal fugacities
+
+
+# Ends of a column
+
+
+def column_of(species, flow, T, P, model="peng-robinson", **unit):
+    return document(
+        species,
+        [{"id": "COL", "kind": "shortcut-column", **unit}],
+        [feed("f", "COL", flow, T=T, P=P), {"id": "top", "from": "COL.distillate"}, {"id": "bottoms", "from": "COL.bottoms"}],
+        phase_model=model,
+    )
+
+
+GASSY = {"hydrogen": "1333-74-0", "methane": "74-82-8", "benzene": "71-43-2", "toluene": "108-88-3"}
+
+
+def gassy(**unit):
+    flow = {"hydrogen": "0.2 kmol/h", "methane": "0.8 kmol/h", "benzene": "60 kmol/h", "toluene": "40 kmol/h"}
+    return column_of(GASSY, flow, "100 degC", "3 bar", light_key="benzene", heavy_key="toluene", **unit)
+
+
+def test_a_partial_condenser_condenses_beside_dissolved_gas():
+    """Its heat by a balance with a flash: the overhead vapour cooled to the distillate's dew point parts into distillate and reflux."""
+    total = gassy(condenser="total")
+    (said,) = [m for m in solve(total).messages if m.level == "error"]
+    assert "Choose a partial condenser" in said.todo
+    project = gassy(condenser="partial")
+    solution = solve(project)
+    assert solution.solved, solution.messages
+    top, values = solution.streams["top"], solution.units["COL"].values
+    model = phase_model("peng-robinson", tuple(GASSY.values()))
+    d = np.array(list(top.flow.values()))
+    K = model.boundary(True, 3e5, d, top.temperature)
+    overhead = d + values["reflux_used"] * d.sum() * K[1]
+    vapour = model.saturated(True, 3e5, overhead, top.temperature)
+    parted = model.at_temperature(top.temperature - 1e-6, 3e5, overhead)
+    assert parted.vapour_fraction == pytest.approx(1.0 / (1.0 + values["reflux_used"]), rel=1e-3)
+    heat = overhead.sum() * (parted.enthalpy - vapour.enthalpy)
+    assert values["condenser_duty"] == pytest.approx(heat, rel=1e-3)
+
+
+def test_what_is_not_in_the_feed_shapes_no_end_of_a_column():
+    """Caustic soda boils at 1388 degC; at zero flow it made the top 509.9 degC hot."""
+    two = {"benzene": "71-43-2", "chlorobenzene": "108-90-7"}
+    flow, keys = dict.fromkeys(two, "50 kmol/h"), {"light_key": "benzene", "heavy_key": "chlorobenzene"}
+    alone = solve(column_of(two, flow, "90 degC", "1 bar", "ideal", **keys))
+    beside = solve(column_of({"naoh": "1310-73-2", "nacl": "7647-14-5"} | two, flow, "90 degC", "1 bar", "ideal", **keys))
+    assert alone.solved and beside.solved
+    for name, value in alone.units["COL"].values.items():
+        assert beside.units["COL"].values[name] == pytest.approx(value, rel=1e-8), name
+
+
+def test_light_gases_leave_the_first_bottoms():
+    species = {"co2": "124-38-9", "methanol": "67-56-1", "water": "7732-18-5"}
+    flow = {"co2": "75 kmol/h", "methanol": "5000 kmol/h", "water": "2000 kmol/h"}
+    keys = {"light_key": "methanol", "heavy_key": "water", "condenser": "partial"}
+    for model in ("peng-robinson", "nrtl", "predictive-srk", "ideal"):
+        solution = solve(column_of(species, flow, "60 degC", "1.5 bar", model, **keys))
+        assert solution.solved, solution.messages
+        assert 360.0 < solution.streams["bottoms"].temperature < 390.0
+        assert solution.streams["bottoms"].flow["co2"] < 1e-9
+
+
+def test_ends_that_cannot_be_blame_the_data_and_not_the_keys():
+    """Peng–Robinson without parameters parts caustic soda and water in two liquids, which boil at −141.7 degC or hardly at all."""
+    species = {"naoh": "1310-73-2", "methanol": "67-56-1", "water": "7732-18-5"}
+    flow, keys = dict.fromkeys(species, "50 kmol/h"), {"light_key": "methanol", "heavy_key": "water"}
+    solution = solve(column_of(species, flow, "90 degC", "1 bar", **keys))
+    (said,) = [m for m in solution.messages if m.level == "error"]
+    assert not solution.solved and "colder than its top" in said.what and "vapour pressures" in said.todo
+    context = SimpleNamespace(species=list(species), model=phase_model("ideal", tuple(species.values())), display="si")
+    entering = Stream.at_temperature(context.model, np.ones(3), 360.0, 1e5)
+    trouble = far_off(entering, np.array([0.0, 1.0, 0.0]), np.array([1.0, 0.0, 1.0]), 1, 2, context, [340.0, 1200.0])
+    assert "because of the naoh in it" in trouble.what and "vapour pressure of naoh" in trouble.todo
+    assert far_off(entering, np.ones(3), np.ones(3), 2, 1, context, [340.0, 1200.0]) is None  # keys in the wrong order

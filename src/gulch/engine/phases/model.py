@@ -226,13 +226,20 @@ class PhaseModel:
 
     def phase_volume(self, T: float, P: float, n: np.ndarray, phase: int) -> float:
         """Molar volume [m3/mol] of a phase (kernels.VAPOUR or LIQUID) of amounts n; non-volatile ones count in a liquid."""
+        return self._of_phase(T, P, n, phase, 2)
+
+    def phase_enthalpy(self, T: float, P: float, n: np.ndarray, phase: int) -> float:
+        """Molar enthalpy [J/mol] on the elements basis of a phase, as `phase_volume`."""
+        return self._of_phase(T, P, n, phase, 0)
+
+    def _of_phase(self, T, P, n, phase, which):
         at = np.flatnonzero(self.volatile & (n > 0.0))
         part = n[at].sum()
-        v = k.phase_properties(T, P, n[at] / part, phase, *self.part(at))[2]
+        value = k.phase_properties(T, P, n[at] / part, phase, *self.part(at))[which]
         if self.all_volatile or phase == k.VAPOUR:
-            return v
+            return value
         held = np.where(self.volatile, 0.0, n)
-        return (v * part + held_properties(self, held, T)[2]) / n.sum()
+        return (value * part + held_properties(self, held, T)[which]) / n.sum()
 
     def ln_phi_pure_liquid(self, T: float, P: float) -> np.ndarray:
         """ln fugacity coefficients of the pure liquids, shape (n,)."""

@@ -44,6 +44,8 @@ if TYPE_CHECKING:
 ROUNDS = 60  # of volatilities and split
 LIMIT = 60.0  # of ln d/b
 TRACE = 1e-9  # mole fraction at which an absent species is looked at
+FIRST_STAGES = 4.0  # by which what is lighter or heavier than the keys is parted at first
+FAR = 150.0  # K between the feed and an end of the column, beyond which data and not keys are looked at
 
 
 class Column(Unit):
@@ -183,6 +185,12 @@ class Column(Unit):
         near = context.memory["guesses"]
         distillate = cls.leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
         bottoms = cls.leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
+        if bottoms.T < distillate.T - 1.0:
+            at = [show(s.T, "temperature", context.display) for s in (bottoms, distillate)]
+            raise UnitTrouble(
+                f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: the phase model cannot be right for the bottoms.",
+                "Look at the vapour pressures of what is heavy, and at the phase model in Chemistry.",
+            )
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
         stages, place, notes = stages_at(
@@ -218,15 +226,15 @@ class Column(Unit):
         n, model, memory = feed.n, context.model, context.memory
         state = {"guesses": memory.get("guesses", [feed.guess, feed.guess])}
         near = memory.get("ratio")
-        near = first_ratio(model, feed, light) if near is None else near
+        near = first_ratio(model, feed, light, heavy) if near is None else near
 
         def once(ln_ratio):
             """ln d/b by species, found anew from the volatilities at the ends of products parted so."""
             share = 1.0 / (1.0 + np.exp(-ln_ratio))
             top, bottom = cls.keyed(n, share, given, light, heavy)
             try:
-                T_top, x_top, y_top = ends(model, True, P_top, top + TRACE * top.sum() * model.volatile, state["guesses"][0])
-                T_bottom, x_bottom, y_bottom = ends(model, False, P_bottom, bottom + TRACE * bottom.sum(), state["guesses"][1])
+                T_top, x_top, y_top = ends(model, True, P_top, top * model.volatile, state["guesses"][0])
+                T_bottom, x_bottom, y_bottom = ends(model, False, P_bottom, bottom, state["guesses"][1])
             except TemperatureNotFound as error:
                 raise UnitTrouble(f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures.") from None
             state["guesses"] = [T_top, T_bottom]
@@ -235,7 +243,8 @@ class Column(Unit):
             alpha = np.sqrt((above / above[heavy]) * (below / below[heavy]))
             alpha[~model.volatile] = 0.0
             if alpha[light] <= 1.0 + 1e-6:
-                raise exchanged(alpha, n, light, heavy, context, state["guesses"])
+                at = state["guesses"]
+                raise far_off(feed, top, bottom, light, heavy, context, at) or exchanged(alpha, n, light, heavy, context, at)
             minimum = fenske(top[light] / bottom[light], bottom[heavy] / top[heavy], alpha[light])
             with np.errstate(all="ignore"):
                 ln_new = np.log(top[heavy] / bottom[heavy]) + minimum * np.log(alpha)
@@ -287,10 +296,15 @@ class Column(Unit):
         try:
             state = context.model.saturated(fraction == 1.0, P, n, guess)
         except TemperatureNotFound as error:
+            todo = "Lower the pressure."
+            if what == "distillate":
+                partly = fraction == 0.0 and condenses_partly(context.model, P, n, guess)
+                todo = "Choose a partial condenser, or take" if partly else "Take"
+                todo += " the light gases off first."
             raise UnitTrouble(
                 f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
                 f"{show(P, 'pressure', context.display)}: {error}.",
-                "Choose a partial condenser, or take the light gases off first." if what == "distillate" else "Lower the pressure.",
+                todo,
                 "condenser",
             ) from None
         return (
@@ -341,6 +355,35 @@ def stages_at(
     return stages, place, notes
 
 
+def condenses_partly(model: PhaseModel, P: float, n: np.ndarray, guess: float) -> bool:
+    """Whether a distillate that has no bubble point has a dew point, so that a partial condenser would do."""
+    try:
+        model.saturated(True, P, n, guess)
+    except TemperatureNotFound:
+        return False
+    return True
+
+
+def far_off(
+    feed: Stream, top: np.ndarray, bottom: np.ndarray, light: int, heavy: int, context: Context, at: list[float]
+) -> UnitTrouble | None:
+    """The sentence where keys that stand in order in the feed do not at an end, because it lies so far from the feed; else None.
+
+    top, bottom: amounts [mol/s], shape (n,); at: temperatures of both [K].
+    """
+    end, T, n = max((("top", at[0], top), ("bottom", at[1], bottom)), key=lambda e: abs(e[1] - feed.T))
+    boiling = k_values(context.model, feed.T, feed.P, feed.n, feed.n)
+    if abs(T - feed.T) < FAR or boiling[light] <= boiling[heavy]:
+        return None
+    held = np.where((n > 1e-6 * n.sum()) & context.model.volatile, boiling, np.nan)
+    i = int(np.nanargmax(held) if T < feed.T else np.nanargmin(held))
+    shown = [show(t, "temperature", context.display) for t in (T, feed.T)]
+    return UnitTrouble(
+        f"Its {end} would boil at {shown[0]}, far from the feed at {shown[1]}, because of the {context.species[i]} in it.",
+        f"Look at the vapour pressure of {context.species[i]} and at the phase model, or take it out before the column.",
+    )
+
+
 def exchanged(alpha: np.ndarray, n: np.ndarray, light: int, heavy: int, context: Context, ends: list[float]) -> UnitTrouble:
     """The sentence for keys that are not in order of volatility, with the order that holds here."""
     names = context.species[light], context.species[heavy]
@@ -377,18 +420,24 @@ def condenser_heat(context: Context, distillate: Stream, R: float, given: Given,
     if given.condenser == "total":
         overhead = model.saturated(True, P, distillate.n, distillate.T)
         return float((R + 1.0) * D * (distillate.enthalpy_flow / D - overhead.enthalpy))
-    state = distillate.state
-    reflux = R * D * state.x
-    back = Stream.at_temperature(model, reflux, distillate.T, P)
+    # the reflux is the liquid beside the distillate at its dew point; it may hold more gas than boils at any temperature
+    T, x, _ = ends(model, True, P, distillate.n, distillate.T)
+    reflux = R * D * x
     overhead = model.saturated(True, P, distillate.n + reflux, distillate.T)
-    h = float(model.saturated(False, P, reflux, distillate.T).enthalpy) * back.total if R > 0.0 else 0.0
-    return float(distillate.enthalpy_flow + h - overhead.enthalpy * (R + 1.0) * D)
+    return float(distillate.enthalpy_flow + R * D * model.phase_enthalpy(T, P, x, LIQUID) - overhead.enthalpy * (R + 1.0) * D)
 
 
-def first_ratio(model: PhaseModel, feed: Stream, light: int) -> np.ndarray:
-    """A first guess of d/b by species: what is not less volatile than the light key goes up."""
+def first_ratio(model: PhaseModel, feed: Stream, light: int, heavy: int) -> np.ndarray:
+    """A first guess of d/b by species: what is not less volatile than the light key goes up, light gases all but wholly.
+
+    As Fenske's equation has it for FIRST_STAGES at the volatilities of the feed.
+    """
     K = k_values(model, feed.T, feed.P, feed.n, feed.n)
-    return np.where(0.999 * K[light] <= K, 99.0, 0.01)
+    up = 0.999 * K[light] <= K
+    with np.errstate(all="ignore"):
+        ln = np.where(up, np.maximum(np.log(K / K[light]), 0.0), np.minimum(np.log(K / K[heavy]), 0.0)) * FIRST_STAGES
+    ln = np.where(model.volatile, ln + np.where(up, math.log(99.0), math.log(0.01)), -LIMIT)
+    return np.exp(np.clip(ln, -LIMIT, LIMIT))
 
 
 def ends(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple:

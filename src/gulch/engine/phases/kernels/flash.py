@@ -165,7 +165,7 @@ def hot(T: float, par: Matrix) -> bool:
         if par[i, TC] <= UNKNOWN_TC:
             return False
         hottest = max(hottest, par[i, TC])
-    return T > hottest
+    return hottest < T
 
 
 @kernel
