@@ -185,12 +185,7 @@ class Column(Unit):
         near = context.memory["guesses"]
         distillate = cls.leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
         bottoms = cls.leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
-        if bottoms.T < distillate.T - 1.0:
-            at = [show(s.T, "temperature", context.display) for s in (bottoms, distillate)]
-            raise UnitTrouble(
-                f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: the phase model cannot be right for the bottoms.",
-                "Look at the vapour pressures of what is heavy, and at the phase model in Chemistry.",
-            )
+        not_upside_down(distillate, bottoms, context)
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
         stages, place, notes = stages_at(
@@ -296,15 +291,10 @@ class Column(Unit):
         try:
             state = context.model.saturated(fraction == 1.0, P, n, guess)
         except TemperatureNotFound as error:
-            todo = "Lower the pressure."
-            if what == "distillate":
-                partly = fraction == 0.0 and condenses_partly(context.model, P, n, guess)
-                todo = "Choose a partial condenser, or take" if partly else "Take"
-                todo += " the light gases off first."
             raise UnitTrouble(
                 f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
                 f"{show(P, 'pressure', context.display)}: {error}.",
-                todo,
+                instead_of(context.model, P, n, fraction, guess, what),
                 "condenser",
             ) from None
         return (
@@ -355,13 +345,27 @@ def stages_at(
     return stages, place, notes
 
 
-def condenses_partly(model: PhaseModel, P: float, n: np.ndarray, guess: float) -> bool:
-    """Whether a distillate that has no bubble point has a dew point, so that a partial condenser would do."""
-    try:
-        model.saturated(True, P, n, guess)
-    except TemperatureNotFound:
-        return False
-    return True
+def instead_of(model: PhaseModel, P: float, n: np.ndarray, fraction: float, guess: float, what: str) -> str:
+    """What to do where a product has no bubble point, or no dew point; a partial condenser only where that would do."""
+    if what != "distillate":
+        return "Lower the pressure."
+    if fraction == 0.0:
+        try:
+            model.saturated(True, P, n, guess)
+            return "Choose a partial condenser, or take the light gases off first."
+        except TemperatureNotFound:
+            pass
+    return "Take the light gases off first."
+
+
+def not_upside_down(distillate: Stream, bottoms: Stream, context: Context) -> None:
+    """Raise UnitTrouble where the bottom would be colder than the top. Raises UnitTrouble."""
+    if bottoms.T < distillate.T - 1.0:
+        at = [show(s.T, "temperature", context.display) for s in (bottoms, distillate)]
+        raise UnitTrouble(
+            f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: the phase model cannot be right for the bottoms.",
+            "Look at the vapour pressures of what is heavy, and at the phase model in Chemistry.",
+        )
 
 
 def far_off(
