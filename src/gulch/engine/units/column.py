@@ -183,8 +183,8 @@ class Column(Unit):
         q = quality(feed, context)
         top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
         near = context.memory["guesses"]
-        distillate = cls.leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
-        bottoms = cls.leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
+        distillate = leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
+        bottoms = leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
         not_upside_down(distillate, bottoms, context)
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
@@ -285,21 +285,19 @@ class Column(Unit):
         top[light], top[heavy] = n[light] - b, d
         return top, n - top
 
-    @staticmethod
-    def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: float, what: str) -> Stream:
-        """PhaseState of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1). Raises UnitTrouble."""
-        try:
-            state = context.model.saturated(fraction == 1.0, P, n, guess)
-        except TemperatureNotFound as error:
-            raise UnitTrouble(
-                f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
-                f"{show(P, 'pressure', context.display)}: {error}.",
-                instead_of(context.model, P, n, fraction, guess, what),
-                "condenser",
-            ) from None
-        return (
-            Stream.at_temperature(context.model, n, state.temperature, P) if state is None else Stream.from_state(context.model, n, state)
-        )
+
+def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: float, what: str) -> Stream:
+    """PhaseState of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1). Raises UnitTrouble."""
+    try:
+        state = context.model.saturated(fraction == 1.0, P, n, guess)
+    except TemperatureNotFound as error:
+        raise UnitTrouble(
+            f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
+            f"{show(P, 'pressure', context.display)}: {error}.",
+            instead_of(context.model, P, n, fraction, guess, what),
+            "condenser",
+        ) from None
+    return Stream.at_temperature(context.model, n, state.temperature, P) if state is None else Stream.from_state(context.model, n, state)
 
 
 def stages_at(
