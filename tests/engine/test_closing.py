@@ -553,7 +553,7 @@ def test_no_purge_is_advised_that_cannot_hold_what_is_made():
     assert "No share drawn at SPLIT holds methane under 10 %" in loop.advice and "15.6" in loop.advice and "156." in loop.advice, (
         loop.advice
     )
-    share = loop.advice.split("From ")[1].split(" on")[0]
+    share = loop.advice.split("At ")[1].split(" the loop closes")[0]
     closes = solve(dealkylation(share))
     assert closes.loops[0].settled  # what is said to close closes
     told = float(loop.advice.split("closes, with ")[1].split(" %")[0])

@@ -10,6 +10,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.flowsheet.closing.trials import (
+    LIKELY_SHARE,
+    PURGES,
+    purge_by_balance,
+    smallest_purge,
+    with_machine,
+    with_purge,
+)
 from gulch.engine.flowsheet.places import at_loop
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import difference_of, show
@@ -22,9 +30,6 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
     from gulch.engine.settle import LoopResult
 
-LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
-PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002)  # shares at which a purge is tried
-TRIAL_PASSES = 60
 SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
@@ -108,10 +113,8 @@ def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np
     stuck = stays(plan.species, account.fed, change, lost)
     most = gathers(account.fed + np.maximum(account.made, 0.0), change, lost, account.fullest)
     if falling > 1e-6 * 1e5:
-        return (
-            f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
-            "Put a compressor on the return stream, or take the pressure drops out."
-        )
+        falls = f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
+        return falls + raise_it(account, outcome.tears[0])
     if stuck:
         outcome.no_way_out = stuck
         outcome.builds_up = stuck[0]
@@ -127,6 +130,18 @@ def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np
             account, outcome, most
         )
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+
+
+def raise_it(account: Account, tear: str) -> str:
+    """What to do about a pressure that falls from round to round, as a sentence: a machine on the return, tried by a solve."""
+    tried = with_machine(account, tear) if account.explains else None
+    if tried is None:
+        return f"Put a compressor or pump on the return stream {tear}, or take the pressure drops out."
+    kind, pressure, settles = tried
+    to = show(pressure, "pressure", account.plan.project.display)
+    if settles:
+        return f"Put a {kind} to {to} on the return stream {tear}: tried, the loop settles then. Or take the pressure drops out."
+    return f"Put a {kind} on the return stream {tear}, or take the pressure drops out; one to {to} was tried and is not enough."
 
 
 def go_round(account: Account, outcome: LoopOutcome) -> None:
@@ -205,15 +220,16 @@ def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
     species = plan.species[i]
     splitter = next(iter(account.exits), None)
     if splitter is None:
-        return f"Give it a way out: put a splitter on the return stream {outcome.tears[0]} and draw a purge."
+        return new_way_out(account, outcome, i)
     outcome.exit = splitter
     found = smallest_purge(account, splitter, i) if account.explains else None
     if found is None:
-        return f"Give it a larger purge: raise the share drawn at {splitter}."
-    held, settles = found
-    if held is not None:
+        return f"Give it a larger purge: raise the share drawn at {splitter}; how much it takes was not tried."
+    if found.holds is not None:
+        share, fraction = found.holds
         return (
-            f"Purge {show(held, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what reaches it."
+            f"Purge {show(share, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what "
+            f"reaches it: tried, the loop settles there with {_percent(fraction)}."
         )
     must = account.fed[i] + max(float(account.made[i]), 0.0)
     why = (
@@ -221,66 +237,36 @@ def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
         f"a purge of {show(must / LIKELY_SHARE, 'molar flow', display)} "
         f"would be needed to hold it under {_percent(LIKELY_SHARE)}"
     )
-    if settles is None:
-        return f"No share drawn at {splitter} closes the loop: {why}. Feed less of it, make less, or take it out in a unit of its own."
-    share, fraction = settles
+    if found.settles is None:
+        return (
+            f"No larger share drawn at {splitter} that was tried, up to {_percent(PURGES[0])}, settles the loop: {why}. "
+            "Feed less of it, make less, or take it out in a unit of its own."
+        )
+    share, fraction = found.settles
     return (
         f"No share drawn at {splitter} holds {species} under {_percent(LIKELY_SHARE)}: {why}. "
-        f"From {show(share, 'fraction', display, 2)} on the loop closes, with {_percent(fraction)} {species} before the splitter."
+        f"At {show(share, 'fraction', display, 2)} the loop closes, with {_percent(fraction)} {species} before the splitter: tried."
     )
 
 
-def smallest_purge(account: Account, splitter: str, i: int) -> tuple | None:
-    """((share or None), (share, fraction) or None): the smallest drawn share that holds species i under LIKELY_SHARE, and the
-    smallest at which the loop settles with what is then held, both by solves. None where the share cannot be turned.
-    """
-    plan, address = account.plan, f"{splitter}.drawn"
-    if is_set(plan, address):
-        return None
-    start = None
-
-    def held_at(share):
-        """Share of the species before the splitter; None where the loop does not settle."""
-        nonlocal start
-        if account.watch.ended():
-            return None
-        there = account.trial(start, {address: share}, TRIAL_PASSES)
-        stream = there.streams.get(plan.entering[splitter][0])
-        if not there.loops or not all(lo.settled for lo in there.loops) or stream is None or stream.total <= 0.0:
-            return None
-        start = there.start
-        return stream.flow[plan.species[i]] / stream.total
-
-    held, settles = None, None
-    for share in PURGES:  # from large ones, which settle fast, to the first that is too small
-        x = held_at(share)
-        if x is None:
-            if settles is not None:
-                break
-            continue
-        settles = (share, x)
-        if x > LIKELY_SHARE:
-            if held is not None:
-                break
-            continue
-        held = share
-    if held is None:
-        return None, settles
-    low, high = max((p for p in PURGES if p < held), default=0.0), held
-    for _ in range(4):  # to two figures
-        middle = 0.5 * (low + high)
-        x = held_at(middle)
-        low, high = (low, middle) if x is not None and x <= LIKELY_SHARE else (middle, high)
-    return float(f"{high:.2g}") if float(f"{high:.2g}") >= high else float(f"{high * 1.05:.2g}"), settles
-
-
-def is_set(plan: Plan, address: str) -> bool:
-    """Whether a tie or a target sets an input."""
-    return address in plan.ties or any(t.address == address for t in plan.targets.values())
+def new_way_out(account: Account, outcome: LoopOutcome, i: int) -> str:
+    """A purge for a loop that has none, as a sentence: the least of those that were tried that settles it."""
+    tear, species = outcome.tears[0], account.plan.species[i]
+    words = f"Give it a way out: put a splitter on the return stream {tear} and draw a purge"
+    tried = with_purge(account, tear, i) if account.explains else None
+    if tried is None:
+        return f"{words}; how much it takes was not tried."
+    if tried == ():
+        return f"Give it a way out: no purge tried on the return stream {tear} settles the loop. Take it out in a unit."
+    share, fraction = tried
+    return (
+        f"{words}: tried with {show(share, 'fraction', account.plan.project.display, 2)}, the loop settles with "
+        f"{_percent(fraction)} {species} in the return."
+    )
 
 
 def purge(account: Account, outcome: LoopOutcome, species: str) -> None:
-    """What holds a species of a settled loop under a share, from its balance at the splitter, checked by one more solve."""
+    """What holds a species of a settled loop under a share, from its balance at the splitter, tried by solves."""
     splitter = next(iter(account.exits), None)
     if splitter is None:
         return
@@ -290,23 +276,14 @@ def purge(account: Account, outcome: LoopOutcome, species: str) -> None:
     if total <= 0.0 or n[i] / total <= LIKELY_SHARE or not account.explains or not outcome.settled:
         return
     others = total - n[i]
-    share = float(account.outlets[splitter]["drawn"][i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
-    address, start = f"{splitter}.drawn", account.start
-    if not 0.0 < share < 0.9 or is_set(account.plan, address):
-        return
-    for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
-        there = account.trial(start, {address: min(share, 0.95)})
-        after = there.streams.get(account.plan.entering[splitter][0])
-        if not there.solved or after is None or share >= 0.95:
-            return
-        held = after.flow[species] / after.total
-        if held <= 1.005 * LIKELY_SHARE:
-            outcome.findings.append(
-                f"A drawn share of {show(share, 'fraction', account.plan.project.display, 2)} at {splitter} would hold {species} "
-                f"under {_percent(LIKELY_SHARE)} of what reaches it."
-            )
-            return
-        share, start = share * 1.01 * held / LIKELY_SHARE, there.start
+    found = purge_by_balance(
+        account, splitter, i, float(account.outlets[splitter]["drawn"][i] / (LIKELY_SHARE * others / (1.0 - LIKELY_SHARE)))
+    )
+    if found is not None:
+        outcome.findings.append(
+            f"A drawn share of {show(found, 'fraction', account.plan.project.display, 2)} at {splitter} would hold {species} "
+            f"under {_percent(LIKELY_SHARE)} of what reaches it."
+        )
 
 
 def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | None) -> Message:

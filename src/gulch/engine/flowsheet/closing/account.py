@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.flowsheet.start import Start
+
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.flowsheet.plan import Plan
-    from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 
 
@@ -24,7 +25,9 @@ class Account:
     fed, out: from outside, to outside; scale_flow: the size of what is fed. passes: made in all; flips: stream ->
     [(pass, phases before, phases after)]; method_failed: direct passes settle what the method asked for does not;
     knobs_moved: targets moved with the tears. exits: splitters by which something can be drawn out.
-    trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves.
+    trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves. edited(change): one
+    of a copy of the document that `change` has altered. starts: from which the user may go on: nothing, what was solved before, and
+    what this one leaves; inputs: SI values by address. entering_pressure: lowest of what enters [Pa]; is_liquid(stream).
     """
 
     plan: Plan
@@ -45,6 +48,11 @@ class Account:
     knobs_moved: bool
     exits: tuple
     trial: Callable
+    edited: Callable
+    starts: tuple
+    inputs: dict
+    entering_pressure: float
+    is_liquid: Callable
     start: Start
     watch: Watch
     explains: bool
@@ -83,6 +91,19 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
     def trial(start, overrides, max_passes=None):
         return plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False)
 
+    def edited(change):
+        project = plan.project.model_copy(deep=True)
+        change(project)
+        return type(plan)(project).run(watch=run.watch, explain=False)
+
+    def is_liquid(stream):
+        found = run.streams.get(stream)
+        return found is not None and not found.is_empty and found.vapour_fraction <= 1e-6
+
+    outside = [s for u in units for s in plan.entering[u] if plan.sources[s] not in units and s in run.streams]
+    starts = [Start(), run.solution.start]
+    if run.start.tears:
+        starts.insert(1, run.start)
     return Account(
         plan,
         units,
@@ -102,6 +123,11 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         loop.slope is not None,
         tuple(drawn),
         trial,
+        edited,
+        tuple(starts),
+        run.inputs,
+        min((run.streams[s].P for s in outside), default=1e5),
+        is_liquid,
         run.solution.start,
         run.watch,
         run.explain,

@@ -138,8 +138,7 @@ class Loop:
             stream = self.run.streams[tear]
             self.guesses[tear] = stream.guess
             u.flows(out)[k] = stream.n
-            if tear not in self.pressures.held:
-                u.pressures(out)[k] = stream.P
+            u.pressures(out)[k] = self.pressures.held.get(tear, stream.P)
             u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
 
     def valueless(self, k: float, x: np.ndarray) -> UnitTrouble:
