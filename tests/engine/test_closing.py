@@ -1,6 +1,7 @@
 """Loops, ties, targets and variants: analytic answers, random linear processes, and what is said when it goes wrong."""
 
 import itertools
+import re
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from gulch.engine.document import TargetEntry, TearEntry, load
 from gulch.engine.flowsheet import Plan, Solution, check, edit, solve, variants
 from gulch.engine.flowsheet.closing import loop as closing_module
 from gulch.engine.flowsheet.graph import groups
+from gulch.engine.phases import phase_model
 from gulch.engine.settle import METHODS, PassFailed, Reason, settle
 
 pytestmark = pytest.mark.slow
@@ -390,7 +392,55 @@ def test_a_jump_is_not_taken_for_the_value():
     solution = solve(project)
     (target,) = solution.targets
     assert not target.met and target.reached in (pytest.approx(0.0), pytest.approx(1.0))
-    assert any(m.where == "target.t" and m.level == "error" for m in solution.messages)
+    (said,) = [m for m in solution.messages if m.where == "target.t" and m.level == "error"]
+    # water boils at 120.2 degC under 2 bar (any steam table), so at 120 degC the jump is near 1.99 bar
+    assert target.knob_value == pytest.approx(1.99e5, rel=0.01) and "bar it jumps from 100.0 % to 0 %" in said.what
+
+
+def butanes(flow, reads, wanted):
+    return document(
+        {"butane": "106-97-8", "pentane": "109-66-0"},
+        [{"id": "H", "kind": "heater", "temperature": "60 degC"}, {"id": "D", "kind": "flash-drum"}],
+        [
+            feed("f", "H", flow, P="5 bar"),
+            {"id": "a", "from": "H", "to": "D"},
+            {"id": "v", "from": "D.vapour"},
+            {"id": "l", "from": "D.liquid"},
+        ],
+        knobs=[{"id": "T", "input": "H.temperature", "low": "20 degC", "high": "120 degC"}],
+        gauges=[{"id": "x", "reads": reads}],
+        targets=[{"id": "t", "gauge": "x", "value": wanted, "knob": "T"}],
+        phase_model="peng-robinson",
+    )
+
+
+def test_the_closest_value_is_searched_up_to_where_there_is_none():
+    """Butane's share of the vapour is largest in its first bubble, below which there is no vapour to hold any."""
+    project = butanes({"butane": "50 kmol/h", "pentane": "50 kmol/h"}, "v.fraction.butane", "95 %")
+    (target,) = solve(project).targets
+    T, _, y = phase_model("peng-robinson", ("106-97-8", "109-66-0")).boundary(False, 5e5, np.ones(2), 340.0)
+    assert target.reached == pytest.approx(y[0], abs=1e-5) and target.knob_value == pytest.approx(T, abs=0.01)
+
+
+def test_a_pure_species_half_boiled_jumps_at_its_boiling_point():
+    """n-Butane boils at 50 degC under 5 bar (any handbook: 0.5 degC at 1 atm, 50.0 at 5 atm)."""
+    solution = solve(butanes({"butane": "100 kmol/h"}, "D.vapour_share", "50 %"))
+    (said,) = [m.what for m in solution.messages if m.level == "error"]
+    assert re.search(r"at (49|50)\.\d+ °C it jumps from 0 % to 100\.0 %", said), said
+
+
+def test_a_peak_between_the_looks_is_found():
+    """A gauge whose best lies on a narrow slope: x (1 − x) of a splitter has 25 % at 50 %, of a share typed from 0 to 100 %."""
+    project = document(
+        {"water": "7732-18-5"},
+        [{"id": "S", "kind": "splitter", "drawn": "10 %"}],
+        [feed("f", "S", {"water": "1 kmol/h"}), {"id": "a", "from": "S.drawn"}, {"id": "b", "from": "S.rest"}],
+        knobs=[{"id": "k", "input": "S.drawn", "low": "0 %", "high": "83 %"}],
+        gauges=[{"id": "x", "reads": "gauge.x", "formula": "a.flow.water*b.flow.water/f.flow.water^2"}],
+        targets=[{"id": "t", "gauge": "x", "value": "0.3", "knob": "k"}],
+    )
+    (target,) = solve(project).targets
+    assert target.reached == pytest.approx(0.25, abs=1e-9) and target.knob_value == pytest.approx(0.5, abs=1e-3)
 
 
 def test_a_knob_held_by_a_target_cannot_be_turned():

@@ -25,6 +25,7 @@ from gulch.engine.settle import METHODS
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.account import Account
+    from gulch.engine.flowsheet.closing.targets import Jump
     from gulch.engine.flowsheet.couplings import Target
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
@@ -286,7 +287,7 @@ def purge(account: Account, outcome: LoopOutcome, species: str) -> None:
         )
 
 
-def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | None) -> Message:
+def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None = None) -> Message:
     """The to-do line of a target that cannot be met: how near it comes and what would move it."""
     display = plan.project.display
     wanted, reached = (show(v, target.dimension, display) for v in (target.wanted, outcome.reached))
@@ -297,11 +298,20 @@ def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | 
     elif why == "same":
         what = f"The target on {target.gauge_label} is not met: the knobs of the targets move their gauges in the same proportion."
         todo = "Switch one of these targets off, or choose another knob for it."
+    elif jump is not None:
+        below, above = (show(target.wanted + error, target.dimension, display) for error in (jump.below, jump.above))
+        at = show(jump.at, target.knob_dimension, display)
+        what = (
+            f"The target on {target.gauge_label} cannot be met: it should read {wanted}, but with {target.knob_label} at {at} it jumps "
+            f"from {below} to {above}, and nothing lies between."
+        )
+        todo = "Choose a knob that has it in between, such as a duty or a vapour fraction in place of a temperature or a pressure."
     else:
         ends = {"low": "the low end of its range", "high": "the high end of its range", "inside": "inside its range"}
+        found = "found is" if len(plan.targets) > 1 else "is"
         together = " together with the others" if len(plan.targets) > 1 else ""
         what = (
-            f"The target on {target.gauge_label} cannot be met{together}: it should read {wanted}; the closest is {reached}, "
+            f"The target on {target.gauge_label} cannot be met{together}: it should read {wanted}; the closest {found} {reached}, "
             f"with {target.knob_label} at {at}, {ends[outcome.place or 'inside']}."
         )
         todo = "Widen the knob's range, or ask for a value that can be reached."

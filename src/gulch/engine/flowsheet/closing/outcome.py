@@ -143,7 +143,7 @@ def _judge_targets(loop, aim, found):
                 "Narrow the knob's range, or begin from another value.",
             )
         if not outcome.met and settled:
-            run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id)))
+            run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id), aim.jump))
 
 
 def _place(target, at):

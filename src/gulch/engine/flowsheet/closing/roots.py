@@ -3,14 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 
-def root_between(value: Callable, a: float, f_a: Any, b: float, f_b: float, tolerance: float) -> bool:
-    """Close in on a sign change of value(k) between a and b; False where no point between can be computed.
+class Bracket(NamedTuple):
+    """Two points of opposite sign, one behind the other, with their values; both the same where one is a root."""
+
+    a: float
+    f_a: float
+    b: float
+    f_b: float
+
+
+def root_between(value: Callable, a: float, f_a: Any, b: float, f_b: float, tolerance: float) -> Bracket | None:
+    """The Bracket left of closing in on a sign change of value(k) between a and b; None where no point between can be computed.
 
     value: a number, or None where it cannot be computed; such a point narrows the bracket and does not end the search.
-    Secant steps (Illinois), halves where they do not pay. The last point computed is the best.
+    Secant steps (Illinois), halves where they do not pay.
     """
     g_a, g_b, side = f_a, f_b, 0
     for step in range(80):
@@ -21,10 +30,10 @@ def root_between(value: Callable, a: float, f_a: Any, b: float, f_b: float, tole
         if f is None:
             found = _beside(value, a, k, b)
             if found is None:
-                return step > 0
+                return Bracket(a, f_a, b, f_b) if step else None
             k, f = found
         if f == 0.0:
-            break
+            return Bracket(k, 0.0, k, 0.0)
         if (f > 0.0) == (f_a > 0.0):
             a, f_a, g_a = k, f, f
             g_b = 0.5 * g_b if side == -1 else g_b
@@ -33,7 +42,19 @@ def root_between(value: Callable, a: float, f_a: Any, b: float, f_b: float, tole
             b, f_b, g_b = k, f, f
             g_a = 0.5 * g_a if side == 1 else g_a
             side = 1
-    return True
+    return Bracket(a, f_a, b, f_b)
+
+
+def edge_between(value: Callable, inside: float, f: float, outside: float, steps: int) -> tuple[float, float]:
+    """(k, value) nearest to `outside`, where there is none, that can be computed, from `inside` with value f, by halving."""
+    for _ in range(steps):
+        k = 0.5 * (inside + outside)
+        found = value(k)
+        if found is None:
+            outside = k
+        else:
+            inside, f = k, found
+    return inside, f
 
 
 def _beside(value, a, hole, b):

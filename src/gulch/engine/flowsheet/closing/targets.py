@@ -7,12 +7,12 @@ targets).
 from __future__ import annotations
 
 import itertools
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.flowsheet.closing.roots import root_between
+from gulch.engine.flowsheet.closing.roots import edge_between, root_between
 from gulch.engine.settle import PassFailed, Reason
 
 if TYPE_CHECKING:
@@ -22,7 +22,10 @@ LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
 QUICK_PASSES = 40  # of the first search over everything
 STEP = 0.02  # of a knob's range, to measure a sensitivity
 FAR = 10.0  # scaled error given to knobs where nothing can be computed
-LOOKS = 9  # positions of a knob over its range that are looked at
+LOOKS = 9  # positions of a knob over its range that are looked at first; then those between, twice
+HALVINGS = 30  # to the edge beyond which a gauge has no value
+NEAREST = 3  # of the positions nearer than their neighbours, round which is looked closely
+JUMP = 1e-5  # of a target's size, left on both sides of a position, by which its gauge jumps there
 MOST_LOST = 24  # positions of a knob at which the loops may fail to settle before its search is given up
 MET = 1e-6  # remaining error of a target, on its value or on what its knob can change
 
@@ -31,12 +34,25 @@ class Lost(Exception):
     """The loops do not settle where a target's search looks."""
 
 
+class Valueless(Lost):
+    """The loops settle, but a target's gauge has no value there."""
+
+
+class Jump(NamedTuple):
+    """Where a gauge jumps over what it should read: the knob, and the errors on its lower and upper side."""
+
+    at: float
+    below: float
+    above: float
+
+
 class Aim:
     """The search of the targets of a Loop. closest: {target: how it could not be met}."""
 
     def __init__(self, loop):
         self.loop, self.targets, self.knobs = loop, loop.targets, loop.unknowns.knobs
         self.closest = {}
+        self.jump: Jump | None = None  # where the only target's gauge jumps over what it should read
         self.flat = False  # the only target's gauge reads the same over the knob's whole range
         self.last = None  # the last search of the loops that did not settle
 
@@ -104,7 +120,7 @@ class Aim:
         if not np.isfinite(loop.residual).all():
             k = int(np.argmin(np.isfinite(loop.residual)))
             loop.trouble = (self.targets[k].node, loop.valueless(k, found.tear))
-            raise Lost
+            raise Valueless
         return found, loop.residual.copy()
 
     # Sensitivities
@@ -266,6 +282,7 @@ class Outside:
         self.aim, self.loop = aim, aim.loop
         self.x, self.secants, self.lost = x, None, 0
         self.best = None  # (size of the error, LoopResult)
+        self.tried: set = set()  # pairs of positions that bracket, but between which nothing can be computed
         wanted = np.array([abs(t.wanted) for t in aim.targets])
         self.weight = np.maximum(wanted, np.abs(self.loop.slope) @ self.loop.ranges)
         self.weight[self.weight <= 0.0] = 1.0
@@ -288,6 +305,8 @@ class Outside:
             raise PassFailed
         try:
             found, r = self.aim.settled_at(self.x, np.clip(k, loop.low, loop.high), secants=self.secants)
+        except Valueless:
+            raise
         except Lost:
             self.lost += 1
             if self.lost > MOST_LOST:
@@ -322,36 +341,69 @@ class Outside:
     def one(self) -> None:
         """Search one knob over its whole range: bracket, then close in; the closest value where nothing brackets. Raises Lost."""
         low, high, target = self.loop.low[0], self.loop.high[0], self.aim.targets[0]
-        points = np.linspace(low, high, LOOKS)
         middle = float(np.clip(self.loop.run.inputs[target.address], low, high))
-        known = {}
-        for k in sorted(points, key=lambda k: abs(k - middle)):
-            known[k] = self.value(k)
-            if known[k] == 0.0:
-                return
-            got = [k for k in points if known.get(k) is not None]
-            for a, b in itertools.pairwise(got):
-                if known[a] * known[b] <= 0.0:
-                    # a jump between the ends is no root: the search ends beside it, and the target is not met
-                    if root_between(self.value, a, known[a], b, known[b], 1e-11 * (high - low)):
-                        return
-        good = [k for k in points if known[k] is not None]
-        if not good:
-            raise Lost
-        values = [known[k] for k in good]
-        size = max(abs(target.wanted), max(abs(v) for v in values), 1e-300)
-        self.aim.flat = max(values) - min(values) < 1e-7 * size
-        if not self.aim.flat:
-            self.least(good, int(np.argmin(np.abs(values))), 1e-6 * (high - low))
+        known: dict[float, float | None] = {}
+        for looks in (LOOKS, 2 * LOOKS - 1, 4 * LOOKS - 3):  # each has the points of the one before
+            points = [low + (high - low) * (j / (looks - 1)) for j in range(looks)]
+            for k in sorted((k for k in points if k not in known), key=lambda k: abs(k - middle)):
+                known[k] = self.value(k)
+                if self.crossed(known, 1e-11 * (high - low)):
+                    return
+            if looks == LOOKS:
+                self.edges(known)
+                if self.crossed(known, 1e-11 * (high - low)):
+                    return
+                if self.flat_over(known):
+                    return
+        self.least(known, 1e-7 * (high - low))
 
-    def least(self, good: list, best: int, tolerance: float) -> None:
-        """Come as near as can be between the neighbours of the best position."""
-        a, b = good[max(best - 1, 0)], good[min(best + 1, len(good) - 1)]
-        if a >= b:
-            return
+    def crossed(self, known: dict, tolerance: float) -> bool:
+        """Whether two neighbours of the known residuals bracket the target, which then is closed in on, or jumped over."""
+        got = sorted(k for k in known if known[k] is not None)
+        if any(known[k] == 0.0 for k in got):
+            return True
+        for a, b in itertools.pairwise(got):
+            if known[a] * known[b] > 0.0 or (a, b) in self.tried:
+                continue
+            self.tried.add((a, b))
+            found = root_between(self.value, a, known[a], b, known[b], tolerance)
+            if found is None:
+                continue
+            if min(abs(found.f_a), abs(found.f_b)) > JUMP * self.weight[0] and abs(found.b - found.a) <= 10.0 * tolerance:
+                # a jump between the ends is no root: the search ends beside it, and the target is not met
+                self.aim.jump, self.best = Jump(found.a, found.f_a, found.f_b), None
+                self.value(found.a if abs(found.f_a) <= abs(found.f_b) else found.b)
+            return True
+        return False
+
+    def edges(self, known: dict) -> None:
+        """Add the outermost positions that have a residual, beside those where there is none."""
+        for a, b in itertools.pairwise(sorted(known)):
+            if (known[a] is None) != (known[b] is None):
+                inside, outside = (b, a) if known[a] is None else (a, b)
+                k, f = edge_between(self.value, inside, known[inside], outside, HALVINGS)
+                known[k] = f
+
+    def flat_over(self, known: dict) -> bool:
+        """Whether the gauge reads the same wherever it has a value. Raises Lost where it has none."""
+        values = [v for v in known.values() if v is not None]
+        if not values:
+            raise Lost
+        size = max(abs(self.aim.targets[0].wanted), max(abs(v) for v in values), 1e-300)
+        self.aim.flat = max(values) - min(values) < 1e-7 * size
+        return self.aim.flat
+
+    def least(self, known: dict, tolerance: float) -> None:
+        """Come as near as can be: round each of the nearest positions that are nearer than their neighbours."""
+        good = sorted(k for k in known if known[k] is not None)
+        sizes = [abs(known[k]) for k in good]
+        lows = [j for j in range(len(good)) if sizes[j] <= min(sizes[max(j - 1, 0) : j + 2])]
 
         def away(k):
             found = self.value(k)
             return np.inf if found is None else abs(found)
 
-        scipy.optimize.minimize_scalar(away, bounds=(a, b), method="bounded", options={"xatol": tolerance, "maxiter": 40})
+        for j in sorted(lows, key=lambda j: sizes[j])[:NEAREST]:
+            a, b = good[max(j - 1, 0)], good[min(j + 1, len(good) - 1)]
+            if a < b:
+                scipy.optimize.minimize_scalar(away, bounds=(a, b), method="bounded", options={"xatol": tolerance, "maxiter": 40})
