@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from helpers import document, feed
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.document import load
+from gulch.engine.flowsheet import check, edit, solve
 from gulch.engine.phases import phase_model
 from gulch.engine.species import lookup
 from gulch.engine.species.own import SpeciesError, data_key
@@ -121,3 +122,24 @@ def test_mixing_with_salt_adds_its_ideal_entropy_once_under_every_model(kind):
     whole = water + 2 * dissolved
     mixing = -8.31446261815324 * (water * np.log(water / whole) + 2 * dissolved * np.log(2 * dissolved / whole))
     assert brine.entropy * (water + dissolved) == pytest.approx(sum(apart) + mixing, rel=1e-6)
+
+
+# Asked once when they are added
+
+
+@pytest.mark.parametrize(("cas", "asked"), [("1310-73-2", True), ("7647-14-5", True), ("7664-38-2", True), ("12125-02-9", True), ("64-17-5", False),
+    ("7757-82-6", False), ("7439-97-6", False), ("7704-34-9", False), ("7550-45-0", False)])  # fmt: skip
+def test_salts_and_hydroxides_that_boil_are_asked_about(cas, asked):
+    """Not ethanol, nor sodium sulfate (known as a solid), mercury, sulfur, titanium tetrachloride (boils at 136 degC)."""
+    questions = [m for m in check(document({"x": cas, "water": "7732-18-5"})) if m.level == "question"]
+    assert bool(questions) == asked
+    assert not asked or "Does it stay in the liquid?" in questions[0].what
+
+
+@pytest.mark.parametrize("stays", ["yes", ""])
+def test_the_answer_about_a_salt_is_kept(stays):
+    project = document({"naoh": "1310-73-2", "water": "7732-18-5"})
+    edit.set_species_datum(project, "naoh", "non_volatile", stays)
+    again = load(project.dump())
+    assert not any(m.level == "question" for m in check(again))
+    assert lookup(*again.species[0].key).non_volatile == bool(stays)

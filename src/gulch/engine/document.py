@@ -79,6 +79,7 @@ class SpeciesEntry(Part):
     id: Annotated[Id, Own(Thing.SPECIES)]
     cas: str | None = Field(None, pattern=r"^\d{2,7}-\d{2}-\d$", description="CAS number; left out for a user species")
     name: str | None = Field(None, max_length=80, description="name shown; the id when left out")
+    boils: bool = Field(False, description="of a salt or hydroxide with a boiling point: that it boils away was confirmed")
     data: SpeciesData | None = None
 
     @property

@@ -638,6 +638,7 @@ def set_species_datum(project: Project, id_: str, field: str, text: str) -> None
     data = entry.data or SpeciesData()
     if field == "non_volatile":
         data.non_volatile = bool(text)
+        entry.boils = not text  # said, so that nobody asks again
     elif field == "formula" and not text:
         raise EditError("A species of your own needs a formula.")
     elif field == "solvent" and text not in ("", "water", "none"):

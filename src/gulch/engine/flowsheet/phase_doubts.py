@@ -10,7 +10,7 @@ import numpy as np
 from gulch.engine.flowsheet.model_advice import MODERATE
 from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
-from gulch.engine.phases import LIQUID_PAIRS_NEED, poorly_known
+from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
 from gulch.engine.phases.kernels import IDEAL, TC, UNIFAC
 from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.quantities import show
@@ -47,6 +47,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_streams(plan, found)
     yield from _on_units(run, found)
     yield from _on_pairs(run)
+    yield from _on_gases(run)
     yield from _on_pressure(run)
     yield from _near_critical(run)
     yield from _too_cold(run)
@@ -127,6 +128,27 @@ def _on_pressure(run):
             at_stream(id_),
             f"{id_}: its vapour is counted as an ideal gas at {show(gases[id_], 'pressure', run.plan.project.display)}.",
             f"Above {show(MODERATE, 'pressure', run.plan.project.display)} take SRK for the vapour, or predictive SRK, in Chemistry.",
+        )
+
+
+def _on_gases(run):
+    """Gases that an activity model takes for liquids beside water; one line for the project, at the first such stream."""
+    plan, model = run.plan, run.plan.model
+    gases = taken_for_solvents(model)
+    told, at = [], None
+    for id_, result in run.solution.streams.items() if gases else ():
+        watery = [p["fraction"] for p in result.phases if p["kind"] == "liquid" and p["fraction"][plan.species[model.water]] > 0.5]
+        for i in gases:
+            if i not in told and any(f[plan.species[i]] > DISSOLVED_NEED for f in watery):
+                told.append(i)
+                at = at or id_
+    if told:
+        listed = ", ".join(plan.project.species[i].shown for i in told)
+        yield Message(
+            "warning",
+            at_stream(at),
+            f"{at}: this phase model takes {listed} for a liquid among liquids: water may hold 10 to 80 times too much of such gases.",
+            "Choose NRTL in Chemistry and type parameters of the pair that are fitted to measured solubilities.",
         )
 
 

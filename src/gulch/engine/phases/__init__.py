@@ -1,6 +1,6 @@
 """Phase models and flashes."""
 
-from gulch.engine.phases.guide import LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known
+from gulch.engine.phases.guide import DISSOLVED_NEED, LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known, taken_for_solvents
 from gulch.engine.phases.model import PHASE_MODELS, PhaseModel, phase_model
 from gulch.engine.phases.state import PhaseState
 from gulch.engine.phases.stream import Stream, StreamTrouble
@@ -15,4 +15,6 @@ __all__ = [
     "gas_in_liquid",
     "phase_model",
     "poorly_known",
+    "DISSOLVED_NEED",
+    "taken_for_solvents",
 ]

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import IDEAL, PREDICTIVE_SRK
+from gulch.engine.phases.kernels import DISSOLVED, IDEAL, PREDICTIVE_SRK, UNIFAC
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.model import WATER
+from gulch.engine.phases.nonideal import is_polar
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -17,6 +20,7 @@ if TYPE_CHECKING:
 ACIDS = ("7647-01-0", "7664-39-3", "10035-10-6", "7697-37-2", "7664-93-9", "64-18-6", "64-19-7")
 # Carbon compounds that are gases where water is liquid, dissolve little, and part from it as the models say.
 _GASES = ("124-38-9", "630-08-0", "463-58-1", "74-82-8", "74-84-0", "74-85-1", "74-86-2", "74-98-6", "115-07-1")
+DISSOLVED_NEED = 1e-4  # mole fraction of a gas in water from which it matters
 LIQUID_PAIRS_NEED = 0.02  # mole fraction of both in the liquids of a stream before it matters
 
 
@@ -40,6 +44,24 @@ def poorly_known(model: PhaseModel) -> list:
             organic = "C" in b.atoms and ("H" in b.atoms or "Cl" in b.atoms)
             if (organic or b.cas in ACIDS) and (model.code == IDEAL or model.kij[i, j] == 0.0):
                 out.append((i, j))
+    return out
+
+
+@lru_cache(maxsize=64)
+def taken_for_solvents(model: PhaseModel) -> list[int]:
+    """Positions of gases that an activity model takes for a liquid that mixes with water, which dissolves 10 to 80 times too much of them.
+
+    They boil below 25 °C at 1 atm but lie above the critical temperature from which Henry's law is used. Pairs with typed parameters are
+    believed; polar molecules and acids mix with water indeed.
+    """
+    if model.code < UNIFAC or model.water is None or model.kind == "free-water":
+        return []
+    out = []
+    for i in np.flatnonzero(model.volatile & (model.par[:, DISSOLVED] == 0.0)):
+        pair = model.origins.get((min(i, model.water), max(i, model.water)))
+        known = pair == "typed" or is_polar(model.species[i]) or model.species[i].cas in ACIDS
+        if i != model.water and not known and ln_psat(298.15, model.par, i)[0] > math.log(101325.0):
+            out.append(int(i))
     return out
 
 

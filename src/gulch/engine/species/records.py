@@ -38,6 +38,13 @@ class Fit:
     estimated: bool = False  # from the atoms, for want of data
 
 
+METALS = frozenset(
+    {"Li", "Na", "K", "Rb", "Cs", "Be", "Mg", "Ca", "Sr", "Ba", "Al", "Ga", "In", "Tl", "Sn", "Pb", "Bi", "Sc", "Y", "La", "Ce", "Ti"}
+    | {"Zr", "V", "Cr", "Mo", "W", "Mn", "Fe", "Co", "Ni", "Cu", "Ag", "Au", "Zn", "Cd", "Hg", "Pt", "Pd"}
+)
+HARDLY = 550.0  # K: boiling point from which a mineral species is mostly meant to stay in a liquid
+
+
 @dataclass(frozen=True)
 class Species:
     """One species. SI units: K, Pa, J/mol, J/(mol K), kg/mol, kg/m3. None where nothing is known.
@@ -63,6 +70,15 @@ class Species:
     dissolves: bool = False  # in water, where it stays in the liquid
     groups: tuple = ()  # structural groups as typed, (name, how often) each; those assigned to its CAS number else
     particles: Datum | None = None  # per formula unit in solution, van 't Hoff's factor; typed, 1 else
+
+    @property
+    def hardly_boils(self) -> bool:
+        """Whether it is a salt, hydroxide or mineral acid that the databank knows a boiling point of, and most users keep in the liquid."""
+        if self.non_volatile or len(self.atoms) < 2 or self.boiling_point is None:
+            return False
+        ammonium = "C" not in self.atoms and self.atoms.get("N", 0) and self.atoms.get("H", 0) >= 4 and len(self.atoms) > 2
+        mineral = "C" not in self.atoms or any(e in METALS for e in self.atoms)
+        return bool(ammonium) or (mineral and self.boiling_point.value > HARDLY)
 
     @property
     def has_critical(self) -> bool:

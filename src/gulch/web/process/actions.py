@@ -6,6 +6,7 @@ from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import address_of, write
 from gulch.engine.flowsheet.pasted import paste_feeds
+from gulch.engine.flowsheet.places import About, Place
 from gulch.engine.flowsheet.results import readable
 from gulch.engine.flowsheet.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
@@ -81,6 +82,10 @@ def settle_question(document, form):
     place, value = form.where, form.value
     if place in document.doubtful:
         return Done(answer(document, place, value))
+    about = Place.of(document, place)
+    if about.about is About.SPECIES and about.field == "non_volatile" and value in ("stays", "boils"):
+        edit.set_species_datum(document, about.id, "non_volatile", "yes" if value == "stays" else "")
+        return Done(f"Let {about.id} {'stay in the liquid' if value == 'stays' else 'boil'}", about.id)
     head, _, name = place.partition(".")
     reaction = document.reaction(head)
     holder = {

@@ -19,7 +19,7 @@ from gulch.engine.flowsheet.places import (
 )
 from gulch.engine.flowsheet.reading import constant_of, pair_numbers, polynomial_of, rate_of
 from gulch.engine.flowsheet.solution import Message
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 from gulch.engine.units import KINDS
@@ -70,6 +70,20 @@ def particles_are_typed(project: Project) -> Iterator:
                 at_species(s.id, "particles"),
                 f"{s.shown} is dissolved in water as one particle, for nobody said into how many it parts.",
                 "Type its particles in solution (2 for a salt of two ions), or say that it does not dissolve.",
+            )
+
+
+def salts_that_boil(project: Project) -> Iterator:
+    """A salt or hydroxide of which the databank knows a boiling point is asked about once: mostly it is to stay in the liquid."""
+    for s, found in _found(project):
+        if found.hardly_boils and not s.boils:
+            boils = show(found.boiling_point.value, "temperature", project.display)
+            yield Message(
+                "question",
+                at_species(s.id, "non_volatile"),
+                f"{s.shown} counts as volatile, for the databank has it boil at {boils}. Does it stay in the liquid?",
+                "Until you say so, flashes and columns let it boil.",
+                [["it stays in the liquid", "stays"], ["it boils", "boils"]],
             )
 
 
