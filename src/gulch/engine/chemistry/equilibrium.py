@@ -426,8 +426,8 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
 
 def _apart(atoms, gas, solid):
     """Whether the elements fix the amount of a solid, because it holds what no gas does."""
-    rows = atoms[:, gas]
-    return np.linalg.matrix_rank(np.c_[rows, atoms[:, solid]]) > (np.linalg.matrix_rank(rows) if gas.any() else 0)
+    gases = np.ascontiguousarray(atoms[:, gas])
+    return len(_independent_rows(np.c_[gases, atoms[:, solid]])) > len(_independent_rows(gases))
 
 
 def by_elements(

@@ -70,6 +70,7 @@ class Plan:
             self.ready = False
             return
         self.inputs, self._rounds = {}, {}
+        self.lasting = {}  # unit -> what spares it looking again
         self.bounds = addresses(project)
         for a in self.bounds.values():
             if a.text not in (None, ""):

@@ -12,7 +12,7 @@ import numpy as np
 from gulch.engine import formulas
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet import results
-from gulch.engine.flowsheet.guard import finite_values
+from gulch.engine.flowsheet.guard import finite_values, heat_into, sums_of
 from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.measures import PER_REACTOR, measured
 from gulch.engine.flowsheet.nodes import feed_node, unit_node
@@ -28,6 +28,7 @@ from gulch.engine.units.reactors.heat import Reactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import GaugeEntry
+    from gulch.engine.flowsheet.guard import Sums
     from gulch.engine.flowsheet.results import Readable
     from gulch.engine.phases.stream import Stream
 
@@ -205,19 +206,15 @@ class Report:
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
         values = finite_values({k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)})
-        n_in = sum((s.n for s in inlets), np.zeros(len(species)))
-        n_out = sum((s.n for s in result.outlets.values()), np.zeros(len(species)))
-        heat = sum(values.get(name) or 0.0 for name in ("duty", "work"))
-        h_in = sum(s.enthalpy_flow for s in inlets)
-        h_out = sum(s.enthalpy_flow for s in result.outlets.values())
+        sums = self.run.sums.get(unit_id) or sums_of(inlets, list(result.outlets.values()), heat_into(values), self.plan)
         outcome = UnitOutcome(
             True,
             values,
-            dict(zip(species, n_in.tolist(), strict=True)),
-            dict(zip(species, n_out.tolist(), strict=True)),
+            dict(zip(species, sums.n_in.tolist(), strict=True)),
+            dict(zip(species, sums.n_out.tolist(), strict=True)),
             [(label, dict(zip(species, np.asarray(c).tolist(), strict=True))) for label, c in result.changes],
             plain(result.reactions),
-            self.balances(n_in, n_out, h_in, h_out, heat),
+            self.balances(sums),
             None,
             self.run.taken[unit_id],
         )
@@ -233,16 +230,16 @@ class Report:
             self.solution.rooms += [RoomLeft(at_unit(unit_id), r.code, f"{r.holds} in {unit_id}", *r[2:]) for r in plain(result.rooms)]
         return outcome
 
-    def balances(self, n_in: np.ndarray, n_out: np.ndarray, h_in: float, h_out: float, heat: float) -> dict[str, Any]:
+    def balances(self, sums: Sums) -> dict[str, Any]:
         """Closures (out − in)/in of mass, each element and energy."""
-        plan = self.plan
-        mass_in, mass_out = float(n_in @ plan.model.molar_mass), float(n_out @ plan.model.molar_mass)
-        atoms_in, atoms_out = plan.atoms @ n_in, plan.atoms @ n_out
-        size = max(abs(h_in), abs(h_out), abs(heat), 1e-9)
+        molar_mass = self.plan.model.molar_mass
+        mass_in, mass_out = float(sums.n_in @ molar_mass), float(sums.n_out @ molar_mass)
+        size = max(abs(sums.h_in), abs(sums.h_out), abs(sums.heat), 1e-9)
+        atoms = zip(self.plan.elements, sums.atoms_in.tolist(), sums.atoms_out.tolist(), strict=True)
         return {
             "mass": (mass_out - mass_in) / mass_in if mass_in > 0.0 else 0.0,
-            "elements": {e: float((b - a) / a) if a > 0.0 else 0.0 for e, a, b in zip(plan.elements, atoms_in, atoms_out, strict=True)},
-            "energy": float((h_out - h_in - heat) / size),
+            "elements": {e: (b - a) / a if a > 0.0 else 0.0 for e, a, b in atoms},
+            "energy": float((sums.h_out - sums.h_in - sums.heat) / size),
         }
 
     def opened(self, id_: str) -> None:
@@ -268,15 +265,8 @@ class Report:
     def overall(self) -> None:
         """Feeds against products over the whole process."""
         feeds, products = ends(self.run)
-        n = np.zeros(len(self.plan.species))
         heat = sum((u.values.get("duty") or 0.0) + (u.values.get("work") or 0.0) for u in self.solution.units.values())
-        balances = self.balances(
-            sum((s.n for s in feeds), n),
-            sum((s.n for s in products), n),
-            sum(s.enthalpy_flow for s in feeds),
-            sum(s.enthalpy_flow for s in products),
-            heat,
-        )
+        balances = self.balances(sums_of(feeds, products, heat, self.plan))
         self.solution.overall = overall_values(self.run) | {"balances": balances}
         if self.plan.prices is not None:
             account = account_of(self.run)

@@ -40,6 +40,7 @@ class Run:
         self.near = dict(start.temperatures)  # of streams, at which their searches begin
         self.max_passes = max_passes or plan.max_passes
         self.streams, self.done = {}, {}
+        self.sums = {}  # unit -> what its balances are of, once it was looked at
         self.taken = {}  # unit -> what it took from the context
         self.returned = {}  # what comes back where a loop is left open
         self.failed, self.failed_ties = set(), False  # ids of units and feeds
@@ -94,7 +95,7 @@ class Run:
         try:
             self.visit(node)
             if node.kind is NodeKind.UNIT:
-                guard(self, node.name)
+                self.sums[node.name] = guard(self, node.name)
         except (UnitTrouble, StreamTrouble) as trouble:
             self.refuse(node, trouble)
             self.block([node])
@@ -113,7 +114,7 @@ class Run:
             return
         for u in group.units:
             try:
-                guard(self, u)
+                self.sums[u] = guard(self, u)
             except (UnitTrouble, StreamTrouble) as trouble:
                 self.refuse(unit_node(u), trouble)
                 self.waits(tuple(x for x in group.units if x != u), u)
@@ -208,6 +209,7 @@ class Run:
         try:
             self.taken[unit_id] = kind.adopt(inlets[0], given)
             self.context.memory = self.memory.setdefault(unit_id, {})
+            self.context.lasting = plan.lasting.setdefault(unit_id, {})
             result = kind.solve(feed, given, self.context)
             finite_outlets(result)
         except StreamTrouble as trouble:

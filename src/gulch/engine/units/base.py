@@ -383,7 +383,8 @@ class Context:
 
     model: the PhaseModel; species: ids, in the order of all arrays; names: of species, for sentences;
     sets: {id of a reaction set: steps of chemistry.reaction.Reaction}; display: the units of sentences;
-    key: position of the project's key reactant, or None; memory: a dict of this unit's own that lasts through a solve.
+    key: position of the project's key reactant, or None; memory: a dict of this unit's own that lasts through a solve; lasting: one that
+    lasts while the document stands, for what spares looking again and changes no figure.
     """
 
     model: PhaseModel
@@ -393,6 +394,7 @@ class Context:
     display: str
     key: int | None = None
     memory: dict = field(default_factory=dict)
+    lasting: dict = field(default_factory=dict)
 
     @staticmethod
     def later(compute: Callable, explains: bool = False) -> Later:

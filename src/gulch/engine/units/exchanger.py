@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
-from itertools import pairwise
+from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -13,15 +12,17 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, lowest, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, lowest, outlet_pressure
+from gulch.engine.units.heat_curve import HeatCurve
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
 
-ROUGH = 5  # temperatures of a side at which a look inside is taken
-STEPS = np.linspace(0.0, 1.0, ROUGH)
 MOST_ROOM = 2.0  # counted on [K]: far from the approach the look inside is a rough one
-SEGMENTS = 8  # of equal duty, between which the temperatures are looked at
+SEGMENTS = 8  # of equal duty, at the least, of a profile
+REPORTED = 0.1  # K that the curves may be off for UA and the smallest difference that are reported
+SHARP = 1e-3  # K that they may be off where the approach lies inside
+BY_END = 0.03  # share of the duty that counts as next to an end
 
 
 class Exchanger(Unit):
@@ -124,31 +125,22 @@ class Exchanger(Unit):
             outlet_pressure(hot, given.hot_drop, context, "hot_drop"),
             outlet_pressure(cold, given.cold_drop, context, "cold_drop"),
         )
-        notes = []
         sides = Sides(hot, cold, P)
-        if hot.is_empty or cold.is_empty or hot.T <= cold.T:
-            duty = 0.0
-            if not (hot.is_empty or cold.is_empty):
-                T = [show(s.T, "temperature", context.display) for s in (hot, cold)]
-                notes.append(
-                    (
-                        "warning",
-                        f"No heat passes: the hot side enters at {T[0]}, the cold side at {T[1]}.",
-                        "Exchange the sides, or heat the hot one first.",
-                    )
-                )
-        else:
-            duty, limited = cls.duty(sides, given, context.memory)
+        duty, notes = 0.0, []
+        if not (hot.is_empty or cold.is_empty):
+            notes = misfits(hot, cold, given, context)
+        if not (notes or hot.is_empty or cold.is_empty):
+            duty, limited = cls.duty(sides, given, context.lasting)
             if limited:
                 notes.append(
-                    (
+                    Note(
                         "error",
                         "The temperatures of the two sides cross: so much heat cannot pass between them.",
                         "Ask for a smaller duty or a milder outlet temperature, or set a smallest approach.",
                     )
                 )
         outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
-        profile = cache(lambda: sides.profile(duty))
+        profile = cache(lambda: sides.sharp_profile(duty))
 
         def conductance():
             if given.mode == "conductance":
@@ -175,15 +167,14 @@ class Exchanger(Unit):
         memory: what the last passes left, so that the inside is looked at again only where it may have changed.
         """
         if given.mode == "approach":
-            # the ends alone first, which decide unless a side boils or condenses
+            # the ends alone first, which decide unless the two come nearer inside
             duty = sides.by_ends(given.approach)
             if duty <= 0.0 or sides.like(memory.get("clear"), duty, given.approach):
                 return duty, False
             least = sides.inside(duty, given.approach)
-            if least < given.approach - 1e-9:
+            if least < given.approach - 2.0 * SHARP:
                 return sides.until(lambda q: sides.least(q) - given.approach, duty), False
-            if np.isfinite(least):  # where no phase changes now, nothing is known of where one will
-                memory["clear"] = (sides.nature(duty), least)
+            memory["clear"] = (sides.nature(duty), least)
             return duty, False
         most = sides.most()
         if given.mode == "conductance":
@@ -208,13 +199,34 @@ class Exchanger(Unit):
         return max(0.0, sides.until(lambda q: sides.least(q) - 1e-3, most)) if wanted > 0.0 else 0.0, True
 
 
+def misfits(hot: Stream, cold: Stream, given: Given, context: Context) -> list[Note]:
+    """What is asked that no exchanger can do with these inlets, whatever its duty; nothing passes then."""
+
+    def shown(T, dimension="temperature"):
+        return show(T, dimension, context.display)
+
+    if hot.T <= cold.T:
+        what = f"No heat passes: the hot side enters at {shown(hot.T)}, the cold side at {shown(cold.T)}."
+        return [Note("warning", what, "Exchange the sides, or heat the hot one first.")]
+    if given.mode == "approach" and given.approach >= hot.T - cold.T:
+        apart, asked = (shown(v, "temperature difference") for v in (hot.T - cold.T, given.approach))
+        what = f"No heat passes: the two sides enter {apart} apart, which is no more than the approach of {asked}."
+        return [Note("warning", what, "Ask for a smaller approach.")]
+    if given.mode == "cold" and given.cold_outlet < cold.T:
+        what = f"The cold side is to leave at {shown(given.cold_outlet)}, colder than the {shown(cold.T)} at which it enters."
+        return [Note("error", what, "Give a temperature above its inlet's, or exchange the sides.")]
+    if given.mode == "hot" and given.hot_outlet > hot.T:
+        what = f"The hot side is to leave at {shown(given.hot_outlet)}, hotter than the {shown(hot.T)} at which it enters."
+        return [Note("error", what, "Give a temperature below its inlet's, or exchange the sides.")]
+    return []
+
+
 def area_integral(Q: np.ndarray, differences: np.ndarray) -> float:
     """UA [W/K] = ∫ dQ/ΔT over segments, by the logarithmic mean in each. Q [W], differences [K], shape (n,)."""
-    total = 0.0
-    for (q0, q1), (a, b) in zip(pairwise(Q), pairwise(differences), strict=True):
-        mean = 0.5 * (a + b) if abs(a - b) < 1e-6 * max(a, b) else (a - b) / np.log(a / b)
-        total += (q1 - q0) / mean
-    return float(total)
+    a, b = differences[:-1], differences[1:]
+    with np.errstate(all="ignore"):
+        mean = np.where(np.abs(a - b) < 1e-6 * np.maximum(a, b), 0.5 * (a + b), (a - b) / np.log(a / b))
+    return float((np.diff(Q) / mean).sum())
 
 
 class Sides:
@@ -286,61 +298,67 @@ class Sides:
         return moved < min(least - approach, MOST_ROOM)
 
     def inside(self, q: float, approach: float) -> float:
-        """Temperature difference where it seems smallest inside, on curves through a few temperatures; inf where no phase changes.
+        """Smallest temperature difference between the ends at duty q [W], closely where it may lie at the approach or below.
 
-        Looked at closely only where it seems to lie near the approach or below.
+        Next to an end, which is known, only bends are looked at: what is smooth does not come nearer there by more than SHARP.
         """
-        hot_out, cold_out = self.hot(q), self.cold(q)
-        if not self.changes_phase(hot_out, cold_out):
-            return np.inf
-        curves = []
-        for side, start, a, b, P in (
-            (self.hot_in, hot_out.enthalpy_flow, hot_out.T, self.hot_in.T, self.P[0]),
-            (self.cold_in, self.cold_in.enthalpy_flow, self.cold_in.T, cold_out.T, self.P[1]),
-        ):
-            T = a + (b - a) * STEPS
-            heat = np.empty(ROUGH)
-            heat[0], heat[1:-1], heat[-1] = 0.0, side.enthalpy_flows(T[1:-1], P) - start, q
-            curves.append((heat, T))
-        (qh, Th), (qc, Tc) = curves
-        heats = np.sort(np.concatenate((qh[1:-1], qc[1:-1])))
-        rough = np.interp(heats, qh, Th) - np.interp(heats, qc, Tc)
-        least = int(np.argmin(rough))
-        at_end = least in (0, len(heats) - 1)  # where the curve has just left an end that is known exactly
-        if rough[least] > approach + (0.3 if at_end else 2.0):
-            return float(rough[least])
-        h = float(heats[least])
-        guesses = float(np.interp(h, qh, Th)), float(np.interp(h, qc, Tc))
-        return self._at(self.hot_in, h - q, self.P[0], guesses[0]) - self._at(self.cold_in, h, self.P[1], guesses[1])
+        for enough in (np.inf, SHARP):
+            for curve in self.curves:
+                curve.sharpen(enough)
+            heats, differences = self.profile(q)
+            between = (heats > BY_END * q) & (heats < (1.0 - BY_END) * q) | np.isin(heats, self.bends(q))
+            least = float(differences[between].min())
+            if least > approach + SHARP + sum(c.unsure for c in self.curves):
+                break
+        return least
+
+    def bends(self, q: float) -> np.ndarray:
+        """Heats between the ends at which a side's temperature bends, at duty q [W]."""
+        starts = self.hot_in.enthalpy_flow - q, self.cold_in.enthalpy_flow
+        heats = np.concatenate([c.bends - start for c, start in zip(self.curves, starts, strict=True)])
+        return heats[(heats > 0.0) & (heats < q)]
 
     def ends(self, q: float) -> tuple:
         """Temperature differences at the hot side's outlet and inlet [K]."""
         return self.hot(q).T - self.cold_in.T, self.hot_in.T - self.cold(q).T
 
-    def profile(self, q: float) -> tuple:
-        """(heat taken up by the cold side, temperature difference) from the cold end to the hot end, at duty q."""
-        heats = np.linspace(0.0, q, SEGMENTS + 1)
-        first, last = self.ends(q)
-        inner = []
-        T_hot, T_cold = [self.cold_in.T + first], [self.cold_in.T]  # each sought on the line through those before
-        for h in heats[1:-1]:
-            T_hot.append(self._at(self.hot_in, h - q, self.P[0], 2.0 * T_hot[-1] - T_hot[-2:][0]))
-            T_cold.append(self._at(self.cold_in, h, self.P[1], 2.0 * T_cold[-1] - T_cold[-2:][0]))
-            inner.append(T_hot[-1] - T_cold[-1])
-        return heats, np.array([first, *inner, last])
+    @cached_property
+    def curves(self) -> tuple[HeatCurve, HeatCurve]:
+        """Temperature over heat of the hot and of the cold side, between the temperatures at which they enter."""
+        low, high = self.cold_in.T, self.hot_in.T
+        top = max(high, self.hot(0.0).T)  # what is throttled inside may be warmer than it enters
+        return HeatCurve(self.hot_in, self.P[0], low, top), HeatCurve(self.cold_in, self.P[1], low, high)
 
-    @staticmethod
-    def _at(side, heat, P, guess):
-        return Stream.at_enthalpy(side.model, side.n, side.enthalpy_flow + heat, P, guess).T
+    def profile(self, q: float) -> tuple:
+        """(heat taken up by the cold side, temperature difference) from the cold end to the hot end, at duty q [W].
+
+        Points stand wherever a side's temperature bends, its dew and bubble points among them.
+        """
+        hot, cold = self.curves
+        starts = self.hot_in.enthalpy_flow - q, self.cold_in.enthalpy_flow
+        knots = [curve.within(start, start + q) - start for curve, start in ((hot, starts[0]), (cold, starts[1]))]
+        heats = np.unique(np.concatenate([np.linspace(0.0, q, SEGMENTS + 1), *knots]))
+        differences = hot.at(starts[0] + heats) - cold.at(starts[1] + heats)
+        differences[0], differences[-1] = self.ends(q)
+        return heats, differences
+
+    def sharp_profile(self, q: float) -> tuple:
+        """`profile` on curves that are sharp enough for what is reported of them."""
+        for curve in self.curves:
+            curve.sharpen(REPORTED)
+        return self.profile(q)
+
+    def nearest(self, q: float) -> tuple[float, float]:
+        """(smallest temperature difference between the ends, the same with the ends) at duty q [W], on sharp curves."""
+        for curve in self.curves:
+            curve.sharpen(SHARP)
+        differences = self.profile(q)[1]
+        inner = float(differences[1:-1].min())
+        return inner, min(inner, float(differences[0]), float(differences[-1]))
 
     def least(self, q: float) -> float:
         """Smallest temperature difference [K] anywhere at duty q [W]."""
-        return float(min(self.profile(q)[1])) if self.changes_phase(self.hot(q), self.cold(q)) else min(self.ends(q))
-
-    def changes_phase(self, hot_out: Stream, cold_out: Stream) -> bool:
-        """Whether a side boils or condenses, so that the smallest difference may lie inside."""
-        sides = ((self.hot_in, hot_out), (self.cold_in, cold_out))
-        return any(a.vapour_fraction != b.vapour_fraction or 0.0 < a.vapour_fraction < 1.0 for a, b in sides)
+        return self.nearest(q)[1] if q > 0.0 else min(self.ends(q))
 
     def until(self, slack: Callable, most: float) -> float:
         """Largest duty up to `most` at which slack(duty) is not below zero; slack falls with the duty."""

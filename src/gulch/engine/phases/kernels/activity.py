@@ -39,9 +39,9 @@ LETS_GO = 50.0  # K over which a course comes to rest beyond its end, so that en
 def held(T: float, low: float, high: float) -> float:
     """T within low and high; outside a temperature that comes to rest LETS_GO beyond, for courses that mean nothing there."""
     if high < T:
-        return high + LETS_GO * (1.0 - math.exp((high - T) / LETS_GO))
+        return high + LETS_GO * (T - high) / (LETS_GO + T - high)
     if low > T:
-        return low - LETS_GO * (1.0 - math.exp((T - low) / LETS_GO))
+        return low - LETS_GO * (low - T) / (LETS_GO + low - T)
     return T
 
 
@@ -55,13 +55,14 @@ def group_areas(T: float, counts: Matrix, area: Vector, group_pairs: Matrix, are
     """
     n, g = counts.shape
     per_T, t = 1.0 / T, held(T, GROUP_LOW, GROUP_HIGH)
+    first, second = t * per_T, t * t * per_T
     for i in range(n):
         for k in range(g):
             areas[i, k] = counts[i, k] * area[k]
             areas[n + i, k] = 0.0
     for m in range(g):
         for k in range(g):
-            value = (group_pairs[m, k] + t * (group_pairs[g + m, k] + group_pairs[2 * g + m, k] * t)) * per_T
+            value = group_pairs[m, k] * per_T + group_pairs[g + m, k] * first + group_pairs[2 * g + m, k] * second
             psi = math.exp(-value) if value != 0.0 else 1.0  # subgroups of one main group are alike
             for i in range(n):
                 areas[n + i, k] += areas[i, m] * psi

@@ -168,14 +168,16 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
     if kind >= NRTL:
         pair_factors(kind, T, par, mix.pairs, own[N_OWN : N_OWN + n], own[N_OWN + n : N_OWN + 2 * n])
     if kind >= UNIFAC:
-        ln_P = math.log(P)
+        ln_T, ln_P = math.log(T), math.log(P)
         for i in range(n):
             if par[i, DISSOLVED] == 0.0:
                 continue
             for j in range(n):
+                if par[j, DISSOLVED] > 0.0:
+                    continue
                 a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
                 t = held(T, mix.pairs[HENRY_LOW, i, j], mix.pairs[HENRY_HIGH, i, j])
-                own[N_OWN + 2 * n + i, j] = a + b / t + c * math.log(t) - ln_P
+                own[N_OWN + 2 * n + i, j] = a + b / t + c * (ln_T if t == T else math.log(t)) - ln_P
         dimer_roots(T, par, own[ROOT])
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)
