@@ -1,10 +1,13 @@
 """The electrolytic reactor: Faraday's law, the thermoneutral voltage, lye, and what has to be typed."""
 
+import numpy as np
 import pytest
 from helpers import document, feed
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet import solve
+from gulch.engine.phases import Stream, phase_model
+from gulch.engine.units.reactors.electrolytic import reversible_voltage
 
 SPLIT = {"id": "split", "equation": "water = hydrogen + 0.5 oxygen", "conversion": {"key": "water", "value": "10 %"}}
 SPECIES = {"water": "7732-18-5", "hydrogen": "1333-74-0", "oxygen": "7782-44-7"}
@@ -65,3 +68,40 @@ def test_what_nobody_typed_is_asked_for():
     messages = [m.what for m in solve(cell(electrons={})).messages]
     assert any("how many electrons split takes" in w for w in messages)
     assert any("voltage" in m.what.lower() for m in solve(cell(voltage=None)).messages if m.level == "error")
+
+
+def test_work_per_product_does_not_hang_on_how_the_equation_is_written():
+    """Water to hydrogen at 2 V: 2 × 96485 C/mol × 2 V = 385.9 kJ per mole of hydrogen, for one extent or for half of one."""
+    one = solve(cell("2 V"))
+    doubled = cell("2 V", electrons={"split": "4"}).dump()
+    doubled["reactions"][0]["equation"] = "2 water = 2 hydrogen + oxygen"
+    two = solve(load(doubled))
+    for out in (one, two):
+        values = out.units["E"].values
+        assert values["energy_spent"] == pytest.approx(2 * 96485.33212 * 2.0, rel=1e-9)
+        assert values["energy_spent_on"] == "per mole of hydrogen"
+
+
+def test_the_reversible_voltage_of_water_is_the_handbooks():
+    """1.229 V at 25 degC for gases at 1 bar (any handbook of electrochemistry)."""
+    model = phase_model("ideal", tuple(SPECIES.values()))
+    # gases of 1 bar each beside liquid water need a total of 2.03 bar
+    stream = Stream.at_temperature(model, np.array([100.0, 1.0, 1.0]), 298.15, 2.0317e5)
+    assert reversible_voltage(stream, np.array([-1.0, 1.0, 0.5]), 2.0, model) == pytest.approx(1.229, abs=0.003)
+    assert reversible_voltage(stream, np.array([-2.0, 2.0, 1.0]), 4.0, model) == pytest.approx(1.229, abs=0.003)
+
+
+@pytest.mark.parametrize(
+    ("voltage", "electrons", "words", "solved"),
+    [
+        ("0 V", "2", "no work is put in", False),
+        ("2 V", "0", "takes electrons", False),
+        ("1.1 V", "2", "that split needs at least here: no cell does that", True),
+        ("1.5 V", "2", None, True),
+    ],
+)
+def test_voltages_and_electrons_that_no_cell_has_are_said(voltage, electrons, words, solved):
+    out = solve(cell(voltage, electrons={"split": electrons}))
+    said = [m for m in out.messages if m.level in ("error", "warning")]
+    assert out.solved == solved
+    assert any(words in m.what and m.todo for m in said) if words else not any("no cell does that" in m.what for m in said), said

@@ -11,7 +11,7 @@ from gulch.engine.flowsheet.model_advice import MODERATE
 from gulch.engine.flowsheet.places import at_stream, at_unit
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
-from gulch.engine.phases.kernels import IDEAL, TC, UNIFAC
+from gulch.engine.phases.kernels import IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
 from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
@@ -25,6 +25,7 @@ TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: 
 NEAR = 0.95  # of the critical temperature from which a liquid is near it
 MATTERS = 0.05  # mole fraction in a liquid from which a species counts there
 MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
+FROM_IDEAL = 0.05  # of the volume of an ideal gas, by which a vapour may differ without a word
 BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
@@ -116,19 +117,40 @@ def _near_critical(run):
 
 
 def _on_pressure(run):
-    """An activity model's vapour that is counted as ideal where it is not; at the stream of highest pressure."""
-    model = run.plan.model
-    if model.code < UNIFAC or model.mix.vapour != IDEAL:
+    """A vapour that is counted as ideal where it is not: by its second virial coefficient, at the stream where that matters most."""
+    plan, model = run.plan, run.plan.model
+    if model.code != IDEAL and (model.code < UNIFAC or model.mix.vapour != IDEAL):
         return
-    gases = {id_: r.pressure for id_, r in run.solution.streams.items() if r.vapour_fraction and r.pressure > MODERATE}
-    if gases:
-        id_ = max(gases, key=lambda i: gases[i])
-        yield Message(
-            "warning",
-            at_stream(id_),
-            f"{id_}: its vapour is counted as an ideal gas at {show(gases[id_], 'pressure', run.plan.project.display)}.",
-            f"Above {show(MODERATE, 'pressure', run.plan.project.display)} take SRK for the vapour, or predictive SRK, in Chemistry.",
-        )
+    display = plan.project.display
+    away = {}
+    for id_, result in run.solution.streams.items():
+        gas = next((p["fraction"] for p in result.phases if p["kind"] == "vapour"), None)
+        if gas is not None and (result.pressure > MODERATE or model.code == IDEAL):
+            away[id_] = virial_term(np.array(list(gas.values())), result.temperature, result.pressure, model)
+    worst = max(away, key=lambda i: abs(away[i]), default=None)
+    if worst is None or (model.code == IDEAL and abs(away[worst]) < FROM_IDEAL):
+        return
+    at = show(run.solution.streams[worst].pressure, "pressure", display)
+    size = f", where its volume is some {100 * abs(away[worst]):.2g} % {'less' if away[worst] < 0.0 else 'more'}"
+    take = "Peng–Robinson or another cubic equation" if model.code == IDEAL else "SRK for the vapour, or predictive SRK,"
+    yield Message(
+        "warning",
+        at_stream(worst),
+        f"{worst}: its vapour is counted as an ideal gas at {at}{size if abs(away[worst]) >= FROM_IDEAL else ''}.",
+        f"Volumes, and heats of letting down and compressing, are off by as much: take {take} in Chemistry.",
+    )
+
+
+def virial_term(y, T, P, model):
+    """B P/(R T) of a gas of mole fractions y, shape (n,): its compressibility less 1 as far as two molecules meet.
+
+    Pitzer & Curl as Abbott puts it: Smith, Van Ness & Abbott, 7th ed., eqs. 3.65 and 3.66; the mixture's B as the mean of its species'.
+    """
+    at = np.flatnonzero((y > 0.0) & (model.par[:, PC] > 0.0) & (model.par[:, TC] > UNKNOWN_TC))
+    tc, pc, omega = (model.par[at, c] for c in (TC, PC, OMEGA))
+    tr = T / tc
+    B = R * tc / pc * (0.083 - 0.422 / tr**1.6 + omega * (0.139 - 0.172 / tr**4.2))
+    return float(y[at] @ B) * P / (R * T)
 
 
 def _on_gases(run):

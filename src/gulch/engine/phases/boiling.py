@@ -12,6 +12,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
+from gulch.engine.phases.state import TemperatureNotFound
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -47,5 +48,9 @@ def all_at_vapour_fraction(model: PhaseModel, fraction: float, P: float, z: np.n
         T = scipy.optimize.brentq(lambda t: model.at_temperature(t, P, z).vapour_fraction - edge, low, high, xtol=1e-11, rtol=1e-14)
         state = model.at_temperature(T, P, z)
         if abs(state.vapour_fraction - edge) < 1e-6:
+            try:
+                model.at_an_edge(state, edge < 0.5, z)
+            except TemperatureNotFound:
+                continue
             found.append(state)
     return found[::-1] or [model.at_vapour_fraction(fraction, P, z, guess)]

@@ -35,6 +35,8 @@ PHASE_MODELS = {
     "wilson": ("Wilson (activity model)", k.WILSON),
 }
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
+BESIDE = 1e-7  # share of T beside a boiling point at which its other side is looked at
+ONE_FLUID = 1e-3  # relative difference of the volumes on both sides of a name's change, below which liquid and vapour are one
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
 
@@ -91,6 +93,11 @@ class PhaseModel:
     def in_one_equation(self) -> bool:
         """Whether one equation of state serves all phases."""
         return self.code in (k.PENG_ROBINSON, k.SOAVE_REDLICH_KWONG, k.PREDICTIVE_SRK)
+
+    def hottest(self, z: np.ndarray) -> float:
+        """Highest critical temperature [K] of the volatile species in amounts z; inf where one is not known."""
+        known = self.par[self.volatile & (z > 0.0), k.TC]
+        return float(known.max()) if known.size and known.min() > k.UNKNOWN_TC else math.inf
 
     def water_share(self, z: np.ndarray) -> float:
         """Mole fraction of water in amounts z; 0 where water is not among the species."""
@@ -175,7 +182,22 @@ class PhaseModel:
     def at_vapour_fraction(self, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
         """Flash at a vapour fraction in [0, 1] and P; 0 is the bubble and 1 the dew point."""
         edge = min(max(fraction, 1e-9), 1.0 - 1e-9)
-        return self.solve(k.VAPOUR_SHARE, edge, P, z, guess, 1e-11, "vapour fraction")
+        state = self.solve(k.VAPOUR_SHARE, edge, P, z, guess, 1e-11, "vapour fraction")
+        self.at_an_edge(state, edge < 0.5, z)
+        return state
+
+    def at_an_edge(self, state: PhaseState, bubble: bool, z: np.ndarray) -> None:
+        """Raise TemperatureNotFound where one phase at a boiling point is no edge of two. Raises it."""
+        if len(state.phases) == 1 and self.all_volatile:
+            beside = state.temperature * (1.0 + (BESIDE if bubble else -BESIDE))
+            self.not_one_fluid(self.flashed(beside, state.pressure, z), state, z)
+
+    def not_one_fluid(self, a: PhaseState, b: PhaseState, z: np.ndarray) -> None:
+        """Raise TemperatureNotFound where two states on both sides of a boundary differ by no more than a name. Raises it."""
+        low, high = sorted((a, b), key=lambda s: s.temperature)
+        alike = len(a.phases) == len(b.phases) == 1 and abs(a.volume - b.volume) < ONE_FLUID * b.volume
+        if alike or low.temperature <= self.hottest(z) < high.temperature:
+            raise TemperatureNotFound("liquid and vapour are one there, for it lies above the critical pressure")
 
     def boundary(self, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
         """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P; None where it is not found so."""
@@ -213,6 +235,8 @@ class PhaseModel:
         if low == high:
             return state
         below = self.flashed(low, P, z)
+        if column == k.VAPOUR_SHARE:
+            self.not_one_fluid(below, state, z)
         return between(below, state, column, target)
 
     def ideal_gas_properties(self, T: float) -> tuple:

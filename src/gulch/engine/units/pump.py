@@ -5,11 +5,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Input, Result, Unit, UnitResult, UnitTrouble, downhill
+from gulch.engine.quantities import show
+from gulch.engine.units.base import Input, Note, Result, Unit, UnitResult, UnitTrouble, downhill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
-    from gulch.engine.units.base import Context, Given
+    from gulch.engine.quantities import show
+from gulch.engine.units.base import Context, Given
+
+MUCH = 20e5  # Pa, a rise from which a liquid's enthalpy under pressure is missed
 
 
 class Pump(Unit):
@@ -50,4 +54,21 @@ class Pump(Unit):
             )
         work = feed.volume_flow * (given.pressure - feed.P) / given.efficiency
         product = feed.at(H=feed.enthalpy_flow + work, P=given.pressure)
-        return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)})
+        return UnitResult(
+            {"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=warmed(feed, given, context)
+        )
+
+
+def warmed(feed: Stream, given: Given, context: Context) -> list[Note]:
+    """Notes that doubt the warming of a liquid whose model leaves out what pressure does to its enthalpy, V dP of it."""
+    rise = given.pressure - feed.P
+    if context.model.kind != "ideal" or rise < MUCH:
+        return []
+    return [
+        Note(
+            "warning",
+            f"The ideal phase model counts all of the work as warmth, also what raises the pressure by "
+            f"{show(rise, 'pressure difference', context.display)}: the liquid comes out too warm.",
+            "Take a cubic equation in Chemistry where that temperature matters.",
+        )
+    ]

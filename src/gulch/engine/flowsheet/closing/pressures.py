@@ -29,12 +29,23 @@ class Pressures:
 
     def __init__(self, loop: Loop):
         self.run, self.plan, self.group = loop.run, loop.plan, loop.group
-        self.units = [(n.name, KINDS[self.plan.units[n.name].kind]) for n in self.group.nodes if n.kind is NodeKind.UNIT]
+        self.units = self.plan.lasting.setdefault(self.group, {}).get("connected") or self._connected()
         # ties and targets may turn a pressure in the middle of a search
         self.turned = bool(self.group.tears) and any(n.kind is not NodeKind.UNIT for n in self.group.nodes)
         self.dry: frozenset = frozenset()
         self.held: dict = {}
         self.find()
+
+    def _connected(self):
+        """[(unit, kind, ports, [(stream, inlet, whether it is made inside)], [(port, stream, whether it is a tear)])], kept by the plan."""
+        plan, inside, out = self.plan, set(self.group.units), []
+        for unit in (n.name for n in self.group.nodes if n.kind is NodeKind.UNIT):
+            kind = KINDS[plan.units[unit].kind]
+            entering = [(s, plan.inlet[s] or kind.inlets[0].name, plan.sources[s] in inside) for s in plan.entering[unit]]
+            leaving = [(port, s, s in self.group.tears) for port, s in plan.leaving[unit].items() if s not in plan.open]
+            out.append((unit, kind, plan.ports[unit], entering, leaving))
+        plan.lasting[self.group]["connected"] = out
+        return out
 
     def find(self) -> dict[str, float]:
         """Propagate anew with the run's inputs as they stand; returns the pressures held."""
@@ -53,7 +64,7 @@ class Pressures:
         streams, before = self.run.streams, self.held
         if not before:
             return False
-        inside = [s for u, _ in self.units for s in self.plan.entering[u]]
+        inside = [s for u in self.group.units for s in self.plan.entering[u]]
         dry = frozenset(s for s in inside if s in streams and streams[s].is_empty)
         if dry != self.dry:
             self.dry = dry
@@ -74,26 +85,22 @@ class Pressures:
 
     def _sweep(self, known):
         """Pressures of the tears after every unit in turn was told those of its inlets; known: of the tears before, used up."""
-        plan, streams = self.plan, self.run.streams
-        inside = set(self.group.units)
-        out = {}
-        for unit, kind in self.units:
+        streams, given, out = self.run.streams, self.run.given, {}
+        for unit, kind, ports, connected, leaving in self.units:
             entering: dict[str, list] = {}
-            for s in plan.entering[unit]:
-                if s in known:
-                    P = known[s]
-                elif plan.sources[s] in inside:
-                    P = math.inf
-                else:
+            for s, inlet, inside in connected:
+                if s in self.dry and len(connected) > 1:
+                    continue
+                P = known.get(s, math.inf)
+                if not inside:
                     P = math.inf if s not in streams or streams[s].is_empty else streams[s].P
-                if s not in self.dry or len(plan.entering[unit]) == 1:
-                    entering.setdefault(plan.inlet[s] or kind.inlets[0].name, []).append(P)
-            for port, P in kind.pressures(entering, self.run.given[unit], plan.ports[unit]).items():
-                s = plan.leaving[unit].get(port)
-                if s in self.group.tears:
-                    out[s] = P
-                elif s is not None and s not in plan.open:
-                    known[s] = P
+                entering.setdefault(inlet, []).append(P)
+            told = kind.pressures(entering, given[unit], ports)
+            for port, s, torn in leaving:
+                if torn:
+                    out[s] = told[port]
+                else:
+                    known[s] = told[port]
         return out
 
 
