@@ -127,8 +127,11 @@ def test_mixing_with_salt_adds_its_ideal_entropy_once_under_every_model(kind):
 # Asked once when they are added
 
 
-@pytest.mark.parametrize(("cas", "asked"), [("1310-73-2", True), ("7647-14-5", True), ("7664-38-2", True), ("12125-02-9", True), ("64-17-5", False),
-    ("7757-82-6", False), ("7439-97-6", False), ("7704-34-9", False), ("7550-45-0", False)])  # fmt: skip
+BOILING = ["1310-73-2", "7647-14-5", "7664-38-2", "12125-02-9"]
+OTHERS = ["64-17-5", "7757-82-6", "7439-97-6", "7704-34-9", "7550-45-0"]
+
+
+@pytest.mark.parametrize(("cas", "asked"), [*((c, True) for c in BOILING), *((c, False) for c in OTHERS)])
 def test_salts_and_hydroxides_that_boil_are_asked_about(cas, asked):
     """Not ethanol, nor sodium sulfate (known as a solid), mercury, sulfur, titanium tetrachloride (boils at 136 degC)."""
     questions = [m for m in check(document({"x": cas, "water": "7732-18-5"})) if m.level == "question"]

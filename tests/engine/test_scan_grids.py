@@ -6,10 +6,12 @@ import zlib
 import numpy as np
 import pytest
 from by_hand import K1, K2, made, residence, tank
+from helpers import document, feed
 from scipy.optimize import brentq, minimize_scalar
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import Plan
+from gulch.engine.flowsheet import Plan, check, edit, solve
+from gulch.engine.flowsheet.inputs import write
 from gulch.engine.flowsheet.places import at_stream
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.quantities import QuantityError
@@ -199,6 +201,88 @@ def test_swings_of_a_tank_are_its_formulas():
     assert by["V"].slopes["B"] == pytest.approx(fed * slope * per_m3, rel=1e-3)
     assert by["F"].slopes["B"] == pytest.approx(-fed * slope * t / (1000.0 / 3.6), rel=2e-3)  # t goes with one over the flow
     assert found.now["B"] == pytest.approx(fed * made(t), rel=1e-6)
+
+
+def test_a_sensitivity_at_a_kink_is_told_of_both_sides():
+    """A mixer runs at the lower of its inlets: its pressure follows one of them up to the other's and no further."""
+    project = document(
+        {"nitrogen": "7727-37-9"},
+        [{"id": "M", "kind": "mixer"}],
+        [
+            feed("f", "M", {"nitrogen": "1 kmol/h"}, P="10 bar"),
+            feed("g", "M", {"nitrogen": "1 kmol/h"}, P="10 bar"),
+            {"id": "o", "from": "M"},
+        ],
+        knobs=[{"id": "P", "input": "f.pressure", "low": "5 bar", "high": "15 bar"}],
+        gauges=[{"id": "p", "reads": "o.pressure"}, {"id": "h", "reads": "gauge.h", "formula": "f.pressure^2/1[bar]"}],
+    )
+    (row,) = swings(Plan(project)).rows
+    assert row.kinks["p"] == pytest.approx([1.0, 0.0], abs=1e-9)
+    assert "h" not in row.kinks  # a smooth curve, however steep
+    project.stream("g").given.pressure = "12 bar"
+    (row,) = swings(Plan(project)).rows
+    assert not row.kinks and row.slopes["p"] == pytest.approx(1.0)
+
+
+# Knobs on fractions
+
+
+def mixed_feed(**more):
+    return document(
+        {"nitrogen": "7727-37-9", "hydrogen": "1333-74-0", "argon": "7440-37-1"},
+        [{"id": "H", "kind": "heater", "temperature": "80 degC"}],
+        [
+            {
+                "id": "f",
+                "to": "H",
+                "given": {
+                    "temperature": "25 degC",
+                    "pressure": "10 bar",
+                    "basis": "mole-fractions",
+                    "total": "100 kmol/h",
+                    "fraction": {"nitrogen": "20 %", "hydrogen": "75 %", "argon": "5 %"},
+                },
+            },
+            {"id": "o", "from": "H"},
+        ],
+        knobs=[{"id": "x", "input": "f.fraction.hydrogen", "low": "10 %", "high": "90 %"}],
+        gauges=[{"id": "held", "reads": "f.fraction.hydrogen"}, {"id": "n", "reads": "o.flow.nitrogen"}],
+        **more,
+    )
+
+
+def test_a_turned_fraction_keeps_its_value_and_the_others_give_way():
+    plan = Plan(mixed_feed(scans=[{"id": "s", "over": [{"knob": "x", "points": 5}]}]))
+    for x in (0.1, 0.5, 0.9, 1.0):
+        feed_ = plan.run(overrides={"f.fraction.hydrogen": x}).streams["f"]
+        assert feed_.flow["hydrogen"] / feed_.total == pytest.approx(x) and feed_.total == pytest.approx(100 / 3.6)
+        assert feed_.flow["nitrogen"] == pytest.approx(4.0 * feed_.flow["argon"])  # in proportion
+    result = run_scan(plan.project, plan.project.scans[0])
+    assert [p["gauges"]["held"] for p in result.points] == pytest.approx([p["value"] for p in result.points])
+
+
+def test_two_turned_fractions_keep_both_values_or_say_that_they_cannot():
+    plan = Plan(mixed_feed())
+    feed_ = plan.run(overrides={"f.fraction.hydrogen": 0.5, "f.fraction.argon": 0.3}).streams["f"]
+    assert [feed_.flow[s] / feed_.total for s in ("hydrogen", "argon", "nitrogen")] == pytest.approx([0.5, 0.3, 0.2])
+    beyond = plan.run(overrides={"f.fraction.hydrogen": 0.9, "f.fraction.argon": 0.3})
+    assert not beyond.solved and any("add up to 120 %" in m.what for m in beyond.messages)
+
+
+def test_a_target_turns_a_fraction_as_a_scan_does():
+    project = mixed_feed(targets=[{"id": "t", "gauge": "n", "value": "40 kmol/h", "knob": "x"}])
+    solution = solve(project)
+    (target,) = solution.targets
+    assert target.met and target.knob_value == pytest.approx(0.5, abs=1e-6)  # 40 of nitrogen, 10 of argon
+    assert solution.gauges["held"] == pytest.approx(0.5, abs=1e-6)
+
+
+def test_what_a_turned_fraction_does_is_written_back():
+    project = mixed_feed()
+    write(project, "f.fraction.hydrogen", "90 %")
+    edit.turn(project, {"f.fraction.hydrogen": "90 %"})
+    assert project.stream("f").given.fraction == {"nitrogen": "8 %", "hydrogen": "90 %", "argon": "2 %"}
+    assert solve(project).solved and not any("add up" in m.what for m in check(project))
 
 
 def test_swings_leave_out_what_cannot_be_moved_and_say_why():

@@ -41,7 +41,7 @@ from gulch.engine.document import (
 from gulch.engine.flowsheet.assumed import assumed
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.ends import leaving
-from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, total_dimension
+from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, fraction_of, give_way, total_dimension
 from gulch.engine.flowsheet.inputs import address_of, feed_addresses, write
 from gulch.engine.flowsheet.measured import held, measured_of, read_pairs, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
@@ -552,6 +552,28 @@ def in_basis(project: Project, address: str, text: str, dimension: str) -> str:
     except (QuantityError, SpeciesError):
         return text
     return write_quantity(value / mass if dimension == "molar flow" else value * mass, dimension, project.display)
+
+
+def turn(project: Project, values: dict[str, str]) -> None:
+    """What follows where some inputs have been turned to new values: the other fractions of a feed give way in proportion."""
+    for stream in project.streams:
+        if not stream.is_feed or stream.given is None:
+            continue
+        tails = (a.removeprefix(f"{stream.id}.") for a in values if a.startswith(f"{stream.id}."))
+        kept = {i for tail in tails if (i := fraction_of(stream.given.basis, tail))}
+        if not kept:
+            continue
+        key = FEED_BASES[stream.given.basis][0]
+        texts = getattr(stream.given, key)
+        try:
+            numbers = np.array([parse(v, "fraction") for v in texts.values()])
+        except QuantityError:
+            continue  # said by the checks
+        mask = np.isin(list(texts), list(kept))
+        if numbers[mask].sum() > 1.0 or numbers[~mask].sum() <= 0.0:
+            continue
+        after = give_way(numbers, mask)
+        setattr(stream.given, key, {s: t if s in kept else f"{100 * x:.10g} %" for (s, t), x in zip(texts.items(), after, strict=True)})
 
 
 def scale_fractions(project: Project, stream_id: str) -> None:

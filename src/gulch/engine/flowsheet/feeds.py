@@ -30,8 +30,28 @@ def total_dimension(text: str) -> str:
             raise error from None
 
 
+def give_way(fractions: np.ndarray, kept: np.ndarray) -> np.ndarray:
+    """Fractions that add up to 1, shape (n,): those `kept` (bool, shape (n,)) stay, the others give way in proportion.
+
+    Where the others are nothing, or those kept leave them less than nothing, all are scaled.
+    """
+    held, rest = float(fractions[kept].sum()), float(fractions[~kept].sum())
+    if rest <= 0.0 or held > 1.0:
+        return fractions / (held + rest)
+    return np.where(kept, fractions, fractions * (1.0 - held) / rest)
+
+
+def fraction_of(basis: str, tail: str) -> str | None:
+    """Species whose fraction the tail of a feed's address names, in a basis of fractions; else None."""
+    key, _, species = tail.partition(".")
+    return species if key in ("fraction", "mass_fraction") and FEED_BASES[basis][0] == key else None
+
+
 def feed_amounts(given: dict[str, Any], basis: str, values: dict[str, float], species: list[str], molar_mass: np.ndarray) -> np.ndarray:
-    """Molar flows [mol/s] of a feed, shape (n,), from its basis and SI values by address tail."""
+    """Molar flows [mol/s] of a feed, shape (n,), from its basis and SI values by address tail.
+
+    given: "to_species" and "total_dimension" as the basis wants them, and "kept": ids of species whose fractions stay as they are.
+    """
     key = FEED_BASES[basis][0]
     numbers = np.array([values.get(f"{key}.{s}", 0.0) for s in species])
     if basis == "molar":
@@ -41,6 +61,6 @@ def feed_amounts(given: dict[str, Any], basis: str, values: dict[str, float], sp
     if basis == "mole-ratios":
         return values["total"] * np.where(np.array(species) == given["to_species"], 1.0, numbers)
     total, dimension = values["total"], given["total_dimension"]
-    numbers = numbers / numbers.sum()
+    numbers = give_way(numbers, np.isin(species, list(given.get("kept", ()))))
     mole = numbers if basis == "mole-fractions" else (numbers / molar_mass) / (numbers / molar_mass).sum()
     return mole * (total if dimension == "molar flow" else total / float(mole @ molar_mass))

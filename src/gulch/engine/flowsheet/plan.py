@@ -17,6 +17,7 @@ from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
 from gulch.engine.flowsheet.ends import entering, leaving
+from gulch.engine.flowsheet.feeds import fraction_of
 from gulch.engine.flowsheet.inputs import addresses, scope_of
 from gulch.engine.flowsheet.measures import key_per_product
 from gulch.engine.flowsheet.once import standing
@@ -226,7 +227,11 @@ class Plan:
                         Message("error", Place.of(self.project, address), f"{address} {what}.", "Choose another value.")
                     )
                     return solution
-        run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain, rooms)
+            beyond = self._beyond_whole(overrides)
+            if beyond:
+                solution.messages.append(beyond)
+                return solution
+        run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain, rooms, overrides or ())
         with np.errstate(all="ignore"):
             run.go()
         by_name(solution, self.project)
@@ -235,6 +240,16 @@ class Plan:
             solution.end(reason)
         solution.seconds = time.perf_counter() - began
         return solution
+
+    def _beyond_whole(self, overrides):
+        """A Message where fractions of one feed that are turned together add up to more than all of it, or None."""
+        for s in self.feeds:
+            turned = [a for a, tail in self.feed_inputs[s.id] if a in overrides and fraction_of(s.given.basis, tail)]
+            total = sum(overrides[a] for a in turned)
+            if len(turned) > 1 and total > 1.0 + 1e-9:
+                what = f"The fractions of {s.id} that are turned add up to {100 * total:.4g} %."
+                return Message("error", Place.of(self.project, turned[0]), what, "Narrow the ranges of their knobs.")
+        return None
 
 
 def by_name(solution: Solution, project: Project) -> None:

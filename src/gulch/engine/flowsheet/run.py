@@ -12,7 +12,7 @@ from gulch.engine import formulas
 from gulch.engine.flowsheet import results
 from gulch.engine.flowsheet.closing import close
 from gulch.engine.flowsheet.couplings import nodes_of_input
-from gulch.engine.flowsheet.feeds import feed_amounts, total_dimension
+from gulch.engine.flowsheet.feeds import feed_amounts, fraction_of, total_dimension
 from gulch.engine.flowsheet.guard import NOT_SHOWN, finite_outlets, guard
 from gulch.engine.flowsheet.live import Live
 from gulch.engine.flowsheet.nodes import NodeKind, unit_node
@@ -33,8 +33,9 @@ log = logging.getLogger("gulch.flowsheet")
 class Run:
     """One solve: streams by id, outcomes, messages."""
 
-    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain, rooms=False):
+    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain, rooms=False, turned=()):
         self.explain, self.rooms = explain, rooms
+        self.turned = {*turned, *(t.address for t in plan.targets.values())}  # addresses whose values others give way to
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch
         self.near = dict(start.temperatures)  # of streams, at which their searches begin
@@ -192,6 +193,7 @@ class Run:
             extra["to_species"] = s.given.to_species
         elif "total" in values:
             extra["total_dimension"] = total_dimension(s.given.total)
+        extra["kept"] = {i for a, tail in plan.feed_inputs[id_] if a in self.turned and (i := fraction_of(s.given.basis, tail))}
         n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
         self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 

@@ -18,13 +18,16 @@ if TYPE_CHECKING:
     from gulch.engine.settle import Watch
 
 LITTLE = 0.01  # of a knob's range: the step by which a sensitivity is measured, to either side
+APART = 0.3  # of the larger of two one-sided slopes, by which they may differ on a smooth course
+CLOSER, STAYS = 0.25, 0.6  # share of the step at which they are looked at again, and of their difference that a kink keeps there
 
 
 @dataclass
 class Swing:
     """One knob. SI; ends, slopes by gauge id. ends: {"low" or "high": {"value", "gauges", "why", "doubts"}}.
 
-    slopes: d(gauge)/d(knob) at the present point by central differences, one-sided where a side cannot be computed.
+    slopes: d(gauge)/d(knob) at the present point by central differences, one-sided where a side cannot be computed; kinks: [below,
+    above] of gauges whose slopes differ on the two sides, however near they are looked at.
     """
 
     knob: str
@@ -34,6 +37,7 @@ class Swing:
     now: float
     ends: dict = field(default_factory=dict)
     slopes: dict = field(default_factory=dict)
+    kinks: dict = field(default_factory=dict)
 
 
 @dataclass
@@ -87,6 +91,13 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
         ends = (low, high) if bounds is None else (bounds.low, bounds.high)
         sides = [at(swing.address, min(max(now + s, ends[0]), ends[1])) for s in (-step, step)]
         swing.slopes = {g["id"]: _slope(g["id"], sides, now, out.now) for g in rows}
+        apart = {g: pair for g in swing.slopes if (pair := _sides(g, sides, now, out.now)) and _differ(pair)}
+        if apart:
+            near = [at(swing.address, min(max(now + s, ends[0]), ends[1])) for s in (-CLOSER * step, CLOSER * step)]
+            for g, (below, above) in apart.items():
+                closer = _sides(g, near, now, out.now)
+                if closer and abs(closer[1] - closer[0]) > STAYS * abs(above - below):
+                    swing.kinks[g] = list(closer)
         out.rows.append(swing)
         if watch.ended():
             break
@@ -147,6 +158,21 @@ def _held(plan, knob, found):
     if any(t.address == knob.input for t in plan.targets.values()):
         return "a target turns it"
     return "" if knob.input in plan.inputs else "it has no value"
+
+
+def _sides(gauge, sides, now, base):
+    """(slope below, slope above) of a gauge at the present point; None where a side is missing."""
+    here = base.get(gauge)
+    known = [(s["value"], s["gauges"].get(gauge)) for s in sides]
+    if here is None or any(y is None or x == now for x, y in known):
+        return None
+    below, above = ((y - here) / (x - now) for x, y in known)
+    return below, above
+
+
+def _differ(pair):
+    """Whether two one-sided slopes differ by more than a smooth course lets expect over so small a step."""
+    return abs(pair[1] - pair[0]) > APART * max(abs(pair[0]), abs(pair[1]))
 
 
 def _slope(gauge, sides, now, base):

@@ -180,7 +180,9 @@ def keep_found(document, entry, form):
         value = f"{to_unit(float(text), unit, found.dimension):.10g}"
     except ValueError:
         return
-    write(document, found.address, value + ("" if unit == "1" else f" {unit}"))
+    text = value + ("" if unit == "1" else f" {unit}")
+    write(document, found.address, text)
+    edit.turn(document, {found.address: text})
 
 
 @action("purge-target", splitter=Key(), species=Key(), share=Text())

@@ -330,8 +330,15 @@ def turn(document, form):
             address, text, _ = slider_text(document, form.id, form.position)
         except (QuantityError, ValueError) as error:
             raise EditError(str(error)) from None
-        return write_input(document, address, text)
+        return turned(document, {address: text})
     knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
-    return write_input(document, knob.input, form.value)
+    return turned(document, {knob.input: form.value})
+
+
+def turned(document, point):
+    """Write the values of knobs {address: text}; what shares a whole with them gives way. Returns Done; raises EditError."""
+    done = [write_input(document, str(address), str(value)) for address, value in point.items()]
+    edit.turn(document, point)
+    return done[0] if len(done) == 1 else Done(f"Set {', '.join(str(v) for v in point.values())}")

@@ -8,7 +8,7 @@ from gulch.engine.flowsheet.pasted import read_points_of_knobs
 from gulch.engine.flowsheet.typed import typed
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError, grid_of, points_or_step
-from gulch.web.process.actions import write_input
+from gulch.web.process.actions import turned
 from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
 from gulch.web.projects.registry import Done, action
 
@@ -144,8 +144,8 @@ def remove_scan(document, form):
 def carry(document, form):
     """Carry a scanned point back to the process: one value, or one of each knob."""
     point = form.point or {form.address: form.value}
-    done = [write_input(document, str(address), str(value)) for address, value in point.items()]
-    return done[0] if len(done) == 1 else Done(f"Carry a point of the scan back: {', '.join(str(v) for v in point.values())}")
+    done = turned(document, point)
+    return done if len(point) == 1 else Done(f"Carry a point of the scan back: {', '.join(str(v) for v in point.values())}")
 
 
 @action("keep-point", whole=True, name=Text(), point=Mapping())
@@ -154,8 +154,7 @@ def keep_point(project, form):
     name = form.name or ", ".join(str(v) for v in form.point.values())
     variants.add(project, name)
     document = variants.worked(project)
-    for address, value in form.point.items():
-        write_input(document, str(address), str(value))
+    turned(document, form.point)
     new = variants.folded(project, document)
     for field in type(project).model_fields:
         setattr(project, field, getattr(new, field))

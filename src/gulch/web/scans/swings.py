@@ -78,14 +78,16 @@ class SwingsPage:
             yield r["label"], ends, [self.slope(r, g) for g in self.gauges]
 
     def slope(self, row, gauge):
-        slope = row["slopes"].get(gauge["id"])
+        slope, kink = row["slopes"].get(gauge["id"]), row.get("kinks", {}).get(gauge["id"])
         if slope is None:
             return "–"
         by, of = (difference_of(d) for d in (row["dimension"], gauge["dimension"]))
         one = 1.0 / to_unit(1.0, self.units.unit(by), by)
-        text = show(slope * one, of, self.display, 3)
-        per = pretty_unit(self.units.unit(by))
-        return f"{text} per {per}" if per else f"{text} per 1"
+        per = pretty_unit(self.units.unit(by)) or "1"
+        if kink is None:
+            return f"{show(slope * one, of, self.display, 3)} per {per}"
+        below, above = (show(s * one, of, self.display, 3) for s in kink)
+        return f"{below} below, {above} above, per {per}: it bends here"
 
     def plot(self):
         """Bars for the browser, in display units."""

@@ -26,12 +26,12 @@ class Accounts(Region):
             "gauge": gauge,
         }
 
-    def open_words(self, pair, dimension):
-        """What the sources of the data leave open of a value, in words after it; '' where it is little."""
+    def open_words(self, pair, dimension, held=False):
+        """What the sources of the data leave open of a value, in words after it, or ''; held: whether its feed would follow."""
         if pair is None or pair[1] - pair[0] <= 0.01 * abs(pair[1]):
             return ""
         low, high = (show(v, dimension, self.display, 3) for v in pair)
-        return f" (sources: {low} to {high})"
+        return f" (sources: {low} to {high}{', with what enters held' if held else ''})"
 
     def unit_results(self, unit, outcome):
         for r in KINDS[unit.kind].results():
@@ -40,10 +40,11 @@ class Accounts(Region):
                 label = f"{r.label} {outcome.values[r.words]}" if r.words and outcome.values.get(r.words) else r.label
                 yield self.result_row(f"{unit.id}.{r.name}", label, show(value, r.dimension, self.display), r.meaning)
             elif r.per == "species" and isinstance(value, dict):
+                in_loop = self.latest is not None and any(unit.id in lo.units for lo in self.latest.loops)
                 between = (outcome.values.get("between") or {}).get(r.name, {})
                 for s in self.document.species:
                     if value.get(s.id, 0.0) > 1e-9:
-                        text = show(value[s.id], r.dimension, self.display) + self.open_words(between.get(s.id), r.dimension)
+                        text = show(value[s.id], r.dimension, self.display) + self.open_words(between.get(s.id), r.dimension, in_loop)
                         yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning)
             elif r.per == "element" and isinstance(value, dict):
                 for e, number in value.items():
