@@ -95,6 +95,22 @@ def test_close_break_diagnose_and_mend_a_loop(page, user):
     assert nitrogen(page) == pytest.approx(100.0 / float(share.split()[0]), rel=2e-3)
 
 
+def test_the_purge_that_was_tried_is_one_press_and_settles(page, user):
+    chain = open_chain()
+    chain.stream("back").to = "MIX"
+    chain.unit("SPLIT").drawn = "0 %"
+    row = create_project(user, chain, "Start")
+    page.goto(f"/p/{row.pk}/loops/")
+    expect(page.locator("#advice")).to_contain_text("tried, the loop settles there with")
+    told = page.locator("#take-cure").inner_text()
+    post(page, lambda: page.click("#take-cure"))
+    expect(page.locator("#state")).to_contain_text("solved in")
+    expect(page.locator(".chip", has_text="did not settle")).to_have_count(0)
+    go(page, "process")
+    page.click("[data-id='SPLIT']")
+    assert page.locator("[id='f-SPLIT.drawn']").input_value() in told
+
+
 def test_open_a_loop_compare_and_close_it(page, user):
     chain = open_chain()
     chain.stream("back").to = "MIX"

@@ -135,7 +135,7 @@ def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np
 
 def raise_it(account: Account, tear: str) -> str:
     """What to do about a pressure that falls from round to round, as a sentence: a machine on the return, tried by a solve."""
-    tried = with_machine(account, tear) if account.explains else None
+    tried = with_machine(account, tear) if account.cures else None
     if tried is None:
         return f"Put a compressor or pump on the return stream {tear}, or take the pressure drops out."
     kind, pressure, settles = tried
@@ -223,9 +223,10 @@ def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
     if splitter is None:
         return new_way_out(account, outcome, i)
     outcome.exit = splitter
-    found = smallest_purge(account, splitter, i) if account.explains else None
+    found = smallest_purge(account, splitter, i) if account.cures else None
     if found is None:
         return f"Give it a larger purge: raise the share drawn at {splitter}; how much it takes was not tried."
+    outcome.drawn = (found.holds or found.settles or (None,))[0]
     if found.holds is not None:
         share, fraction = found.holds
         return (
@@ -254,7 +255,7 @@ def new_way_out(account: Account, outcome: LoopOutcome, i: int) -> str:
     """A purge for a loop that has none, as a sentence: the least of those that were tried that settles it."""
     tear, species = outcome.tears[0], account.plan.species[i]
     words = f"Give it a way out: put a splitter on the return stream {tear} and draw a purge"
-    tried = with_purge(account, tear, i) if account.explains else None
+    tried = with_purge(account, tear, i) if account.cures else None
     if tried is None:
         return f"{words}; how much it takes was not tried."
     if tried == ():

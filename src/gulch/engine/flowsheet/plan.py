@@ -191,10 +191,13 @@ class Plan:
         max_passes: int | None = None,
         explain: bool = True,
         rooms: bool = False,
+        cures: bool = True,
+        also: Start | None = None,
     ) -> Solution:
         """Solve with some inputs overridden: {address: SI value}; without `explain` texts that cost solves are left out.
 
-        rooms: whether the Solution is to say how far it is from each doubt.
+        rooms: whether the Solution is to say how far it is from each doubt. cures: whether those of a loop that does not settle are
+        looked for, by solves from nothing, from the start, from `also` and from where the loop ended.
 
         Returns a Solution.
         """
@@ -232,6 +235,7 @@ class Plan:
                 solution.messages.append(beyond)
                 return solution
         run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain, rooms, overrides or ())
+        run.cures, run.also = cures, also
         with np.errstate(all="ignore"):
             run.go()
         by_name(solution, self.project)

@@ -35,6 +35,7 @@ class Run:
 
     def __init__(self, plan, inputs, solution, start, watch, max_passes, explain, rooms=False, turned=()):
         self.explain, self.rooms = explain, rooms
+        self.cures, self.also = True, None  # whether cures are looked for, and from which Start besides
         self.turned = {*turned, *(t.address for t in plan.targets.values())}  # addresses whose values others give way to
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch

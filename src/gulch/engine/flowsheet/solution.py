@@ -111,6 +111,7 @@ class LoopOutcome:
     left: int | None = None  # direct passes still needed
     no_way_out: list = field(default_factory=list)  # species
     exit: str | None = None  # splitter by which an accumulating species could leave
+    drawn: float | None = None  # share drawn there that was tried and settles the loop
     findings: list = field(default_factory=list)  # sentences
     rounds: list = field(default_factory=list)  # {"units", "stream", "species", "gain"} of each way material goes round
     first_pass: int = 1  # the pass at which the two records below begin

@@ -122,11 +122,12 @@ class Solve:
         plan = shelf.plan(self.document)
         options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
         start = start_in(self.start)
-        solution = plan.run(start=start, **options)
+        twice = start is not None and self.again
+        solution = plan.run(start=start, cures=not twice, **options)
         lost = not solution.solved and any(not loop.settled for loop in solution.loops)
-        if lost and start and self.again and not watch.ended():
-            other = plan.run(**options)
-            solution = other if other.solved or watch.ended() else solution
+        if lost and twice and not watch.ended():
+            other = plan.run(also=start, **options)  # which looks for cures from both starts
+            solution = solution if watch.ended() else other
         try:
             return solution.solved, pack(solution.to_dict())
         except NotFinite:

@@ -1,7 +1,8 @@
 """What the loops stage shows: how each loop closed and why not, open loops, targets, ties."""
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.diagnosis import LIKELY_SHARE
+from gulch.engine.flowsheet.closing.trials import LIKELY_SHARE
+from gulch.engine.flowsheet.graph import material_loops
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit
 from gulch.engine.settle import METHODS
 from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
@@ -25,6 +26,11 @@ class LoopsPage:
         return [(name, words, name == self.document.closing.method) for name, words in METHODS.items()]
 
     # Loops
+
+    @property
+    def waiting(self):
+        """Whether there are loops whose figures are still to come."""
+        return self.latest is None and bool(material_loops(self.document))
 
     def loops(self):
         for loop in self.latest.loops if self.latest else []:
@@ -137,7 +143,9 @@ class LoopsPage:
             return None
         species = loop.builds_up or max(loop.returns, key=loop.returns.get, default=None)
         share = f"{100 * LIKELY_SHARE:.0f} %"
-        return {"splitter": loop.exit, "share": share, "species": [(s.id, s.shown, s.id == species) for s in self.document.species]}
+        drawn = show(loop.drawn, "fraction", self.display, 2) if loop.drawn is not None and not loop.settled else ""
+        listed = [(s.id, s.shown, s.id == species) for s in self.document.species]
+        return {"splitter": loop.exit, "address": f"{loop.exit}.drawn", "drawn": drawn, "share": share, "species": listed}
 
     def opened(self):
         for o in self.latest.opened if self.latest else []:

@@ -56,6 +56,7 @@ class Account:
     start: Start
     watch: Watch
     explains: bool
+    cures: bool  # whether they are to be looked for
 
     @property
     def made(self) -> np.ndarray:
@@ -101,9 +102,7 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         return found is not None and not found.is_empty and found.vapour_fraction <= 1e-6
 
     outside = [s for u in units for s in plan.entering[u] if plan.sources[s] not in units and s in run.streams]
-    starts = [Start(), run.solution.start]
-    if run.start.tears:
-        starts.insert(1, run.start)
+    starts = [Start(), *(s for s in (run.start, run.also) if s is not None and s.tears), run.solution.start]
     return Account(
         plan,
         units,
@@ -131,4 +130,5 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         run.solution.start,
         run.watch,
         run.explain,
+        run.explain and run.cures,
     )
