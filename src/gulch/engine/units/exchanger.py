@@ -140,7 +140,7 @@ class Exchanger(Unit):
                     )
                 )
         outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
-        profile = cache(lambda: sides.sharp_profile(duty))
+        profile = cache(lambda: sides.profile(duty, REPORTED))
 
         def conductance():
             if given.mode == "conductance":
@@ -181,7 +181,7 @@ class Exchanger(Unit):
 
             def lacking(q):
                 """Falls from above zero to below it, and stays finite where the temperatures would cross."""
-                heats, differences = sides.profile(q)
+                heats, differences = sides.profile(q, SHARP)
                 ua = area_integral(heats, differences) if min(differences) > 1e-6 else np.inf
                 return 1.0 / (1.0 + ua / given.conductance) - 0.5
 
@@ -303,9 +303,7 @@ class Sides:
         Next to an end, which is known, only bends are looked at: what is smooth does not come nearer there by more than SHARP.
         """
         for enough in (np.inf, SHARP):
-            for curve in self.curves:
-                curve.sharpen(enough)
-            heats, differences = self.profile(q)
+            heats, differences = self.profile(q, enough)
             between = (heats > BY_END * q) & (heats < (1.0 - BY_END) * q) | np.isin(heats, self.bends(q))
             least = float(differences[between].min())
             if least > approach + SHARP + sum(c.unsure for c in self.curves):
@@ -329,12 +327,14 @@ class Sides:
         top = max(high, self.hot(0.0).T)  # what is throttled inside may be warmer than it enters
         return HeatCurve(self.hot_in, self.P[0], low, top), HeatCurve(self.cold_in, self.P[1], low, high)
 
-    def profile(self, q: float) -> tuple:
+    def profile(self, q: float, enough: float = np.inf) -> tuple:
         """(heat taken up by the cold side, temperature difference) from the cold end to the hot end, at duty q [W].
 
-        Points stand wherever a side's temperature bends, its dew and bubble points among them.
+        Points stand wherever a side's temperature bends, its dew and bubble points among them. enough: what the curves may be off [K].
         """
         hot, cold = self.curves
+        hot.sharpen(enough)
+        cold.sharpen(enough)
         starts = self.hot_in.enthalpy_flow - q, self.cold_in.enthalpy_flow
         knots = [curve.within(start, start + q) - start for curve, start in ((hot, starts[0]), (cold, starts[1]))]
         heats = np.unique(np.concatenate([np.linspace(0.0, q, SEGMENTS + 1), *knots]))
@@ -342,17 +342,9 @@ class Sides:
         differences[0], differences[-1] = self.ends(q)
         return heats, differences
 
-    def sharp_profile(self, q: float) -> tuple:
-        """`profile` on curves that are sharp enough for what is reported of them."""
-        for curve in self.curves:
-            curve.sharpen(REPORTED)
-        return self.profile(q)
-
     def nearest(self, q: float) -> tuple[float, float]:
         """(smallest temperature difference between the ends, the same with the ends) at duty q [W], on sharp curves."""
-        for curve in self.curves:
-            curve.sharpen(SHARP)
-        differences = self.profile(q)[1]
+        differences = self.profile(q, SHARP)[1]
         inner = float(differences[1:-1].min())
         return inner, min(inner, float(differences[0]), float(differences[-1]))
 
