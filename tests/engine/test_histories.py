@@ -253,3 +253,59 @@ def test_gas_gets_a_compressor():
     id_ = cures.WAYS[doubt.cure.way](project, doubt.where, doubt.cure)
     assert project.unit(id_).kind == "compressor" and project.unit(id_).pressure == "2 bar"
     assert [u.id for u in project.units] == [id_, "U"]
+
+
+# What only the first pass lacks
+
+
+def test_a_pump_is_not_judged_by_the_first_pass():
+    """Its feed boils at 120 degC until the cooled return meets it."""
+    project = document(
+        {"benzene": "71-43-2", "toluene": "108-88-3"},
+        [
+            {"id": "MIX", "kind": "mixer"},
+            {"id": "P", "kind": "pump", "pressure": "5 bar"},
+            {"id": "COOL", "kind": "heater", "temperature": "40 degC"},
+            {"id": "SPLIT", "kind": "splitter", "drawn": "5 %"},
+        ],
+        [
+            feed("f", "MIX", {"benzene": "10 kmol/h", "toluene": "10 kmol/h"}, T="120 degC", P="2 bar"),
+            {"id": "a", "from": "MIX", "to": "P"},
+            {"id": "b", "from": "P", "to": "COOL"},
+            {"id": "c", "from": "COOL", "to": "SPLIT"},
+            {"id": "out", "from": "SPLIT.drawn"},
+            {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+        ],
+        phase_model="peng-robinson",
+    )
+    assert solve(project).streams["a"].vapour_fraction == 0.0 and solve(project).solved
+    project.unit("SPLIT").drawn = "80 %"
+    (said,) = [m for m in solve(project).messages if m.level == "error"]
+    assert "of the inlet is vapour, which a pump cannot take" in said.what
+
+
+def test_a_column_whose_key_only_the_loop_brings_is_solved_from_nothing():
+    species = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}
+    project = document(
+        species,
+        [
+            {"id": "MIX", "kind": "mixer"},
+            {"id": "COL", "kind": "shortcut-column", "light_key": "toluene", "heavy_key": "xylene"},
+            {"id": "JOIN", "kind": "mixer"},
+            {"id": "SPLIT", "kind": "splitter", "drawn": "40 %"},
+        ],
+        [
+            feed("f", "MIX", {"benzene": "10 kmol/h", "xylene": "10 kmol/h"}, P="1 bar"),
+            feed("g", "JOIN", {"toluene": "10 kmol/h"}, P="1 bar"),
+            {"id": "a", "from": "MIX", "to": "COL"},
+            {"id": "top", "from": "COL.distillate", "to": "JOIN"},
+            {"id": "heavy", "from": "COL.bottoms"},
+            {"id": "b", "from": "JOIN", "to": "SPLIT"},
+            {"id": "out", "from": "SPLIT.drawn"},
+            {"id": "back", "from": "SPLIT.rest", "to": "MIX"},
+        ],
+    )
+    cold = solve(project)
+    assert cold.solved, cold.messages
+    # toluene: 60 % of 10 + 0.99 of what the column got goes round; in at the column 0.6 (10 + 0.99 n) = n
+    assert cold.streams["a"].flow["toluene"] * 3.6 == pytest.approx(6.0 / (1.0 - 0.6 * 0.99), rel=1e-6)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Note, Result, Unit, UnitResult, UnitTrouble, downhill
+from gulch.engine.units.base import Input, Note, Result, Unit, UnitResult, downhill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
@@ -47,16 +47,13 @@ class Pump(Unit):
             product = feed.at(P=given.pressure)
             values = {"work": 0.0, "outlet_temperature": context.later(lambda: product.T)}
             return UnitResult({"product": product}, values, notes=doubts)
-        if feed.vapour_fraction > 1e-6:
-            raise UnitTrouble(
-                f"{100 * feed.vapour_fraction:.3g} % of the inlet is vapour, which a pump cannot take.",
-                "Condense or separate the vapour first, or use a compressor.",
-            )
+        notes = warmed(feed, given, context)
+        if feed.vapour_fraction > 1e-6:  # borne while a loop fills
+            what = f"{100 * feed.vapour_fraction:.3g} % of the inlet is vapour, which a pump cannot take."
+            notes.append(Note("error", what, "Condense or separate the vapour first, or use a compressor."))
         work = feed.volume_flow * (given.pressure - feed.P) / given.efficiency
         product = feed.at(H=feed.enthalpy_flow + work, P=given.pressure)
-        return UnitResult(
-            {"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=warmed(feed, given, context)
-        )
+        return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes)
 
 
 def warmed(feed: Stream, given: Given, context: Context) -> list[Note]:

@@ -92,3 +92,24 @@ def _tear_start(loop, tear, template):
         return np.r_[stream.n, stream.enthalpy_flow / stream.total if stream.total else 0.0, stream.P]
     loop.guesses[tear] = template.guess
     return np.r_[np.zeros(len(plan.species)), 0.0, template.P]
+
+
+def fill(loop: Loop) -> bool:
+    """Let a search that could make no pass with empty tears begin with what is fed in each of them; False where it began otherwise.
+
+    A unit may have nothing to work on until something comes back.
+    """
+    u, flows = loop.unknowns, loop.unknowns.flows(loop.begin)
+    if loop.passes > 1 or not flows.size or flows.any() or loop.run.watch.ended():
+        return False
+    units = set(loop.group.units)
+    entering = [s for name in units for s in loop.plan.entering[name] if loop.plan.sources[s] not in units and s in loop.run.streams]
+    streams = [loop.run.streams[s] for s in entering]
+    total = sum(s.total for s in streams)
+    if total <= 0.0:
+        return False
+    loop.begin = loop.begin.copy()
+    u.flows(loop.begin)[:] = loop.fed
+    u.enthalpies(loop.begin)[:] = sum(s.enthalpy_flow for s in streams) / total
+    loop.trouble = None
+    return True

@@ -9,7 +9,7 @@ import numpy as np
 
 from gulch.engine.flowsheet import diagnosis
 from gulch.engine.flowsheet.closing.account import account_of
-from gulch.engine.flowsheet.closing.begin import NoBeginning
+from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.guard import finite
@@ -38,7 +38,12 @@ def close(run: Run, group: Group) -> None:
     aim = Aim(loop) if loop.targets else None
     remarks = []
     try:
-        found = aim.close(loop.begin) if aim else loop.search(loop.begin, secants=loop.kept_secants())
+        try:
+            found = aim.close(loop.begin) if aim else loop.search(loop.begin, secants=loop.kept_secants())
+        except (PassFailed, Lost):
+            if not fill(loop):
+                raise
+            found = aim.close(loop.begin) if aim else loop.search(loop.begin)
     except (PassFailed, Lost):
         found = _broken_off(loop, remarks)
         if found is None:
