@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
 FUNCTIONS = {"exp": 1, "ln": 1, "sqrt": 1, "min": 2, "max": 2}
-_LITERAL = re.compile(r"((?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)\s*\[([^\[\]]*)\]")
+_LITERAL = re.compile(r"((?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+\-]?\d+)?)\s*\[([^\[\]]*)\]")
 _OPERATORS = {ast.Add: "add", ast.Sub: "subtract", ast.Mult: "multiply", ast.Div: "divide", ast.Pow: "raise"}
 
 
@@ -102,6 +102,17 @@ _TWO: dict[str, Callable] = {
 _ONE: dict[str, Callable] = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
 
 
+def finite(number: float) -> float:
+    """A typed number as a float. Raises FormulaError where it is beyond all bounds."""
+    try:
+        found = float(number)
+    except OverflowError:
+        found = math.inf
+    if not math.isfinite(found):
+        raise FormulaError(f"“{str(number)[:20]}…” is too large a number for a formula.")
+    return found
+
+
 class _Reader:
     def __init__(self, known, literals):
         self.known, self.literals = known, literals
@@ -116,7 +127,7 @@ class _Reader:
     def visit(self, node: Any) -> Dims:
         """Write the instructions of a node; returns its dimension."""
         if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
-            self.push("push", float(node.value))
+            self.push("push", finite(node.value))
             return self.none
         if isinstance(node, ast.Name | ast.Attribute):
             return self.name(node)
@@ -136,7 +147,7 @@ class _Reader:
         if text.startswith("_q") and text[2:].isdigit() and int(text[2:]) < len(self.literals):
             value, unit = self.literals[int(text[2:])]
             dimension, factor = _unit(unit)
-            self.push("push", value * factor)
+            self.push("push", finite(finite(value) * factor))
             return dimension
         if text not in self.known:
             some = ", ".join(list(self.known)[:6])

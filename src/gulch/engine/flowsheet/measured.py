@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from gulch.engine.document import MeasuredPair, Project
 
 MOST = 500
+LONGEST_HEAD = 120  # characters of a head cell that is looked through for a unit
 UNIT = re.compile(r"(?:/|\(|\[|,| in )\s*([^\s()\[\],/]+(?:/[^\s()\[\],]+)?)\s*[)\]]?\s*$")
 
 
@@ -152,7 +153,7 @@ def _running(rows, head, free):
 
 
 def _unit(cell, free, display):
-    match = UNIT.search(cell)
+    match = UNIT.search(cell) if len(cell) <= LONGEST_HEAD else None
     if match is None:
         return DISPLAY_SETS[display].unit(free)
     try:

@@ -19,6 +19,7 @@ from gulch.engine.units.base import Code
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
+    from gulch.engine.phases.model import PhaseModel
 
 
 TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: what settled before and was warmed by a pump
@@ -141,8 +142,8 @@ def _on_pressure(run):
     )
 
 
-def virial_term(y, T, P, model):
-    """B P/(R T) of a gas of mole fractions y, shape (n,): its compressibility less 1 as far as two molecules meet.
+def virial_term(y: np.ndarray, T: float, P: float, model: PhaseModel) -> float:
+    """B P/(R T) of a gas of mole fractions y, shape (n,), at T [K] and P [Pa]: its compressibility less 1 as far as two molecules meet.
 
     Pitzer & Curl as Abbott puts it: Smith, Van Ness & Abbott, 7th ed., eqs. 3.65 and 3.66; the mixture's B as the mean of its species'.
     """

@@ -208,31 +208,9 @@ class Plan:
         inputs = self.inputs
         if overrides:
             inputs = inputs | overrides
-            turned = {t.address: t for t in self.targets.values()}
-            for address, value in overrides.items():
-                if address.startswith(FACTOR):
-                    continue  # of a sample of what is unsure; not an input of the document
-                bound = self.bounds.get(address)
-                if address in turned or address in self.ties:
-                    by = f"the target on {turned[address].gauge_label}" if address in turned else "a tie"
-                    solution.messages.append(
-                        Message(
-                            "error",
-                            Place.of(self.project, address),
-                            f"{bound.label} is set by {by}, so it cannot be turned.",
-                            "Switch that off first.",
-                        )
-                    )
-                    return solution
-                if bound is None or not bound.low <= value <= bound.high:
-                    what = "is not an input" if bound is None else "lies outside its bounds"
-                    solution.messages.append(
-                        Message("error", Place.of(self.project, address), f"{address} {what}.", "Choose another value.")
-                    )
-                    return solution
-            beyond = self._beyond_whole(overrides)
-            if beyond:
-                solution.messages.append(beyond)
+            refused = self._refused(overrides)
+            if refused is not None:
+                solution.messages.append(refused)
                 return solution
         run = Run(self, inputs, solution, start or Start(), watch, max_passes, explain, rooms, overrides or ())
         run.cures, run.also = cures, also
@@ -244,6 +222,21 @@ class Plan:
             solution.end(reason)
         solution.seconds = time.perf_counter() - began
         return solution
+
+    def _refused(self, overrides):
+        """A Message on the first override that cannot be, or None."""
+        turned = {t.address: t for t in self.targets.values()}
+        for address, value in overrides.items():
+            if address.startswith(FACTOR):
+                continue  # of a sample of what is unsure; not an input of the document
+            bound, place = self.bounds.get(address), Place.of(self.project, address)
+            if address in turned or address in self.ties:
+                by = f"the target on {turned[address].gauge_label}" if address in turned else "a tie"
+                return Message("error", place, f"{bound.label} is set by {by}, so it cannot be turned.", "Switch that off first.")
+            if bound is None or not bound.low <= value <= bound.high:
+                what = "is not an input" if bound is None else "lies outside its bounds"
+                return Message("error", place, f"{address} {what}.", "Choose another value.")
+        return self._beyond_whole(overrides)
 
     def _beyond_whole(self, overrides):
         """A Message where fractions of one feed that are turned together add up to more than all of it, or None."""

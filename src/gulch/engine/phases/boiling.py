@@ -5,6 +5,7 @@ Notation: T [K], P [Pa]; z: amounts of any size, x, y: mole fractions, shape (n,
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -16,9 +17,12 @@ from gulch.engine.phases.state import TemperatureNotFound
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.state import PhaseState
 
 GRID = 90  # temperatures at which a vapour fraction is looked for
 HOTTEST_BOILING = 1200.0  # K
+BESIDE = 1e-7  # share of T beside a boiling point at which its other side is looked at
+ONE_FLUID = 1e-3  # relative difference of the volumes on both sides of a name's change, below which liquid and vapour are one
 
 
 def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
@@ -49,8 +53,29 @@ def all_at_vapour_fraction(model: PhaseModel, fraction: float, P: float, z: np.n
         state = model.at_temperature(T, P, z)
         if abs(state.vapour_fraction - edge) < 1e-6:
             try:
-                model.at_an_edge(state, edge < 0.5, z)
+                at_an_edge(model, state, edge < 0.5, z)
             except TemperatureNotFound:
                 continue
             found.append(state)
     return found[::-1] or [model.at_vapour_fraction(fraction, P, z, guess)]
+
+
+def hottest(model: PhaseModel, z: np.ndarray) -> float:
+    """Highest critical temperature [K] of the volatile species in amounts z, shape (n,); inf where one is not known."""
+    known = model.par[model.volatile & (z > 0.0), k.TC]
+    return float(known.max()) if known.size and known.min() > k.UNKNOWN_TC else math.inf
+
+
+def at_an_edge(model: PhaseModel, state: PhaseState, bubble: bool, z: np.ndarray) -> None:
+    """Raise TemperatureNotFound where one phase of amounts z, shape (n,), at a boiling point is no edge of two. Raises it."""
+    if len(state.phases) == 1 and model.all_volatile:
+        beside = state.temperature * (1.0 + (BESIDE if bubble else -BESIDE))
+        not_one_fluid(model, model.flashed(beside, state.pressure, z), state, z)
+
+
+def not_one_fluid(model: PhaseModel, a: PhaseState, b: PhaseState, z: np.ndarray) -> None:
+    """Raise TemperatureNotFound where two states of z, shape (n,), beside a boundary differ by no more than a name. Raises it."""
+    low, high = sorted((a, b), key=lambda s: s.temperature)
+    alike = len(a.phases) == len(b.phases) == 1 and abs(a.volume - b.volume) < ONE_FLUID * b.volume
+    if alike or low.temperature <= hottest(model, z) < high.temperature:
+        raise TemperatureNotFound("liquid and vapour are one there, for it lies above the critical pressure")

@@ -35,8 +35,6 @@ PHASE_MODELS = {
     "wilson": ("Wilson (activity model)", k.WILSON),
 }
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
-BESIDE = 1e-7  # share of T beside a boiling point at which its other side is looked at
-ONE_FLUID = 1e-3  # relative difference of the volumes on both sides of a name's change, below which liquid and vapour are one
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
 
@@ -93,11 +91,6 @@ class PhaseModel:
     def in_one_equation(self) -> bool:
         """Whether one equation of state serves all phases."""
         return self.code in (k.PENG_ROBINSON, k.SOAVE_REDLICH_KWONG, k.PREDICTIVE_SRK)
-
-    def hottest(self, z: np.ndarray) -> float:
-        """Highest critical temperature [K] of the volatile species in amounts z; inf where one is not known."""
-        known = self.par[self.volatile & (z > 0.0), k.TC]
-        return float(known.max()) if known.size and known.min() > k.UNKNOWN_TC else math.inf
 
     def water_share(self, z: np.ndarray) -> float:
         """Mole fraction of water in amounts z; 0 where water is not among the species."""
@@ -183,21 +176,8 @@ class PhaseModel:
         """Flash at a vapour fraction in [0, 1] and P; 0 is the bubble and 1 the dew point."""
         edge = min(max(fraction, 1e-9), 1.0 - 1e-9)
         state = self.solve(k.VAPOUR_SHARE, edge, P, z, guess, 1e-11, "vapour fraction")
-        self.at_an_edge(state, edge < 0.5, z)
+        boiling.at_an_edge(self, state, edge < 0.5, z)
         return state
-
-    def at_an_edge(self, state: PhaseState, bubble: bool, z: np.ndarray) -> None:
-        """Raise TemperatureNotFound where one phase at a boiling point is no edge of two. Raises it."""
-        if len(state.phases) == 1 and self.all_volatile:
-            beside = state.temperature * (1.0 + (BESIDE if bubble else -BESIDE))
-            self.not_one_fluid(self.flashed(beside, state.pressure, z), state, z)
-
-    def not_one_fluid(self, a: PhaseState, b: PhaseState, z: np.ndarray) -> None:
-        """Raise TemperatureNotFound where two states on both sides of a boundary differ by no more than a name. Raises it."""
-        low, high = sorted((a, b), key=lambda s: s.temperature)
-        alike = len(a.phases) == len(b.phases) == 1 and abs(a.volume - b.volume) < ONE_FLUID * b.volume
-        if alike or low.temperature <= self.hottest(z) < high.temperature:
-            raise TemperatureNotFound("liquid and vapour are one there, for it lies above the critical pressure")
 
     def boundary(self, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
         """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P; None where it is not found so."""
@@ -236,7 +216,7 @@ class PhaseModel:
             return state
         below = self.flashed(low, P, z)
         if column == k.VAPOUR_SHARE:
-            self.not_one_fluid(below, state, z)
+            boiling.not_one_fluid(self, below, state, z)
         return between(below, state, column, target)
 
     def ideal_gas_properties(self, T: float) -> tuple:
@@ -250,20 +230,11 @@ class PhaseModel:
 
     def phase_volume(self, T: float, P: float, n: np.ndarray, phase: int) -> float:
         """Molar volume [m3/mol] of a phase (kernels.VAPOUR or LIQUID) of amounts n; non-volatile ones count in a liquid."""
-        return self._of_phase(T, P, n, phase, 2)
+        return _of_phase(self, T, P, n, phase, 2)
 
     def phase_enthalpy(self, T: float, P: float, n: np.ndarray, phase: int) -> float:
         """Molar enthalpy [J/mol] on the elements basis of a phase, as `phase_volume`."""
-        return self._of_phase(T, P, n, phase, 0)
-
-    def _of_phase(self, T, P, n, phase, which):
-        at = np.flatnonzero(self.volatile & (n > 0.0))
-        part = n[at].sum()
-        value = k.phase_properties(T, P, n[at] / part, phase, *self.part(at))[which]
-        if self.all_volatile or phase == k.VAPOUR:
-            return value
-        held = np.where(self.volatile, 0.0, n)
-        return (value * part + held_properties(self, held, T)[which]) / n.sum()
+        return _of_phase(self, T, P, n, phase, 0)
 
     def ln_phi_pure_liquid(self, T: float, P: float) -> np.ndarray:
         """ln fugacity coefficients of the pure liquids, shape (n,)."""
@@ -311,6 +282,17 @@ class PhaseModel:
         """(lowest, highest) temperature [K] inside every species' heat-capacity data."""
         fits = [s.heat_capacity for s in self.species]
         return max(f.low for f in fits), min(f.high for f in fits)
+
+
+def _of_phase(model, T, P, n, phase, which):
+    """One of a phase's (h, s, v), non-volatile species counted with a liquid."""
+    at = np.flatnonzero(model.volatile & (n > 0.0))
+    part = n[at].sum()
+    value = k.phase_properties(T, P, n[at] / part, phase, *model.part(at))[which]
+    if model.all_volatile or phase == k.VAPOUR:
+        return value
+    held = np.where(model.volatile, 0.0, n)
+    return (value * part + held_properties(model, held, T)[which]) / n.sum()
 
 
 def _mixture(model, vapour, typed):

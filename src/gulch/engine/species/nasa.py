@@ -18,7 +18,7 @@ from gulch.engine.species.heat_capacity import R
 T0 = 298.15
 EXPONENTS = {7: np.arange(5.0), 9: np.arange(-2.0, 5.0)}
 STEP = 0.02  # by which the heat capacity may jump where two ranges meet
-_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[EeDd][-+]?\d+)?")
+_NUMBER = re.compile(r"[-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[EeDd][-+]?\d+)?")
 _NINE = re.compile(r"7\s*-2\.0?\s*-1\.0?\s*0\.0?\s*1\.0?\s*2\.0?\s*3\.0?\s*4\.0?")
 
 

@@ -311,7 +311,7 @@ class Sides:
         return least
 
     def bends(self, q: float) -> np.ndarray:
-        """Heats between the ends at which a side's temperature bends, at duty q [W]."""
+        """Heats between the ends at which a side's temperature bends, at duty q [W], shape (m,)."""
         starts = self.hot_in.enthalpy_flow - q, self.cold_in.enthalpy_flow
         heats = np.concatenate([c.bends - start for c, start in zip(self.curves, starts, strict=True)])
         return heats[(heats > 0.0) & (heats < q)]

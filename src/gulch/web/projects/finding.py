@@ -12,6 +12,7 @@ from gulch.web.projects.stages import stages
 
 MOST = 40
 MOST_HELP = 12
+LONGEST = 200  # characters of what is looked for
 SETS = re.compile(r"(?:set|change|make)\s+(?P<what>.+?)\s+(?:to\s+|=\s*)?(?P<value>[-+−]?[\d.,]+\s*\S*(?:\s\S+)?)$", re.I)
 WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compile(r"(?:turn|knob)\s+(?P<what>.+)$", re.I)
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)

@@ -406,7 +406,7 @@ def species_search(request, pk):
 @require_GET
 def find_anything(request, pk):
     """What the finder offers for what is typed, as JSON."""
-    return JsonResponse({"rows": finding.found(own(request, pk).current.worked, request.GET.get("q", ""))})
+    return JsonResponse({"rows": finding.found(own(request, pk).current.worked, request.GET.get("q", "")[: finding.LONGEST])})
 
 
 @login_required

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.flowsheet.edit import EditError, set_measured
 from gulch.engine.quantities import QuantityError, complete
@@ -11,11 +11,38 @@ from gulch.engine.quantities import QuantityError, complete
 if TYPE_CHECKING:
     from gulch.engine.document import Project
 
-TITLE = re.compile(  # ethanol – water at 1 atm
-    r"^(?=[^\t]*[A-Za-z])(?P<first>.+?)\s*(?:\t|\s[-–—+/&]\s|\s(?:and|with|in)\s)\s*"
-    r"(?P<second>.+?)(?:\s+at\s+|\t+|\s*,\s*)(?P<at>[\d.,]+\s*\S+.*)$",
-    re.I,
-)
+LONGEST = 200  # characters of a line that begins a table: what is read of it takes time that grows with its square
+APART = re.compile(r"\t|\s[-–—+/&]\s|\s(?:and|with|in)\s", re.I)  # between the names of a pair
+AT = re.compile(r"\s(?:at)\s|\t|,")  # before what they are measured at
+VALUE = re.compile(r"[\d.,]+\s?\S")
+
+
+class Title(NamedTuple):
+    """What a line such as “ethanol – water at 1 atm” says."""
+
+    first: str
+    second: str
+    at: str
+
+
+def title_of(line: str) -> Title | None:
+    """The Title that a line is, or None: at the first mark between two names behind which a value follows.
+
+    >>> title_of("ethanol – water at 1 atm")
+    Title(first='ethanol', second='water', at='1 atm')
+    """
+    if len(line) > LONGEST:
+        return None
+    line = re.sub(r"[^\S\t]+", " ", line.strip())
+    for mark in APART.finditer(line):
+        first, rest = line[: mark.start()].strip(), line[mark.end() :].strip()
+        if not any(c.isalpha() for c in first.partition("\t")[0]):
+            continue
+        for at in AT.finditer(rest):
+            second, value = rest[: at.start()].strip(), rest[at.end() :].strip()
+            if second and VALUE.match(value):
+                return Title(first, second, value)
+    return None
 
 
 def paste_measured(project: Project, text: str) -> tuple[list[tuple[str, str]], list[str]]:
@@ -29,7 +56,7 @@ def paste_measured(project: Project, text: str) -> tuple[list[tuple[str, str]], 
         if match is None:
             unread.append(f"“{title[:50]}” begins no table: write the pair and what it is at, as in “ethanol – water at 1 atm”")
             continue
-        first, second = (match[k].strip() for k in ("first", "second"))
+        first, second = match.first, match.second
         unknown = next((word for word in (first, second) if word.lower() not in names), None)
         if unknown is not None:
             unread.append(f"“{unknown[:40]}” is not among the project's species")
@@ -37,7 +64,7 @@ def paste_measured(project: Project, text: str) -> tuple[list[tuple[str, str]], 
         a, b = names[first.lower()], names[second.lower()]
         before = list(project.phase_model.measured)
         try:
-            for field, value in (("at", complete(match["at"].strip(), "pressure", project.display)), ("points", table)):
+            for field, value in (("at", complete(match.at, "pressure", project.display)), ("points", table)):
                 set_measured(project, a, b, field, value)
         except (EditError, QuantityError) as error:
             project.phase_model.measured = before
@@ -50,14 +77,14 @@ def paste_measured(project: Project, text: str) -> tuple[list[tuple[str, str]], 
 
 
 def _blocks(text):
-    """(first line, its match or None, lines below it) of each block."""
+    """(first line, its Title or None, lines below it) of each block."""
     blocks: list[tuple] = []
     fresh = True
     for line in text.splitlines():
         if not line.strip():
             fresh = True
             continue
-        match = TITLE.match(line.strip())
+        match = title_of(line)
         if match is not None or (fresh and not blocks):
             blocks.append((line.strip(), match, []))
         elif blocks:

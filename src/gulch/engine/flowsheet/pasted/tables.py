@@ -9,6 +9,7 @@ from typing import NamedTuple
 from gulch.engine.quantities import QuantityError, complete, parse
 
 MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 2000, 300, 200_000
+LONGEST_HEAD = 120  # characters of a head cell that is looked through for a unit
 EMPTY = ("", "-", "–", "—", "n/a", "na", "nan")
 _UNIT = re.compile(r"^(?P<words>.*?)\s*(?:\[(?P<a>[^\]]*)\]|\((?P<b>[^()]*(?:\([^()]*\)[^()]*)*)\)|\s/\s*(?P<c>\S.*)|,\s+(?P<d>\S+))$")
 _NUMBER = re.compile(r"^[+\-−]?[\d.,'’\u00a0\u2009\u202f]*\d")
@@ -70,7 +71,7 @@ def head_of(cell: str) -> Head:
     (Head(words='Temperature', unit='°C'), Head(words='water', unit='kmol/h'), Head(words='T', unit='K'), \
 Head(words='flow of n-butane', unit=''))
     """
-    match = _UNIT.match(cell.strip())
+    match = _UNIT.match(cell.strip()) if len(cell) <= LONGEST_HEAD else None
     if match is None:
         return Head(cell.strip(), "")
     unit = next((u for u in (match["a"], match["b"], match["c"], match["d"]) if u is not None), "").strip()

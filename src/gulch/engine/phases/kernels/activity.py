@@ -32,16 +32,18 @@ kernel = chapter(__name__)
 
 STEEPEST = 100.0
 GROUP_LOW, GROUP_HIGH = 250.0, 450.0  # K, between which published courses of groups are followed: few of their data lie outside
-LETS_GO = 50.0  # K over which a course comes to rest beyond its end, so that enthalpies do not jump there
+LETS_GO = 50.0  # K over which a course comes to rest beyond its end, so that neither enthalpies nor heat capacities jump there
 
 
 @kernel.part
 def held(T: float, low: float, high: float) -> float:
     """T within low and high; outside a temperature that comes to rest LETS_GO beyond, for courses that mean nothing there."""
     if high < T:
-        return high + LETS_GO * (T - high) / (LETS_GO + T - high)
+        away = (T - high) / LETS_GO
+        return high + LETS_GO * away / math.sqrt(1.0 + away * away)
     if low > T:
-        return low - LETS_GO * (low - T) / (LETS_GO + low - T)
+        away = (low - T) / LETS_GO
+        return low - LETS_GO * away / math.sqrt(1.0 + away * away)
     return T
 
 
