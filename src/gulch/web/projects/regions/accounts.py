@@ -15,7 +15,7 @@ from gulch.web.projects.words import (
 class Accounts(Region):
     """Results of units as rows of text."""
 
-    def result_row(self, address, label, text, meaning=""):
+    def result_row(self, address, label, text, meaning="", more=""):
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
         return {
             "address": address,
@@ -24,14 +24,15 @@ class Accounts(Region):
             "meaning": meaning,
             "help": self.space.fields.help_of(address),
             "gauge": gauge,
+            "more": more,
         }
 
     def open_words(self, pair, dimension, held=False):
-        """What the sources of the data leave open of a value, in words after it, or ''; held: whether its feed would follow."""
+        """What the sources of the data leave open of a value, as a line below it, or ''; held: whether its feed would follow."""
         if pair is None or pair[1] - pair[0] <= 0.01 * abs(pair[1]):
             return ""
         low, high = (show(v, dimension, self.display, 3) for v in pair)
-        return f" (sources: {low} to {high}{', with what enters held' if held else ''})"
+        return f"sources: {low} to {high}{', with what enters held' if held else ''}"
 
     def unit_results(self, unit, outcome):
         for r in KINDS[unit.kind].results():
@@ -44,8 +45,8 @@ class Accounts(Region):
                 between = (outcome.values.get("between") or {}).get(r.name, {})
                 for s in self.document.species:
                     if value.get(s.id, 0.0) > 1e-9:
-                        text = show(value[s.id], r.dimension, self.display) + self.open_words(between.get(s.id), r.dimension, in_loop)
-                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning)
+                        text, more = show(value[s.id], r.dimension, self.display), self.open_words(between.get(s.id), r.dimension, in_loop)
+                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning, more)
             elif r.per == "element" and isinstance(value, dict):
                 for e, number in value.items():
                     yield self.result_row(
