@@ -162,7 +162,7 @@ def test_a_workbook_keeps_the_projects_name_in_any_script_and_is_refused_without
     response = client.get(f"/p/{row.pk}/project.xlsx")
     assert response.content[:2] == b"PK"
     assert response["Content-Disposition"] == "attachment; filename*=utf-8''W%C3%BCrze-%E9%85%92-2.xlsx"
-    act("set", address="K1.pressure", value="10 bar")  # below what enters
+    act("set", address="H1.pressure_drop", value="80 bar")  # more than enters
     refused = client.get(f"/p/{row.pk}/project.xlsx")
     assert refused.status_code == 409 and "no figures for a workbook" in refused.content.decode()
 
