@@ -3,11 +3,12 @@
 import csv
 import io
 
+import numpy as np
 import pytest
 from helpers import demo, document, feed
 
 from gulch.engine.exchange import scan_csv
-from gulch.engine.scans import run_scan, windows
+from gulch.engine.scans import answer_of, run_scan, windows
 
 
 def points(*rows):
@@ -60,3 +61,48 @@ def test_warnings_of_points_stand_in_the_record_and_in_the_file():
 def test_a_scan_without_doubts_says_nothing():
     project = demo()
     assert all(p["warnings"] == [] for p in run_scan(project, project.scans[0]).points)
+
+
+XYLENES = {"ortho": "95-47-6", "meta": "108-38-3", "para": "106-42-3"}
+
+
+def xylenes(least, points=6):
+    """o-xylene → m-xylene → p-xylene in a tank of 0.1 to 100 m3."""
+    return document(
+        XYLENES,
+        [{"id": "T", "kind": "stirred-tank", "set": "main", "phase": "vapour", "volume": "1 m3", "heat": {"mode": "feed-temperature"}}],
+        [feed("f", "T", {"ortho": "100 kmol/h"}, T="327 degC", P="1 bar"), {"id": "o", "from": "T"}],
+        [
+            {"id": "first", "equation": "ortho = meta", "rate": {"forward": {"k": "0.5 1/s"}}},
+            {"id": "second", "equation": "meta = para", "rate": {"forward": {"k": "0.1 1/s"}}},
+        ],
+        [{"id": "main", "steps": [["first", "second"]]}],
+        knobs=[{"id": "V", "input": "T.volume", "low": "0.1 m3", "high": "100 m3"}],
+        gauges=[{"id": "x", "reads": "o.fraction.meta", "at_least": least}],
+        scans=[{"id": "s", "over": [{"knob": "V", "points": points}]}],
+    )
+
+
+def test_a_limit_that_only_a_peak_between_points_meets_is_met():
+    """x = k1 t/((1 + k1 t)(1 + k2 t)) is 47.75 % at t = 1/sqrt(k1 k2) (Levenspiel, ch. 8), and 45 % on both sides of it."""
+    project = xylenes("45 %")
+    result = run_scan(project, project.scans[0]).to_dict()
+    assert not any(p["gauges"]["x"] >= 0.45 for p in result["points"])
+    answer = answer_of(result, "x")
+    flow = 100.0 / 3.6 * 8.314462618 * 600.15 / 1e5  # m3/s of ideal gas
+    k1, k2 = 0.5, 0.1
+    # 0.45 (1 + k1 t)(1 + k2 t) = k1 t
+    ends = np.roots([0.45 * k1 * k2, 0.45 * (k1 + k2) - k1, 0.45])
+    assert answer.windows == [pytest.approx(sorted(ends * flow), rel=1e-6)]
+    assert answer.best.between and answer.best.reads == pytest.approx(k1 / (np.sqrt(k1) + np.sqrt(k2)) ** 2, rel=1e-6)
+    assert answer.inside == 0 and not answer.excluding
+    nowhere = xylenes("48 %")
+    assert not answer_of(run_scan(nowhere, nowhere.scans[0]).to_dict(), "x").windows
+
+
+def test_an_end_of_which_the_limit_was_typed_later_is_said_to_be_drawn():
+    project = xylenes("30 %")
+    result = run_scan(project, project.scans[0]).to_dict()
+    assert not answer_of(result, "x").drawn
+    result["gauges"][0]["at_least"] = 0.25
+    assert answer_of(result, "x").drawn and answer_of(result, "x").windows

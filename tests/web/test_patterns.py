@@ -30,7 +30,8 @@ for name in names:
     patterns |= {f"{name}.{k}": v for k, v in vars(module).items() if isinstance(v, re.Pattern)}
 assert len(patterns) > 20 and set(short) <= set(patterns), set(short) - set(patterns)
 resource.setrlimit(resource.RLIMIT_CPU, (int(resource.getrusage(resource.RUSAGE_SELF).ru_utime) + 60,) * 2)
-units = [" ", "\\t", " -", "- ", "a ", " a", "a, ", "((", "[", "1,", "1.", "1 ", "+ ", "/a", "a/", "0", ".", "a.b", "'", "=", " to ", "7 ", "e+", "·", "kg/"]
+units = [" ", "\\t", " -", "- ", "a ", " a", "a, ", "((", "[", "1,", "1.", "1 ", "+ ", "/a", "a/", "0", ".", "a.b", "'", "="]
+units += [" to ", "7 ", "e+", "·", "kg/"]
 for name, pattern in sorted(patterns.items()):
     size = short.get(name, 20_000)
     print(name, flush=True)

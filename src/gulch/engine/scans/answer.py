@@ -35,6 +35,7 @@ class Answer:
     failed: int = 0
     excluding: list = field(default_factory=list)
     nearest: dict | None = None
+    drawn: bool = False  # some end of a window lies on a line between points, because its limit was typed after the run
     near: list = field(default_factory=list)  # of one knob: windows in which the shown gauge is within a share of its best too
 
 
@@ -43,21 +44,45 @@ def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing:
 
     passing: codes of doubts that do not keep a point from being the best; within: share of the best that may be lost, for `near`.
     """
-    points, gauges = result["points"], result["gauges"]
+    gauges, one = result["gauges"], len(result.get("axes") or [0]) == 1
+    points = with_peaks(result) if one else result["points"]
     out = Answer(any(g[n] is not None for g in gauges for n in ("at_least", "at_most")))
     good = [p for p in points if p["solved"] and all(limit_broken(p, g) is None for g in gauges)]
-    out.inside = len(good)
+    out.inside = sum(not p.get("between") for p in good)
     out.doubtful = sum(_doubted(p, passing) for p in points)
     out.failed = sum(not p["solved"] for p in points)
-    if len(result.get("axes") or [0]) == 1:
+    if one:
         out.windows = windows(points, gauges, result.get("edges") or ())
         out.ends = [_ends(points, gauges, w) for w in out.windows]
+        solved = {x["value"] for x in (*points, *(result.get("edges") or ()))}
+        out.drawn = any(end not in solved for w in out.windows for end in w)
+    elif 0 < len(good) < len(points):
+        now = {(g["id"], n): g[n] for g in gauges for n in ("at_least", "at_most")}
+        out.drawn = not any(e["at"] == now.get((e["gauge"], e["limit"])) for e in result.get("edges") or ())
     out.best = _best(result, good, shown, highest, out.windows, passing)
-    if out.best is not None and within is not None and out.windows is not None and len(result.get("axes") or [0]) == 1:
+    if out.best is not None and within is not None and out.windows is not None and one:
         out.near = _near(result, shown, highest, out.best.reads, within)
     if out.limited and not good:
         _why_none(out, points, gauges)
     return out
+
+
+def with_peaks(result: dict[str, Any]) -> list[dict[str, Any]]:
+    """The points of a scan of one knob and its peaks, solved between them, in their order: a limit may be met at a peak alone."""
+    known = {p["value"] for p in result["points"]}
+    peaks = {x["value"]: x["gauges"] for x in result.get("peaks") or () if x["value"] not in known}
+    between = [
+        {"value": v, "values": [v], "solved": True, "gauges": g, "doubts": _beside(result, v), "between": True} for v, g in peaks.items()
+    ]
+    return sorted([*result["points"], *between], key=lambda p: p["value"]) if between else result["points"]
+
+
+def _beside(result, value):
+    """Doubts of the points on both sides of a value."""
+    below = [p for p in result["points"] if p["value"] < value]
+    above = [p for p in result["points"] if p["value"] > value]
+    sides = [*sorted(below, key=lambda p: p["value"])[-1:], *sorted(above, key=lambda p: p["value"])[:1]]
+    return sorted({c for p in sides for c in p.get("doubts", ())})
 
 
 def _near(result, shown, highest, best, within):
@@ -93,7 +118,7 @@ def _best(result, good, shown, highest, inside, passing):
     """The best trusted point, or one solved between points."""
     sign = 1.0 if highest else -1.0
     found = [
-        Best(p.get("values", [p["value"]]), p["gauges"][shown])
+        Best(p.get("values", [p["value"]]), p["gauges"][shown], p.get("between", False))
         for p in good
         if p["gauges"].get(shown) is not None and not _doubted(p, passing)
     ]

@@ -66,9 +66,14 @@ def refined(plan: Plan, grid: Grid, points: list, start: Start | None = None, wa
     if any(p.get("note") for p in points) or any(KINDS[u.kind].follows and u.state == "nearest" for u in plan.project.units):
         return edges, peaks
     for g in grid.gauges:
-        for a, b in zip(points, points[1:], strict=False):
-            edges += _edges_between(line, g, a, b)
         peaks += _peaks(line, g, points)
+    known = {p["value"] for p in points}
+    tops = {p["value"]: p["gauges"] for p in peaks if p["value"] not in known}
+    # a limit may be crossed twice between two points, on both sides of a peak
+    whole = sorted([*points, *({"value": x, "solved": True, "gauges": g} for x, g in tops.items())], key=lambda p: p["value"])
+    for g in grid.gauges:
+        for a, b in zip(whole, whole[1:], strict=False):
+            edges += _edges_between(line, g, a, b)
     return edges, peaks
 
 

@@ -40,7 +40,7 @@ class Sentence:
             self.window()
         elif self.answer.limited:
             self.say(f"{self.answer.inside} of {len(result['points'])} points meet all limits." if self.answer.inside else "")
-        if self.answer.limited and not self.answer.inside:
+        if self.answer.limited and not (self.answer.inside or self.answer.windows):
             self.nowhere()
         if self.answer.best is not None:
             self.best()
@@ -92,6 +92,8 @@ class Sentence:
         self.say(f" of {label}")
         ends = [f"{side}, {self.broken(end)}" for side, end in zip(("below", "above"), answer.ends[0], strict=True) if end]
         self.say("; " + "; ".join(ends) + "." if len(answer.windows) == 1 and ends else ".")
+        if answer.drawn:
+            self.say(" An end for which the limit was typed after the run is drawn between its points: run it again to have it solved.")
 
     def broken(self, end):
         id_, limit = end
