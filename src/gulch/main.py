@@ -5,6 +5,7 @@ import gc
 import os
 import sys
 
+import gulch
 from gulch.engine import cli
 
 
@@ -14,13 +15,14 @@ def main(argv=None):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(encoding="utf-8", errors="replace")
     parser = argparse.ArgumentParser(prog="gulch", description="Reactors, recycle loops and scans for reaction engineers.")
+    parser.add_argument("--version", action="version", version=f"gulch {gulch.__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     cli.add_commands(commands)
     demo = commands.add_parser("demo", help="serve the web application with the demo project on this computer")
-    demo.add_argument("--port", type=int, default=8765)
+    demo.add_argument("--port", type=port, default=8765)
     demo.set_defaults(run=serve_demo)
     server = commands.add_parser("serve", help="serve the web application on this computer, with sign-in")
-    server.add_argument("--port", type=int, default=8765)
+    server.add_argument("--port", type=port, default=8765)
     server.add_argument("--host", default="127.0.0.1", help="address to serve on (default: this computer only)")
     server.add_argument("--workers", type=int, help="processes for scans (default: one for each core)")
     server.set_defaults(run=serve)
@@ -30,6 +32,13 @@ def main(argv=None):
     user.add_argument("--reset", action="store_true", help="set a new password for an account that is there")
     user.set_defaults(run=add_user)
     return cli.run(parser, argv)
+
+
+def port(text):
+    """A port as typed."""
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise argparse.ArgumentTypeError(f"“{text}” is no port: give a whole number from 1 to 65535")
+    return int(text)
 
 
 def serve(args):

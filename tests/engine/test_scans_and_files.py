@@ -3,6 +3,9 @@
 import csv
 import io
 import json
+import subprocess
+import sys
+from types import SimpleNamespace
 
 import pytest
 from helpers import demo
@@ -188,3 +191,45 @@ def test_the_command_line_writes_both_kinds_of_file(tmp_path, capsys):
         assert main(["scan", str(path), "--out", str(tmp_path / name)]) == 0
         assert "3 points" in capsys.readouterr().out
     assert (tmp_path / "out.xlsx").read_bytes()[:2] == b"PK" and (tmp_path / "out.csv").read_text().startswith("purge share")
+
+
+# What the command line is given
+
+
+def test_a_bare_project_is_said_to_be_one(tmp_path, capsys):
+    file = tmp_path / "bare.json"
+    file.write_text('{"format": "gulch-project", "version": 1, "name": "x"}')
+    assert main(["best", str(file)]) == 1
+    assert "not ready to solve. No species yet" in capsys.readouterr().err
+
+
+def test_a_project_comes_from_standard_input(monkeypatch, capsys):
+    text = demo().to_json().encode()
+    monkeypatch.setattr("sys.stdin", SimpleNamespace(buffer=io.BytesIO(text)))
+    assert main(["check", "-"]) == 0
+
+
+def test_failures_under_json_are_json(capsys):
+    assert main(["solve", "gone.json", "--json"]) == 2
+    told = capsys.readouterr()
+    assert "cannot be read" in json.loads(told.out)["error"] and not told.err
+
+
+@pytest.mark.parametrize("port", ["99999", "0", "-1", "x"])
+def test_a_port_that_is_none_is_said(port, capsys):
+    with pytest.raises(SystemExit) as ended:
+        main(["demo", "--port", port])
+    assert ended.value.code == 2 and ("is no port" in (err := capsys.readouterr().err) or "expected one argument" in err)
+
+
+def test_the_version_is_told(capsys):
+    with pytest.raises(SystemExit) as ended:
+        main(["--version"])
+    assert ended.value.code == 0 and capsys.readouterr().out.startswith("gulch ")
+
+
+def test_a_home_that_is_a_file_is_said(tmp_path):
+    file = tmp_path / "file"
+    file.write_text("")
+    done = subprocess.run([sys.executable, "-m", "gulch.main", "user", "x"], capture_output=True, text=True, env={"GULCH_HOME": str(file)})
+    assert done.returncode == 1 and "let GULCH_HOME name one that can be written" in done.stderr and "Traceback" not in done.stderr

@@ -146,3 +146,11 @@ def test_a_document_that_cannot_be_read_is_said(program, row):
     row.current.save()
     answer = send(program, f"/projects/{row.pk}/scans/scan1/runs", {})
     assert answer.status_code == 422 and answer.json()["detail"]
+
+
+def test_an_unmet_target_is_not_called_solved(program, row, user):
+    project = row.current.worked
+    project.targets[0].on, project.targets[0].value = True, "5000 kmol/h"
+    other = create_project(user, project, "Out of reach")
+    answer = program.get(f"/api/v1/projects/{other.pk}/figures").json()
+    assert answer["state"] == "targets not met" and answer["solution"]["solved"]

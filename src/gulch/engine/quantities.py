@@ -42,6 +42,7 @@ def _dimensions():
         ("volume flow", "m**3/s", "m3/h", "m3/s", "L/min", "L/h", "ft3/h", "gal/min"),
         ("power", "W", "kW", "MW", "W", "GJ/h", "MJ/h", "kcal/h", "Btu/h", "MMBtu/h", "hp"),
         ("fraction", "", "%", "1", "ppm"),
+        ("fraction difference", "", "points", "%", "1"),  # points of per cent, not per cent of something
         ("ratio", "", "1", "%"),
         ("count", "", "1"),
         ("molar energy", "J/mol", "kJ/mol", "J/mol", "kcal/mol", "cal/mol", "Btu/lbmol"),
@@ -282,6 +283,7 @@ _METRIC = {
     "volume flow": "m3/h",
     "power": "kW",
     "fraction": "%",
+    "fraction difference": "points",
     "ratio": "1",
     "count": "1",
     "molar energy": "kJ/mol",

@@ -133,7 +133,7 @@ def _table():
         (("kBtu",), 1055.05585262e3, energy),
         (("hp",), 745.6998715822702, power),
         (("lbf",), 4.4482216152605, force),
-        (("%", "percent"), 1e-2, NONE),
+        (("%", "percent", "points", "point"), 1e-2, NONE),
         (("ppm",), 1e-6, NONE),
         (("K", "kelvin", "°K", "delta_degC"), 1.0, kelvin),
     ]

@@ -77,7 +77,7 @@ def collect_static(compress):
 def listen(host, port):
     """A bound socket; the next free port when the wanted one is taken. Raises OSError where the host is not here."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    for candidate in range(port, port + 50):
+    for candidate in range(port, min(port + 50, 65536)):
         sock = socket.socket(family, socket.SOCK_STREAM)
         if os.name == "posix":
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -238,6 +238,9 @@ def add_user(name, admin=False, reset=False):
         validate_password(password, user)
     except ValidationError as error:
         say(" ".join(error.messages))
+        return 1
+    except EOFError:
+        say("The password is typed at a terminal, and there is none here: nothing was changed.")
         return 1
     user.set_password(password)
     user.save()

@@ -21,7 +21,10 @@ from platformdirs import user_data_dir
 HERE = Path(__file__).resolve().parent
 HOME = Path(os.environ.get("GULCH_HOME") or user_data_dir("gulch", appauthor=False))
 os.umask(0o077)  # database, key and logs are their owner's only
-HOME.mkdir(parents=True, exist_ok=True)
+try:
+    HOME.mkdir(parents=True, exist_ok=True)
+except OSError as error:
+    raise SystemExit(f"No folder can be made at {HOME} ({error.strerror}): let GULCH_HOME name one that can be written.") from None
 with contextlib.suppress(OSError):  # a folder of an older version, or not one's own
     HOME.chmod(0o700)
 

@@ -6,6 +6,7 @@ Only what the chosen command needs is loaded, and that not before it is chosen.
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import sys
 from collections.abc import Callable
@@ -28,7 +29,10 @@ def _command(name: str) -> Callable[[Namespace], int]:
         try:
             return getattr(commands, f"{name}_command")(args)
         except DocumentError as error:
-            print(error, file=sys.stderr)
+            if getattr(args, "json", False):
+                print(json.dumps({"error": str(error)}, ensure_ascii=False))
+            else:
+                print(error, file=sys.stderr)
             return BAD_FILE
 
     return run

@@ -28,8 +28,13 @@ if TYPE_CHECKING:
 
 
 def read(path: Path) -> Project:
-    """A Project from a file. Raises DocumentError."""
+    """A Project from a file, or from standard input where its name is "-". Raises DocumentError."""
     try:
+        if str(path) == "-":
+            content = sys.stdin.buffer.read(MAX_BYTES + 1)
+            if len(content) > MAX_BYTES:
+                raise DocumentError(f"What comes in is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
+            return loads(content)
         if path.stat().st_size > MAX_BYTES:
             raise DocumentError(f"{path} is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
         return loads(path.read_bytes())

@@ -29,7 +29,7 @@ def one_of(dimension: str, display: str) -> tuple[float, str]:
     """
     difference = difference_of(dimension)
     unit = DISPLAY_SETS[display].unit(difference)
-    return 1.0 / to_unit(1.0, unit, difference), pretty_unit(unit)
+    return 1.0 / to_unit(1.0, unit, difference), pretty_unit(unit).replace("points", "point")
 
 
 def limit_words(of: str, kind: str, project: Project, at: float | None = None) -> str:

@@ -60,8 +60,8 @@ def ready_plan(project: Project) -> Plan:
     """The Plan of a project that is ready to solve. Raises ScanError."""
     plan = Plan(project)
     if not plan.ready:
-        first = next(m for m in plan.messages if m.level == "error")
-        raise ScanError(f"The process is not ready to solve. {first.what} {first.todo}")
+        first = next((m for m in plan.messages if m.level == "error"), None) or next(iter(plan.messages), None)
+        raise ScanError(f"The process is not ready to solve. {first.what} {first.todo}" if first else "There is nothing to solve yet.")
     return plan
 
 

@@ -51,7 +51,10 @@ class Said(Schema):
 
 
 class Figures(Schema):
-    """state: solved, not solved, or solving: ask again then; solution: what came out, in SI, as `gulch solve --json` prints it."""
+    """state: solved, targets not met, a loop is open, not solved, or solving: ask again then.
+
+    solution: what came out, in SI, as `gulch solve --json` prints it.
+    """
 
     state: str
     version: int
@@ -205,7 +208,17 @@ def _figures(row):
     found = row.outcome()
     if found is None:
         return {"state": "solving" if job is not None else "not solved", "version": row.version}
-    return {"state": "solved" if found.solved else "not solved", "version": row.version, "solution": found.data()}
+    data = found.data()
+    return {"state": _state(found.solved, data), "version": row.version, "solution": data}
+
+
+def _state(solved, data):
+    """What became of a solve, in words: solved only where every target is met and no loop left open."""
+    if not solved:
+        return "not solved"
+    if not all(t["met"] for t in data.get("targets", ())):
+        return "targets not met"
+    return "a loop is open" if data.get("opened") else "solved"
 
 
 @api.post("/projects/{pk}/scans/{scan}/runs", response={201: Run, 404: Said, 422: Said}, summary="Begin a scan")

@@ -83,7 +83,7 @@ class SwingsPage:
             return "–"
         by, of = (difference_of(d) for d in (row["dimension"], gauge["dimension"]))
         one = 1.0 / to_unit(1.0, self.units.unit(by), by)
-        per = pretty_unit(self.units.unit(by)) or "1"
+        per = pretty_unit(self.units.unit(by)).replace("points", "point") or "1"
         if kink is None:
             return f"{show(slope * one, of, self.display, 3)} per {per}"
         below, above = (show(s * one, of, self.display, 3) for s in kink)

@@ -150,6 +150,8 @@ class VariantsPage:
                     cells.append("0" if abs(v - base) <= 1e-9 * max(abs(v), abs(base)) else ("+ " if v > base else "− ") + text)
         if self.way == "per-cent":
             unit = "%"
+        elif self.way == "difference" and dimension == "fraction":
+            unit = "%, then points"
         return {
             "label": label,
             "address": address,
