@@ -434,3 +434,20 @@ def test_a_boundary_that_does_not_bound_a_dense_gas_gives_no_room():
     product.T = 470.0
     (room,) = Reactor.phase_rooms(product, "vapour")
     assert room.distance == pytest.approx(20.0)
+
+
+def test_a_limit_at_zero_can_be_kept_by_what_cannot_be_negative():
+    """No graphite: the search comes to the same end as with next to none."""
+    found = {}
+    for limit in ("0 kmol/h", "0.001 kmol/h"):
+        project = projects()[1]
+        for g in project.gauges:
+            if g.id == "carbon":
+                g.at_most = None
+            if g.id == "carbon_formed":
+                g.at_most = limit
+        project.searches = [SearchEntry(id="b", aim="duty", way="lowest")]
+        found[limit] = answered(Plan(project), project.searches[0])
+    none, little = found.values()
+    assert none["values"] == pytest.approx(little["values"], rel=1e-6) and not none["ended"] and not none["peaks"]
+    assert none["solves"] < 100

@@ -283,3 +283,41 @@ def test_any_action_with_any_form_gets_an_answer(client, row, name, form):
     assert "fault of its own" not in response.content.decode(), (name, form)
     row.refresh_from_db()
     load(row.current.document)
+
+
+# What once broke pages for good
+
+
+def test_control_characters_in_names_spoil_no_workbook(client, user, act, row):
+    act("project-name", value="a\x07b\x1bc")
+    row.refresh_from_db()
+    assert row.current.worked.name == "abc"
+    document = demo()
+    document.gauges[0].label = "over\x0ball"  # as a file may bring it
+    other = actions.create_project(user, document, "From a file")
+    client.get(f"/p/{other.pk}/process/")
+    assert client.get(f"/p/{other.pk}/project.xlsx").content[:2] == b"PK"
+
+
+def test_a_list_of_scan_points_may_be_as_long_as_its_field_says(act, row):
+    knob = row.current.worked.knobs[0].id
+    lines = "\n".join([knob, *(f"{2 + 0.011 * k:.4f} %              " for k in range(1500))])
+    assert len(lines) > 30_000
+    page_ = act("scan-list", id=row.current.worked.scans[0].id, listed=lines)
+    assert "longer than" not in page_ and len(row.current.worked.scans[0].listed) == 1500
+
+
+@pytest.mark.parametrize("number", ["1" + "0" * 310, "1e999", "1e999[kmol/h]"])
+def test_a_number_without_end_in_a_formula_is_a_sentence(client, act, row, number):
+    page_ = act("gauge-formula", formula=f"{number} * product.flow.ethanol", status=422)
+    assert "too large a number" in page_
+    assert client.get(f"/p/{row.pk}/process/").status_code == 200
+
+
+def test_a_product_has_no_basis(act):
+    assert "is no feed" in act("basis", id="product", value="mass", status=422)
+
+
+def test_a_paste_of_blanks_and_dashes_is_answered(act):
+    text = "a" + " -" * 1500 + " " * 3000 + "x"
+    act("measured-paste", text=text, status=422)

@@ -83,11 +83,12 @@ def _ended(found):
 def _best(project, found):
     display = project.display
     row = gauge_rows(project, [found["gauge"]])[0]
-    what = f"{'Highest' if found['highest'] else 'Lowest'} {in_sentence(row['label'])} inside all limits"
+    so_far = " found so far" if found["ended"] else ""
+    what = f"{'Highest' if found['highest'] else 'Lowest'} {in_sentence(row['label'])} inside all limits{so_far}"
     if found["values"] is None:
-        lines = [f"{what}: no point found."]
+        lines = [f"{what}: none of {found['solves']} points looked at."]
         limits = {g["id"]: g["label"] for g in gauge_rows(project)}
-        lines += ["Met nowhere together: " + " and ".join(limits[i] for i in ids) + "." for ids in found["excluding"]]
+        lines += ["Met together at none of them: " + " and ".join(limits[i] for i in ids) + "." for ids in found["excluding"]]
         if found["nearest"]:
             lines.append(f"Nearest: {_knobs(project, found, found['nearest']['values'])}.")
         return lines + ([f"{found['doubtful']} points are doubtful."] if found["doubtful"] else []) + _ended(found)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.flowsheet.solution import Solution
 
+CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 COLUMNS = {name: shown.label for name, shown in STREAM_RESULTS.items()}
 
 
@@ -82,6 +84,7 @@ def scan_csv(result: dict[str, Any], display: str) -> str:
 
 
 def safe(text: str) -> str:
-    """Text that a spreadsheet will not take for a formula, nor for the end of a row."""
+    """Text that a spreadsheet will not take for a formula, nor for the end of a row, without what no workbook may hold."""
+    text = CONTROLS.sub("", str(text))
     text = " ".join(str(text).split("\n")) if "\n" in str(text) else str(text)
     return f"'{text}" if text[:1] in ("=", "+", "-", "−", "@", "\t", "\r") or text.lstrip()[:1] in ("=", "+", "@") else text

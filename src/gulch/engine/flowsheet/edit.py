@@ -504,8 +504,10 @@ def amounts_of(project: Project, stream: StreamEntry) -> tuple | None:
 
 
 def set_basis(project: Project, stream_id: str, basis: str) -> None:
-    """Give a feed by another basis, with the same amounts where they can be read."""
+    """Give a feed by another basis, with the same amounts where they can be read. Raises EditError."""
     stream = need_stream(project, stream_id)
+    if stream.given is None:
+        raise EditError(f"{stream_id} is no feed: its amounts come from {source_of(stream)[0] if stream.source else 'nowhere'}.")
     given, found = stream.given, amounts_of(project, stream)
     ids = [s.id for s in project.species]
     given.basis = basis

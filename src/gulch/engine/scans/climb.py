@@ -11,7 +11,7 @@ import math
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.scans.search import INSIDE, Limit, Point, Search
+from gulch.engine.scans.search import Limit, Point, Search
 
 SEED = 1  # of the first looks, so that the same question has the same answer
 LOOKS = 8  # a knob, spread over the ranges before any climb
@@ -94,9 +94,9 @@ def climb(search: Search, begin: Point, reach: float = 1.0) -> Point | None:
 
 def _back(point, slopes):
     """The shortest step by which limits that a point misses are met, by slopes measured beside it."""
-    broken = [limit for limit, room in point.rooms.items() if room < INSIDE and limit in slopes]
+    broken = [limit for limit, room in point.rooms.items() if room < limit.clear and limit in slopes]
     matrix = np.array([slopes[limit] for limit in broken])
-    return np.linalg.lstsq(matrix, np.array([2.0 * INSIDE - point.rooms[limit] for limit in broken]), rcond=None)[0]
+    return np.linalg.lstsq(matrix, np.array([2.0 * limit.clear - point.rooms[limit] for limit in broken]), rcond=None)[0]
 
 
 def _whole(search, best):
@@ -122,7 +122,7 @@ def _whole(search, best):
 def _eased(search, top):
     """A point a hair outside limits, moved back along their slopes; as it is where that fails."""
     for _ in range(3):
-        broken = [limit for limit, room in top.rooms.items() if room < 0.5 * INSIDE]
+        broken = [limit for limit, room in top.rooms.items() if room < 0.5 * limit.clear]
         if top.inside or not broken or top.off > 1e-3:
             return top
         moved = search.at(top.u + _back(top, search.slopes(top.u)[1]))
@@ -155,7 +155,7 @@ def _maximised(search, here, cuts, reach):
 
     def rooms(u):
         point, down = looked(u)
-        own = [point.room(limit) - INSIDE - down for limit in limits]
+        own = [point.room(limit) - limit.clear - down for limit in limits]
         return np.r_[own, [offset - normal @ u for normal, offset in cuts]]
 
     def slope(u):

@@ -62,6 +62,11 @@ class Limit:
     size: float
 
     @property
+    def clear(self) -> float:
+        """The room that is kept before it, in its size; none at a limit of zero, which many readings can reach and not pass."""
+        return INSIDE if self.is_doubt or self.value != 0.0 else 0.0
+
+    @property
     def is_doubt(self) -> bool:
         """Whether it keeps out a doubt and not a gauge's reading."""
         return self.kind not in ("at_least", "at_most")

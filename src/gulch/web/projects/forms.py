@@ -1,12 +1,14 @@
 """What edits are posted with: fields of Django forms whose refusals are sentences of ours."""
 
 import json
+import re
 
 from django import forms
 
 from gulch.engine.flowsheet.edit import EditError
 
 LONGEST = 20_000  # characters of one field
+CONTROLS = re.compile(r"[\x01-\x08\x0b\x0c\x0e-\x1f\x7f]")
 MOST_TOLD = 12  # places of a pasted table that are named
 MISSING = "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
 UNREADABLE = "What was typed holds a character that no text has: type it again."
@@ -31,6 +33,10 @@ class Values:
 
 class Text(forms.CharField):
     """What was typed, without the blanks around it; nothing typed is "". long: words for what it must not be longer than."""
+
+    def to_python(self, value):
+        """The text without characters that control devices, which no table of a workbook may hold."""
+        return CONTROLS.sub("", super().to_python(value))
 
     def __init__(self, longest=LONGEST, long="That is too long: shorten it.", **more):
         refusals = {"max_length": long, "null_characters_not_allowed": UNREADABLE}

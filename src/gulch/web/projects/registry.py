@@ -6,7 +6,7 @@ Stages register theirs in their own `actions` module; one view serves them all.
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gulch.web.projects.forms import Posted
+from gulch.web.projects.forms import LONGEST, Posted
 
 ACTIONS = {}
 
@@ -27,6 +27,10 @@ class Action:
     function: Callable
     form: type
     whole: bool = False
+
+    def longest(self, name):
+        """Most characters of what is posted under a name."""
+        return getattr(self.form.base_fields.get(name), "max_length", None) or LONGEST
 
     def change(self, document, data):
         """Make the edit as posted. Raises EditError with a sentence."""

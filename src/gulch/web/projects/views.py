@@ -30,6 +30,7 @@ from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, finding, solving
 from gulch.web.projects.cards import carded
+from gulch.web.projects.forms import LONGEST
 from gulch.web.projects.history import changed, outcomes_of
 from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
@@ -48,7 +49,6 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 CARDS = 24  # on a page of the list
 REVISIONS = 25
 ORDERS = {"": ("-changed",), "name": ("name", "-changed"), "oldest": ("changed",)}
-MOST_TYPED = 20_000  # characters of one field
 
 
 def own(request, pk):
@@ -211,8 +211,9 @@ def do(request, pk, name):
     change = ACTIONS.get(name)
     if change is None:
         raise Http404
-    if any(len(value) > MOST_TYPED for values in request.POST.lists() for value in values[1]):
-        notice = {"level": "error", "text": f"What was typed is longer than {MOST_TYPED} characters: shorten it."}
+    longer = next((n for n, values in request.POST.lists() if any(len(v) > max(LONGEST, change.longest(n)) for v in values)), None)
+    if longer is not None:
+        notice = {"level": "error", "text": f"What was typed is longer than {max(LONGEST, change.longest(longer))} characters: shorten it."}
         return show_workspace(request, row, stage, select, 422, notice=notice)
     try:
         done = actions.edit(

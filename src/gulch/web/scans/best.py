@@ -137,7 +137,7 @@ class BestPage:
         g = self.rows[f["gauge"]]
         limited = any(r["at_least"] is not None or r["at_most"] is not None for r in self.rows.values())
         inside = " inside all limits" if limited else ""
-        what = f"{'Highest' if f['highest'] else 'Lowest'} {in_sentence(g['label'])}{inside}"
+        what = f"{'Highest' if f['highest'] else 'Lowest'} {in_sentence(g['label'])}{inside}{' found so far' if f['ended'] else ''}"
         if f["values"] is None:
             self._nowhere(what)
             return
@@ -154,10 +154,10 @@ class BestPage:
     def _nowhere(self, what):
         f = self.found
         names = [" and ".join(self.limit(i) for i in ids) for ids in f["excluding"][:2]]
-        self.say(f"{what}: no point found")
+        self.say(f"{what}: none of the {f['solves']} points looked at")
         if names:
             apart = any(len(ids) > 1 for ids in f["excluding"])
-            self.say(f"; {'; '.join(names)} {'exclude each other' if apart else 'is met nowhere'}")
+            self.say(f"; {'; '.join(names)} {'exclude each other' if apart else 'is met at none of them'}")
         elif f["doubtful"]:
             self.say(f"; every one of the {f['doubtful']} points that solved is doubtful")
         if f["nearest"]:

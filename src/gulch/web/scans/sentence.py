@@ -106,7 +106,7 @@ class Sentence:
         names = [" and ".join(self.limit(i) for i in ids) for ids in self.answer.excluding[:2]]
         apart = any(len(ids) > 1 for ids in self.answer.excluding)
         self.say("No point meets all limits")
-        self.say(f": {'; '.join(names)} {'exclude each other' if apart else 'is met nowhere'}" if names else "")
+        self.say(f": {'; '.join(names)} {'exclude each other' if apart else 'is met at none of them'}" if names else "")
         nearest = self.answer.nearest
         if nearest:
             values = nearest.get("values", [nearest["value"]])
