@@ -510,7 +510,7 @@ def set_basis(project: Project, stream_id: str, basis: str) -> None:
         raise EditError(f"{stream_id} is no feed: its amounts come from {source_of(stream)[0] if stream.source else 'nowhere'}.")
     given, found = stream.given, amounts_of(project, stream)
     ids = [s.id for s in project.species]
-    given.basis = basis
+    given.basis = basis  # type: ignore[assignment]  # pydantic looks at it
     if basis == "mole-ratios" and (given.to_species or "") not in ids:
         given.to_species = ids[int(np.argmax(found[0]))] if found else (ids[0] if ids else None)
     if found is None:
