@@ -7,6 +7,8 @@ from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from helpers import demo
 
+from gulch.demo import projects
+from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import Project
 
 
@@ -165,6 +167,19 @@ def test_a_workbook_keeps_the_projects_name_in_any_script_and_is_refused_without
     act("set", address="H1.pressure_drop", value="80 bar")  # more than enters
     refused = client.get(f"/p/{row.pk}/project.xlsx")
     assert refused.status_code == 409 and "no figures for a workbook" in refused.content.decode()
+    refused = client.get(f"/p/{row.pk}/ledger.csv")
+    assert refused.status_code == 409 and "no figures of it for a table" in refused.content.decode()
+
+
+def test_a_profile_of_old_figures_is_refused(client, user):
+    row = create_project(user, projects()[2], "Styrene")
+    client.get(f"/p/{row.pk}/process/")
+    unit = next(u.id for u in row.current.worked.units if u.kind == "plug-flow")
+    assert client.get(f"/p/{row.pk}/profile/{unit}.csv").status_code == 200
+    form = {"address": f"{next(u.id for u in row.current.worked.units if u.kind == 'heater')}.temperature", "value": "36 foo"}
+    row.refresh_from_db()
+    client.post(f"/p/{row.pk}/do/set/", form | {"version": row.version}, headers={"HX-Request": "true"})
+    assert client.get(f"/p/{row.pk}/profile/{unit}.csv").status_code == 409
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,9 @@
 """A start: what a database says of itself, what is collected once, and what pages say while the kernels are compiled."""
 
+import os
+import socket
+import subprocess
+import sys
 from types import SimpleNamespace
 
 import pytest
@@ -56,3 +60,40 @@ def test_a_kernel_that_cannot_be_kept_is_said_and_nothing_waits():
     now = Progress(0, 97, "compiled kernels cannot be kept in /nowhere: Read-only file system.")
     assert "slow, since its kernels are not compiled: compiled kernels cannot be kept in /nowhere" in now.slow and now.waits == ""
     assert Progress(97, 97).slow == "" == Progress(97, 97).waits
+
+
+HOLDING = """
+import fcntl, os, sys, time
+handle = open(sys.argv[1], "a+")
+fcntl.lockf(handle, fcntl.LOCK_EX)
+handle.write(str(os.getpid())); handle.flush()
+print("held", flush=True)
+time.sleep(60)
+"""
+
+
+def test_a_second_server_on_one_home_is_refused(settings, tmp_path, capsys):
+    """It would call the first one's scans abandoned."""
+    settings.HOME = tmp_path
+    with subprocess.Popen([sys.executable, "-c", HOLDING, str(tmp_path / "serving")], stdout=subprocess.PIPE, text=True) as first:
+        try:
+            assert first.stdout.readline() == "held\n"
+            assert serve.run("127.0.0.1", 8999) == 1
+            said = capsys.readouterr().out
+            assert f"process {first.pid}" in said and "GULCH_HOME" in said
+        finally:
+            first.kill()
+    lock = serve.only_server()
+    assert lock is not None and (tmp_path / "serving").read_text() == str(os.getpid())
+    lock.close()
+
+
+def test_a_taken_port_is_refused_or_the_next_is_taken():
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        assert serve.listen("127.0.0.1", port, 1) is None
+        other = serve.listen("127.0.0.1", port, 20)
+        assert other.getsockname()[1] > port
+        other.close()

@@ -74,10 +74,34 @@ def collect_static(compress):
         stamp.write_text(now)
 
 
-def listen(host, port):
-    """A bound socket; the next free port when the wanted one is taken. Raises OSError where the host is not here."""
+def only_server():
+    """A file that no other server on this home has locked, kept open while this one lives; None, and who it is, where one has."""
+    from django.conf import settings
+
+    path = Path(settings.HOME) / "serving"
+    handle = open(path, "a+")  # noqa: SIM115  (kept open)
+    try:
+        import fcntl
+
+        fcntl.lockf(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)  # of this process, not of the workers it makes
+    except ImportError:
+        return handle  # a system without such locks
+    except OSError:
+        handle.seek(0)
+        say(f"Another server{f' (process {who})' if (who := handle.read().strip()) else ''} serves {settings.HOME}: stop it first, or let")
+        say("GULCH_HOME name another folder.")
+        handle.close()
+        return None
+    handle.truncate(0)
+    handle.write(str(os.getpid()))
+    handle.flush()
+    return handle
+
+
+def listen(host, port, tries=50):
+    """A bound socket; one of the next ports when the wanted one is taken. Raises OSError where the host is not here."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    for candidate in range(port, min(port + 50, 65536)):
+    for candidate in range(port, min(port + tries, 65536)):
         sock = socket.socket(family, socket.SOCK_STREAM)
         if os.name == "posix":
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -94,16 +118,22 @@ def listen(host, port):
     return None
 
 
-def run(host, port, begin=None):
-    """Serve on an address until stopped; begin: what a thread does once the server is there."""
+def run(host, port, begin=None, tries=1):
+    """Serve on an address until stopped; begin: what a thread does once the server is there; tries: ports that may be taken in turn."""
+    lock = only_server()
+    if lock is None:
+        return 1
     try:
-        sock = listen(host, port)
+        sock = listen(host, port, tries)
     except OSError:
         say(f"{host} is no address of this computer: give one of its own with --host.")
         return 1
     if sock is None:
-        say(f"No free port between {port} and {port + 49}: give another with --port.")
+        taken = f"Port {port} is taken" if tries == 1 else f"No port from {port} to {port + tries - 1} is free"
+        say(f"{taken}: give another with --port.")
         return 1
+    if sock.getsockname()[1] != port:
+        say(f"Port {port} is taken: the next free one is used.")
     import waitress
 
     from gulch.engine.compiling import taking
@@ -136,6 +166,7 @@ def run(host, port, begin=None):
         )
     finally:
         solving.close()
+        lock.close()
     return 0
 
 
@@ -189,7 +220,7 @@ def demo(port):
     there = set(Project.objects.filter(owner=user).values_list("name", flat=True))
     for document in projects(but=there):
         new.append(create_project(user, document, "Demo project", figures(document)))
-    return run("127.0.0.1", port, lambda: answer_scans(new))
+    return run("127.0.0.1", port, lambda: answer_scans(new), tries=50)
 
 
 def answer_scans(rows):

@@ -235,8 +235,9 @@ class Slot:
         while (job := self.workers.take(self)) is not None:
             try:
                 ending, value, words = self.run(job)
-            except Exception:  # the pool itself must go on
-                log.exception("a worker could not be run")
+            except Exception as error:  # the pool itself must go on
+                ending_all = self.workers.closed or isinstance(error, EOFError)  # the whole group of processes is told to end
+                log.warning("no worker can be started any more") if ending_all else log.exception("a worker could not be run")
                 self.kill()
                 ending, value, words = Ending.FAULT, None, "The solver's process could not be started."
             self.workers.done(job)
@@ -253,10 +254,11 @@ class Slot:
         """A fresh process behind a fresh pipe."""
         self.kill()
         self.pipe, theirs = multiprocessing.Pipe()
-        self.process = self.workers.context.Process(
+        process = self.workers.context.Process(
             target=serve, args=(theirs, LATER if self.lane == "later" else 0), daemon=True, name="gulch-worker"
         )
-        self.process.start()
+        process.start()
+        self.process = process
         theirs.close()
         self.jobs = 0
 

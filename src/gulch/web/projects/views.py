@@ -435,7 +435,15 @@ def export_json(request, pk):
 def export_csv(request, pk):
     row = own(request, pk)
     space = Workspace(row, "process")
+    if space.stale:
+        return _old_figures(request, row)
     return attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
+
+
+def _old_figures(request, row):
+    """The answer where a file is asked for of figures that are those of an earlier revision."""
+    text = "The process does not solve as it stands, so there are no figures of it for a table: mend it, or undo what keeps it so."
+    return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": text})
 
 
 @login_required
@@ -459,7 +467,10 @@ def export_xlsx(request, pk):
 @require_GET
 def export_profile(request, pk, unit):
     row = own(request, pk)
-    curves = Curves(Workspace(row, "process"), unit)
+    space = Workspace(row, "process")
+    if space.stale:
+        return _old_figures(request, row)
+    curves = Curves(space, unit)
     if not curves.profile:
         raise Http404
     return attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")

@@ -13,7 +13,9 @@ from gulch.engine.flowsheet.start import Start
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.flowsheet.plan import Plan
-    from gulch.engine.settle import Watch
+
+
+MOST_TRIED = 3000  # passes of all trials together
 
 
 @dataclass(frozen=True)
@@ -28,6 +30,7 @@ class Account:
     trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves. edited(change): one
     of a copy of the document that `change` has altered. starts: from which the user may go on: nothing, what was solved before, and
     what this one leaves; inputs: SI values by address. entering_pressure: lowest of what enters [Pa]; is_liquid(stream).
+    ended(): whether no more may be tried.
     """
 
     plan: Plan
@@ -54,7 +57,7 @@ class Account:
     entering_pressure: float
     is_liquid: Callable
     start: Start
-    watch: Watch
+    ended: Callable
     explains: bool
     cures: bool  # whether they are to be looked for
 
@@ -89,13 +92,19 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
 
     touched = {s for u in units for s in (*plan.entering[u], *plan.leaving[u].values())}
 
+    spent = [0]
+
+    def counted(solution):
+        spent[0] += sum(lo.passes for lo in solution.loops)
+        return solution
+
     def trial(start, overrides, max_passes=None):
-        return plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False)
+        return counted(plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False))
 
     def edited(change):
         project = plan.project.model_copy(deep=True)
         change(project)
-        return type(plan)(project).run(watch=run.watch, explain=False)
+        return counted(type(plan)(project).run(watch=run.watch, explain=False))
 
     def is_liquid(stream):
         found = run.streams.get(stream)
@@ -128,7 +137,7 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         min((run.streams[s].P for s in outside), default=1e5),
         is_liquid,
         run.solution.start,
-        run.watch,
+        lambda: run.watch.ended() is not None or spent[0] > MOST_TRIED,
         run.explain,
         run.explain and run.cures,
     )

@@ -52,7 +52,7 @@ def from_every_start(account: Account, overrides: dict, stream: str, i: int, mor
     """
     worst = None
     for start in (*account.starts, *more):
-        if account.watch.ended():
+        if account.ended():
             return None
         x = fraction_before(account, account.trial(start, overrides), stream, i)
         if x is None:
@@ -64,7 +64,7 @@ def from_every_start(account: Account, overrides: dict, stream: str, i: int, mor
 def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
     """The smallest drawn share above the present one that holds species i under LIKELY_SHARE, and the smallest at which the loop settles.
 
-    None where the share cannot be turned.
+    None where the share cannot be turned, or the trials ended before any was found.
     """
     plan, address = account.plan, f"{splitter}.drawn"
     if is_set(plan, address):
@@ -74,7 +74,7 @@ def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
     def held_at(share):
         """Share of the species before the splitter, followed from one share to the next; None where the loop does not settle."""
         nonlocal start
-        if account.watch.ended():
+        if account.ended():
             return None
         there = account.trial(start, {address: share}, TRIAL_PASSES)
         x = fraction_before(account, there, stream, i)
@@ -97,7 +97,8 @@ def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
     # also from what stands at the shares that settled, as a user may have solved before
     trying = _Trying(account, address, stream, i, tuple(starts.values()))
     if held is None:
-        return Purge(None, trying.first([s for s in reversed(shares) if settles is not None and s >= settles]))
+        found = Purge(None, trying.first([s for s in reversed(shares) if settles is not None and s >= settles]))
+        return found if found.settles or not account.ended() else None
     low, high = max((p for p in (now, *PURGES) if p < held), default=0.0), held
     for _ in range(4):  # to two figures
         middle = 0.5 * (low + high)
@@ -105,7 +106,8 @@ def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
         low, high = (low, middle) if x is not None and x <= LIKELY_SHARE else (middle, high)
     candidates = [_rounded_up(high), *(p for p in reversed(shares) if p > high)]
     holds = trying.first(candidates, LIKELY_SHARE * SLACK)
-    return Purge(holds, holds or trying.first(list(reversed(shares))))
+    found = Purge(holds, holds or trying.first(list(reversed(shares))))
+    return found if found.settles or not account.ended() else None
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,7 @@ def with_purge(account: Account, stream: str, i: int) -> tuple | None:
     """
     found: tuple = ()
     for share in (0.5, 0.2, 0.1, 0.05, 0.02):
-        if account.watch.ended():
+        if account.ended():
             return None
 
         def purged(project, share=share):
