@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gulch.engine.chemistry import EquationError, UnknownSpecies, reaction_properties, resolve_equation, write_equation
-from gulch.engine.chemistry.equations import Unbalanced, null_space
+from gulch.engine.chemistry.equations import Unbalanced, null_space, parse_equation
 from gulch.engine.phases import phase_model
 from gulch.engine.species import lookup
 
@@ -132,3 +132,19 @@ def test_no_entropy_no_gibbs_energy():
     bare = PhaseModel("ideal", [replace(lookup(CAS["methane"]), entropy=None)])
     found = reaction_properties([1.0], bare)
     assert found.dg is None and found.ln_k is None and found.dh < 0
+
+
+@pytest.mark.parametrize(
+    ("typed", "plainly"),
+    [
+        ("CO + ½ O2 = CO2", "CO + 1/2 O2 = CO2"),
+        ("CH₄ + 2 O₂ = CO₂ + 2 H₂O", "CH4 + 2 O2 = CO2 + 2 H2O"),
+        ("CO + 0,5 O2 = CO2", "CO + 0.5 O2 = CO2"),
+        ("CO(g) + H2O(g) = CO2 (g) + H2(g)", "CO + H2O = CO2 + H2"),
+        ("CaCO3(s) = CaO(s) + CO2(g)", "CaCO3 = CaO + CO2"),
+        ("Ca(OH)2 = CaO + H2O(l)", "Ca(OH)2 = CaO + H2O"),
+        ("1,3-butadiene + H2 = 1-butene", "1,3-butadiene + H2 = 1-butene"),
+    ],
+)
+def test_equations_are_read_as_they_are_written_by_hand(typed, plainly):
+    assert parse_equation(typed) == parse_equation(plainly)

@@ -23,6 +23,10 @@ MOST_CHARACTERS, MOST_SPECIES = 400, 30  # of one equation
 MOST_SUBSETS = 1500  # of its species that are looked at for balances of their own
 
 _ARROWS = re.compile(r"\s*(?:<=>|<->|<-->|⇌|⇄|↔|-->|->|=>|→|⟶|=)\s*")
+SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
+FRACTIONS = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3"}
+_PHASE = re.compile(r"\s?\((?:g|l|s|v|aq)\)$")  # of which state it is; an equation counts amounts only
+_COMMA = re.compile(r"^(\d{1,4}),(\d{1,4})(?=\s?[A-Z][A-Za-z0-9()]*$)")  # a decimal comma before a formula, not the 1,3 of a name
 _TERM = re.compile(r"^(?P<coefficient>\d+\s*/\s*\d+|\d*\.\d+|\d+)?(?P<gap>\s*\*?\s*)(?P<name>.+)$")
 
 
@@ -67,7 +71,7 @@ def parse_equation(text: str) -> tuple:
         raise EquationError(f"The equation is longer than {MOST_CHARACTERS} characters: write it as several.")
     if not str(text).strip():
         raise EquationError("No equation is given: type for example “C2H4 + H2O = C2H6O”.")
-    sides = _ARROWS.split(text.strip())
+    sides = _ARROWS.split(in_digits(text).strip())
     if len(sides) != 2:
         found = "no" if len(sides) < 2 else "more than one"
         raise EquationError(f"“{text}” has {found} equals sign: write reactants = products.")
@@ -77,6 +81,17 @@ def parse_equation(text: str) -> tuple:
     return left, right
 
 
+def in_digits(text: str) -> str:
+    """An equation with digits written as such: subscripts and fractions of one character.
+
+    >>> in_digits("½ O₂ + CH₄")
+    '1/2 O2 + CH4'
+    """
+    for sign, fraction in FRACTIONS.items():
+        text = text.replace(sign, f"{fraction} ")
+    return " ".join(text.translate(SUBSCRIPTS).split())
+
+
 def _terms(side, where):
     if not side.strip():
         raise EquationError(f"The {where} side of the equation is empty: write at least one species there.")
@@ -84,11 +99,13 @@ def _terms(side, where):
     for piece in re.split(r"\s+\+\s*|\s*\+\s+|(?<=[\w)])\+(?=[\w(])", side.strip()):
         if not piece.strip():
             raise EquationError(f"A species is missing beside a “+” on the {where} side.")
-        match = _TERM.match(piece.strip())
+        piece = _PHASE.sub("", piece.strip())
+        piece = _COMMA.sub(r"\1.\2", piece)
+        match = _TERM.match(piece)
         coefficient, name = match["coefficient"], match["name"].strip()
         # "2-butene" and "1,3-butadiene" begin with a number that belongs to the name
         if coefficient and not match["gap"] and not name[0].isalpha():
-            coefficient, name = None, piece.strip()
+            coefficient, name = None, piece
         if coefficient:
             try:
                 number = Fraction(coefficient.replace(" ", ""))

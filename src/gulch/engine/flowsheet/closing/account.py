@@ -76,6 +76,28 @@ class Account:
         return np.max(flows, axis=0) if flows else np.zeros(len(plan.species))
 
 
+class _Trials:
+    """Solves of the whole process beside a run, whose passes are counted together."""
+
+    def __init__(self, run, plan):
+        self.plan, self.watch, self.spent = plan, run.watch, 0
+
+    def _counted(self, solution):
+        self.spent += sum(lo.passes for lo in solution.loops)
+        return solution
+
+    def changed(self, start, overrides, max_passes=None):
+        return self._counted(self.plan.run(start=start, overrides=overrides, watch=self.watch, max_passes=max_passes, explain=False))
+
+    def edited(self, change):
+        project = self.plan.project.model_copy(deep=True)
+        change(project)
+        return self._counted(type(self.plan)(project).run(watch=self.watch, explain=False))
+
+    def ended(self):
+        return self.watch.ended() is not None or self.spent > MOST_TRIED
+
+
 def account_of(loop: Loop, method_failed: bool) -> Account:
     """The Account of a Loop after its last search."""
     run, plan, units = loop.run, loop.plan, loop.group.units
@@ -92,19 +114,7 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
 
     touched = {s for u in units for s in (*plan.entering[u], *plan.leaving[u].values())}
 
-    spent = [0]
-
-    def counted(solution):
-        spent[0] += sum(lo.passes for lo in solution.loops)
-        return solution
-
-    def trial(start, overrides, max_passes=None):
-        return counted(plan.run(start=start, overrides=overrides, watch=run.watch, max_passes=max_passes, explain=False))
-
-    def edited(change):
-        project = plan.project.model_copy(deep=True)
-        change(project)
-        return counted(type(plan)(project).run(watch=run.watch, explain=False))
+    trials = _Trials(run, plan)
 
     def is_liquid(stream):
         found = run.streams.get(stream)
@@ -130,14 +140,14 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         method_failed,
         loop.slope is not None,
         tuple(drawn),
-        trial,
-        edited,
+        trials.changed,
+        trials.edited,
         tuple(starts),
         run.inputs,
         min((run.streams[s].P for s in outside), default=1e5),
         is_liquid,
         run.solution.start,
-        lambda: run.watch.ended() is not None or spent[0] > MOST_TRIED,
+        trials.ended,
         run.explain,
         run.explain and run.cures,
     )
