@@ -80,12 +80,12 @@ def guard(run: Run, unit_id: str) -> Sums:
     return sums
 
 
-def finite_values(values: dict[str, Any]) -> dict[str, Any]:
-    """Results of a unit, None standing inside tables for what has no value. Raises UnitTrouble where one is no number itself."""
+def finite_values(values: dict[str, Any], tables: bool = True) -> dict[str, Any]:
+    """Results of a unit, with `tables` None standing inside them for what has no value. Raises UnitTrouble where one is no number."""
     for name, value in values.items():
         if isinstance(value, float) and not math.isfinite(value):
             raise UnitTrouble(f"Its {name.replace('_', ' ')} is no finite number.", NOT_SHOWN)
-    return finite(values)
+    return finite(values) if tables else values
 
 
 def finite(value: Any) -> Any:

@@ -205,7 +205,8 @@ class Report:
         """What a unit made of what entered it, with its balances. Raises UnitTrouble for an error it bore on the way."""
         species = self.plan.species
         inlets, result = self.run.done[unit_id]
-        values = finite_values({k: plain(v) for k, v in result.values.items() if self.run.explain or not getattr(v, "explains", False)})
+        explain = self.run.explain
+        values = finite_values({k: plain(v) for k, v in result.values.items() if explain or not getattr(v, "explains", False)}, explain)
         sums = self.run.sums.get(unit_id) or sums_of(inlets, list(result.outlets.values()), heat_into(values), self.plan)
         outcome = UnitOutcome(
             True,
