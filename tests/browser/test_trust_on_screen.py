@@ -97,12 +97,12 @@ def test_the_finder_closes_with_one_escape_and_watching_keeps_the_place(process)
 
 def test_what_a_failure_does_not_touch_stands(page, user):
     project = demo().dump()
-    project["units"].append({"id": "V", "kind": "valve", "pressure": "90 bar"})
-    project["streams"] = [s | ({"to": "V"} if s["id"] == "product" else {}) for s in project["streams"]]
-    project["streams"].append({"id": "down", "from": "V"})
-    row = create_project(user, load(project), "A valve that should lift")
+    project["units"].append({"id": "COLD", "kind": "heater", "duty": "-50 MW"})
+    project["streams"] = [s | ({"to": "COLD"} if s["id"] == "product" else {}) for s in project["streams"]]
+    project["streams"].append({"id": "down", "from": "COLD"})
+    row = create_project(user, load(project), "A cooler that takes more heat than there is")
     page.goto(f"/p/{row.pk}/process/")
-    expect(page.locator("#missing")).to_contain_text("V could not be computed")
+    expect(page.locator("#missing")).to_contain_text("COLD could not be computed")
     expect(page.locator("#stream-product td").first).not_to_have_text("–")
     expect(page.locator("#stream-down td").first).to_have_text("–")
 
