@@ -159,7 +159,7 @@ def test_limits_that_exclude_each_other_are_named(client, small, act):
     act("search-add", on=small)
     ask(client, small, "best1")
     text = words(client, small, "best1")
-    assert "no point found" in text and "exclude each other" in text and "The nearest point is" in text
+    assert "points looked at" in text and "exclude each other" in text and "The nearest point is" in text
 
 
 @pytest.mark.parametrize(
