@@ -17,6 +17,7 @@ from gulch.engine.exchange import NotSolved, csv_text, ledger, project_xlsx, sca
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
 from gulch.engine.settle import Reason, Watch
+from gulch.engine.units import KINDS
 from gulch.main import main
 
 
@@ -120,6 +121,17 @@ def test_shipped_schema_is_current():
 
     shipped = json.loads((Path(__file__).parents[2] / "docs" / "project.schema.json").read_text(encoding="utf-8"))
     assert shipped == schema()
+
+
+def test_the_page_on_the_format_names_every_kind_and_what_it_takes():
+    from pathlib import Path
+
+    page = (Path(__file__).parents[2] / "docs" / "format.md").read_text(encoding="utf-8")
+    rows = {line.split("`")[1]: line for line in page.split("## Kinds of units")[1].splitlines() if line.startswith("| `")}
+    for name, kind in KINDS.items():
+        for given in kind.inputs():
+            words = [getattr(given, "written", None) or given.name, *(getattr(given, "options", None) or {})]
+            assert [w for w in words if f"`{w}`" not in rows[name]] == [], name
 
 
 def test_a_scan_on_two_workers_writes_the_same_table(tmp_path, capsys):

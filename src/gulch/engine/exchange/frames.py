@@ -1,4 +1,4 @@
-"""Results as pandas frames, for those who go on in Python: pip install gulch[frames]."""
+"""Results as pandas frames, for those who go on in Python: pip install ".[frames]" in its folder."""
 
 from __future__ import annotations
 
@@ -39,5 +39,5 @@ def _frame(rows: list[list[Any]]) -> pandas.DataFrame:
     try:
         import pandas
     except ImportError as error:
-        raise ImportError("Frames need pandas: pip install gulch[frames].") from error
+        raise ImportError('Frames need pandas: run pip install ".[frames]" in the folder Gulch came in.') from error
     return pandas.DataFrame(rows[1:], columns=rows[0])
