@@ -41,7 +41,7 @@ def test_without_pandas_it_is_said_what_to_install(monkeypatch):
     ethanol = projects()[0]
     solution = solve(ethanol)
     monkeypatch.setattr(builtins, "__import__", without)
-    with pytest.raises(ImportError, match=r"pip install gulch\[frames\]"):
+    with pytest.raises(ImportError, match=r"\.\[frames\]"):
         project_frames(ethanol, solution)
 
 
