@@ -223,6 +223,19 @@ class Plan:
         solution.seconds = time.perf_counter() - began
         return solution
 
+    def run_from(
+        self, start: Start | None, overrides: dict[str, float] | None = None, watch: Watch = UNWATCHED, **options: Any
+    ) -> Solution:
+        """Solve from a start, and once more from nothing where that does not solve or misses a target: a start takes no answer away.
+
+        Options are those of `run`. Returns a Solution.
+        """
+        solution = self.run(start=start, overrides=overrides, watch=watch, **options)
+        if (solution.solved and all(t.met for t in solution.targets)) or start is None or watch.ended():
+            return solution
+        other = self.run(overrides=overrides, watch=watch, **options)
+        return solution if watch.ended() else other
+
     def _refused(self, overrides):
         """A Message on the first override that cannot be, or None."""
         turned = {t.address: t for t in self.targets.values()}

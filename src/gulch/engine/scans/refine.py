@@ -38,7 +38,7 @@ class _Line:
         """{gauge: SI value} at x. Raises _Lost."""
         x = float(x)
         if x not in self.known:
-            solution = self.plan.run(start=self.start, overrides=self.held | {self.address: x}, watch=self.watch, explain=False)
+            solution = self.plan.run_from(self.start, self.held | {self.address: x}, self.watch, explain=False)
             if self.watch.ended() or not usable(solution):
                 raise _Lost
             self.start = solution.start

@@ -114,9 +114,7 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
     unsure = unsure_of(plan) if scan.band and project.spreads else []
     for i in indices:
         overrides = grid.overrides(i) | following
-        solution = plan.run(start=start, overrides=overrides, watch=watch, explain=False)
-        if not solution.solved and start and not watch.ended():
-            solution = plan.run(overrides=overrides, watch=watch, explain=False)
+        solution = plan.run_from(start, overrides, watch, explain=False)
         if watch.ended():
             return
         point = {"value": grid.at(i)[0], "values": grid.at(i), "solved": usable(solution), "why": "", "note": ""}

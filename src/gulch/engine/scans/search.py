@@ -186,14 +186,8 @@ class Search:
             raise Ended
         values = (self.low + u * (self.high - self.low)).tolist()
         overrides = dict(zip((k["address"] for k in self.knobs), values, strict=True))
-
-        def solved(start):
-            return self.plan.run(start=start, overrides=overrides, watch=self.watch, explain=False, rooms=True)
-
         near = min(self.starts, key=lambda s: float(np.abs(s[0] - u).sum()), default=(None, self.begin))[1]
-        solution = solved(near)
-        if not usable(solution) and near is not None and not self.watch.ended():
-            solution = solved(None)
+        solution = self.plan.run_from(near, overrides, self.watch, explain=False, rooms=True)
         if self.watch.ended():
             raise Ended
         self.solves += 1

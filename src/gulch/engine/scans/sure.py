@@ -158,7 +158,7 @@ def sure(
     rows, data = gauge_rows(plan.project), unsure_of(plan)
     if not rows:
         raise ScanError("No gauge is there to be watched: turn a result into a gauge first.")
-    base = plan.run(start=start, watch=watch, explain=False)
+    base = plan.run_from(start, watch=watch, explain=False)
     if not usable(base):
         raise ScanError("The process does not solve as it is: mend it first.")
     places = design(len(data), samples)
@@ -166,7 +166,7 @@ def sure(
     for k, u in enumerate(places):
         if watch.ended():
             break
-        solution = plan.run(start=base.start, overrides=overrides_at(data, u), watch=watch, explain=False)
+        solution = plan.run_from(base.start, overrides_at(data, u), watch, explain=False)
         if usable(solution):
             found[k] = [np.nan if (v := finite(solution.gauges.get(g["id"]))) is None else v for g in rows]
         tell(k + 1, len(places))
@@ -195,7 +195,7 @@ def band(plan: Plan, data: list[Unsure], overrides: dict, start: Start, gauges: 
     places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(BAND_SAMPLES)
     found: dict[str, list] = {g["id"]: [] for g in gauges}
     for u in places:
-        solution = plan.run(start=start, overrides=overrides_at(data, u) | overrides, watch=watch, explain=False)
+        solution = plan.run_from(start, overrides_at(data, u) | overrides, watch, explain=False)
         if usable(solution):
             for id_, values in found.items():
                 value = finite(solution.gauges.get(id_))

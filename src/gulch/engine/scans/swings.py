@@ -65,7 +65,7 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
         raise ScanError("No gauge is there to be watched: turn a result into a gauge first.")
     if not project.knobs and not project.spreads:
         raise ScanError("No knob is there to be moved: make an input a knob first (◇ beside it in the inspector).")
-    base = plan.run(start=start, watch=watch, explain=False)
+    base = plan.run_from(start, watch=watch, explain=False)
     if not usable(base):
         why = next((m.what for m in base.messages if m.level == "error"), "")
         raise ScanError(f"The process does not solve as it is. {why}")
@@ -73,7 +73,7 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
     out = Swings(rows, {g["id"]: finite(base.gauges.get(g["id"])) for g in rows})
 
     def at(address, value):
-        solution = plan.run(start=base.start, overrides={address: value}, watch=watch, explain=False)
+        solution = plan.run_from(base.start, {address: value}, watch, explain=False)
         if not usable(solution):
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
             return {"value": value, "gauges": {}, "why": why, "doubts": []}
