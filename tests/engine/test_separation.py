@@ -562,5 +562,5 @@ def test_ends_that_cannot_be_blame_the_data_and_not_the_keys():
     context = SimpleNamespace(species=list(species), model=phase_model("ideal", tuple(species.values())), display="si")
     entering = Stream.at_temperature(context.model, np.ones(3), 360.0, 1e5)
     trouble = far_off(entering, np.array([0.0, 1.0, 0.0]), np.array([1.0, 0.0, 1.0]), 1, 2, context, [340.0, 1200.0])
-    assert "because of the naoh in it" in trouble.what and "vapour pressure of naoh" in trouble.todo
+    assert "naoh is the least volatile in it" in trouble.what and "vapour pressure of naoh" in trouble.todo
     assert far_off(entering, np.ones(3), np.ones(3), 2, 1, context, [340.0, 1200.0]) is None  # keys in the wrong order

@@ -228,12 +228,12 @@ class Plan:
     ) -> Solution:
         """Solve from a start, and once more from nothing where that does not solve or misses a target: a start takes no answer away.
 
-        Options are those of `run`. Returns a Solution.
+        Options are those of `run`, less `cures` and `also`. Returns a Solution.
         """
-        solution = self.run(start=start, overrides=overrides, watch=watch, **options)
+        solution = self.run(start=start, overrides=overrides, watch=watch, cures=start is None, **options)
         if (solution.solved and all(t.met for t in solution.targets)) or start is None or watch.ended():
             return solution
-        other = self.run(overrides=overrides, watch=watch, **options)
+        other = self.run(overrides=overrides, watch=watch, also=start, **options)  # which looks for cures from both starts
         return solution if watch.ended() else other
 
     def _refused(self, overrides):

@@ -361,7 +361,7 @@ def not_upside_down(distillate: Stream, bottoms: Stream, context: Context) -> No
     if bottoms.T < distillate.T - 1.0:
         at = [show(s.T, "temperature", context.display) for s in (bottoms, distillate)]
         raise UnitTrouble(
-            f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: the phase model cannot be right for the bottoms.",
+            f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: data or the phase model are off for what is in it.",
             "Look at the vapour pressures of what is heavy, and at the phase model in Chemistry.",
         )
 
@@ -379,9 +379,10 @@ def far_off(
         return None
     held = np.where((n > 1e-6 * n.sum()) & context.model.volatile, boiling, np.nan)
     i = int(np.nanargmax(held) if T < feed.T else np.nanargmin(held))
+    most = "most" if T < feed.T else "least"
     shown = [show(t, "temperature", context.display) for t in (T, feed.T)]
     return UnitTrouble(
-        f"Its {end} would boil at {shown[0]}, far from the feed at {shown[1]}, because of the {context.species[i]} in it.",
+        f"Its {end} would boil at {shown[0]}, far from the feed at {shown[1]}; {context.species[i]} is the {most} volatile in it.",
         f"Look at the vapour pressure of {context.species[i]} and at the phase model, or take it out before the column.",
     )
 

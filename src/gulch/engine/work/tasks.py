@@ -121,13 +121,7 @@ class Solve:
         """(solved, packed Solution)."""
         plan = shelf.plan(self.document)
         options = dict(overrides=self.overrides, watch=watch, max_passes=self.max_passes, explain=self.explain)
-        start = start_in(self.start)
-        twice = start is not None and self.again
-        solution = plan.run(start=start, cures=not twice, **options)
-        lost = not solution.solved and any(not loop.settled for loop in solution.loops)
-        if lost and twice and not watch.ended():
-            other = plan.run(also=start, **options)  # which looks for cures from both starts
-            solution = solution if watch.ended() else other
+        solution = (plan.run_from if self.again else plan.run)(start_in(self.start), **options)
         try:
             return solution.solved, pack(solution.to_dict())
         except NotFinite:

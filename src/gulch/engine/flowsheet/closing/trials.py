@@ -141,6 +141,7 @@ def purge_by_balance(account: Account, splitter: str, i: int, share: float) -> f
     stream = account.plan.entering[splitter][0]
     if not 0.0 < share < 0.9 or is_set(account.plan, address):
         return None
+    share = _rounded_up(share)  # what is told is what was tried
     for _ in range(4):  # the balance counts with the other flows as they are now; what the solve finds corrects it
         there = account.trial(start, {address: min(share, 0.95)})
         x = fraction_before(account, there, stream, i)
@@ -149,7 +150,7 @@ def purge_by_balance(account: Account, splitter: str, i: int, share: float) -> f
         if x <= SLACK * LIKELY_SHARE:
             settles = share > account.inputs[address] and from_every_start(account, {address: share}, stream, i) is not None
             return share if settles else None
-        share, start = share * 1.01 * x / LIKELY_SHARE, there.start
+        share, start = _rounded_up(share * 1.01 * x / LIKELY_SHARE), there.start
     return None
 
 
@@ -175,11 +176,14 @@ def with_purge(account: Account, stream: str, i: int) -> tuple | None:
         found = (share, x)
         if x > LIKELY_SHARE:
             break
-    return found
+    return None if account.ended() and not found else found
 
 
 def with_machine(account: Account, stream: str) -> tuple | None:
-    """(kind, pressure [Pa], whether the loop settles) with a machine on a return stream that brings it to what enters the loop."""
+    """(kind, pressure [Pa], whether the loop settles) with a machine on a return stream that brings it to what enters the loop.
+
+    None where it could not be tried to the end.
+    """
     kind = "pump" if account.is_liquid(stream) else "compressor"
 
     def raised(project):
@@ -187,4 +191,5 @@ def with_machine(account: Account, stream: str) -> tuple | None:
         unit.pressure = write(account.entering_pressure, "pressure", project.display)
 
     there = account.edited(raised)
-    return kind, account.entering_pressure, there.solved and all(lo.settled for lo in there.loops)
+    settles = there.solved and all(lo.settled for lo in there.loops)
+    return None if account.ended() and not settles else (kind, account.entering_pressure, settles)
