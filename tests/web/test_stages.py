@@ -244,7 +244,8 @@ def test_mistyped_species_data_leave_every_page_standing(client, row, act):
     ):
         html = page(client, row, stage, query)
         assert "Vapour pressure of ethanol" in html
-    assert client.get(f"/p/{row.pk}/ledger.csv").status_code == 200
+    refused = client.get(f"/p/{row.pk}/ledger.csv")
+    assert refused.status_code == 409 and "does not solve as it stands" in refused.content.decode()
     act("species-order")
     words = text_of(act("reaction-add", status=422, equation="C2H6O = C2H4 + H2O", stage="chemistry"))
     assert "Vapour pressure of ethanol" in words and len(row.current.document["reactions"]) == 2
