@@ -146,10 +146,17 @@ LN_LIQUID, PURE_GROUPS, ROOT, VOLUME, ALONE = 0, 1, 2, 3, 4
 N_OWN = 5
 
 
-@kernel
+@kernel.part
 def prepared(mix: Mixture, T: float, P: float) -> Fluid:
     """The Fluid of a Mixture at T and P."""
+    return prepared_for(mix, T, P, 0)
+
+
+@kernel
+def prepared_for(mix: Mixture, T: float, P: float, name: int) -> Fluid:
+    """The Fluid of a Mixture at T and P for a phase of that name, 0 for any; a vapour needs nothing of an activity model's liquid."""
     kind, par = mix.kind, mix.par
+    liquids = kind < UNIFAC or name != VAPOUR or par[0, DILUTED] != 0.0  # beside salts both phases are looked at
     n, g = par.shape[0], mix.groups.shape[1]
     d1, d2 = cubic_constants(PENG_ROBINSON if kind == PENG_ROBINSON else SOAVE_REDLICH_KWONG)
     aij = np.empty((n, n))
@@ -158,6 +165,10 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
         attraction(T, par, mix.pairs[KIJ], np.empty(n), np.empty(n), aij)
     if kind >= PREDICTIVE_SRK:
         own = np.zeros((N_OWN + 3 * n, n))
+    if kind >= UNIFAC:
+        dimer_roots(T, par, own[ROOT])
+    if not liquids:
+        return Fluid(kind, mix.vapour, mix.active, T, P, d1, d2, par, aij, own, groups)
     if kind >= PREDICTIVE_SRK and kind <= DORTMUND:
         groups = np.empty((2 * n, g))
         group_areas(T, mix.groups[:n], mix.groups[n], mix.groups[n + 1 :], groups)
@@ -178,7 +189,6 @@ def prepared(mix: Mixture, T: float, P: float) -> Fluid:
                 a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
                 t = held(T, mix.pairs[HENRY_LOW, i, j], mix.pairs[HENRY_HIGH, i, j])
                 own[N_OWN + 2 * n + i, j] = a + b / t + c * (ln_T if t == T else math.log(t)) - ln_P
-        dimer_roots(T, par, own[ROOT])
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)
             own[LN_LIQUID, i] = ln_pure_liquid(T, P, mix.vapour, par, aij, own, i)

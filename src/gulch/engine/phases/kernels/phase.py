@@ -12,7 +12,7 @@ from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
-from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared_for
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
 
@@ -92,9 +92,9 @@ def differenced_residuals(mix: Mixture, T: float, P: float, x: Vector, name: int
     step = STEP * T
     slope = 0.0
     for sign in (1.0, -1.0):
-        moved = prepared(mix, T + sign * step, P)
+        moved = prepared_for(mix, T + sign * step, P, name)
         slope += sign * level_of(mix, moved, x, name, ln_phi)[0]
-    level, Z = level_of(mix, prepared(mix, T, P), x, name, ln_phi)
+    level, Z = level_of(mix, prepared_for(mix, T, P, name), x, name, ln_phi)
     h = -R * T * T * slope / (2.0 * step)
     s = h / T - R * level
     v = Z * R * T / P
@@ -142,7 +142,7 @@ def ln_phi(mix: Mixture, T: float, P: float, x: Vector, name: int) -> Vector:
             for i in range(n):
                 out[i] = ln_psat(T, mix.par, i)[0] - math.log(P)
         return out
-    phase_ln_phi(prepared(mix, T, P), x, name, out)
+    phase_ln_phi(prepared_for(mix, T, P, name), x, name, out)
     return out
 
 
