@@ -8,7 +8,7 @@ from helpers import document, feed
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.state import TemperatureNotFound
 
@@ -92,6 +92,19 @@ def test_ua_is_the_integral_along_the_profile(hot, cold, model, approach):
     assert values["ua"] == pytest.approx(whole, rel=2e-3)
 
 
+@pytest.mark.parametrize(("hot", "cold", "model", "approach"), CASES)
+def test_a_walk_through_flows_ends_where_each_solve_alone_does(hot, cold, model, approach):
+    """Curves of states before are used again; where the nearest place goes from an end to the inside they say so."""
+    kept = Plan(pair(hot, cold, model, approach=f"{approach} K"))
+    seen = set()
+    for factor in (*np.linspace(0.3, 2.5, 34), *np.linspace(2.5, 0.3, 21)):
+        turned = {f"c.flow.{s}": factor * n for s, n in cold[0].items()}
+        found, fresh = (plan.run(overrides=turned).units["HX"].values for plan in (kept, Plan(kept.project)))
+        assert found["exchanged"] == pytest.approx(fresh["exchanged"], rel=1e-6)
+        seen.add(min(found["hot_leaves"] - cold[1], hot[1] - found["cold_leaves"]) < approach + 1e-3)
+    assert seen == {True, False}  # at an end, and inside
+
+
 sides = st.dictionaries(st.sampled_from(sorted(CAS)), st.floats(0.5, 10.0), min_size=1, max_size=3)
 
 
@@ -139,3 +152,31 @@ def test_what_cannot_be_asked_is_said_in_words_that_fit(asked, words, level):
     solution = solve(pair(({"nitrogen": 10.0}, 400.0, 2.0), ({"nitrogen": 10.0}, 300.0, 2.0), "ideal", **asked))
     assert [m.level for m in solution.messages if words in m.what] == [level], solution.messages
     assert solution.solved == (level == "warning")
+
+
+@pytest.mark.slow
+@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@given(
+    hot=sides,
+    cold=sides,
+    T=st.tuples(st.floats(260.0, 500.0), st.floats(20.0, 300.0)),
+    ln_P=st.tuples(st.floats(0.0, math.log(60.0)), st.floats(0.0, math.log(60.0))),
+    approach=st.floats(0.5, 20.0),
+    steps=st.lists(st.tuples(st.sampled_from([0.001, 0.003, 0.01, 0.03]), st.integers(0, 10**6)), min_size=3, max_size=6),
+)
+def test_what_was_looked_at_before_changes_no_answer(hot, cold, T, ln_P, approach, steps):
+    """Curves of earlier states are used again, where nothing can have come nearer: as a walk along a scan, or a loop's passes."""
+    ends = (hot, T[0] + T[1], math.exp(ln_P[0])), (cold, T[0], math.exp(ln_P[1]))
+    try:
+        kept = Plan(pair(*ends, approach=f"{approach!r} K"))
+        kept.run()
+    except TemperatureNotFound:
+        assume(False)
+    for size, seed in steps:
+        change = np.random.default_rng(seed)
+        moved = {}
+        for name, (flow, there, _) in zip("hc", ends, strict=True):
+            moved |= {f"{name}.flow.{s}": n * (1.0 + size * change.uniform(-1.0, 1.0)) for s, n in flow.items()}
+            moved[f"{name}.temperature"] = there + 100.0 * size * change.uniform(-1.0, 1.0)
+        found, fresh = (plan.run(overrides=moved).units["HX"].values for plan in (kept, Plan(kept.project)))
+        assert found["exchanged"] == pytest.approx(fresh["exchanged"], rel=1e-5, abs=1.0)

@@ -276,7 +276,7 @@ def test_the_inside_is_looked_at_again_where_it_may_have_changed(monkeypatch):
     monkeypatch.setattr(Sides, "inside", lambda self, *a: looked.append(1) or inside(self, *a))
     memory = {}
     easy = duty(60.0, memory)
-    assert memory["clear"][1] > 1.0 and len(looked) == 1
+    assert memory["looks"] and len(looked) == 1
     assert duty(60.001, memory) == pytest.approx(easy, rel=1e-4) and len(looked) == 1
     assert duty(230.0, memory) == duty(230.0, {}) and len(looked) > 1
 

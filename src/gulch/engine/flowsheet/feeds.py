@@ -61,6 +61,7 @@ def feed_amounts(given: dict[str, Any], basis: str, values: dict[str, float], sp
     if basis == "mole-ratios":
         return values["total"] * np.where(np.array(species) == given["to_species"], 1.0, numbers)
     total, dimension = values["total"], given["total_dimension"]
-    numbers = give_way(numbers, np.isin(species, list(given.get("kept", ()))))
+    kept = given.get("kept", ())
+    numbers = give_way(numbers, np.isin(species, list(kept))) if kept else numbers / numbers.sum()
     mole = numbers if basis == "mole-fractions" else (numbers / molar_mass) / (numbers / molar_mass).sum()
     return mole * (total if dimension == "molar flow" else total / float(mole @ molar_mass))

@@ -194,7 +194,7 @@ class Run:
             extra["to_species"] = s.given.to_species
         elif "total" in values:
             extra["total_dimension"] = total_dimension(s.given.total)
-        extra["kept"] = {i for a, tail in plan.feed_inputs[id_] if a in self.turned and (i := fraction_of(s.given.basis, tail))}
+            extra["kept"] = {i for a, tail in plan.feed_inputs[id_] if a in self.turned and (i := fraction_of(s.given.basis, tail))}
         n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
         self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 

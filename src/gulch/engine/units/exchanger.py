@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cache, cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -18,11 +18,15 @@ from gulch.engine.units.heat_curve import HeatCurve
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
 
-MOST_ROOM = 2.0  # counted on [K]: far from the approach the look inside is a rough one
+BY_COMPOSITION = 1000.0  # K by which a curve may move for a mole fraction, or a pressure, that changes by all of it: far more than seen
+MOST_MOVED = 10.0  # K by which known curves may have moved
+LOOKS = 3  # of earlier passes that are kept
 SEGMENTS = 8  # of equal duty, at the least, of a profile
 REPORTED = 0.1  # K that the curves may be off for UA and the smallest difference that are reported
 SHARP = 1e-3  # K that they may be off where the approach lies inside
 BY_END = 0.03  # share of the duty that counts as next to an end
+NEAR_END = 0.05  # and within which a bend may come in between
+BETWEEN = np.linspace(BY_END, 1.0 - BY_END, 48)  # shares of the duty at which known curves are compared, beside their bends
 
 
 class Exchanger(Unit):
@@ -169,12 +173,13 @@ class Exchanger(Unit):
         if given.mode == "approach":
             # the ends alone first, which decide unless the two come nearer inside
             duty = sides.by_ends(given.approach)
-            if duty <= 0.0 or sides.like(memory.get("clear"), duty, given.approach):
+            looks = memory.setdefault("looks", [])  # at loops' passes and at other shares, which are gone through again and again
+            if duty <= 0.0 or any(sides.clear_by(known, duty, given.approach) for known in looks):
                 return duty, False
             least = sides.inside(duty, given.approach)
             if least < given.approach - 2.0 * SHARP:
                 return sides.until(lambda q: sides.least(q) - given.approach, duty), False
-            memory["clear"] = (sides.nature(duty), least)
+            memory["looks"] = [sides.per_mole(), *looks][:LOOKS]
             return duty, False
         most = sides.most()
         if given.mode == "conductance":
@@ -229,6 +234,21 @@ def area_integral(Q: np.ndarray, differences: np.ndarray) -> float:
     return float((np.diff(Q) / mean).sum())
 
 
+class MolarCurve(NamedTuple):
+    """Temperature over molar enthalpy [J/mol] of a side of composition z at P [Pa]: points, where it bends, how far it may be off [K]."""
+
+    heat: np.ndarray
+    T: np.ndarray
+    bends: list[float]
+    unsure: float
+    z: np.ndarray
+    P: float
+
+    def moved(self, stream: Stream, P: float) -> float:
+        """By how much [K] the curve of a stream may lie elsewhere, at its composition and another pressure."""
+        return BY_COMPOSITION * (float(np.abs(stream.n / stream.total - self.z).max()) + abs(P / self.P - 1.0))
+
+
 class Sides:
     """Both sides of a counter-current exchanger; heat is counted from the cold end, where the cold side enters."""
 
@@ -236,6 +256,7 @@ class Sides:
         self.hot_in, self.cold_in, self.P = hot_in, cold_in, P
         self.found = {}  # outlets by (side, duty), each looked at several times
         self.guess = (hot_in.guess, cold_in.guess)  # of the outlets' temperatures
+        self.exact = 0.0  # share of the duty, 0 or 1, at which the approach stands by `by_ends`
 
     def hot(self, q: float) -> Stream:
         """The hot side's outlet after giving q [W]."""
@@ -268,47 +289,53 @@ class Sides:
         taken = cold.enthalpy_flow - self.cold_in.enthalpy_flow
         duty = max(0.0, min(given, taken))
         if duty == given:
-            self.found[0, -duty] = hot
+            self.found[0, -duty], self.exact = hot, 0.0
         elif duty == taken:
-            self.found[1, duty] = cold
+            self.found[1, duty], self.exact = cold, 1.0
         return duty
 
-    def nature(self, q: float) -> tuple:
-        """What the curves at duty q hang on: (temperatures [K], flows and duty and pressures, each with its own scale)."""
-        hot, cold = self.hot_in, self.cold_in
-        return (
-            np.array([hot.T, cold.T]),
-            np.array([q, hot.total, cold.total, *self.P]),
-            hot.n / hot.total,
-            cold.n / cold.total,
-        )
+    def per_mole(self) -> tuple[MolarCurve, MolarCurve]:
+        """What the curves of both sides tell of any flow and duty: of composition and pressure alone."""
+        sides = zip(self.curves, (self.hot_in, self.cold_in), self.P, strict=True)
+        return tuple(MolarCurve(c.heat / s.total, c.T, (c.bends / s.total).tolist(), c.unsure, s.n / s.total, P) for c, s, P in sides)
 
-    def like(self, known: tuple | None, q: float, approach: float) -> bool:
-        """Whether these sides differ so little from known ones that the room between them inside cannot be used up.
+    def clear_by(self, known: tuple[MolarCurve, MolarCurve], q: float, approach: float) -> bool:
+        """Whether known curves say that the sides come nowhere nearer inside than at their ends, at duty q [W].
 
-        known: (nature, smallest difference inside [K]) or None. Temperatures move by far less than 1000 K for a doubling of flows or duty.
+        What the curves may be off by grows from the end at which the approach stands, which is exact; bends next to it are looked at anew.
         """
-        if known is None:
+        hot, cold = known
+        if self.cold_in.T + approach < hot.T[0] or self.hot_in.T - approach > cold.T[-1]:
             return False
-        (T, sizes, hot, cold), least = known
-        now = self.nature(q)
-        moved = 2.0 * float(np.abs(now[0] - T).max())
-        moved += 1000.0 * float((np.abs(now[1] - sizes) / sizes).max())
-        moved += 1000.0 * max(float(np.abs(now[2] - hot).max()), float(np.abs(now[3] - cold).max()))
-        return moved < min(least - approach, MOST_ROOM)
+        moved = hot.moved(self.hot_in, self.P[0]) + cold.moved(self.cold_in, self.P[1])
+        if moved > MOST_MOVED:
+            return False
+        exact = self.exact
+        sides = (hot, self.hot_in.enthalpy_flow - q, self.hot_in.total), (cold, self.cold_in.enthalpy_flow, self.cold_in.total)
+        bends = [b for k, start, total in sides for h in k.bends if -NEAR_END < (b := (h * total - start) / q) < 1.0 + NEAR_END]
+        if any(abs(b - exact) < NEAR_END for b in bends):
+            return False
+        shares = np.concatenate(([exact], BETWEEN, [b for b in bends if 0.0 < b < 1.0]))
+        heat = shares * q
+        (hot, start, total), (cold, other, cold_total) = sides
+        apart = np.interp((start + heat) / total, hot.heat, hot.T) - np.interp((other + heat) / cold_total, cold.heat, cold.T)
+        room = apart - (max(float(apart[0]), approach) + SHARP + hot.unsure + cold.unsure)
+        return bool((room > moved * np.abs(shares - exact))[1:].all())
 
     def inside(self, q: float, approach: float) -> float:
         """Smallest temperature difference between the ends at duty q [W], closely where it may lie at the approach or below.
 
         Next to an end, which is known, only bends are looked at: what is smooth does not come nearer there by more than SHARP.
         """
-        for enough in (np.inf, SHARP):
+        enough = np.inf
+        while True:
             heats, differences = self.profile(q, enough)
             between = (heats > BY_END * q) & (heats < (1.0 - BY_END) * q) | np.isin(heats, self.bends(q))
             least = float(differences[between].min())
-            if least > approach + SHARP + sum(c.unsure for c in self.curves):
-                break
-        return least
+            room = least - approach - SHARP
+            if enough <= SHARP or room > sum(c.unsure for c in self.curves):
+                return least
+            enough = max(0.4 * room, SHARP) if enough == np.inf else SHARP
 
     def bends(self, q: float) -> np.ndarray:
         """Heats between the ends at which a side's temperature bends, at duty q [W], shape (m,)."""

@@ -25,6 +25,7 @@ BESIDE = 1e-9  # share of T on either side of a kink at which its heat is taken
 FEW, MOST = 4, 16  # intervals between the points of a piece, doubled from one to the other; then the piece is halved
 ROUNDS = 12  # of doubling and halving
 DRAWN = 128  # straight lines that a piece is drawn by
+STEPS = np.linspace(0.0, 1.0, DRAWN + 1)
 
 
 class Piece(NamedTuple):
@@ -86,7 +87,7 @@ class HeatCurve:
     def _draw(self, pieces):
         self._pieces, self.unsure = pieces, max(p.unsure for p in pieces)
         self.heat = np.maximum.accumulate(np.concatenate([p.drawn for p in pieces]))
-        self.T = np.concatenate([np.linspace(p.a, p.b, p.drawn.size) for p in pieces])
+        self.T = np.concatenate([p.a + (p.b - p.a) * (STEPS if p.drawn.size == STEPS.size else np.array([0.0, 1.0])) for p in pieces])
 
     def _made(self, wanted):
         """Pieces of (a, b, intervals); points of half as many intervals are among theirs."""
@@ -98,7 +99,7 @@ class HeatCurve:
             drawn, unsure = np.array([self._known[t] for t in T.tolist()]), 0.0
             if T.size > 2:
                 rough, drawn = drawing(n // 2) @ drawn[::2], drawing(n) @ drawn
-                rise = np.maximum(np.gradient(drawn), 1e-9 * max(abs(drawn[-1] - drawn[0]), 1e-300))
+                rise = np.maximum(_slopes(drawn), 1e-9 * max(abs(drawn[-1] - drawn[0]), 1e-300))
                 unsure = float((np.abs(drawn - rough) / rise).max()) * (b - a) / DRAWN
             out.append(Piece(a, b, n, drawn, unsure))
         return out
@@ -154,6 +155,15 @@ class HeatCurve:
         return [found[0]] if found is not None else []
 
 
+def _slopes(y: np.ndarray) -> np.ndarray:
+    """Central differences of y per step, one-sided at its ends, shape (m,)."""
+    rises = y[1:] - y[:-1]
+    out = np.empty(y.size)
+    out[0], out[-1] = rises[0], rises[-1]
+    out[1:-1] = 0.5 * (rises[1:] + rises[:-1])
+    return out
+
+
 @cache
 def lobatto(intervals: int) -> np.ndarray:
     """Chebyshev points between 0 and 1, ends included, shape (intervals + 1,)."""
@@ -166,7 +176,7 @@ def drawing(intervals: int) -> np.ndarray:
 
     Barycentric interpolation: Berrut & Trefethen, SIAM Review 46 (2004) 501.
     """
-    nodes, at = lobatto(intervals), np.linspace(0.0, 1.0, DRAWN + 1)
+    nodes, at = lobatto(intervals), STEPS
     weights = (-1.0) ** np.arange(intervals + 1)
     weights[[0, -1]] *= 0.5
     away = at[:, None] - nodes

@@ -9,7 +9,7 @@ Notation: pressures [Pa]; inf: nothing holds it yet; nan: it hangs on flows.
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.flowsheet.nodes import NodeKind
 from gulch.engine.units import KINDS
@@ -17,8 +17,22 @@ from gulch.engine.units.base import EVEN
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
+    from gulch.engine.units.base import Unit
 
 LOWER = 0.5  # of the pressures found, at which is looked whether lower ones would repeat themselves as well
+
+
+class Joined(NamedTuple):
+    """A unit of the group. typed: its inputs that are pressures; entering: (stream, inlet, whether it is made inside); leaving:
+    (port, stream, whether it is a tear).
+    """
+
+    unit: str
+    kind: type[Unit]
+    ports: list[str]
+    typed: list[str]
+    entering: list[tuple[str, str, bool]]
+    leaving: list[tuple[str, str, bool]]
 
 
 class Pressures:
@@ -34,24 +48,37 @@ class Pressures:
         self.turned = bool(self.group.tears) and any(n.kind is not NodeKind.UNIT for n in self.group.nodes)
         self.dry: frozenset = frozenset()
         self.held: dict = {}
+        self.told: tuple | None = None  # what the pressures held were found from
         self.find()
 
     def _connected(self):
-        """[(unit, kind, ports, [(stream, inlet, whether it is made inside)], [(port, stream, whether it is a tear)])], kept by the plan."""
+        """The group's units as `Joined`, kept by the plan."""
         plan, inside, out = self.plan, set(self.group.units), []
         for unit in (n.name for n in self.group.nodes if n.kind is NodeKind.UNIT):
             kind = KINDS[plan.units[unit].kind]
             entering = [(s, plan.inlet[s] or kind.inlets[0].name, plan.sources[s] in inside) for s in plan.entering[unit]]
             leaving = [(port, s, s in self.group.tears) for port, s in plan.leaving[unit].items() if s not in plan.open]
-            out.append((unit, kind, plan.ports[unit], entering, leaving))
+            typed = [d.name for d in kind.inputs() if getattr(d, "dimension", None) in ("pressure", "pressure difference")]
+            out.append(Joined(unit, kind, plan.ports[unit], typed, entering, leaving))
         plan.lasting[self.group]["connected"] = out
         return out
 
     def find(self) -> dict[str, float]:
-        """Propagate anew with the run's inputs as they stand; returns the pressures held."""
+        """Propagate anew where an input that they hang on has changed; returns the pressures held."""
+        told = self._told()
+        if told == self.told:
+            return self.held
+        self.told = told
         tears = self._settled(dict.fromkeys(self.group.tears, math.inf)) if self.group.tears else {}
         self.held = {t: P for t, P in tears.items() if math.isfinite(P) and P > 0.0}
         return self.held
+
+    def _told(self):
+        """All that pressures hang on: inputs that are pressures, what enters from outside, which streams set none."""
+        given, streams = self.run.given, self.run.streams
+        typed = [getattr(given[u.unit], name, None) for u in self.units for name in u.typed]
+        outside = [(streams[s].P, streams[s].is_empty) for u in self.units for s, _, inside in u.entering if not inside and s in streams]
+        return self.dry, typed, outside
 
     def floats(self) -> bool:
         """Whether pressures below those held would repeat themselves as well, because nothing in the loop sets them."""
@@ -86,17 +113,17 @@ class Pressures:
     def _sweep(self, known):
         """Pressures of the tears after every unit in turn was told those of its inlets; known: of the tears before, used up."""
         streams, given, out = self.run.streams, self.run.given, {}
-        for unit, kind, ports, connected, leaving in self.units:
+        for u in self.units:
             entering: dict[str, list] = {}
-            for s, inlet, inside in connected:
-                if s in self.dry and len(connected) > 1:
+            for s, inlet, inside in u.entering:
+                if s in self.dry and len(u.entering) > 1:
                     continue
                 P = known.get(s, math.inf)
                 if not inside:
                     P = math.inf if s not in streams or streams[s].is_empty else streams[s].P
                 entering.setdefault(inlet, []).append(P)
-            told = kind.pressures(entering, given[unit], ports)
-            for port, s, torn in leaving:
+            told = u.kind.pressures(entering, given[u.unit], u.ports)
+            for port, s, torn in u.leaving:
                 if torn:
                     out[s] = told[port]
                 else:
