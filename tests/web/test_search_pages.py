@@ -47,7 +47,8 @@ def test_the_answer_says_where_how_much_and_what_holds_it(client, row, sought):
         r"Highest ethanol in product inside all limits: \d+\.\d+ kmol/h at reactor temperature \d+\.\d °C , \d+\.\d+ kmol/h above", text
     )
     assert "nothing but gas in R1" in text or "two phases at most" in text or "low end of its range" in text
-    assert "none is better inside the limits" in text and "within 1 % of it" in text
+    assert "none is better inside the limits" in text and "loses at most 1 %" in text and "which is what these knobs move it by" in text
+    assert "It rests on 11 looks" in text and "likely, not proved" in text
     assert f"{found['solves']} solves, all kept" in text
     assert 'id="scan-data"' in page(client, row, "scans", "?select=best1")
 
@@ -190,3 +191,42 @@ def test_every_knob_left_out_is_refused(client, small, act):
     act("search-add", on=small)
     act("search-turn", on=small, id="best1", knob="V")
     assert "must turn a knob" in text_of(act("search-turn", on=small, id="best1", knob="F", status=422))
+
+
+def test_a_search_that_ran_out_goes_on_on_the_page(client, row, act, sought):
+    run = sought
+    kept = run.points.count()
+    run.result |= {"ended": "out of solves"}
+    run.save(update_fields=["result"])
+    html = page(client, row, "scans", "?select=best1")
+    assert "Not complete: it ran out of solves" in text_of(html) and 'id="more-solves"' in html
+    assert "found so far" in text_of(html)
+    client.post(f"/p/{row.pk}/scan-run/{run.pk}/resume/", {"select": "best1"})
+    run.refresh_from_db()
+    assert run.state == ScanRun.DONE and run.result["ended"] == "" and run.points.count() >= kept
+    assert "more-solves" not in page(client, row, "scans", "?select=best1")
+
+
+def test_a_best_at_the_end_of_a_range_says_so_and_one_hidden_by_doubt_stands_beside_it(client, row, act):
+    act("search-remove", id="best1")
+    act("search-add")
+    for knob in ("drum_T", "water", "purge_share"):
+        act("search-turn", id="best1", knob=knob)
+    act("search-turn", {"on": "1"}, id="best1", knob="reactor_T", low="215 degC", high="225 degC")
+    ask(client, row, "best1")
+    run = row.scan_runs.get()
+    assert run.result["ends"], run.result
+    assert "It stands at the end of a range (reactor temperature at the low end): by its slope there" in words(client, row, "best1")
+    hidden = {"values": run.result["values"], "reads": 2.0 * run.result["reads"], "doubts": ["near-critical"]}
+    run.result |= {"hidden": hidden}
+    run.save(update_fields=["result"])
+    text = words(client, row, "best1")
+    assert "Better, but doubtful (a liquid is near its critical point)" in text
+
+
+def test_answers_of_older_versions_are_shown(client, row, sought):
+    for name in ("looks", "climbs", "span", "hidden"):
+        sought.result.pop(name)
+    sought.save(update_fields=["result"])
+    text = words(client, row, "best1")
+    assert "Highest ethanol in product" in text and "It rests on" not in text

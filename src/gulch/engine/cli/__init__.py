@@ -58,6 +58,7 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--aim", help="id of a gauge to seek the best of, in place of a search of the file")
     one.add_argument("--lowest", action="store_true", help="with --aim: the lowest reading and not the highest")
     one.add_argument("--against", help="with --aim: id of a second gauge, of which the highest is wanted too")
+    one.add_argument("--solves", type=_positive, help="solves that the search may take; by the number of knobs when left out")
     one.add_argument("--json", action="store_true", help="print the whole answer in SI")
     _with_variant(one)
     one.set_defaults(run=_command("best"))
@@ -74,6 +75,13 @@ def add_commands(commands: Any) -> None:
     one.set_defaults(run=_command("schema"))
     one = commands.add_parser("compile", help="compile the kernels, so that solves are fast (long commands do it themselves)")
     one.set_defaults(run=_command("compile"))
+
+
+def _positive(text):
+    """A whole number above zero, for argparse."""
+    if not text.isdecimal() or int(text) == 0:
+        raise argparse.ArgumentTypeError(f"{text} is no number of solves: give a whole number above zero")
+    return int(text)
 
 
 def _with_variant(command):

@@ -159,7 +159,7 @@ def best_command(args: Namespace) -> int:
         return BAD_FILE
     quick()
     try:
-        found = answered(ready_plan(project), entry)
+        found = answered(ready_plan(project), entry, most=args.solves)
     except ScanError as error:
         print(error, file=sys.stderr)
         return NOT_SOLVED

@@ -1,15 +1,29 @@
 """Files out: the ledger as a table, CSV, the best in words."""
 
-from gulch.engine.exchange.best import best_text, in_sentence, limit_words, worth_words
+from gulch.engine.exchange.best import (
+    DOUBTS,
+    best_text,
+    end_words,
+    flat_words,
+    hidden_words,
+    in_sentence,
+    limit_words,
+    rests_on,
+    worth_words,
+)
 from gulch.engine.exchange.frames import project_frames, scan_frame
 from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
 from gulch.engine.exchange.project_book import NotSolved, project_tables, project_xlsx
 from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
 __all__ = [
-    "NotSolved",
     "COLUMNS",
+    "DOUBTS",
+    "NotSolved",
     "best_text",
+    "end_words",
+    "flat_words",
+    "hidden_words",
     "in_sentence",
     "limit_words",
     "csv_text",
@@ -17,6 +31,7 @@ __all__ = [
     "project_frames",
     "project_tables",
     "project_xlsx",
+    "rests_on",
     "safe",
     "scan_csv",
     "scan_frame",

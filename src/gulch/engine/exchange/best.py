@@ -12,6 +12,16 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project
 
 
+DOUBTS = {
+    "wrong-phase": "a reactor holds another phase than it is counted as",
+    "further-phase": "more phases are indicated than were found",
+    "near-critical": "a liquid is near its critical point",
+    "uphill": "a pressure rises that nothing raises",
+    "beyond-data": "a temperature lies outside the heat-capacity data",
+    "beyond-belief": "a constant is used outside the temperatures at which it is believed",
+}  # codes of doubts, as what is so where they are
+
+
 def in_sentence(label: str) -> str:
     """A label inside a sentence: without its capital, unless that begins a name.
 
@@ -77,7 +87,56 @@ def _knobs(project, found, values):
 
 
 def _ended(found):
-    return [f"Not complete: {found['ended']} after {found['solves']} solves."] if found["ended"] else [f"{found['solves']} solves."]
+    if not found["ended"]:
+        return [f"{found['solves']} solves."]
+    more = f" Go on with --solves {2 * max(found['solves'], 1)}." if found["ended"] == "out of solves" else ""
+    return [f"Not complete: {found['ended']} after {found['solves']} solves.{more}"]
+
+
+def rests_on(found: dict[str, Any]) -> str:
+    """What the answer of a search rests on, as sentences."""
+    climbs, around = found["climbs"], found["around"]
+    parts = []
+    if found["looks"]:
+        parts.append(
+            f"It rests on {found['looks']} looks spread over the ranges and at their ends and on {climbs or 'no'} "
+            f"climb{'s' if climbs > 1 else ''} from the best of them{', broken off' if found['ended'] else ''}; "
+            "that nothing better stands between the looks is likely, not proved."
+        )
+    if around:
+        parts.append(f"Of {around} solves beside it {found['better'] or 'none'} is better inside the limits.")
+    if not found["peaks"] and not found["ended"]:
+        parts.append("No other peak was met.")
+    if found["failed"]:
+        parts.append(f"{found['failed']} of {found['solves']} points did not solve.")
+    return " ".join(parts)
+
+
+def flat_words(found: dict[str, Any], knob: dict[str, Any], display: str) -> str:
+    """Over which range of a knob at most a hundredth of the aim's span is lost, in words; '' where that is not known."""
+    low, high = found["flat"].get(knob["address"], (None, None))
+    if low is None:
+        return ""
+    if high - low > 0.98 * (knob["high"] - knob["low"]):
+        return "flat: all of its range"
+    return f"{show(low, knob['dimension'], display, 4)} to {show(high, knob['dimension'], display, 4)}"
+
+
+def hidden_words(project: Project, found: dict[str, Any]) -> str:
+    """The better point that only doubts keep out, up to where it stands."""
+    row = gauge_rows(project, [found["gauge"]])[0]
+    reads = show(found["hidden"]["reads"], row["dimension"], project.display, 5)
+    return f"Better, but doubtful ({'; '.join(DOUBTS.get(c, c) for c in found['hidden']['doubts'])}): {reads}"
+
+
+def end_words(found: dict[str, Any]) -> str:
+    """Which knobs stand at ends of their ranges, as a sentence, or ''."""
+    labels = {k["address"]: in_sentence(k["label"]) for k in found["knobs"]}
+    ends = [f"{labels[e['of']]} at the {e['kind']} end" for e in found["ends"]]
+    if not ends:
+        return ""
+    more = ": by its slope there a wider one gives more" if any(e["worth"] for e in found["ends"]) else ""
+    return f"It stands at the end of a range ({', '.join(ends)}){more}."
 
 
 def _best(project, found):
@@ -99,15 +158,18 @@ def _best(project, found):
         words = limit_words(hold["of"], hold["kind"], project, hold["at"])
         worth = worth_words(hold, row["dimension"], found["highest"], display)
         lines.append(f"Held by {words}{f': worth {worth}' if worth else ''}.")
-    for k in found["knobs"]:
-        if k["address"] in found["flat"]:
-            low, high = (show(v, k["dimension"], display) for v in found["flat"][k["address"]])
-            lines.append(f"Within 1 % of it: {in_sentence(k['label'])} {low} to {high}.")
+    if found["ends"]:
+        lines.append(end_words(found))
+    if found["flat"]:
+        span = show(found["span"], difference_of(row["dimension"]), display, 3)
+        lines.append(f"At most 1 % of {span}, which is what the knobs move it by inside the limits, is lost at:")
+        lines += [f"  {in_sentence(k['label'])} {flat_words(found, k, display)}" for k in found["knobs"] if k["address"] in found["flat"]]
     lines += [
         f"Another peak: {show(p['reads'], row['dimension'], display, 5)} at {_knobs(project, found, p['values'])}." for p in found["peaks"]
     ]
-    if found["around"]:
-        lines.append(f"Of {found['around']} solves around it {found['better'] or 'none'} is better.")
+    if hidden := found["hidden"]:
+        lines.append(f"{hidden_words(project, found)} at {_knobs(project, found, hidden['values'])}.")
+    lines.append(rests_on(found))
     return lines + _ended(found)
 
 

@@ -14,7 +14,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.scans.answer import excluding
 from gulch.engine.scans.climb import LEAST, SAME, beginnings, climb, distance, looks
 from gulch.engine.scans.grid import ScanError
-from gulch.engine.scans.search import INSIDE, MOST_SOLVES, Aim, Ended, Point, Search
+from gulch.engine.scans.search import INSIDE, Aim, Ended, Point, Search
 from gulch.engine.scans.sure import band, unsure_of
 from gulch.engine.scans.windows import limit_broken
 from gulch.engine.settle import UNWATCHED
@@ -26,8 +26,9 @@ if TYPE_CHECKING:
 
 HOLDS = 2e-4  # of its size, within which a limit is sat on
 AROUND = 0.01  # of a range: how far beside the best point its proof is solved
-FLAT = 0.01  # of the reading: what may be lost where the top is called flat
+FLAT = 0.01  # of what the knobs move the aim by: what may be lost where the top is called flat
 FLAT_SOLVES = 5  # a side
+STILL = 1e-8  # of a reading: what solves of one state may differ by, so that nothing is said to have moved it
 
 
 @dataclass
@@ -38,8 +39,10 @@ class Optimum:
     now: the aim as things are.
     holds: [{"of", "kind", "at", "dimension", "worth"}]: limits and doubts that it sits on, with what the aim would gain for one
     SI unit that they give way; ends: the same for knobs at an end of their range, of: the address, kind: low or high.
-    flat: {address: [low, high]} of each knob, the others following, with at most FLAT of the reading lost; peaks: where other climbs ended;
-    around: solves beside the best point, better: those among them that were inside and better (0 is the proof).
+    flat: {address: [low, high]} of each knob, the others following, with at most FLAT of `span` lost, which is what the knobs moved the
+    aim by; peaks: where other climbs ended; around: solves beside the best point, better: those among them that were inside and better.
+    looks, climbs: places looked at first, and climbs, on which the answer rests.
+    hidden: {"values", "reads", "doubts"} of the best point that only doubts keep out, where it reads better than the best.
     excluding, nearest: where no point meets all limits, which exclude which, and the point that misses them least.
     """
 
@@ -56,8 +59,12 @@ class Optimum:
     ends: list = field(default_factory=list)
     flat: dict = field(default_factory=dict)
     peaks: list = field(default_factory=list)
+    span: float = 0.0
     around: int = 0
     better: int = 0
+    looks: int = 0
+    climbs: int = 0
+    hidden: dict | None = None
     excluding: list = field(default_factory=list)
     nearest: dict | None = None
     solves: int = 0
@@ -77,14 +84,16 @@ def best(
     watch: Watch = UNWATCHED,
     known: list[Point] | tuple = (),
     tell: Callable = lambda point: None,
-    most: int = MOST_SOLVES,
+    most: int | None = None,
 ) -> Optimum:
     """Turn the knobs of a prepared process for the best reading of a gauge inside all limits: an Optimum.
 
-    known: Points of the same search broken off earlier; tell(Point): hears of each new solve; most: solves in all.
+    known: Points of the same search broken off earlier; tell(Point): hears of each new solve; most: solves in all, by the number of
+    knobs unless given, and as many again where those known have used them up.
     The same question has the same answer. Raises ScanError with a sentence where there is nothing to turn, to aim at, or no answer.
     """
     search = Search(plan, aim, start, watch, known, tell, most)
+    _refuse_held(search)
     out = Optimum(aim.gauge, aim.highest, search.row["dimension"], search.knobs)
     peaks: list[Point] = []
     try:
@@ -110,8 +119,17 @@ def highest(search: Search) -> list[Point]:
     """Where the climbs of a search ended. Raises Ended, ScanError where nothing moves the aim."""
     spread = looks(search)
     _refuse_still(search, spread)
-    tops = [climb(search, begin) for begin in beginnings(search, spread)]
+    begins = beginnings(search, spread)
+    search.climbs = len(begins)
+    tops = [climb(search, begin) for begin in begins]
     return [top for top in tops if top is not None]
+
+
+def _refuse_held(search):
+    """An aim that a target holds is what the target says, whatever turns."""
+    target = next((t for t in search.plan.project.targets if t.gauge == search.aim.gauge), None)
+    if target is not None:
+        raise ScanError(f"{search.row['label']} is held by a target, so it does not depend on the knobs: choose another aim.")
 
 
 def _refuse_still(search, found):
@@ -122,14 +140,14 @@ def _refuse_still(search, found):
         raise ScanError(f"The process solves nowhere in the ranges of its knobs. {why} Narrow the ranges to where it does.")
     if len(reads) < 2:
         raise ScanError(f"{search.row['label']} has no value in the ranges of the knobs: choose another aim.")
-    if max(reads) - min(reads) <= 1e-9 * max(abs(r) for r in reads):
+    if max(reads) - min(reads) <= STILL * max(abs(r) for r in reads):
         names = ", ".join(k["label"] for k in search.knobs)
-        raise ScanError(f"No knob moves {search.row['label']} ({names}): choose another aim, or make other inputs knobs.")
+        raise ScanError(f"No knob moves {search.row['label']}; it does not depend on {names}: choose another aim, or other knobs.")
 
 
 def _prove(search, top, out):
     """Solve beside the best point; whether one of them is better."""
-    gain = LEAST * max(abs(top.reads), 1e-300)
+    gain = LEAST * search.size(top.reads)
     out.around = out.better = 0
     for k in np.flatnonzero(~search.whole):
         for step in (AROUND, -AROUND):
@@ -147,6 +165,8 @@ def _told(search, out, peaks):
     """Write down what the search found."""
     top, points = search.best, list(search.known.values())
     out.now = search.here.reads if search.here is not None else None
+    out.span, out.looks, out.climbs = search.span, search.looks, search.climbs
+    out.hidden = _hidden(search, points)
     out.failed, out.doubtful = sum(not p.solved for p in points), sum(bool(p.doubts) for p in points)
     if top is None:
         solved = [p for p in points if p.trusted]
@@ -167,11 +187,21 @@ def _told(search, out, peaks):
         out.peaks = [{"values": p.values, "reads": p.reads} for p in others]
         _held(search, top, out)
         if not out.ended:
-            out.flat = _flat(search, top)
+            out.flat = _flat(search, top, out.span)
             out.band = _band(search, top)
     except Ended:
         out.ended = out.ended or "out of solves"
     out.solves = search.solves
+
+
+def _hidden(search, points):
+    """The best point that only doubts keep out, where it reads better than the best that they do not."""
+    top, own = search.best, [p for p in points if p.solved and p.reads is not None and p.doubts]
+    out = [p for p in own if all(room >= 0.0 for limit, room in p.rooms.items() if not limit.is_doubt)]
+    found = max(out, key=search.rank, default=None)
+    if found is None or (top is not None and search.rank(found) <= search.rank(top) + LEAST * search.size(top.reads)):
+        return None
+    return {"values": found.values, "reads": found.reads, "doubts": found.doubts}
 
 
 def _apart(search, one, other):
@@ -179,7 +209,7 @@ def _apart(search, one, other):
     if distance(one.u, other.u) <= SAME:
         return False
     between = search.at(0.5 * (one.u + other.u))
-    down = min(search.rank(one), search.rank(other)) - 1e-5 * abs(one.reads)
+    down = min(search.rank(one), search.rank(other)) - LEAST * search.size(one.reads)
     return not between.inside or search.rank(between) < down
 
 
@@ -195,7 +225,7 @@ def _reached(search, limited):
             by.starts = search.starts
             with suppress(Ended):
                 climb(by, by.best) if by.best is not None else None
-            search.solves += by.solves
+            search.solves += by.solves - len(search.known)
             points |= {key: p for key, p in by.known.items() if p.trusted}
     return list(points.values())
 
@@ -212,36 +242,35 @@ def _held(search, top, out):
     normals = np.array([*(slopes[limit] for limit in limits), *inward]).reshape(-1, top.u.size)
     gain = search.sign * df
     worth = scipy.optimize.nnls(normals.T, -gain)[0] if normals.size else np.zeros(0)
-    least = 1e-6 * max(abs(top.reads), 1e-300)
+    least = 1e-6 * search.size(top.reads)
     for limit, m in zip(limits, worth, strict=False):
         if m > least:
             out.holds.append(
                 {"of": limit.of, "kind": limit.kind, "at": limit.value, "dimension": limit.dimension, "worth": float(m / limit.size)}
             )
     for k, m in zip(ends, worth[len(limits) :], strict=True):
-        if m > least:
-            knob = search.knobs[k]
-            own = {"of": knob["address"], "kind": "low" if top.u[k] < 0.5 else "high", "dimension": knob["dimension"]}
-            out.ends.append(own | {"at": top.values[k], "worth": float(m / (knob["high"] - knob["low"]))})
+        knob = search.knobs[k]
+        own = {"of": knob["address"], "kind": "low" if top.u[k] < 0.5 else "high", "dimension": knob["dimension"]}
+        out.ends.append(own | {"at": top.values[k], "worth": float(m / (knob["high"] - knob["low"])) if m > least else 0.0})
 
 
-def _flat(search, top):
-    """{address: [low, high]} of the points found that are inside and lose at most FLAT of the reading, the other knobs following.
+def _flat(search, top, span):
+    """{address: [low, high]} of the points found that are inside and lose at most FLAT of the span, the other knobs following.
 
     How far each knob may go is estimated by the slopes at the top (a linear programme), and solved there or on the way back.
     """
-    for direction in _outermost(search, top):
+    for direction in _outermost(search, top, span):
         low, high, share = 0.0, 1.0, 1.0
         for _ in range(FLAT_SOLVES):
             there = search.at(top.u + share * direction)
-            lost = _loss(there, top)
+            lost = _loss(there, top, span)
             fine = there.inside and lost <= FLAT
             low, high = (share, high) if fine else (low, share)
             if fine and (share == 1.0 or lost > 0.9 * FLAT):
                 break
             guess = 0.98 * share * math.sqrt(FLAT / lost) if there.inside and lost > 0.0 else 0.5 * (low + high)
             share = min(max(guess, low + 0.1 * (high - low)), high - 0.1 * (high - low))
-    fine = np.array([p.values for p in search.known.values() if p.inside and _loss(p, top) <= FLAT])
+    fine = np.array([p.values for p in search.known.values() if p.inside and _loss(p, top, span) <= FLAT])
     return {k["address"]: [float(fine[:, i].min()), float(fine[:, i].max())] for i, k in enumerate(search.knobs)}
 
 
@@ -254,16 +283,16 @@ def _band(search, top):
     return band(plan, data, at, near, search.rows, search.watch) if data else {}
 
 
-def _loss(point, top):
-    """Share of the best reading that another point loses."""
-    return math.inf if point.reads is None else abs(point.reads - top.reads) / max(abs(top.reads), 1e-300)
+def _loss(point, top, span):
+    """Share of the span that another point loses."""
+    return math.inf if point.reads is None else abs(point.reads - top.reads) / max(span, 1e-300)
 
 
-def _outermost(search, top):
+def _outermost(search, top, span):
     """Directions in which each knob goes down and up as far as limits and loss allow by their slopes, each of shape (d,)."""
     df, slopes = search.slopes(top.u)
     rows = [-slope for slope in slopes.values()] + [-search.sign * df]
-    room = [max(top.room(limit), 0.0) for limit in slopes] + [FLAT * abs(top.reads)]
+    room = [max(top.room(limit), 0.0) for limit in slopes] + [FLAT * span]
     bounds = [(0.0, 0.0) if whole else (-u, 1.0 - u) for u, whole in zip(top.u, search.whole, strict=True)]
     for k in np.flatnonzero(~search.whole):
         for way in (-1.0, 1.0):

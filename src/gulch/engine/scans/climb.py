@@ -6,6 +6,7 @@ Sobol's sequence spreads the looks; a climb solves a quadratic problem with line
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -15,6 +16,7 @@ from gulch.engine.scans.search import Limit, Point, Search
 
 SEED = 1  # of the first looks, so that the same question has the same answer
 LOOKS = 8  # a knob, spread over the ranges before any climb
+CORNERS = 3  # knobs up to which every corner of their ranges is looked at; of more, each knob's ends alone
 CLIMBS = 2  # from the best looks that lie apart
 APART = 0.2  # of the ranges' diagonal
 SAME = 0.03  # of it, within which two climbs have ended on one peak
@@ -24,7 +26,7 @@ ROUND_SOLVES = 20  # of one round, for each knob and once more
 NEARER = 0.5  # share of what was missed before that a round may leave
 NARROW = 5e-3  # of a range: the box in which nothing more is looked for
 CLIFF = 1.0  # sizes by which a doubt is passed where slopes tell nothing any more
-LEAST = 1e-5  # of the reading: a round that gains less is the last
+LEAST = 1e-5  # of the aim's size: a round that gains less is the last
 
 
 class _Enough(Exception):
@@ -32,11 +34,21 @@ class _Enough(Exception):
 
 
 def looks(search: Search) -> list[Point]:
-    """Points spread over the ranges, and the present one. Raises Ended."""
+    """Points spread over the ranges, at their ends, and the present one. Raises Ended."""
     d = len(search.knobs)
     size = 2 ** int(np.ceil(np.log2(LOOKS * d)))
-    found = [search.at(np.clip(search.present, 0.0, 1.0))]
-    return found + [search.at(u) for u in scipy.stats.qmc.Sobol(d, seed=SEED).random(size)]
+    present = np.clip(search.present, 0.0, 1.0)
+    spread = [present, *scipy.stats.qmc.Sobol(d, seed=SEED).random(size), *_ends(present)]
+    search.looks = len(spread)
+    return [search.at(u) for u in spread]
+
+
+def _ends(present):
+    """Corners of the ranges; with many knobs the ends of each, the others as they are."""
+    d = present.size
+    if d <= CORNERS:
+        return [np.array(u) for u in itertools.product((0.0, 1.0), repeat=d)]
+    return [np.where(np.arange(d) == k, end, present) for k in range(d) for end in (0.0, 1.0)]
 
 
 def beginnings(search: Search, found: list[Point]) -> list[Point]:
@@ -72,7 +84,7 @@ def climb(search: Search, begin: Point, reach: float = 1.0) -> Point | None:
             on_edge = reach < 1.0 and np.abs(top.u - here.u).max() > 0.99 * reach
             gained = math.inf if best is None else abs(top.reads - best.reads)
             here = best = top
-            if gained < LEAST * abs(top.reads) or (settled and not on_edge):
+            if gained < LEAST * search.size(top.reads) or (settled and not on_edge):
                 break
             continue
         if best is None:
@@ -135,7 +147,7 @@ def _eased(search, top):
 def _maximised(search, here, cuts, reach):
     """(u of the highest reading that limits, distances from doubt and cuts allow, whether it settled), within reach of a point."""
     limits: list[Limit] = list(search.seen)
-    scale = max(abs(here.reads), 1e-300)
+    scale = search.size(here.reads)
     memory = [here]  # the last point that could be computed
     fallen = [limit for limit in limits if limit.is_doubt and here.room(limit) > -CLIFF]
     most = len(search.known) + ROUND_SOLVES * (here.u.size + 1)

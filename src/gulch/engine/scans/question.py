@@ -10,7 +10,7 @@ from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import tradeoff
 from gulch.engine.scans.best import best
 from gulch.engine.scans.grid import ScanError, gauge_rows
-from gulch.engine.scans.search import MOST_SOLVES, Aim, Point, knobs_of
+from gulch.engine.scans.search import Aim, Point, knobs_of, most_for
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
@@ -42,9 +42,10 @@ def question_of(project: Project, entry: SearchEntry) -> tuple[Aim, Aim | None]:
     return aim, Aim(entry.against, entry.against_way == "highest", knobs, ranges, tuple(entry.passing))
 
 
-def most_solves(entry: SearchEntry) -> int:
-    """How many solves a search may take."""
-    return MOST_SOLVES if entry.against is None else tradeoff.MOST_SOLVES
+def most_solves(plan: Plan, entry: SearchEntry) -> int:
+    """How many solves a search may take before it is gone on with. Raises ScanError."""
+    aim, against = question_of(plan.project, entry)
+    return most_for(len(knobs_of(plan, aim))) if against is None else tradeoff.MOST_SOLVES
 
 
 def answered(
@@ -54,15 +55,16 @@ def answered(
     watch: Watch = UNWATCHED,
     known: list[Point] | tuple = (),
     tell: Callable = lambda point: None,
+    most: int | None = None,
 ) -> dict[str, Any]:
     """The answer of a search as plain data: an Optimum with kind "best", or a TradeOff with kind "trade-off". Raises ScanError.
 
-    known, tell: as of `best`.
+    known, tell, most: as of `best`.
     """
     aim, against = question_of(plan.project, entry)
     if against is None:
-        return {"kind": "best"} | best(plan, aim, start, watch, known, tell).to_dict()
-    return {"kind": "trade-off"} | tradeoff.trade_off(plan, aim, against, start, watch, known, tell).to_dict()
+        return {"kind": "best"} | best(plan, aim, start, watch, known, tell, most).to_dict()
+    return {"kind": "trade-off"} | tradeoff.trade_off(plan, aim, against, start, watch, known, tell, most).to_dict()
 
 
 def blank_answer(plan: Plan, entry: SearchEntry) -> dict[str, Any]:

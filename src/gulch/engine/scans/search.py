@@ -24,9 +24,11 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 
-MOST_SOLVES = 300
+MOST_SOLVES = 300  # at the least
+KNOB_SOLVES = 120  # a knob, where there are more
 STEP = 2e-4  # of a range, by which slopes are measured
 INSIDE = 1e-5  # of its size, by which limits are kept clear of: a point written with eight digits still meets them
+NOISE = 1e-6  # of a reading: what two solves of one state may differ by, and more
 CLEAR = {"temperature difference": 10.0, "ratio": 0.05}  # size of a distance from doubt, by its dimension
 PLENTY = 1.0  # room, in sizes, of a doubt that is far away, or not in sight
 
@@ -135,9 +137,9 @@ class Search:
         watch: Watch = UNWATCHED,
         known: list | tuple = (),
         tell: Callable = lambda point: None,
-        most: int = MOST_SOLVES,
+        most: int | None = None,
     ):
-        self.plan, self.aim, self.watch, self.tell, self.begin, self.most = plan, aim, watch, tell, start, most
+        self.plan, self.aim, self.watch, self.tell, self.begin = plan, aim, watch, tell, start
         self.rows = gauge_rows(plan.project)
         found = next((g for g in self.rows if g["id"] == aim.gauge), None)
         if found is None:
@@ -145,6 +147,7 @@ class Search:
         self.row = found
         self.sign = 1.0 if aim.highest else -1.0
         self.knobs = knobs_of(plan, aim)
+        self.most = most or gone_on(most_for(len(self.knobs)), len(known))
         self.low, self.high = (np.array([k[end] for k in self.knobs]) for end in ("low", "high"))
         self.whole = np.array([k["dimension"] == "count" for k in self.knobs])
         self.touching = rest_on(plan, self.rows)
@@ -152,7 +155,8 @@ class Search:
         self.known = {_key(p.u): self.adopted(p) for p in known}
         self.seen = {limit: None for p in self.known.values() for limit in p.rooms}  # limits met so far, in order
         self.starts = []
-        self.solves = 0
+        self.solves = len(known)  # those of an earlier search too
+        self.looks = self.climbs = 0  # places that were looked at first; climbs that began
 
     def _limits(self):
         """[(gauge row, Limit)] of the gauges' own limits and those of the aim."""
@@ -260,6 +264,22 @@ class Search:
         return self.known.get(_key(self.snapped(self.present))) if inside else None
 
     @property
+    def span(self) -> float:
+        """How far apart the readings are that the knobs brought about where the figures stand, inside the limits where they can be met."""
+        trusted = [p for p in self.known.values() if p.trusted]
+        reads = [p.reads for p in ([p for p in trusted if p.inside] or trusted)]
+        return max(reads) - min(reads) if reads else 0.0
+
+    def size(self, reads: float) -> float:
+        """What a change of the aim is counted in at a reading: what the knobs can do, or what is left of it, or to all of it, if less.
+
+        Where nearly everything is reached, as in the purity of a product, the impurity counts.
+        """
+        span = self.span
+        left = [span, *(v for v in (abs(reads), abs(1.0 - reads) if self.row["dimension"] == "fraction" else span) if v > 0.0)]
+        return max(min(left), NOISE * abs(reads), 1e-300)
+
+    @property
     def best(self) -> Point | None:
         """The best Point found, if any meets all limits."""
         return max((p for p in self.known.values() if p.inside), key=self.rank, default=None)
@@ -287,6 +307,16 @@ def knobs_of(plan: Plan, aim: Aim) -> list[dict[str, Any]]:
         if not bounds.low <= f["low"] < f["high"] <= bounds.high:
             raise ScanError(f"The range of {f['label']} is none that it can take: its low end must lie below its high end.")
     return free
+
+
+def gone_on(most: int, known: int) -> int:
+    """Solves that a search may take which begins with some known ones: as many as ever, and as many again where those were used up."""
+    return most * (1 + known // most)
+
+
+def most_for(knobs: int) -> int:
+    """Solves that a search over so many knobs may take."""
+    return max(MOST_SOLVES, KNOB_SOLVES * knobs)
 
 
 def _weights(steps):

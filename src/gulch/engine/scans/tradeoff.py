@@ -1,7 +1,7 @@
 """The trade-off of two aims: the curve of points at which one can only be better where the other is worse.
 
-One aim is climbed while the other is held at levels between its readings at both ends (epsilon-constraint: Haimes, Lasdon & Wismer,
-IEEE Trans. Syst. Man Cybern. 1 (1971) 296), each level from its neighbour.
+One aim is climbed while the other is held at a level (epsilon-constraint: Haimes, Lasdon & Wismer, IEEE Trans. Syst. Man Cybern. 1
+(1971) 296), in the middle of the widest gap of the curve so far, from its neighbour.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import numpy as np
 from gulch.engine.scans.best import HOLDS, ending, highest
 from gulch.engine.scans.climb import climb
 from gulch.engine.scans.grid import ScanError
-from gulch.engine.scans.search import Aim, Ended, Point, Search
+from gulch.engine.scans.search import Aim, Ended, Point, Search, gone_on
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
@@ -27,6 +27,7 @@ LEVELS = 9  # between the ends
 MOST_SOLVES = 1200
 LEVEL_SOLVES = 100  # between two points of the curve
 NEAR = 0.2  # of a range: how far one round climbs from a neighbour
+LEAST_GAP = 0.02  # of the span of an aim: what is nearer needs nothing in between
 LEAST = 1e-6  # of its size, by which a reading is better than another
 SAME = 2e-3  # of their size, within which two points are one
 
@@ -60,12 +61,12 @@ def trade_off(
     watch: Watch = UNWATCHED,
     known: list[Point] | tuple = (),
     tell: Callable = lambda point: None,
-    most: int = MOST_SOLVES,
+    most: int | None = None,
 ) -> TradeOff:
     """The TradeOff of two aims of a prepared process that turn the same knobs. Arguments as of `best`. Raises ScanError."""
     if aim.gauge == against.gauge:
         raise ScanError("Both aims are the same gauge: choose another for one of them.")
-    curve = _Curve(plan, aim, against, start, watch, known, tell, most)
+    curve = _Curve(plan, aim, against, start, watch, known, tell, most or gone_on(MOST_SOLVES, len(known)))
     first, second = curve.searches
     sides = [
         {"gauge": s.aim.gauge, "label": s.row["label"], "dimension": s.row["dimension"], "highest": s.aim.highest} for s in (first, second)
@@ -107,40 +108,57 @@ class _Curve:
         if a is None or b is None:
             return
         self.found += [a, b]
-        if abs(self.other(a) - b.reads) <= SAME * max(abs(b.reads), 1e-300):
+        if abs(self.other(a) - b.reads) <= SAME * second.size(b.reads):
             return  # one point is best for both
-        here, left = a, []
-        for level in np.linspace(self.other(a), b.reads, LEVELS + 2)[1:-1].tolist():
-            here, settled = self.at_level(level, here)
-            left += [] if settled else [level]
-        here = b
-        for level in reversed(left):  # once more, from the neighbour on the other side
-            here, _ = self.at_level(level, here)
+        tried: set[tuple] = set()
+        while len(curve := self.undominated(self.found)) < LEVELS + 2 and len(tried) < 2 * LEVELS:
+            gap = self.widest(curve, tried)
+            if gap is None:
+                return
+            tried.add(gap)
+            self.between(*gap)
 
-    def at_level(self, level, here):
-        """(the best for the first aim where the other is held at a level, whether its climb came to its end), from a neighbour.
+    def widest(self, curve, tried):
+        """(index of the aim to hold, level, the two neighbours' places) in the middle of the widest gap that was not tried; None for none.
 
-        Where nothing was found, the neighbour.
+        Gaps are counted in both aims on their own spans, so that points lie evenly along the curve and not in one aim alone.
         """
-        first, second = self.searches
-        kind = "at_least" if second.aim.highest else "at_most"
-        aim = replace(first.aim, limits=((second.aim.gauge, kind, level),))
-        between = self.search(aim, list(first.known.values()), len(first.known) + LEVEL_SOLVES)
+        rows = np.array([[p.gauges[s.aim.gauge] for s in self.searches] for p in curve])
+        gaps = np.abs(np.diff(rows, axis=0)) / np.maximum(np.ptp(rows, axis=0), 1e-300)
+        for at in np.argsort(-gaps, axis=None):
+            k, held = divmod(int(at), 2)
+            gap = (held, 0.5 * float(rows[k, held] + rows[k + 1, held]), tuple(curve[k].values), tuple(curve[k + 1].values))
+            if gaps[k, held] > LEAST_GAP and gap not in tried:
+                return gap
+        return None
+
+    def between(self, held, level, low, high):
+        """Find the best for one aim where the other is held at a level, from the neighbour that meets it, else from the other one."""
+        aim = self.searches[held].aim
+        kind = "at_least" if aim.highest else "at_most"
+        ends = [next(p for p in self.found if tuple(p.values) == values) for values in (low, high)]
+        for begin in ends if held else reversed(ends):
+            top, settled = self.at_level(held, (aim.gauge, kind, level), begin)
+            if settled:
+                break
+        if top is not None:
+            self.found.append(top)
+            self.rough = (self.rough | {id(top)}) if not settled else self.rough - {id(top)}
+
+    def at_level(self, held, limit, begin):
+        """(the best for the aim that is not held, inside a limit of the other, or None; whether its climb came to its end)."""
+        first, climbed = self.searches[0], self.searches[1 - held]
+        between = self.search(replace(climbed.aim, limits=(limit,)), list(first.known.values()), len(first.known) + LEVEL_SOLVES)
         between.starts, settled = first.starts, True
         try:
-            climb(between, between.at(here.u), NEAR)
+            climb(between, between.at(begin.u), NEAR)
         except Ended:
             if between.watch.ended() or len(between.known) >= first.most:
                 raise
             settled = False
         finally:
             self.share(between, first)
-        top = between.best
-        if top is None:
-            return here, settled
-        self.found.append(top)
-        self.rough = (self.rough | {id(top)}) if not settled else self.rough - {id(top)}
-        return top, settled
+        return between.best, settled
 
     def other(self, point):
         """Reading of the second aim at a point."""
@@ -157,7 +175,7 @@ class _Curve:
         """Those of some points that no other is better than in both aims, rising in the first."""
         first, second = self.searches
         size = [
-            max(abs(v) for v in values) or 1.0 for values in zip(*((p.gauges[first.aim.gauge], self.other(p)) for p in found), strict=True)
+            max(values) - min(values) or 1.0 for values in zip(*((p.gauges[first.aim.gauge], self.other(p)) for p in found), strict=True)
         ]
 
         def rank(p):

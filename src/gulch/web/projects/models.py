@@ -133,6 +133,11 @@ class ScanRun(models.Model):
         """Whether points are missing that can still be computed."""
         return self.state in self.RESTING and self.done < self.total
 
+    @property
+    def ran_out(self):
+        """Whether it is a search that came to the end of its solves and not of its climb."""
+        return self.state == self.DONE and (self.result or {}).get("ended") == "out of solves"
+
 
 class ScanPoint(models.Model):
     """A finished point of a scan run."""

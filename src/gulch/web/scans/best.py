@@ -2,14 +2,15 @@
 
 import json
 
-from gulch.engine.exchange import in_sentence, limit_words, worth_words
+from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, limit_words, rests_on, worth_words
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
-from gulch.web.projects.words import pretty_text, show_unit
+from gulch.web.projects.words import pretty_text
 from gulch.web.scans import jobs, plots
-from gulch.web.scans.sentence import DOUBTS
+from gulch.web.scans.curve import Curve
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
+OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None}  # what answers of older versions do not hold
 DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
 
 
@@ -85,7 +86,7 @@ class Question:
             }
 
 
-class BestPage:
+class BestPage(Curve):
     """A search, its newest run, and what came of it."""
 
     def __init__(self, space, entry):
@@ -96,7 +97,7 @@ class BestPage:
         self.asked = (self.run.result or {}) if self.run is not None else {}
         fits = self.asked.get("kind") == ("trade-off" if self.trade else "best")
         self.points = jobs.points_of(self.run) if self.run is not None and fits else []
-        self.found = self.asked if fits and "solves" in self.asked else None
+        self.found = OLDER | self.asked if fits and "solves" in self.asked else None
         self.outdated = self.run is not None and bool(self.points) and jobs.outdated(self.run, space.document)
         self.rows = {g["id"]: g for g in self.asked.get("gauges", ())}
         self.axes = self.asked.get("axes", ())
@@ -170,31 +171,6 @@ class BestPage:
         signs = (("at_least", "≥"), ("at_most", "≤"))
         return f"{in_sentence(g['label'])} {' and '.join(f'{s} {self.reading(g[n], id_, 4)}' for n, s in signs if g[n] is not None)}"
 
-    def _curve_words(self):
-        f = self.found
-        points = f["points"]
-
-        def both(p):
-            return " with ".join(
-                f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(f["aims"], p["reads"], strict=True)
-            )
-
-        if len(points) == 1:
-            self.say("Both aims have their best at one point: nothing is traded. ")
-            self.say(both(points[0]), points[0]["values"])
-            self.say(".")
-            return
-        self.say("What can be had of one for what of the other: from ")
-        self.say(both(points[0]), points[0]["values"])
-        self.say(" to ")
-        self.say(both(points[-1]), points[-1]["values"])
-        self.say(".")
-        if f["knee"] is not None:
-            knee = points[f["knee"]]
-            self.say(" It bends most at ")
-            self.say(both(knee), knee["values"])
-            self.say(".")
-
     @property
     def best_point(self):
         """The best point, or a trade-off's knee, as JSON, or ''."""
@@ -238,11 +214,29 @@ class BestPage:
                     yield words, self.reading(f["readings"].get(r["id"]), r["id"], 4), "–", False
 
     def flat(self):
-        """Rows (knob, now, best, range in which at most 1 % is lost)."""
-        for a, v in zip(self.axes, self.found["values"], strict=True):
-            low, high = self.found["flat"].get(a["address"], (None, None))
-            words = "" if low is None else f"{show(low, a['dimension'], self.display, 4)} to {show(high, a['dimension'], self.display, 4)}"
-            yield a["label"], show(self.now(a), a["dimension"], self.display, 4), show(v, a["dimension"], self.display, 4), words
+        """Rows (knob, now, best, range in which at most 1 % of what the knobs do is lost)."""
+        for k, v in zip(self.found["knobs"], self.found["values"], strict=True):
+            at = show(v, k["dimension"], self.display, 4)
+            yield k["label"], show(self.now(k), k["dimension"], self.display, 4), at, flat_words(self.found, k, self.display)
+
+    @property
+    def span(self):
+        """What the knobs move the aim by, in words, or ''."""
+        dimension = difference_of(self.rows[self.found["gauge"]]["dimension"])
+        return show(self.found["span"], dimension, self.display, 3) if self.found["span"] else ""
+
+    @property
+    def at_ends(self):
+        """Which knobs stand at the ends of their ranges, as a sentence, or ''."""
+        return end_words(self.found) if not self.trade and self.found["values"] else ""
+
+    @property
+    def hidden(self):
+        """(words, place, point as JSON) of a better point that only doubts keep out, or None."""
+        found = None if self.trade else self.found["hidden"]
+        if found is None:
+            return None
+        return hidden_words(self.space.document, self.found), self.place(found["values"]), json.dumps(self.point(found["values"]))
 
     def now(self, axis):
         """Where a knob stands [SI], or None."""
@@ -263,16 +257,8 @@ class BestPage:
 
     @property
     def proof(self):
-        """How sure it is that nothing is better."""
-        f = self.found
-        parts = []
-        if f["around"]:
-            parts.append(f"Of {f['around']} solves around it {f['better'] or 'none'} is better inside the limits.")
-        if not f["peaks"]:
-            parts.append("No other peak was met.")
-        if f["failed"]:
-            parts.append(f"{f['failed']} of {f['solves']} points did not solve.")
-        return " ".join(parts)
+        """What the answer rests on."""
+        return rests_on(self.found)
 
     def peaks(self):
         """Other places where a climb ended: (reading, place, point as JSON)."""
@@ -292,27 +278,6 @@ class BestPage:
             return ""
         pick = max if self.asked["highest"] else min
         return self.reading(pick(p["gauges"][gauge] for p in inside), gauge)
-
-    def held_by(self, point):
-        """What holds a point of a trade-off, in words."""
-        return "; ".join(limit_words(h["of"], h["kind"], self.space.document) for h in point["holds"]) or "nothing"
-
-    def curve(self):
-        """Rows of a trade-off's points."""
-        f = self.found
-        for i, p in enumerate(f["points"]):
-            yield {
-                "reads": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(f["aims"], p["reads"], strict=True)],
-                "values": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)],
-                "holds": self.held_by(p),
-                "point": json.dumps(self.point(p["values"])),
-                "typed": self.place(p["values"]),
-                "knee": i == f["knee"],
-                "rough": p["rough"],
-            }
-
-    def curve_heads(self):
-        return [(a["label"], show_unit(a["dimension"], self.display)) for a in (*self.found["aims"], *self.axes)]
 
     def state(self, point):
         """inside, out (beyond a limit), doubt or failed."""

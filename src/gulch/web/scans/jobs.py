@@ -111,7 +111,7 @@ def start(row, id_, variant=None):
         total, result = grid_of(document, scan).count, blank(document, scan).to_dict()
         ready_plan(document)
     else:
-        total, result = most_solves(search), blank_answer(ready_plan(document), search)
+        total, result = most_solves(ready_plan(document), search), blank_answer(ready_plan(document), search)
     for older in row.scan_runs.filter(scan=id_, variant=variant, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
         stop(older)
     result["digest"] = asked_digest(document, scan or search)
@@ -163,7 +163,13 @@ def job_of(run, document, begin_from):
 
 
 def resume(run):
-    """Compute the points that a run lacks."""
+    """Compute the points that a run lacks; a search that ran out of solves may take as many again."""
+    if run.ran_out:
+        document = document_of(run.revision, run.variant)
+        plan, entry = ready_plan(document), document.search(run.scan)
+        run.result = blank_answer(plan, entry) | {"digest": run.result["digest"]}
+        run.total, run.state = run.done + most_solves(plan, entry), ScanRun.CANCELLED
+        run.save(update_fields=["result", "total", "state"])
     if run.resumable:
         document = document_of(run.revision, run.variant)
         job_of(run, document, solving.start_of(run.project)).begin()

@@ -2,18 +2,10 @@
 
 import json
 
+from gulch.engine.exchange import DOUBTS
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
 from gulch.engine.scans import answer_of
 from gulch.web.projects.words import pretty_text
-
-DOUBTS = {
-    "wrong-phase": "a reactor holds another phase than it is counted as",
-    "further-phase": "more phases are indicated than were found",
-    "near-critical": "a liquid is near its critical point",
-    "uphill": "a pressure rises that nothing raises",
-    "beyond-data": "a temperature lies outside the heat-capacity data",
-    "beyond-belief": "a constant is used outside the temperatures at which it is believed",
-}
 
 
 def shown_gauge(result, entry):

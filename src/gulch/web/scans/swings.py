@@ -2,13 +2,13 @@
 
 from typing import NamedTuple
 
+from gulch.engine.exchange import DOUBTS
 from gulch.engine.flowsheet.plan import FACTOR
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit, write
 from gulch.engine.work import MoveKnobs
 from gulch.web.projects import solving
 from gulch.web.projects.words import show_unit
 from gulch.web.scans.known import Known, known
-from gulch.web.scans.sentence import DOUBTS
 
 SELECT = "swings"
 
