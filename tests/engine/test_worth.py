@@ -7,11 +7,12 @@ from helpers import document, feed
 from pydantic import ValidationError
 
 from gulch.demo import projects
-from gulch.engine.document import load
+from gulch.engine.document import SearchEntry, load
+from gulch.engine.exchange import best_text
 from gulch.engine.flowsheet import Plan, solve
 from gulch.engine.flowsheet.variants import applied, folded, worked
 from gulch.engine.flowsheet.worth import HeatLevel, level_for
-from gulch.engine.scans import Aim
+from gulch.engine.scans import Aim, answered
 from gulch.engine.scans.best import best
 
 HOUR = 3600.0
@@ -194,3 +195,29 @@ def test_the_best_recycle_is_that_derived_by_hand():
     through = F * (1.0 + 1.0 / (K1 * t))
     volume = t * 60.0 * through * 8.314462618 * 450.0 / 2e5
     assert found.values[0] == pytest.approx(volume, rel=5e-3)  # as flat as the top is
+
+
+def test_a_best_at_the_reach_of_a_medium_names_it():
+    """A → B, faster when hotter; steam reaches 450 K, and beyond it oil costs more than all of B is worth."""
+    project = document(
+        {"A": "109-66-0", "B": "78-78-4"},
+        [{"id": "R", "kind": "stirred-tank", "set": "main", "phase": "vapour", "volume": "10 m3",
+          "heat": {"mode": "isothermal", "temperature": "430 K"}}],
+        [feed("F", "R", {"A": "100 kmol/h"}, T="400 K", P="2 bar"), {"id": "out", "from": "R"}],
+        [{"id": "r", "equation": "A = B", "rate": {"forward": {"k": "0.1 1/s", "energy": "80 kJ/mol", "at": "430 K"}}}],
+        [{"id": "main", "steps": [["r"]]}],
+        prices={
+            "species": {"A": {"bought": "0", "sold": "0"}, "B": {"sold": "10", "per": "kmol"}},
+            "heat": [
+                {"name": "steam", "use": "heating", "reaches": "450 K", "price": "1"},
+                {"name": "hot oil", "use": "heating", "reaches": "600 K", "price": "100000"},
+                {"name": "water", "use": "cooling", "reaches": "300 K", "price": "0"},
+            ],
+        },
+        knobs=[{"id": "T", "input": "R.temperature", "low": "420 K", "high": "480 K"}],
+        gauges=[{"id": "worth", "reads": "overall.worth"}],
+    )  # fmt: skip
+    found = answered(Plan(project), SearchEntry(id="b", aim="worth"))
+    assert found["values"][0] == pytest.approx(450.0, abs=0.5) and found["values"][0] <= 450.0
+    assert {(j["of"], j["medium"], j["then"], j["way"]) for j in found["jumps"]} == {("R", "steam", "hot oil", "above")}
+    assert "steam serves R no further: a little above" in best_text(project, found)

@@ -139,6 +139,18 @@ def end_words(found: dict[str, Any]) -> str:
     return f"It stands at the end of a range ({', '.join(ends)}){more}."
 
 
+def jump_words(found: dict[str, Any], display: str) -> list[str]:
+    """Where the price of a heating or cooling medium holds the best point, as sentences."""
+    knobs = {k["address"]: k for k in found["knobs"]}
+    out = []
+    for j in found["jumps"]:
+        knob = knobs[j["address"]]
+        at = f"{j['way']} {in_sentence(knob['label'])} {show(j['at'], knob['dimension'], display, 4)}"
+        then = f"takes {j['then']}" if j["then"] else "has no medium with a price"
+        out.append(f"{j['medium']} serves {j['of']} no further: a little {at} it {then}.")
+    return list(dict.fromkeys(out))
+
+
 def _best(project, found):
     display = project.display
     row = gauge_rows(project, [found["gauge"]])[0]
@@ -158,6 +170,7 @@ def _best(project, found):
         words = limit_words(hold["of"], hold["kind"], project, hold["at"])
         worth = worth_words(hold, row["dimension"], found["highest"], display)
         lines.append(f"Held by {words}{f': worth {worth}' if worth else ''}.")
+    lines += jump_words(found, display)
     if found["ends"]:
         lines.append(end_words(found))
     if found["flat"]:

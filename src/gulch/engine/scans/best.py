@@ -42,6 +42,8 @@ class Optimum:
     flat: {address: [low, high]} of each knob, the others following, with at most FLAT of `span` lost, which is what the knobs moved the
     aim by; peaks: where other climbs ended; around: solves beside the best point, better: those among them that were inside and better.
     looks, climbs: places looked at first, and climbs, on which the answer rests.
+    jumps: [{"address", "way", "at", "of", "medium", "then"}]: the medium of a unit (of) reaches no further than the knob's value at, above
+    or below which another is needed, None where none has a price.
     hidden: {"values", "reads", "doubts"} of the best point that only doubts keep out, where it reads better than the best.
     excluding, nearest: where no point meets all limits, which exclude which, and the point that misses them least.
     """
@@ -58,6 +60,7 @@ class Optimum:
     holds: list = field(default_factory=list)
     ends: list = field(default_factory=list)
     flat: dict = field(default_factory=dict)
+    jumps: list = field(default_factory=list)
     peaks: list = field(default_factory=list)
     span: float = 0.0
     around: int = 0
@@ -148,7 +151,7 @@ def _refuse_still(search, found):
 def _prove(search, top, out):
     """Solve beside the best point; whether one of them is better."""
     gain = LEAST * search.size(top.reads)
-    out.around = out.better = 0
+    out.around, out.better, out.jumps = 0, 0, []
     for k in np.flatnonzero(~search.whole):
         for step in (AROUND, -AROUND):
             moved = top.u.copy()
@@ -158,7 +161,20 @@ def _prove(search, top, out):
             there = search.at(moved)
             out.around += 1
             out.better += there.inside and search.sign * (there.reads - top.reads) > gain
+            out.jumps += _jumps(search, top, there, k, step)
     return out.better > 0
+
+
+def _jumps(search, top, there, k, step):
+    """Units that beside the best point need another heating or cooling medium than there, so that the price jumps."""
+    if not there.solved or search.rank(there) > search.rank(top):
+        return []
+    way = {"address": search.knobs[k]["address"], "way": "above" if step > 0.0 else "below", "at": top.values[k]}
+    return [
+        way | {"of": unit, "medium": medium, "then": there.media.get(unit)}
+        for unit, medium in top.media.items()
+        if there.media.get(unit) != medium and (unit in there.media or there.reads is None)
+    ]
 
 
 def _told(search, out, peaks):

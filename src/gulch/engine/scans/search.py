@@ -87,6 +87,7 @@ class Point:
     doubts: list = field(default_factory=list)
     warnings: list = field(default_factory=list)
     why: str = ""
+    media: dict = field(default_factory=dict)  # {unit: the priced medium that heats or cools it}
 
     @property
     def trusted(self) -> bool:
@@ -212,7 +213,9 @@ class Search:
                 limit = Limit(r.holds, r.code.value, 0.0, r.dimension, CLEAR.get(r.dimension, 1.0))
                 rooms[limit] = min(r.distance / limit.size, PLENTY)
         doubts = [c for c in doubts_of(solution, self.touching) if c not in self.aim.passing]
-        return Point(u, values, True, gauges[self.row["id"]], gauges, rooms, doubts, point_warnings(solution, self.plan))
+        account = solution.overall.get("account", {"parts": ()})
+        media = {p["of"]: p["name"] for p in account["parts"] if p["what"] in ("heating", "cooling") and p["rate"] is not None}
+        return Point(u, values, True, gauges[self.row["id"]], gauges, rooms, doubts, point_warnings(solution, self.plan), media=media)
 
     def _gauge_rooms(self, gauges):
         """{Limit: room} of gauges' readings."""

@@ -2,7 +2,7 @@
 
 import json
 
-from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, limit_words, rests_on, worth_words
+from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
 from gulch.web.projects.words import pretty_text
@@ -10,7 +10,7 @@ from gulch.web.scans import jobs, plots
 from gulch.web.scans.curve import Curve
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
-OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None}  # what answers of older versions do not hold
+OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None, "jumps": []}  # what answers of older versions do not hold
 DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
 
 
@@ -229,6 +229,11 @@ class BestPage(Curve):
     def at_ends(self):
         """Which knobs stand at the ends of their ranges, as a sentence, or ''."""
         return end_words(self.found) if not self.trade and self.found["values"] else ""
+
+    @property
+    def jumps(self):
+        """Where the price of a medium holds the best point, as sentences."""
+        return jump_words(self.found, self.display) if not self.trade and self.found["values"] else []
 
     @property
     def hidden(self):
