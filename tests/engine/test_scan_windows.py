@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from helpers import demo, document, feed
 
-from gulch.engine.exchange import scan_csv
+from gulch.engine.document import ScanEntry, load
+from gulch.engine.exchange import Sentence, scan_csv
 from gulch.engine.scans import answer_of, run_scan, windows
 
 
@@ -106,3 +107,15 @@ def test_an_end_of_which_the_limit_was_typed_later_is_said_to_be_drawn():
     assert not answer_of(result, "x").drawn
     result["gauges"][0]["at_least"] = 0.25
     assert answer_of(result, "x").drawn and answer_of(result, "x").windows
+
+
+def test_what_a_target_holds_is_said_not_to_depend_on_the_knob():
+    project = demo()
+    project.targets = [{"id": "t", "gauge": "made", "value": "43 kmol/h", "knob": "water"}]
+    project = load(project.dump())
+    scan = ScanEntry(id="s", over=[{"knob": "reactor_T", "low": "238 degC", "high": "242 degC", "points": 3}], shows="made")
+    result = run_scan(project, scan).to_dict()
+    answer = answer_of(result, "made")
+    assert answer.best is None and answer.still == pytest.approx(43.0 / 3.6)
+    words = Sentence(result, scan, project.display, {}, {}).text
+    assert "does not depend on reactor temperature: it reads 43" in words and "Highest" not in words

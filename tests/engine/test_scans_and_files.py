@@ -113,6 +113,7 @@ def test_command_line_exit_codes(file, tmp_path, capsys):
     assert "cannot be read" in capsys.readouterr().err
     assert main(["scan", str(file), "--scan", "nope"]) == cli.BAD_FILE
     assert main(["scan", str(file)]) == cli.SOLVED
+    assert "Highest" in capsys.readouterr().err
 
 
 def test_shipped_schema_is_current():

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.cli.codes import BAD_FILE, NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
-from gulch.engine.exchange import best_text, ledger, scan_csv, scan_xlsx
+from gulch.engine.exchange import Sentence, best_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.flowsheet import check, solve
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.guard import finite
@@ -122,6 +122,8 @@ def scan_command(args: Namespace) -> int:
         print(error, file=sys.stderr)
         return NOT_SOLVED
     plain = result.to_dict()
+    if plain["points"] and plain["gauges"]:
+        print(Sentence(plain, scan, project.display, {}, {}).text, file=sys.stderr if args.out is None else sys.stdout)
     if args.out is None:
         print(scan_csv(plain, project.display), end="")
     else:

@@ -15,12 +15,14 @@ from gulch.engine.exchange.best import (
 from gulch.engine.exchange.frames import project_frames, scan_frame
 from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
 from gulch.engine.exchange.project_book import NotSolved, project_tables, project_xlsx
+from gulch.engine.exchange.sentence import Sentence
 from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
 __all__ = [
     "COLUMNS",
     "DOUBTS",
     "NotSolved",
+    "Sentence",
     "best_text",
     "end_words",
     "flat_words",

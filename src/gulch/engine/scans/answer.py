@@ -8,6 +8,8 @@ from typing import Any
 
 from gulch.engine.scans.windows import limit_broken, windows
 
+STILL = 1e-7  # of its size, by which a gauge must move to be said to move
+
 
 @dataclass(frozen=True)
 class Best:
@@ -36,6 +38,7 @@ class Answer:
     excluding: list = field(default_factory=list)
     nearest: dict | None = None
     drawn: bool = False  # some end of a window lies on a line between points, because its limit was typed after the run
+    still: float | None = None  # what the shown gauge reads at every point, where the knobs do not move it
     near: list = field(default_factory=list)  # of one knob: windows in which the shown gauge is within a share of its best too
 
 
@@ -59,12 +62,25 @@ def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing:
     elif 0 < len(good) < len(points):
         now = {(g["id"], n): g[n] for g in gauges for n in ("at_least", "at_most")}
         out.drawn = not any(e["at"] == now.get((e["gauge"], e["limit"])) for e in result.get("edges") or ())
-    out.best = _best(result, good, shown, highest, out.windows, passing)
+    out.still = _still(points, next(g for g in gauges if g["id"] == shown))
+    out.best = _best(result, good, shown, highest, out.windows, passing) if out.still is None else None
     if out.best is not None and within is not None and out.windows is not None and one:
         out.near = _near(result, shown, highest, out.best.reads, within)
     if out.limited and not good:
         _why_none(out, points, gauges)
     return out
+
+
+def _still(points, gauge):
+    """The reading of a gauge that no point moves by more than solves of one state may differ, or None."""
+    reads = [p["gauges"][gauge["id"]] for p in points if p["solved"] and p["gauges"].get(gauge["id"]) is not None]
+    if len(reads) < 2:
+        return None
+    low, high = min(reads), max(reads)
+    size = max(abs(low), abs(high))
+    if gauge["dimension"] == "fraction":
+        size = min(size, max(abs(1.0 - low), abs(1.0 - high))) or size
+    return reads[0] if high - low <= STILL * size else None
 
 
 def with_peaks(result: dict[str, Any]) -> list[dict[str, Any]]:

@@ -11,7 +11,8 @@ class _Units:
         self.display, self.units = display, DISPLAY_SETS[display]
 
     def number(self, value, dimension):
-        return None if value is None else to_unit(value, self.units.unit(dimension), dimension)
+        """A value in the unit shown, to as many digits as mean something: what a solve leaves behind them is no course to draw."""
+        return None if value is None else float(f"{to_unit(value, self.units.unit(dimension), dimension):.9g}")
 
 
 def lines(result, sentence, display):
@@ -33,6 +34,7 @@ def lines(result, sentence, display):
         "points": [sentence.point(values) for values in carried],
         "x_label": result["label"],
         "x_unit": show_unit(x, display),
+        "x_log": (result.get("axes") or [{}])[0].get("spacing") == "log" and not result.get("listed"),
         "axes": [{"label": _axis_label(gauges, axis_of, i, d), "unit": show_unit(d, display)} for i, d in enumerate(scales)],
         "series": [
             {

@@ -2,7 +2,7 @@
 
 import json
 
-from gulch.engine.exchange import in_sentence
+from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.flowsheet.choices import choices
 from gulch.engine.quantities import show, write
 from gulch.engine.scans import limit_broken
@@ -11,7 +11,6 @@ from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs, plots
 from gulch.web.scans.best import BestPage, search_words, searched
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
-from gulch.web.scans.sentence import Sentence
 from gulch.web.scans.today import result_today
 
 MOST_ROWS = 500  # of the table on the page; the file holds all
@@ -75,16 +74,22 @@ def so_far(row, run):
     return {"plot": plot_so_far(space, run) if run.total <= LIVE_POINTS else None}
 
 
+def sentence_of(result, entry, space):
+    """The Sentence of a result, beside the process as it is now."""
+    reads = space.solution.gauges if space.solution else {}
+    return Sentence(result, entry, space.display, reads, {a: found.text for a, found in space.inputs.items()})
+
+
 def plot_so_far(space, run):
     """The plot of a scan under way, or None where there is none yet."""
     entry = space.document.scan(run.scan)
     result = result_today(run, space.document, entry) if entry is not None else None
-    return plot(result, Sentence(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
+    return plot(result, sentence_of(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
 
 
 def shown(result, entry, space):
     """Answer, table and plot of a result."""
-    sentence = Sentence(result, entry, space)
+    sentence = sentence_of(result, entry, space)
     return {"answer": sentence, "table": table(result, space.display), "plot": plot(result, sentence, space.display)}
 
 

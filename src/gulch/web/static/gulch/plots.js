@@ -103,7 +103,7 @@
     const titled = (words, unit) => words + (unit ? " [" + unit + "]" : "");
     const more = {
       margin: { l: 60, r: 30 + 46 * right.length, t: 64, b: 50 }, shapes, legend: { orientation: "h", traceorder: "normal", y: 1.02, yanchor: "bottom", x: 0, font: { size: 12 } },
-      xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, domain: [0, 1 - 0.14 * Math.max(0, right.length - 1)] }),
+      xaxis: axis({ title: { text: titled(found.x_label, found.x_unit) }, type: found.x_log ? "log" : "linear", domain: [0, 1 - 0.14 * Math.max(0, right.length - 1)] }),
       yaxis: axis({ title: { text: titled(found.axes[0].label, found.axes[0].unit) }, type }),
     };
     right.forEach((a, i) => {
