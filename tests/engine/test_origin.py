@@ -3,11 +3,13 @@
 import re
 
 import pytest
+from helpers import document
 
 from gulch.demo import projects
 from gulch.engine.flowsheet import solve
 from gulch.engine.flowsheet.inputs import write
 from gulch.engine.flowsheet.origin import origin
+from gulch.engine.flowsheet.rate_words import rate_words
 from gulch.engine.flowsheet.results import readable
 
 ETHANOL = projects()[0]
@@ -43,7 +45,7 @@ def test_the_way_back_ends_at_a_feed_that_was_typed():
 def test_every_datum_on_the_way_has_its_source():
     found = origin(ETHANOL, SOLVED, "product.fraction.ethanol")
     facts = {f.label: f for f in found.facts}
-    assert facts["Formation enthalpy of ethanol"].source and facts["Vapour pressure of ethylene"].source
+    assert facts["Formation enthalpy of ethanol"].source and facts["Critical point of ethylene"].source
     assert facts["Conversion of ethanol by etherification"].source == "typed"
     upstream = {g.label: g.giver for g in found.upstream}
     assert upstream["Temperature of R1"] == "typed" and upstream["Approach temperature of R1"] == "assumed"
@@ -95,3 +97,43 @@ def test_the_duty_between_a_compressors_stages_leaves_its_work_out():
     after, before, work, duty = numbers(origin(project, solution, "K1.duty").how[0].split("=", 2)[2])
     assert work > 0.0 > duty
     assert after - before - work == pytest.approx(duty, abs=2e-3 * abs(after))
+
+
+def test_a_kinetic_conversion_rests_on_its_rate_law_and_on_what_the_model_uses():
+    """Gas of an ideal model rests on no vapour pressure; the law is told in full, with its reverse."""
+    styrene = next(p for p in projects() if "styrene" in p.name)
+    found = origin(styrene, solve(styrene), "BED.conversion.ethylbenzene")
+    facts = {f.label: f for f in found.facts}
+    law = facts["Rate law of dehydrogenation"].text
+    assert law.startswith("r = k p(ethylbenzene) (1 − Q/K), by mass of catalyst; k = 0.016 mol/(kg s bar) at 600 °C with 92 kJ/mol")
+    assert facts["Equilibrium constant of dehydrogenation"].source == "Gibbs energies of formation"
+    assert not any(label.startswith("Vapour pressure") for label in facts)
+
+
+def test_a_rate_law_is_written_in_full():
+    """Orders, a reverse of its own and adsorption below the bar, each with its constant."""
+    project = document(
+        {"A": "109-66-0", "B": "78-78-4"},
+        [],
+        [],
+        [
+            {
+                "id": "r",
+                "equation": "A = B",
+                "rate": {
+                    "basis": "partial-pressure",
+                    "per": "catalyst",
+                    "forward": {"k": "2 mol/(kg s bar2)", "energy": "80 kJ/mol"},
+                    "orders": {"A": "2"},
+                    "reverse": "own",
+                    "backward": {"k": "1 mol/(kg s bar)", "at": "400 degC"},
+                    "adsorption": [{"species": "B", "constant": {"k": "3 1/bar"}}],
+                    "exponent": "2",
+                },
+            }
+        ],
+    )
+    assert rate_words(project.reactions[0], project) == (
+        "r = [k p(A)^2 − k′ p(B)] / (1 + K(B) p(B))^2, by mass of catalyst; "
+        "k = 2 mol/(kg s bar2) with 80 kJ/mol over temperature, k′ = 1 mol/(kg s bar) at 400 °C, K(B) = 3 1/bar"
+    )

@@ -9,6 +9,7 @@ from gulch.engine.exchange.workbook import workbook
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.origin import givers
+from gulch.engine.flowsheet.rate_words import rate_words
 from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
 from gulch.engine.flowsheet.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
@@ -119,13 +120,12 @@ class _Book:
         return rows
 
     def reactions(self):
-        rows = [["Reaction", "Equation", "Unit", "Extent", "Unit of extent"]]
+        rows = [["Reaction", "Equation", "Rate law", "Unit", "Extent", "Unit of extent"]]
         for r in self.project.reactions:
             extents = [(u.id, f"{u.id}.extent.{r.id}") for u in self.project.units if f"{u.id}.extent.{r.id}" in self.known]
             found = [(u, self.known[a], self.read(a, self.known[a].dimension)) for u, a in extents]
-            rows += [[r.id, r.equation, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None] or [
-                [r.id, r.equation, "", None, ""]
-            ]
+            law = [r.id, r.equation, rate_words(r, self.project)]
+            rows += [[*law, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None] or [[*law, "", None, ""]]
         return rows
 
     def gauges(self):

@@ -15,6 +15,7 @@ from gulch.engine.flowsheet.inputs import Address, addresses, reactions_of
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product
 from gulch.engine.flowsheet.nodes import NodeKind, feed_node, unit_node
 from gulch.engine.flowsheet.places import About
+from gulch.engine.flowsheet.rate_words import rate_words
 from gulch.engine.flowsheet.results import STREAM_RESULTS, molar_masses, value
 from gulch.engine.handbook import Relation
 from gulch.engine.phases.model import PHASE_MODELS
@@ -22,10 +23,13 @@ from gulch.engine.quantities import QuantityError, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.reactors.kinetic import KineticReactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, StreamEntry
     from gulch.engine.flowsheet.solution import Solution
+
+CUBIC = ("peng-robinson", "soave-redlich-kwong", "predictive-srk")  # which rest on critical points and not on vapour pressures
 
 
 @dataclass(frozen=True)
@@ -258,10 +262,8 @@ class _Search:
         units = [u for u in map(self.project.unit, makers) if u is not None]
         ran = list(dict.fromkeys(i for u in units for i in reactions_of(self.project, u)))
         for id_ in ran:
-            for a in self.inputs.values():
-                if a.about is About.REACTION and a.address.partition(".")[0] == id_ and a.text:
-                    given = self.given(a, id_)
-                    yield Fact(given.label, given.text, given.giver, About.REACTION, id_)
+            yield from self.reaction_facts(id_, units)
+        liquid = self.has_liquid(units)
         for entry in self.project.species:
             try:
                 species = lookup(*entry.key)
@@ -273,5 +275,32 @@ class _Search:
                     f"Formation enthalpy of {entry.shown}", self.say(datum.value, "molar energy"), datum.source, About.SPECIES, entry.id
                 )
             yield Fact(f"Heat capacity of {entry.shown}", "over temperature", species.heat_capacity.source, About.SPECIES, entry.id)
-            if species.vapour_pressure is not None:
+            critical, pressure = species.critical_temperature, species.critical_pressure
+            if model in CUBIC and critical is not None and pressure is not None:
+                text = f"{self.say(critical.value, 'temperature')}, {self.say(pressure.value, 'pressure')}"
+                yield Fact(f"Critical point of {entry.shown}", text, critical.source, About.SPECIES, entry.id)
+            elif species.vapour_pressure is not None and liquid:
                 yield Fact(f"Vapour pressure of {entry.shown}", "over temperature", species.vapour_pressure.source, About.SPECIES, entry.id)
+
+    def has_liquid(self, units) -> bool:
+        """Whether a stream of these units holds liquid, so that vapour pressures count."""
+        ids = {u.id for u in units}
+        beside = [s.id for s in self.project.streams if source_of(s)[0] in ids or (s.to or "").partition(".")[0] in ids]
+        found = [self.solution.streams[i] for i in beside if i in self.solution.streams]
+        return any(s.vapour_fraction is not None and s.vapour_fraction < 1.0 for s in found)
+
+    def reaction_facts(self, id_, units) -> Iterator[Fact]:
+        """What a reaction on the way carries: typed numbers, its rate law where it is used, its equilibrium constant where one is."""
+        reaction = next(r for r in self.project.reactions if r.id == id_)
+        for a in self.inputs.values():
+            if a.about is About.REACTION and a.address.partition(".")[0] == id_ and a.text:
+                given = self.given(a, id_)
+                yield Fact(given.label, given.text, given.giver, About.REACTION, id_)
+        kinds = {KINDS[u.kind] for u in units if id_ in reactions_of(self.project, u)}
+        if (words := rate_words(reaction, self.project)) and any(issubclass(k, KineticReactor) for k in kinds):
+            yield Fact(f"Rate law of {id_}", words, "typed", About.REACTION, id_)
+        e = reaction.equilibrium
+        kinetic = reaction.rate is not None and reaction.rate.reverse == "equilibrium"
+        if kinetic or any(k.kind == "equilibrium-reactor" for k in kinds):
+            source = "Gibbs energies of formation" if e is None or e.source == "gibbs" else "typed"
+            yield Fact(f"Equilibrium constant of {id_}", "over temperature", source, About.REACTION, id_)

@@ -1,5 +1,6 @@
 """The piece of the notebook about chemistry: phase model, species, reactions, where data come from and how unsure they are."""
 
+from gulch.engine.flowsheet.rate_words import rate_words
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import show
 from gulch.engine.species import SpeciesError, lookup
@@ -25,33 +26,21 @@ def chemistry(section, space, _):
 
 
 def _reactions(section, page):
-    rows, said = [], []
+    rows, said, entries = [], [], {r.id: r for r in page.document.reactions}
     for c in page.cards.reaction_cards():
         if "problem" in c:
             rows.append([c["id"], f"{c['equation']}: {c['problem']}", "–", "–", "–", "–"])
             continue
         given = f"{c['value']} of {c['key']}" if c["value"] else "–"
         rows.append([c["id"], c["balanced"], c.get("dh", "–"), c.get("dg", "–"), c.get("own_k") or c.get("k", "–"), pretty_text(given)])
-        said += [f"{c['id']}: {text}" for text in (c.get("no_data"), c.get("own_words"), c.get("sure"), _rate(c)) if text]
+        law = rate_words(entries[c["id"]], page.document)
+        said += [f"{c['id']}: {text}" for text in (c.get("no_data"), c.get("own_words"), c.get("sure"), law) if text]
     heads = ("Reaction", "equation", "ΔH", "ΔG", "K", "conversion")
     section.table(heads, rows, worded=(1, 5), name="reactions")
     if rows:
         section.say(f"ΔH, ΔG and K at {page.at_shown}, of ideal gases at 1 bar.")
     for text in said:
         section.say(text)
-
-
-def _rate(card):
-    """A rate law in words, or ''."""
-    rate = card.get("rate")
-    if not rate:
-        return ""
-    e = rate["entry"]
-    if e.law == "formula":
-        return f"rate = {e.formula}"
-    energy = f", E {pretty_text(e.forward.energy)}" if e.forward.energy else ""
-    at = f" at {pretty_text(e.forward.at)}" if e.forward.at else ""
-    return f"rate of order {rate.get('order', '–')}, k {pretty_text(e.forward.k)}{at}{energy}"
 
 
 def _species(section, page):
