@@ -99,7 +99,7 @@ def test_an_edit_shows_new_figures_and_keeps_the_place(process):
 
 
 def test_a_pressure_that_nothing_raises_is_solved_and_mended_by_a_press(process):
-    process.goto(process.url + "?select=DRUM")
+    process.goto(process.url + "?select=R1")
     fill(process, "[id='f-DRUM.pressure']", "90 bar")
     expect(process.locator("#state")).to_contain_text("solved in")
     expect(process.locator("#inspector")).to_contain_text("material does not flow uphill")
@@ -236,7 +236,62 @@ def test_a_lost_server_is_said(process):
     process.fill("#knob-value-drum_T", "55 degC")
     process.press("#knob-value-drum_T", "Enter")
     expect(process.locator("#fault")).to_contain_text("cannot be reached")
+    expect(process.locator("#knob-value-drum_T")).to_have_class(re.compile("unsent"))
+    here = process.url
+    process.click("#rail-scans")  # neither the page nor its address goes away
+    expect(process.locator("#knob-value-drum_T")).to_have_value("55 degC")
+    assert process.url == here
     process.context.set_offline(False)
+    expect(process.locator("#knob-value-drum_T")).not_to_have_class(re.compile("unsent"))
+    expect(process.locator("#fault")).to_be_hidden()
+    process.reload()
+    expect(process.locator("#knob-value-drum_T")).to_have_value("55 °C")
+
+
+def test_what_was_typed_while_the_server_was_away_is_sent_by_enter_and_not_overwritten(process):
+    process.route("**/do/turn/", lambda route: route.abort())
+    process.fill("#knob-value-drum_T", "58 degC")
+    process.press("#knob-value-drum_T", "Enter")
+    expect(process.locator("#knob-value-drum_T")).to_have_class(re.compile("unsent"))
+    process.unroute("**/do/turn/")
+    with process.expect_response(lambda r: "/do/turn/" in r.url):
+        process.press("#knob-value-drum_T", "Enter")
+    process.press("#knob-value-drum_T", "Tab")
+    expect(process.locator("#knob-value-drum_T")).to_have_value("58 °C")
+    process.reload()
+    expect(process.locator("#knob-value-drum_T")).to_have_value("58 °C")
+
+
+def test_a_slider_follows_what_is_typed_and_undone(process):
+    """Tab from the value lands on its slider: a step from there goes from the value typed, and undo takes the slider back."""
+    slider = process.locator("#slider-drum_T")
+    before = slider.input_value()
+    process.fill("#knob-value-drum_T", "60 degC")
+    process.press("#knob-value-drum_T", "Tab")
+    process.keyboard.press("ArrowRight")  # too early: the answer is not there
+    expect(process.locator("#knob-value-drum_T")).to_have_value("60 °C")
+    assert slider.input_value() == slider.get_attribute("value") != before
+    with process.expect_response(lambda r: "/do/turn/" in r.url):
+        process.keyboard.press("ArrowRight")
+    expect(process.locator("#knob-value-drum_T")).to_have_value(re.compile(r"^60\.\d"))
+    process.click("#undo")
+    expect(process.locator("#knob-value-drum_T")).to_have_value("60 °C")
+    assert slider.input_value() == slider.get_attribute("value")
+
+
+def test_a_default_typed_as_it_stands_is_no_longer_assumed(page, user):
+    heater = document(
+        {"water": "7732-18-5"},
+        [{"id": "H", "kind": "heater", "temperature": "60 degC"}],
+        [feed("f", "H", {"water": "1 kmol/h"}), {"id": "o", "from": "H"}],
+    )
+    page.goto(f"/p/{create_project(user, heater, 'heater').pk}/process/?select=H")
+    field = page.locator(".field.assumed input[name=value]").first
+    id_, text = field.get_attribute("id"), field.input_value()
+    field.fill("")
+    field.press_sequentially(text)
+    field.press("Tab")
+    expect(page.locator(f".field:not(.assumed) [id='{id_}']")).to_have_value(text)
 
 
 def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
@@ -448,3 +503,34 @@ def test_a_figure_of_the_ledger_leads_to_where_it_comes_from(process):
     process.goto(process.url.split("?")[0])
     process.locator("tr[data-key='flow.ethanol'] td").nth(3).click()
     expect(process.locator("#why h2")).to_contain_text("Flow of ethanol in")
+
+
+def focused(page):
+    return page.evaluate("document.activeElement.id || document.activeElement.localName")
+
+
+def test_the_focus_never_falls_on_nothing(page, row):
+    """After a stage by its key, after adding a species, after a command, after a value that takes the slider away."""
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    page.keyboard.press("Alt+1")
+    expect(page.locator("#species-search")).to_be_visible()
+    assert focused(page) == "main"
+    page.fill("#species-search", "argon")
+    page.locator("#found button").first.wait_for()
+    with page.expect_response(lambda r: "/do/species-add/" in r.url):
+        page.locator("#found button").first.click()
+    expect(page.locator("#species")).to_contain_text("argon")
+    assert focused(page) == "species-search"
+    page.keyboard.press("Escape")
+    page.keyboard.press("Alt+2")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    page.fill("#knob-value-drum_T", "36 foo")
+    page.press("#knob-value-drum_T", "Tab")
+    expect(page.locator("#knob-why-drum_T")).to_contain_text("foo")
+    expect(page.locator("#knob-value-drum_T")).to_have_attribute("aria-invalid", "true")
+    assert focused(page) != "body"
+    page.keyboard.press("Escape")
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("i")
+    assert page.evaluate("document.getElementById('inspector').contains(document.activeElement)")

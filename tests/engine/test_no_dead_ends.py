@@ -4,6 +4,7 @@ import json
 import subprocess
 import sys
 
+import numpy as np
 import pytest
 from helpers import LIGHT, demo, document, feed
 
@@ -12,6 +13,7 @@ from gulch.engine.document import DocumentError, GaugeEntry, SizingEntry, load
 from gulch.engine.flowsheet import edit, solve, variants
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.units import KINDS
 
 
 def errors(project):
@@ -332,3 +334,29 @@ def test_a_name_that_holds_its_own_id_is_not_written_twice():
 
     said = " ".join(m.what for m in solve(projects()[3]).messages)
     assert "acetic anhydride" in said and "acetic acetic" not in said
+
+
+def test_what_a_variant_changes_is_told_in_the_words_of_the_form():
+    base = demo()
+    other = base.model_copy(deep=True)
+    other.unit("R1").heat.mode = "adiabatic"
+    other.reaction_sets[0].steps = [["hydration", "etherification"]]
+    told = [variants.words(base, e) for e in variants.differences(base.dump(), other.dump())]
+    modes = KINDS[base.unit("R1").kind].mode.options
+    assert (f"unit R1, {KINDS[base.unit('R1').kind].mode.label.lower()}", modes["isothermal"], modes["adiabatic"]) in told
+    assert not any("other entries" in text for row in told for text in row)
+
+
+def test_a_conversion_that_another_species_stops_is_counted_on_that_one():
+    """HCl runs out before the NaOH that the conversion counts on: more HCl would be the opposite of washing it out."""
+    project = document(
+        {"HCl": "7647-01-0", "NaOH": "1310-73-2", "NaCl": "7647-14-5", "water": "7732-18-5"},
+        [{"id": "R", "kind": "stoichiometric-reactor", "set": "main"}],
+        [feed("f", "R", {"HCl": "1 kmol/h", "NaOH": "2 kmol/h", "water": "50 kmol/h"}), {"id": "p", "from": "R"}],
+        [{"id": "r1", "equation": "HCl + NaOH = NaCl + water", "conversion": {"key": "NaOH", "value": "100 %"}}],
+        [{"id": "main", "steps": [["r1"]]}],
+    )
+    said = next(m for m in solve(project).messages if "is used up" in m.what)
+    assert "Count the conversion on HCl, which runs out before NaOH does" in said.todo
+    nu = np.array([-1.0, -1.0, 1.0, 1.0])
+    assert edit.limiting_reactant(project, nu) == "HCl"

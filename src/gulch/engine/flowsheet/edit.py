@@ -963,6 +963,20 @@ def remove_reaction(project: Project, id_: str) -> None:
         s.steps = [step for step in s.steps if step]
 
 
+def limiting_reactant(project: Project, nu: np.ndarray) -> str:
+    """Id of the reactant of which the feeds hold least for its coefficient, of those they hold; the first where they hold none.
+
+    nu: signed coefficients, shape (n,).
+    """
+    reactants = np.flatnonzero(nu < 0.0)
+    fed = np.zeros(nu.size)
+    for stream in project.streams:
+        found = amounts_of(project, stream) if stream.is_feed and stream.given is not None else None
+        fed += found[0] if found else 0.0
+    held = [i for i in reactants if fed[i] > 0.0]
+    return project.species[min(held, key=lambda i: fed[i] / -nu[i]) if held else reactants[0]].id
+
+
 def set_conversion(project: Project, id_: str, key: str, value: float, polynomial: str | None = None) -> None:
     """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion.
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import VariantEdit, VariantEntry, load
 from gulch.engine.flowsheet.edit import EditError, fresh
+from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -32,6 +33,7 @@ SHARED = (
 )
 KEYS = ("id", "sets", "stream")  # what names an entry of a list
 BASE = "base"
+MOST_WORDS = 120  # letters of a value told in a line
 
 
 def worked(project: Project) -> Project:
@@ -263,7 +265,20 @@ def words(project: Project, edit: VariantEdit) -> tuple:
     if len(keys) == 2 and keys[0] in collection:
         before = "there" if data is not None else "not there"
         return where, before, "left out" if edit.gone else ("changed" if data is not None else _entry_words(edit.to))
+    declared = _declared(project, keys)
+    if declared is not None:
+        where, options = f"{head} {keys[1]}, {declared.label[:1].lower()}{declared.label[1:]}", getattr(declared, "options", None) or {}
+        return where, _value_words(data, options), "nothing" if edit.gone else _value_words(edit.to, options)
     return where, _value_words(data), "nothing" if edit.gone else _value_words(edit.to)
+
+
+def _declared(project, keys):
+    """The declaration of a unit's input that an edit's place names, or None."""
+    unit = project.unit(keys[1]) if keys[0] == "units" and len(keys) > 2 else None
+    if unit is None:
+        return None
+    names = (keys[-1], ".".join(keys[2:]))
+    return next((d for d in KINDS[unit.kind].inputs() if d.key in names or getattr(d, "written", None) in names), None)
 
 
 def _entry_words(entry):
@@ -271,9 +286,19 @@ def _entry_words(entry):
     return f"added, a {kind.replace('-', ' ')}" if kind else "added"
 
 
-def _value_words(value):
+def _value_words(value, options=None):
+    """A value of the document as text: a choice by its words, lists and tables by what they hold, up to MOST_WORDS letters."""
     if value is None or value == "":
         return "nothing"
     if isinstance(value, str | int | float):
-        return str(value)
-    return "other entries"
+        return (options or {}).get(value, str(value))
+    text = _flat(value)
+    return text if len(text) <= MOST_WORDS else text[: MOST_WORDS - 1].rsplit(" ", 1)[0] + " …"
+
+
+def _flat(value):
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {_flat(v)}" for k, v in value.items() if v not in (None, "", [], {}))
+    if isinstance(value, list):
+        return "; ".join(_flat(v) for v in value) or "nothing"
+    return str(value)

@@ -178,7 +178,7 @@ def conversion(document, form):
     if not key and text:
         try:
             found = resolve_equation(reaction.equation, document.entries())
-            key = document.species[found.reactants[0]].id
+            key = edit.limiting_reactant(document, found.nu(len(document.species)))
         except EquationError as error:
             raise EditError(f"Mend the equation first. {error}") from None
     text = typed(document, f"{id_}.conversion", text, "fraction")

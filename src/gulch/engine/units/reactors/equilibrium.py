@@ -448,14 +448,14 @@ def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equil
             else ("less pressure helps" if by_pressure < -1e-5 * size else "pressure hardly matters")
         )
         used = [i for i in np.flatnonzero(sign * r.nu < 0.0)]
-        gone = next((context.species[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
+        gone = next((context.names[i] for i in used if found.n[i] < 1e-6 * max(feed.n[i], 1e-300)), None)
         stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
         gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
         best, worst = (pick(gains, key=gains.__getitem__, default=None) for pick in (max, min))
         text = f"{r.id} stops at an extent of {flow[0]}: {stop}. 10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}"
         if best is not None and gains[best] > 1e-5 * size:
-            text += f"; 10 % more {context.species[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
+            text += f"; 10 % more {context.names[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
         if worst is not None and gains[worst] < -1e-5 * size:
-            text += f", 10 % more {context.species[worst]} takes {show(-gains[worst], 'molar flow', context.display)}"
+            text += f", 10 % more {context.names[worst]} takes {show(-gains[worst], 'molar flow', context.display)}"
         lines.append(text + ".")
     return lines

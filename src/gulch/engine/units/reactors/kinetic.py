@@ -14,7 +14,7 @@ from gulch.engine.chemistry.rates import pack
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Code, Input, Note, ReactionSet, Result, UnitTrouble
+from gulch.engine.units.base import Choice, Code, Input, Note, ReactionSet, Result, UnitTrouble
 from gulch.engine.units.reactors.heat import Reactor, phase_of
 
 if TYPE_CHECKING:
@@ -27,6 +27,7 @@ class KineticReactor(Reactor):
     """Base of stirred tank and plug flow."""
 
     needs_rates = True
+    phase: Choice  # of each kind
 
     set = ReactionSet("Reaction set", "the reactions that run here, all together, by their rate laws", steps=False)
     bulk_density = Input(
@@ -121,7 +122,9 @@ class KineticReactor(Reactor):
             return []
         T, P = show(product.T, "temperature", context.display), show(product.P, "pressure", context.display)
         name = "vapour" if given.phase == "liquid" else "liquid"
-        todo = "Raise the pressure or lower the temperature." if name == "vapour" else "Lower the pressure or raise the temperature."
+        todo = "Raise the pressure or lower the temperature" if name == "vapour" else "Lower the pressure or raise the temperature"
+        both = cls.phase.options.get("both") if other < 1.0 - 1e-9 else None
+        todo += f", or choose “{both}” for the phase." if both else "."
         return [
             Note(
                 "warning",

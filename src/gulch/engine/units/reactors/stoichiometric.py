@@ -66,7 +66,7 @@ class StoichiometricReactor(Reactor):
                 "warning",
                 f"{row['reaction']} reaches {_percent(row['achieved'])} instead of {_percent(row['asked'])}: "
                 f"{row['limited_by']} is used up.",
-                f"Feed more {row['limited_by']} or ask for less conversion.",
+                _remedy(row["limited_by"], row["key"]),
             )
             for row in rows
             if row["limited_by"] and row["achieved"] is not None
@@ -113,6 +113,13 @@ class StoichiometricReactor(Reactor):
                 "set",
             )
         return share * entering[reaction.key] / -reaction.nu[reaction.key]
+
+
+def _remedy(limiting, key):
+    """What to do where a species is used up before the key is converted as asked."""
+    if limiting == key:
+        return f"Feed more {key} or ask for less conversion."
+    return f"Count the conversion on {limiting}, which runs out before {key} does, ask for less of it, or feed more {limiting}."
 
 
 def _percent(share):

@@ -52,6 +52,7 @@ class Strip(Region):
                 "label": k.label or (a.label if a else k.input),
                 "address": k.input,
                 "on": a is not None,
+                "message": self.space.errors.get(k.input),
             }
             if a is not None:
                 text = self.trial_values.get(k.input, a.text)

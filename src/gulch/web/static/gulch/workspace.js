@@ -2,7 +2,9 @@
 import { $, data, open, post } from "./workspace/page.js";
 import { known } from "./workspace/known.js";
 import { restored } from "./workspace/drafts.js";
-import "./workspace/sliders.js";
+import { refocused } from "./workspace/focus.js";
+import { followed, placed } from "./workspace/sliders.js";
+import { still } from "./workspace/unsent.js";
 import "./workspace/faults.js";
 import "./workspace/keys.js";
 import "./workspace/images.js";
@@ -18,6 +20,8 @@ window.gulch = { $, data, known, open, post };
 Idiomorph.defaults.ignoreActiveValue = true;
 Idiomorph.defaults.callbacks.beforeNodeMorphed = (old, fresh) => {
   if (settled(old, fresh)) return false;
+  if (old.matches?.(".slider")) placed(old, fresh);
+  else if (old === document.activeElement && textual(old)) old.setAttribute("value", fresh.getAttribute("value") ?? "");
   // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow
   if (old === document.activeElement && old.matches("a, button, summary") && old.innerHTML !== fresh.innerHTML)
     old.replaceChildren(...fresh.cloneNode(true).childNodes);
@@ -71,6 +75,20 @@ const changed = (event) => event.target.dispatchEvent(new Event("change", { bubb
 document.addEventListener("focusout", (event) => { if (unseen(event)) changed(event); });
 document.addEventListener("keydown", (event) => { if (event.key === "Enter" && unseen(event)) changed(event); });
 
+// A field that is left as it was sent shows what came of it.
+document.addEventListener("focusout", ({ target }) => setTimeout(() => {
+  if (!target.isConnected || target === document.activeElement || !textual(target) || !target.hasAttribute("hx-post")) return;
+  if (!target.matches(".htmx-request, .unsent")) target.value = target.getAttribute("value") ?? "";
+}));
+
+// A value that is assumed becomes one's own when the very same is typed, though the browser sees no change in that.
+const same = ({ target }) =>
+  target.matches?.(".field.assumed input[name=value]") && !target.readOnly && target.value && target.value === target.getAttribute("value");
+document.addEventListener("focusout", (event) => {
+  if (!swapping && typing?.id === event.target.id && !unseen(event) && same(event)) changed(event);
+});
+document.addEventListener("keydown", (event) => { if (event.key === "Enter" && !unseen(event) && same(event)) changed(event); });
+
 // A field whose text was not accepted shows the document's text again, unless it is being edited.
 document.addEventListener("htmx:afterSwap", () => {
   kept();
@@ -84,6 +102,9 @@ document.addEventListener("htmx:afterSwap", () => {
     if (select !== document.activeElement && chosen && select.id !== "width-shows") select.value = chosen.value;
   }
   restored();
+  followed();
+  still();
+  refocused();
 });
 
 document.addEventListener("change", (event) => {

@@ -1,4 +1,5 @@
 import { $, post } from "./page.js";
+import { missed } from "./unsent.js";
 
 // Long work and faults are said.
 let timer = null;
@@ -16,8 +17,9 @@ export function fault(text) {
   $("fault").textContent = text;
   $("fault").hidden = false;
 }
-document.addEventListener("htmx:sendError", () =>
-  fault("The server cannot be reached: your last edit was not saved. Start it again and repeat the edit."));
+document.addEventListener("htmx:sendError", (event) =>
+  fault("The server cannot be reached. " + (missed(event) ? "What you typed stands where it is, marked, and is sent when the server is back."
+    : "Nothing was changed: start it again, then repeat what you did.")));
 document.addEventListener("htmx:responseError", (event) => {
   const { xhr, requestConfig } = event.detail;
   if (xhr.status === 409 || xhr.status === 422) return;

@@ -1,4 +1,5 @@
 // Keys, menus and the theme.
+import { inspect } from "./focus.js";
 import { $, open, stages } from "./page.js";
 
 document.addEventListener("click", (event) => {
@@ -34,6 +35,10 @@ document.addEventListener("keydown", (event) => {
     if (new URLSearchParams(location.search).get("select")) open(location.pathname);
   } else if (!typing && !event.ctrlKey && !event.metaKey && !event.altKey && !document.querySelector("dialog[open]")) {
     if (event.key === "?") $("keys").showModal();
+    if (key === "i" && $("inspector")) {
+      event.preventDefault();
+      inspect();
+    }
     if (key === "m" && $("map-canvas")) {
       const first = document.querySelector("#map-canvas .unit-g.here, #map-canvas .stream-g.here, #map-canvas .unit-g, #map-canvas .stream-g");
       if (first) first.focus();

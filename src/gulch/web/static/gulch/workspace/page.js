@@ -17,12 +17,17 @@ export function post(url, values) {
 let answered = 0; // edits whose answers were shown
 let journeys = 0, destination = location.href; // how often the user went elsewhere on this page, and where they are
 let placed = 0; // the journey on which an answer last chose what is selected
+let leaving = null; // where the user asked to go, until its page is there: the address goes along with the page
 export function open(url) {
   journeys += 1;
-  destination = url;
-  history.pushState({ htmx: true }, "", url);
-  return show(url);
+  destination = leaving = url;
+  return show(url).catch(() => {}); // said as a fault
 }
+document.addEventListener("htmx:sendError", (event) => {
+  if (event.detail.requestConfig.path !== leaving) return;
+  leaving = null;
+  destination = location.href;
+});
 function show(url) {
   // what was answered when it was asked for travels with it: it may wait in a queue before it is sent
   return htmx.ajax("GET", url, { target: "#workspace", swap: "morph:outerHTML", headers: { "X-Gulch-Asked": answered } });
@@ -60,6 +65,10 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (requestConfig.verb === "get") {
     const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
     if (Number(asked) !== answered) event.detail.shouldSwap = false;
+    if (requestConfig.path === leaving) {
+      history.pushState({ htmx: true }, "", leaving);
+      leaving = null;
+    }
     return;
   }
   const shown = Number(JSON.parse(space.getAttribute("hx-vals")).version);
