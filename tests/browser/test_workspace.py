@@ -99,7 +99,7 @@ def test_an_edit_shows_new_figures_and_keeps_the_place(process):
 
 
 def test_a_pressure_that_nothing_raises_is_solved_and_mended_by_a_press(process):
-    process.goto(process.url + "?select=R1")
+    process.goto(process.url + "?select=DRUM")
     fill(process, "[id='f-DRUM.pressure']", "90 bar")
     expect(process.locator("#state")).to_contain_text("solved in")
     expect(process.locator("#inspector")).to_contain_text("material does not flow uphill")

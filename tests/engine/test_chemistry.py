@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from gulch.engine.chemistry import EquationError, UnknownSpecies, reaction_properties, resolve_equation, write_equation
 from gulch.engine.chemistry.equations import Unbalanced, null_space, parse_equation
 from gulch.engine.phases import phase_model
-from gulch.engine.species import lookup
+from gulch.engine.species import lookup, resolve_name
 
 CAS = {
     "methane": "74-82-8",
@@ -148,3 +148,11 @@ def test_no_entropy_no_gibbs_energy():
 )
 def test_equations_are_read_as_they_are_written_by_hand(typed, plainly):
     assert parse_equation(typed) == parse_equation(plainly)
+
+
+@pytest.mark.parametrize(
+    ("typed", "cas"), [("n butanol", "71-36-3"), ("iso-butene", "115-11-7"), ("HAc", "64-19-7"), ("iso butane", "75-28-5")]
+)
+def test_names_that_the_search_finds_are_read_in_equations(typed, cas):
+    """CAS numbers from the suppliers' catalogues (common practice)."""
+    assert [m.cas for m in resolve_name(typed)] == [cas]
