@@ -101,6 +101,28 @@ def test_another_basis_keeps_the_amounts(basis):
         assert float(project.stream("f").given.mass_flow["methanol"].split()[0]) == pytest.approx(1153.5, abs=0.1)
 
 
+def test_knobs_and_scans_follow_a_feed_into_another_basis():
+    """500 kg/h of water typed come back as 500 kg/h, and what turned its moles turns its mass over the same range."""
+    project = document(
+        LIGHT,
+        [{"id": "M", "kind": "mixer"}],
+        [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}],
+        knobs=[{"id": "w", "input": "f.flow.water", "low": "50 kmol/h", "high": "100 kmol/h"}],
+        gauges=[{"id": "g", "reads": "p.fraction.water"}],
+        scans=[{"id": "s", "over": [{"knob": "w", "points": 3, "low": "60 kmol/h"}]}],
+    )
+    edit.set_basis(project, "f", "mass")
+    assert project.knobs[0].input == "f.mass_flow.water"
+    assert float(project.knobs[0].high.split()[0]) == pytest.approx(1801.5, abs=0.1)
+    assert float(project.scans[0].over[0].low.split()[0]) == pytest.approx(1080.9, abs=0.1)
+    assert check(project) == [m for m in check(project) if m.level != "error"]
+    project.stream("f").given.mass_flow["water"] = "500 kg/h"
+    edit.set_basis(project, "f", "molar")
+    edit.set_basis(project, "f", "mass")
+    assert project.stream("f").given.mass_flow["water"] == "500 kg/h"
+    assert project.knobs[0].high.startswith("1801.")
+
+
 @pytest.mark.parametrize(("text", "n"), [("1000 kg/h", 31.21), ("1 t/h", 31.21), ("5 kmol/h", 5.0), ("2 barrels", None)])
 def test_a_flow_in_the_other_basis_is_converted(text, n):
     project = document(LIGHT, [], [feed("f", None, {"methanol": "1 kmol/h"})])

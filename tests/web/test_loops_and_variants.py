@@ -7,9 +7,10 @@ from helpers import demo, document
 from test_stages import page, text_of
 
 from gulch.demo import projects
-from gulch.engine.document import load
+from gulch.engine.document import TargetEntry, load
 from gulch.engine.flowsheet import variants
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.quantities import show
 from gulch.web.projects.actions import create_project
 from gulch.web.scans import jobs
 from gulch.web.variants.actions import hours_text
@@ -148,7 +149,7 @@ def test_variants_are_worked_on_compared_and_made_the_base(client, user, act, ro
     assert 'id="variant-chip"' in html and "9 % drawn" in html
     at_nine = row.latest["gauges"]["recycle_flow"]
     words = text_of(page(client, row, "variants"))
-    assert "unit SPLIT, drawn 6.5 %" in words and "as the base" in words and "worked on" in words
+    assert "unit SPLIT, first drawn share 6.5 %" in words and "as the base" in words and "worked on" in words
     act("variant-work", id="")
     assert row.latest["gauges"]["recycle_flow"] == pytest.approx(181.791, rel=1e-4)
     absolute = page(client, row, "variants")
@@ -206,3 +207,16 @@ def test_scan_of_a_variant_scans_the_variant(client, row, act):
     assert variants.worked(now(row)).stream("recycle").to is None
     flows = {round(p["gauges"]["overall"], 6) for p in points}
     assert len(flows) == 1  # without recycle the purge share changes nothing upstream
+
+
+def test_map_and_card_show_what_a_target_found_and_a_bare_share_in_per_cent(client, user):
+    project = demo()
+    project.unit("SPLIT").drawn = "0.08"
+    html = page(client, create_project(user, project, "bare"), "process")
+    assert "8.000 % drawn" in html and 'value="8.000 %"' in html
+    project.targets = [TargetEntry(id="t", gauge="made", value="44 kmol/h", knob="purge_share")]
+    row = create_project(user, project, "aimed")
+    html = page(client, row, "process")
+    row.refresh_from_db()
+    words = show(row.latest["found"]["SPLIT.drawn"], "fraction")
+    assert words != "8.000 %" and f"{words} drawn" in html and f'value="{words}"' in html

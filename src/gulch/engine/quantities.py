@@ -393,6 +393,9 @@ def pretty_unit(unit: str) -> str:
     return _PRETTY.get(unit, unit)
 
 
+PLAIN_TO = 1e9  # sizes up to which numbers are written out, so that those of one table look alike
+
+
 def format_number(value: float | None, digits: int = 4) -> str:
     r"""A number with `digits` significant figures, plain where plain is readable.
 
@@ -404,7 +407,7 @@ def format_number(value: float | None, digits: int = 4) -> str:
     if value == 0.0:
         return "0"
     size = abs(value)
-    if size >= 1e7 or size < 1e-3:
+    if size >= PLAIN_TO or size < 1e-3:
         return f"{value:.{digits - 1}e}".replace("-", "−", 1) if value < 0 else f"{value:.{digits - 1}e}"
     places = max(0, digits - 1 - int(f"{size:.{digits - 1}e}".rpartition("e")[2]))  # 0.99999 rounds to 1.000
     text = f"{value:,.{places}f}".replace(",", "\u202f")

@@ -487,6 +487,9 @@ def rename(project: Project, old: str, new: str) -> None:
     become(project, followed(Project, project.dump(), Renaming(thing, old, new, frozenset(taken(project)))))
 
 
+BASIS_DIGITS = 10  # of amounts that are written in another basis: as many as stay the same on the way
+
+
 def amounts_of(project: Project, stream: StreamEntry) -> tuple | None:
     """Molar flows [mol/s] of a feed as typed, shape (n,), and molar masses [kg/mol]; None where they cannot be read."""
     head = f"{stream.id}."
@@ -519,11 +522,12 @@ def set_basis(project: Project, stream_id: str, basis: str) -> None:
     molar, mass = ("molar flow", n), ("mass flow", n * masses)
 
     def by_species(values, dimension):
-        return {i: write_quantity(float(v), dimension, project.display) for i, v in zip(ids, values, strict=True) if v > 0.0}
+        return {i: write_quantity(float(v), dimension, project.display, BASIS_DIGITS) for i, v in zip(ids, values, strict=True) if v > 0.0}
 
     if basis in ("molar", "mass"):
         dimension, amounts = molar if basis == "molar" else mass
         setattr(given, FEED_BASES[basis][0], by_species(amounts, dimension))
+        _carry_knobs(project, stream_id, basis, dict(zip(ids, masses, strict=True)))
         return
     dimension, amounts = mass if basis == "mass-fractions" else molar
     if basis == "mole-ratios":
@@ -531,11 +535,35 @@ def set_basis(project: Project, stream_id: str, basis: str) -> None:
         if n[to] <= 0.0:
             to = int(np.argmax(n))
             given.to_species = ids[to]
-        given.total = write_quantity(float(n[to]), dimension, project.display)
+        given.total = write_quantity(float(n[to]), dimension, project.display, BASIS_DIGITS)
         given.ratio = by_species(np.where(np.arange(n.size) == to, 0.0, n / n[to]), "ratio")
     else:
-        given.total = write_quantity(float(amounts.sum()), dimension, project.display)
+        given.total = write_quantity(float(amounts.sum()), dimension, project.display, BASIS_DIGITS)
         setattr(given, FEED_BASES[basis][0], by_species(amounts / amounts.sum(), "fraction"))
+
+
+def _carry_knobs(project, stream_id, basis, masses):
+    """Let knobs on a feed's flows turn the same flows in the new basis, with their ranges and those of scans and searches over them."""
+    old, new = ("mass_flow", "flow") if basis == "molar" else ("flow", "mass_flow")
+    before, after = ("mass flow", "molar flow") if basis == "molar" else ("molar flow", "mass flow")
+
+    def carried(text, species):
+        try:
+            value = parse(text, before)
+        except QuantityError:
+            return text
+        return write_quantity(
+            value / masses[species] if basis == "molar" else value * masses[species], after, project.display, BASIS_DIGITS
+        )
+
+    for knob in project.knobs:
+        species = knob.input.removeprefix(f"{stream_id}.{old}.")
+        if species == knob.input or species not in masses:
+            continue
+        knob.input = f"{stream_id}.{new}.{species}"
+        sweeps = [s for asked in (*project.scans, *project.searches) for s in asked.over if s.knob == knob.id]
+        for entry in (knob, *sweeps):
+            entry.low, entry.high = (carried(t, species) if t else t for t in (entry.low, entry.high))
 
 
 def in_basis(project: Project, address: str, text: str, dimension: str) -> str:

@@ -290,6 +290,8 @@ def _value_words(value, options=None):
     """A value of the document as text: a choice by its words, lists and tables by what they hold, up to MOST_WORDS letters."""
     if value is None or value == "":
         return "nothing"
+    if isinstance(value, bool):
+        return "on" if value else "off"
     if isinstance(value, str | int | float):
         return (options or {}).get(value, str(value))
     text = _flat(value)

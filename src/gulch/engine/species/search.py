@@ -201,7 +201,9 @@ def resolve_name(text: str) -> list:
     Returns a list of Match; several when a formula has isomers.
     """
     name = plain(text)
-    cas = _by_cas().get(name, (None,))[0] or _by_name().get(name) or _by_name().get(name.replace("_", " ")) or _by_name().get(squeezed(text))
+    cas = (
+        _by_cas().get(name, (None,))[0] or _by_name().get(name) or _by_name().get(name.replace("_", " ")) or _by_name().get(squeezed(text))
+    )
     key = formula_key(text)
     isomers = _by_formula().get(key, []) if key is not None else []
     stable = [i for i in isomers if not is_radical(i[0], i[2])]

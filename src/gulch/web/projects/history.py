@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.variants import differences, words
-from gulch.engine.quantities import QuantityError, show
+from gulch.engine.quantities import QuantityError, difference_of, show
 from gulch.engine.work import unpack
 
 LISTED = 8  # changes told of one revision; a comparison tells all
@@ -50,7 +50,10 @@ def moved(before, after, outcomes):
             texts = [show(v, dimension, document.display) for v in (a, b)]
         except QuantityError:
             continue
-        share = f"{100.0 * (b - a) / abs(a):+.3g} %" if a else ""
+        if dimension == "fraction":  # a share moves by points
+            share = ("+" if b > a else "−") + show(abs(b - a), difference_of(dimension), document.display, 3)
+        else:
+            share = f"{100.0 * (b - a) / abs(a):+.3g} %" if a else ""
         out.append((gauge.label or gauge.id, *texts, share.replace("-", "−")))
     return out
 

@@ -10,6 +10,7 @@ from gulch.engine.quantities import (
     format_number,
     parse,
     pretty_unit,
+    show,
     split_text,
     to_unit,
 )
@@ -87,6 +88,15 @@ def power_text(ln, digits=4):
 def pretty_text(text):
     """Document text as shown in a field; it reads back the same."""
     return text.replace("degC", "°C").replace("degF", "°F").replace("degR", "°R")
+
+
+def in_unit(text, dimension, display):
+    """Document text as it stands on cards and on the map: as typed, but a bare share in the unit in which shares are shown."""
+    try:
+        value, unit = split_text(text)
+        return show(value, dimension, display) if dimension == "fraction" and not unit else pretty_text(text)
+    except QuantityError:
+        return pretty_text(text)
 
 
 def cell_text(value, dimension):

@@ -107,6 +107,6 @@ class Drawing(Region):
                     text = show(value, r.dimension, self.display, 3)
                     return f"{text} {r.label.lower()}" if r.dimension == "count" else text
         if unit.kind == "splitter":
-            return f"{self.inputs[f'{unit.id}.drawn'].text} drawn"
+            return f"{self.space.fields.stands(self.inputs[f'{unit.id}.drawn'])} drawn"
         total = sum(outcome.outlet.values())
         return show(total, "molar flow", self.display, 3)

@@ -12,6 +12,7 @@ from gulch.engine.units import KINDS
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,
+    in_unit,
     pretty_text,
     show_unit,
 )
@@ -19,6 +20,10 @@ from gulch.web.projects.words import (
 
 class Fields(Region):
     """Fields of forms, made from the declarations."""
+
+    def stands(self, a):
+        """What an input stands at, in words: what a tie or a target found, else as typed; a bare share in per cent, as everywhere."""
+        return self.set_by(a)["found"] or (a.text and in_unit(a.text, a.dimension, self.display)) or ""
 
     def set_by(self, a):
         """What sets an input instead of the typed text: a tie or a target, with the value it found."""

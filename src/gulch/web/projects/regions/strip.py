@@ -10,6 +10,7 @@ from gulch.engine.quantities import (
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     SLIDER_STEPS,
+    in_unit,
     pretty_text,
 )
 
@@ -58,7 +59,7 @@ class Strip(Region):
                 text = self.trial_values.get(k.input, a.text)
                 card |= self.space.fields.set_by(a)
                 text = text or ""
-                card["text"] = card["found"] or pretty_text(text)
+                card["text"] = card["found"] or in_unit(text, a.dimension, self.display)
                 try:
                     low, high = parse(k.low, a.dimension), parse(k.high, a.dimension)
                     now = parse(text, a.dimension)
