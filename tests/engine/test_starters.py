@@ -5,6 +5,7 @@ import pytest
 from gulch.engine.flowsheet import solve
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.starters import STARTERS, started
+from gulch.engine.quantities import parse
 
 METHANOL = "CO + 2 H2 = methanol"
 
@@ -56,3 +57,22 @@ def test_what_cannot_be_begun_with_gets_a_sentence(form, words):
 
 def test_every_way_is_named_and_explained():
     assert len({s.key for s in STARTERS}) == 4 and all(s.label and s.meaning for s in STARTERS)
+
+
+def test_ammonia_from_the_form_condenses_without_a_typed_pressure():
+    """Left grey, the pressure is proposed so that the product condenses at the drum's 40 degC: not the 1 bar that parts nothing.
+
+    Saturation pressure of ammonia at 40 degC: 15.55 bar (Perry's Handbook, sec. 2, refrigerant tables).
+    """
+    project = started("recycle", "loop", "N2 + 3 H2 = 2 NH3", "100 kmol/h", "420 degC", "")
+    feed = next(s for s in project.streams if s.is_feed)
+    assert parse(feed.given.pressure, "pressure") == pytest.approx(155.5e5, rel=0.03)
+    out = solve(project)
+    assert out.solved and not any("Nothing is parted" in m.what for m in out.messages), out.messages
+    assert out.overall["conversion"]["nitrogen"] > 0.5
+
+
+def test_a_drum_that_parts_nothing_says_so():
+    project = started("recycle", "loop", "N2 + 3 H2 = 2 NH3", "100 kmol/h", "420 degC", "1 bar")
+    said = [m for m in solve(project).messages if "Nothing is parted" in m.what]
+    assert len(said) == 1 and "all of it is vapour" in said[0].what and "raise the pressure" in said[0].todo

@@ -42,8 +42,11 @@ class ModelAdvice:
         return PHASE_MODELS[self.kind][0]
 
 
-def advised(project: Project) -> ModelAdvice | None:
-    """The ModelAdvice for a project; None where it has too few species to say."""
+def advised(project: Project, pressure: float | None = None) -> ModelAdvice | None:
+    """The ModelAdvice for a project; None where it has too few species to say, or, of polar ones, no pressure is typed yet.
+
+    pressure: taken where none is typed [Pa].
+    """
     try:
         species: list[Any] = [lookup(*s.key) for s in project.species]
     except SpeciesError:
@@ -54,10 +57,16 @@ def advised(project: Project) -> ModelAdvice | None:
         return None
     polar = [s for s in liquids if is_polar(s)]
     if not polar:
-        return ModelAdvice("peng-robinson", "gases and hydrocarbons, none of which is polar")
+        kinds = ["peng-robinson", "soave-redlich-kwong"]
+        if project.phase_model.kind in kinds:  # neither is better for these
+            kinds.sort(key=lambda kind: kind != project.phase_model.kind)
+        other = f"{PHASE_MODELS[kinds[1]][0]} would do as well"
+        return ModelAdvice(kinds[0], f"gases and hydrocarbons, none of which is polar; {other}")
     shown = " and ".join(names[id(s)] for s in polar[:2]) + (" and others" if len(polar) > 2 else "")
     are = f"{shown} {'is' if len(polar) == 1 else 'are'} polar"
-    P = highest_pressure(project)
+    P = highest_pressure(project) or pressure
+    if P is None:
+        return None
     if P > MODERATE:
         if all(groups_of(s, "predictive-srk") for s in liquids):
             return ModelAdvice("predictive-srk", f"{are}, at up to {P / 1e5:.3g} bar: gases and polar liquids in one equation")
@@ -78,15 +87,15 @@ def known_to(liquids: list, scheme: str) -> bool:
     return all(found) and not missing([i for f in found for i in f], scheme)
 
 
-def highest_pressure(project: Project) -> float:
-    """The highest pressure [Pa] that is typed in feeds and units; 1 bar where none is."""
+def highest_pressure(project: Project) -> float | None:
+    """The highest pressure [Pa] that is typed in feeds and units; None where none is."""
     texts = [s.given.pressure for s in project.streams if s.given is not None]
     for unit in project.units:
         texts += [getattr(unit, d.key, None) for d in KINDS[unit.kind].declared(Input) if d.dimension == "pressure"]
-    found = [1e5]
+    found = []
     for text in texts:
         try:
             found.append(parse(text, "pressure"))
         except (QuantityError, TypeError, AttributeError):
             continue
-    return max(found)
+    return max(found, default=None)

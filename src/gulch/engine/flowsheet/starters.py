@@ -5,14 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import MeasuresEntry, Project
 from gulch.engine.flowsheet import edit
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.model_advice import advised
+from gulch.engine.phases import phase_model
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.quantities import QuantityError, complete, parse, write
-from gulch.engine.species import SpeciesError
+from gulch.engine.species import SpeciesError, lookup
 
+ASSUMED, HIGHEST = 1e5, 200e5  # Pa: of a feed of which none is typed, and the most that is proposed
+CONDENSED = 0.1  # share of the product in the gas from which it is to condense
 COOLED, PURGED = "40 degC", "5 %"  # what the loop starts with: typed values, to be changed
 
 
@@ -63,9 +69,29 @@ def started(
     if key in ("tank", "tube"):
         edit.add_rate(project, reaction)
     _process(project, key, feed.id)
-    if advice := advised(project):
+    if key == "recycle" and not pressure.strip():
+        feed.given.pressure = write(condensing(project, resolved.nu(len(project.species))), "pressure", display, 3)
+    if advice := advised(project, ASSUMED):
         project.phase_model.kind = advice.kind
     return project
+
+
+def condensing(project: Project, nu: np.ndarray) -> float:
+    """A first pressure [Pa] at which the product condenses in the drum from a gas of which it is a tenth, between 1 and 200 bar.
+
+    nu: signed coefficients, shape (n,). Of the products the one that boils highest counts; at its critical temperature or above it no
+    pressure condenses it, and the highest is taken.
+    """
+    T = parse(COOLED, "temperature")
+    species = [lookup(*s.key) for s in project.species]
+    boiling = [i for i in np.flatnonzero(nu > 0.0) if species[i].critical_temperature is not None and not species[i].non_volatile]
+    if not boiling:
+        return ASSUMED
+    heaviest = max(boiling, key=lambda i: species[i].critical_temperature.value)
+    if species[heaviest].critical_temperature.value <= T:
+        return HIGHEST
+    model = phase_model("ideal", tuple(s.key for s in project.species))
+    return float(np.clip(np.exp(ln_psat(T, model.par, heaviest)[0]) / CONDENSED, ASSUMED, HIGHEST))
 
 
 def _read(text, dimension, what, display):

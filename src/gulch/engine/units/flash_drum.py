@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
+from gulch.engine.quantities import show
 from gulch.engine.units.base import (
     Choice,
     Code,
@@ -90,5 +91,20 @@ class FlashDrum(Unit):
                 "vapour_share": state.vapour_fraction,
                 "drum_temperature": state.temperature,
             },
-            notes=[*notes, *doubts],
+            notes=context.later(lambda: [*notes, *doubts, *cls.parts_nothing(whole, context)]),
         )
+
+    @staticmethod
+    def parts_nothing(whole: Stream, context: Context) -> list[Note]:
+        """A warning where all that enters leaves by one outlet, with the temperature from which it would be otherwise."""
+        vapour = whole.vapour_fraction
+        if vapour is None or 1e-9 < vapour < 1.0 - 1e-9:
+            return []
+        dew = vapour > 0.5
+        name, other, way = ("vapour", "dew", "Cool it below") if dew else ("liquid", "bubble", "Heat it above")
+        T, P = show(whole.T, "temperature", context.display), show(whole.P, "pressure", context.display)
+        found = context.model.boundary(dew, whole.P, whole.n, whole.T)
+        edge = f"its {other} point of {show(found[0], 'temperature', context.display)}" if found is not None else f"its {other} point"
+        change = "raise" if dew else "lower"
+        what = f"Nothing is parted: at {T} and {P} all of it is {name}."
+        return [Note("warning", what, f"{way} {edge}, or {change} the pressure.")]
