@@ -39,7 +39,7 @@ class Newcomer:
 
     def step(self, number, words):
         """The walk shows this step, and where: the control is marked and has the focus."""
-        expect(self.page.locator("#walk")).to_contain_text(f"step {number} of 9")
+        expect(self.page.locator("#walk")).to_contain_text(f"step {number} of 11")
         expect(self.page.locator("#walk p")).to_contain_text(words)
         self.click("#walk-there")
         expect(self.page.locator(".next-step")).to_be_focused()
@@ -78,12 +78,20 @@ def test_a_newcomer_closes_a_loop_in_few_actions(page, user):
     expect(page.locator(".loop-chip")).to_contain_text("passes")
     expect(page.locator("#state")).to_contain_text("solved")
     assert me.actions < 40, me.actions
-    me.step(7, "knob")
-    me.press("#inspector .field button.pin")
-    me.step(8, "gauge")
-    me.press("#inspector .result button.pin")
-    me.step(9, "Scan")
+    me.step(7, "a temperature of its own")
+    post(page, lambda: me.choose("[id='f-R1.mode']", "isothermal"))
+    me.step(7, "and type it")
+    me.type("[id='f-R1.temperature']", "230")
+    me.step(8, "knob")
+    me.press(".next-step")
+    expect(page.locator("#strip .knob")).to_have_count(1)
+    me.step(9, "gauge")
+    me.press(".next-step")
+    me.step(10, "Scan")
     me.press("#add-first-scan")
+    me.step(11, "Run it")
+    me.press("#run-scan")
+    expect(page.locator("#scan-answer, .answer").first).to_contain_text("onversion")
     expect(page.locator("#walk")).to_have_count(0)
     assert me.actions < 40, me.actions
 

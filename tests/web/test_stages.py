@@ -344,3 +344,8 @@ def test_parameters_of_a_pair_are_typed_and_taken_back(client, row, act):
     assert client.get(f"/p/{row.pk}/chemistry/").status_code == 200
     for name in ("phase-model", "model-vapour"):
         assert client.post(f"/p/{row.pk}/do/{name}/", {"version": row.version, "value": "none such"}).status_code in (409, 422)
+
+
+def test_an_empty_field_is_no_knob_yet(row, act):
+    words = text_of(act("knob", 422, address="DRUM.pressure"))
+    assert "is empty, so there is nothing to turn yet" in words and "“None”" not in words

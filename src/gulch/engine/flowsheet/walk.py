@@ -35,14 +35,14 @@ class Walk:
     step: Step
 
 
-def next_step(project: Project) -> Walk | None:
-    """The Walk as it stands, or None where all its steps are made."""
-    steps = list(_steps(project))
+def next_step(project: Project, answered: bool = True) -> Walk | None:
+    """The Walk as it stands, or None where all its steps are made. answered: whether a scan of it has run to its end."""
+    steps = list(_steps(project, answered))
     at = next((i for i, step in enumerate(steps) if not step.done), None)
     return Walk(at + 1, len(steps), steps[at]) if at is not None else None
 
 
-def _steps(project: Project) -> Iterator[Step]:
+def _steps(project: Project, answered: bool) -> Iterator[Step]:
     feeds = [s for s in project.streams if s.given is not None]
     feed = feeds[0].id if feeds else ""
     reactors, separators = _of("reactors", project), _of("separators", project)
@@ -60,11 +60,18 @@ def _steps(project: Project) -> Iterator[Step]:
     words = "Send what did not react back to the reactor. A splitter before that lets a purge out."
     yield Step("return", bool(material_loops(project)), words, "process", _to_return(project, separators), "#send-to")
     turned = reactors[0] if reactors else ""
+    heat = getattr(project.unit(turned), "heat", None) if turned else None
+    own = getattr(heat, "mode", None) == "isothermal"
+    held = bool(project.knobs) or (own and bool(heat.temperature))
+    words = "Hold the reactor at a temperature of its own, so that it can be turned: choose it under Heat, and type it."
+    yield Step("heat", held, words, "process", turned, f"[id='f-{turned}.{'temperature' if own else 'mode'}']")
     words = "Make an input a knob: the ◇ beside it, for example the reactor’s temperature."
-    yield Step("knob", bool(project.knobs), words, "process", turned, "#inspector .field .pin")
-    words = "Watch a result as a gauge: the ○ beside it."
-    yield Step("gauge", bool(project.gauges), words, "process", turned, "#inspector .result .pin")
-    yield Step("scan", bool(project.scans), "Scan: run the process over the knob’s range.", "scans", "", "#add-first-scan")
+    yield Step("knob", bool(project.knobs), words, "process", turned, f".field:has([id='f-{turned}.temperature']) .pin")
+    words = "Watch a result as a gauge: the ○ beside it, for example a conversion."
+    yield Step("gauge", bool(project.gauges), words, "process", turned, "#inspector .result .pin[hx-vals*='.conversion.']")
+    yield Step("scan", bool(project.scans), "Scan: ask what the knob does over its range.", "scans", "", "#add-first-scan")
+    scan = project.scans[0].id if project.scans else ""
+    yield Step("answer", answered, "Run it: the answer stands in a sentence above its picture.", "scans", scan, "#run-scan")
 
 
 def _of(family: str, project: Project) -> list[str]:

@@ -235,6 +235,8 @@ def make_knob(document, form):
     found = address_of(document, form.address)
     if found is None or not found.knob:
         raise EditError("This input cannot be turned.")
+    if not found.text:
+        raise EditError(f"{found.label} is empty, so there is nothing to turn yet: type a value first, then make it a knob.")
     try:
         now = parse(found.text, found.dimension)
     except QuantityError as error:

@@ -162,7 +162,8 @@ def show_workspace(request, row, stage, select="", status=200, **more):
     # outside of the turnstile, since some stages wait for workers
     context = {"space": space, "row": row, "stage": stage, "shown": shown, "sheets": style_sheets()}
     context |= shown.context(space, request.session, shown.ask(space))
-    context["walk"] = next_step(space.document) if row.pk in request.session.get("walks", []) else None
+    if row.pk in request.session.get("walks", []):
+        context["walk"] = next_step(space.document, row.scan_runs.filter(state=ScanRun.DONE).exists())
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
     with _drawing.passed(hurry=request.method == "GET"):
         response = render(request, template, context, status=status)
