@@ -534,3 +534,21 @@ def test_the_focus_never_falls_on_nothing(page, row):
     page.evaluate("document.activeElement.blur()")
     page.keyboard.press("i")
     assert page.evaluate("document.getElementById('inspector').contains(document.activeElement)")
+
+
+def test_back_fetches_once_and_a_double_click_makes_one_thing(page, row):
+    page.goto(f"/p/{row.pk}/process/")
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    page.click("#rail-loops")
+    page.wait_for_url("**/loops/")
+    asked = []
+    page.on("request", lambda r: asked.append(r.url) if r.resource_type in ("document", "xhr", "fetch") else None)
+    page.go_back()
+    expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
+    assert len([url for url in asked if url.endswith("/process/")]) == 1, asked
+    feeds = page.locator(".ledger-table tbody tr").count()
+    with page.expect_response(lambda r: "/do/add-feed/" in r.url):
+        page.dblclick("#add-feed")
+    expect(page.locator(".ledger-table tbody tr")).to_have_count(feeds + 1)
+    page.wait_for_timeout(500)
+    assert page.locator(".ledger-table tbody tr").count() == feeds + 1

@@ -34,6 +34,14 @@ function show(url) {
 }
 addEventListener("popstate", () => location.reload());
 
+// The second click of a double click makes no second thing.
+const MAKES = /\/do\/(append|[a-z-]*-?add(-[a-z]+)?|add-[a-z]+|variant-add|search-add)\/$/;
+document.addEventListener("click", (event) => {
+  if (event.detail < 2 || !MAKES.test(event.target.closest("button[hx-post]")?.getAttribute("hx-post") || "")) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+}, true);
+
 // Links inside the workspace swap instead of loading a page.
 document.addEventListener("click", (event) => {
   const link = event.target.closest("#workspace a[href]");
@@ -66,7 +74,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
     if (Number(asked) !== answered) event.detail.shouldSwap = false;
     if (requestConfig.path === leaving) {
-      history.pushState({ htmx: true }, "", leaving);
+      history.pushState({}, "", leaving); // our own state: htmx would fetch the page as well when one goes back
       leaving = null;
     }
     return;
