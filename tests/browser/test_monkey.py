@@ -19,7 +19,8 @@ SHOWN = """() => ({
   ledger: document.querySelector(".ledger-table")?.textContent.replace(/\\s+/g, " ") ?? "",
   todo: document.querySelector("#todo")?.textContent.replace(/\\s+/g, " ") ?? "",
 })"""
-READY = "() => document.readyState === 'complete' && !document.querySelector('.htmx-request, #solving') && document.getElementById('busy').hidden"
+READY = """() => document.readyState === "complete" && !document.querySelector(".htmx-request, #solving")
+  && document.getElementById("busy").hidden"""
 
 
 def ready(page):

@@ -155,3 +155,16 @@ def test_outcomes_are_thinned_and_found_again(client, act, row, monkeypatch):
         client.post(f"/p/{row.pk}/undo/", {"version": row.version})
         row.refresh_from_db()
     assert row.current.number == 1 and row.latest["gauges"]["overall"] == pytest.approx(solve(demo()).gauges["overall"])
+
+
+def test_a_new_password_ends_tokens_and_a_secret_is_not_cached(client, user):
+    shown = client.post("/tokens/", {"name": "script"})
+    assert shown.headers["Cache-Control"] == "no-store" and user.tokens.filter(revoked=False).count() == 1
+    assert "Cache-Control" not in client.get("/tokens/").headers
+    user.is_superuser = True
+    user.save()
+    other = get_user_model().objects.create_user("other", password="rather long 4 a word")
+    other.tokens.create(name="program", digest="0" * 64)
+    form = {"new_password1": "another long 4 word", "new_password2": "another long 4 word"}
+    page = client.post(f"/accounts/{other.pk}/", form, follow=True).content.decode()
+    assert "other has a new password. Its 1 token is revoked." in page and not other.tokens.filter(revoked=False).exists()

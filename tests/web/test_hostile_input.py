@@ -27,7 +27,7 @@ from gulch.engine.species import find
 from gulch.web.projects import (
     actions,
     solving,
-    views,  # noqa: F401  (registers the edits)
+    views,
 )
 from gulch.web.projects.models import Project
 from gulch.web.projects.registry import ACTIONS
@@ -321,3 +321,19 @@ def test_a_product_has_no_basis(act):
 def test_a_paste_of_blanks_and_dashes_is_answered(act):
     text = "a" + " -" * 1500 + " " * 3000 + "x"
     act("measured-paste", text=text, status=422)
+
+
+def test_a_page_that_fails_after_an_edit_was_stored_says_that_it_is_kept(client, row, monkeypatch):
+    """What was promised before the edit, that nothing was changed, would be false after it."""
+    client.raise_request_exception = False
+
+    def broken(*_args, **_more):
+        raise OverflowError("a page that cannot be made")
+
+    monkeypatch.setattr(views, "show_workspace", broken)
+    said = client.post(f"/p/{row.pk}/do/set/", {"address": "R1.temperature", "value": "231 degC"}, headers={"HX-Request": "true"})
+    row.refresh_from_db()
+    assert said.status_code == 500 and row.current.number == 2
+    assert "Your edit is kept, as revision 2" in said.content.decode() and "Nothing was changed" not in said.content.decode()
+    said = client.get(f"/p/{row.pk}/process/", headers={"HX-Request": "true"})
+    assert "Nothing was changed" in said.content.decode()

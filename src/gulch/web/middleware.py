@@ -11,6 +11,7 @@ from django.shortcuts import render, resolve_url
 
 from gulch.engine.document import DocumentError
 from gulch.engine.work.job import new_reference
+from gulch.web.projects.actions import stored
 
 log = logging.getLogger("gulch.web")
 POLICY = (
@@ -52,6 +53,7 @@ class Sentences:
         self.get_response = get_response
 
     def __call__(self, request):
+        stored.set(None)
         return self.get_response(request)
 
     def process_exception(self, request, exception):
@@ -59,17 +61,20 @@ class Sentences:
             return None  # Django's own answers
         match = request.resolver_match
         context = {"pk": match.kwargs.get("pk") if match else None}
+        kept = stored.get()
+        changed = "Nothing was changed." if kept is None else f"Your edit is kept, as revision {kept}; what failed came after it."
         if isinstance(exception, DocumentError):
             context |= {"title": "This project cannot be read", "why": str(exception)}
         elif isinstance(exception, DatabaseError):
             log.exception("the database refused")
-            context |= {"title": "Nothing was changed", "why": database_words(exception)}
+            title = "Nothing was changed" if kept is None else f"Your edit is kept, as revision {kept}; then the database refused"
+            context |= {"title": title, "why": database_words(exception)}
         else:
             reference = new_reference()
             log.error("fault %s at %s", reference, request.path, exc_info=exception)
             context |= {
                 "title": "Gulch met a fault of its own",
-                "why": f"Nothing was changed. Its reference is {reference}: whoever runs this server finds it in the log.",
+                "why": f"{changed} Its reference is {reference}: whoever runs this server finds it in the log.",
             }
         if request.headers.get("HX-Request"):
             response = HttpResponse(f"{context['title']}. {context['why']}", "text/plain; charset=utf-8", status=500)

@@ -56,7 +56,10 @@ def tokens(request):
             messages.error(request, f"There are {MOST} tokens already: revoke one first.")
         else:
             fresh = made(request.user, name)
-    return render(request, "api/tokens.html", {"tokens": request.user.tokens.all(), "fresh": fresh})
+    response = render(request, "api/tokens.html", {"tokens": request.user.tokens.all(), "fresh": fresh})
+    if fresh:
+        response["Cache-Control"] = "no-store"  # a secret is shown: no cache keeps it
+    return response
 
 
 @login_required

@@ -9,7 +9,24 @@ from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse_lazy
 
-change_password = auth.PasswordChangeView.as_view(template_name="projects/password.html", success_url=reverse_lazy("projects"))
+
+class ChangePassword(auth.PasswordChangeView):
+    """One's own password; programs that knew the old ways in are shut out with it."""
+
+    template_name, success_url = "projects/password.html", reverse_lazy("projects")
+
+    def form_valid(self, form):
+        messages.info(self.request, f"Your password is changed.{tokens_ended(self.request.user)}")
+        return super().form_valid(form)
+
+
+change_password = ChangePassword.as_view()
+
+
+def tokens_ended(account):
+    """Revoke an account's tokens, and say so, as a sentence with a blank before it; '' where there were none."""
+    ended = account.tokens.filter(revoked=False).update(revoked=True)
+    return f" Its {ended} token{'s are' if ended > 1 else ' is'} revoked." if ended else ""
 
 
 def administrator(view):
@@ -37,6 +54,6 @@ def set_password(request, pk):
     form = SetPasswordForm(account, request.POST or None)
     if request.method == "POST" and form.is_valid():
         form.save()
-        messages.info(request, f"{account.username} has a new password.")
+        messages.info(request, f"{account.username} has a new password.{tokens_ended(account)}")
         return redirect("accounts")
     return render(request, "projects/password.html", {"form": form, "name": account.username})

@@ -4,6 +4,7 @@ An edit is a short transaction: the version is compared, the change applied, a r
 """
 
 import logging
+from contextvars import ContextVar
 
 from pydantic import ValidationError
 
@@ -86,6 +87,9 @@ def lock(row, *more):
     row.refresh_from_db(from_queryset=Project.objects.select_for_update().select_related("current", *more))
 
 
+stored: ContextVar[int | None] = ContextVar("stored", default=None)  # number of the revision that this request has stored
+
+
 def edit(row, version, label, change, client="", whole=False):
     """Apply change(document) to the current document as a new revision, and have it solved.
 
@@ -106,6 +110,7 @@ def edit(row, version, label, change, client="", whole=False):
         if document.dump() == row.current.document:
             return outcome
         add_revision(row, document, label(outcome) if callable(label) else label, ahead=True)
+    stored.set(row.current.number)
     solving.begin(row)
     return outcome
 

@@ -25,7 +25,7 @@ document.addEventListener("htmx:responseError", (event) => {
   if (xhr.status === 409 || xhr.status === 422) return;
   if (xhr.status === 401 || xhr.status === 403) return keep(requestConfig);
   fault(xhr.getResponseHeader("X-Gulch-Says") ? xhr.responseText
-    : "The server could not do this (" + xhr.status + "); the project is unchanged.");
+    : "The server could not do this (" + xhr.status + "): reload the page to see what stands.");
 });
 
 // The session has ended: what was typed is kept, and applied once the user is signed in again.
