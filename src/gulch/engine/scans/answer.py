@@ -78,7 +78,7 @@ def _still(points, gauge):
         return None
     low, high = min(reads), max(reads)
     size = max(abs(low), abs(high))
-    if gauge["dimension"] == "fraction":
+    if gauge.get("dimension") == "fraction":
         size = min(size, max(abs(1.0 - low), abs(1.0 - high))) or size
     return reads[0] if high - low <= STILL * size else None
 
