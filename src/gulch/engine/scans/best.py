@@ -15,7 +15,7 @@ from gulch.engine.scans.answer import excluding
 from gulch.engine.scans.climb import LEAST, SAME, beginnings, climb, distance, looks
 from gulch.engine.scans.grid import ScanError
 from gulch.engine.scans.search import INSIDE, Aim, Ended, Point, Search
-from gulch.engine.scans.sure import band, unsure_of
+from gulch.engine.scans.sure import BEST_SAMPLES, band, unsure_of
 from gulch.engine.scans.windows import limit_broken
 from gulch.engine.settle import UNWATCHED
 
@@ -57,6 +57,7 @@ class Optimum:
     reads: float | None = None
     readings: dict = field(default_factory=dict)
     band: dict = field(default_factory=dict)  # {gauge: [low, high]} that unsure data leave at the best point
+    samples: int = 0  # of which the band is
     holds: list = field(default_factory=list)
     ends: list = field(default_factory=list)
     flat: dict = field(default_factory=dict)
@@ -204,7 +205,7 @@ def _told(search, out, peaks):
         _held(search, top, out)
         if not out.ended:
             out.flat = _flat(search, top, out.span)
-            out.band = _band(search, top)
+            out.band, out.samples = _band(search, top), BEST_SAMPLES
     except Ended:
         out.ended = out.ended or "out of solves"
     out.solves = search.solves
@@ -296,7 +297,7 @@ def _band(search, top):
     data = unsure_of(plan) if plan.project.spreads else []
     at = dict(zip((k["address"] for k in search.knobs), top.values, strict=True))
     near = min(search.starts, key=lambda s: float(np.abs(s[0] - top.u).sum()), default=(None, None))[1]
-    return band(plan, data, at, near, search.rows, search.watch) if data else {}
+    return band(plan, data, at, near, search.rows, search.watch, BEST_SAMPLES) if data else {}
 
 
 def _loss(point, top, span):

@@ -29,7 +29,9 @@ if TYPE_CHECKING:
     from gulch.engine.settle import Watch
 
 SAMPLES = 64  # of each of the two sets; there are SAMPLES (d + 2) solves of d data
-BAND_SAMPLES = 16  # of a point of a scan, and of an optimum
+BAND_SAMPLES = 16  # of a point of a scan
+BEST_SAMPLES = 64  # of an optimum
+RESAMPLES = 200  # drawn anew from the samples, for what shares may be off by
 NINE_IN_TEN = (0.05, 0.95)
 MOST_FAILED = 0.1  # share of the samples beyond which nothing is said of shares
 SEED = 1
@@ -54,7 +56,8 @@ class Sure:
     """What sampling found. gauges: rows {"id", "label", "dimension", "now", "low", "high", "first": {key: share}, "total": {key: share}}.
 
     low, high: nine samples in ten lie between them; first: share of the variance that a datum has by itself, total: with what it does
-    together with others; both {} where too many samples failed. data: the Unsure as plain data.
+    together with others, off: what the total may be off by for the number of samples (nine times in ten); all {} where too many samples
+    failed. data: the Unsure as plain data.
     """
 
     data: list
@@ -135,17 +138,24 @@ def design(d: int, n: int = SAMPLES) -> np.ndarray:
     return np.vstack([a, b, *mixed])
 
 
-def shares(values: np.ndarray, d: int) -> tuple[np.ndarray, np.ndarray]:
-    """(first-order, total) Sobol indices of values at the places of `design`, shape (n (d + 2),): shape (d,) each."""
+def shares(values: np.ndarray, d: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(first-order, total, what the total may be off by) of values at the places of `design`, shape (n (d + 2),): shape (d,) each.
+
+    Sobol indices. First-order shares cannot add to more than all: where samples are few and they do, they are scaled to it.
+    """
     n = values.size // (d + 2)
     blocks = values.reshape(d + 2, n)
     if np.ptp(blocks[:2]) <= 1e-12 * np.abs(blocks[:2]).max(initial=1e-300):
-        return np.zeros(d), np.zeros(d)
+        return np.zeros(d), np.zeros(d), np.zeros(d)
     if d == 1:
-        return np.ones(1), np.ones(1)
+        return np.ones(1), np.ones(1), np.zeros(1)
     function = {"f_A": blocks[0][None], "f_B": blocks[1][None], "f_AB": blocks[2:][:, None, :]}
-    found = scipy.stats.sobol_indices(func=function, n=n)
-    return np.clip(np.atleast_1d(found.first_order), 0.0, 1.0), np.clip(np.atleast_1d(found.total_order), 0.0, None)
+    found = scipy.stats.sobol_indices(func=function, n=n, rng=np.random.default_rng(SEED))
+    first, total = (np.clip(np.atleast_1d(x), 0.0, None) for x in (found.first_order, found.total_order))
+    with np.errstate(all="ignore"):
+        ends = found.bootstrap(confidence_level=0.9, n_resamples=RESAMPLES).total_order.confidence_interval
+    off = np.nan_to_num(0.5 * np.abs(np.atleast_1d(ends.high) - np.atleast_1d(ends.low)))
+    return first / max(first.sum(), 1.0), total, off
 
 
 def sure(
@@ -180,19 +190,22 @@ def _told(gauge, values, data, now):
     """A gauge's row of Sure."""
     n = 2 * (values.size // (len(data) + 2))  # the two independent sets
     known, free = ~np.isnan(values), values[:n][~np.isnan(values[:n])]
-    row = {n: gauge[n] for n in ("id", "label", "dimension")} | {"now": now, "low": None, "high": None, "first": {}, "total": {}}
+    row = {n: gauge[n] for n in ("id", "label", "dimension")} | {"now": now, "low": None, "high": None, "first": {}, "total": {}, "off": {}}
     if free.size:
         row["low"], row["high"] = (float(v) for v in np.quantile(free, NINE_IN_TEN))
     if known.mean() >= 1.0 - MOST_FAILED:
-        first, total = shares(np.where(known, values, np.nanmean(values)), len(data))
+        first, total, off = shares(np.where(known, values, np.nanmean(values)), len(data))
+        row["off"] = {x.key: float(v) for x, v in zip(data, off, strict=True)}
         row["first"] = {x.key: float(v) for x, v in zip(data, first, strict=True)}
         row["total"] = {x.key: float(v) for x, v in zip(data, total, strict=True)}
     return row
 
 
-def band(plan: Plan, data: list[Unsure], overrides: dict, start: Start, gauges: list, watch: Watch = UNWATCHED) -> dict[str, list[float]]:
+def band(
+    plan: Plan, data: list[Unsure], overrides: dict, start: Start, gauges: list, watch: Watch = UNWATCHED, samples: int = BAND_SAMPLES
+) -> dict[str, list[float]]:
     """{gauge id: [low, high]} between which nine samples in ten lie at one point; overrides: {address: SI} of the point."""
-    places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(BAND_SAMPLES)
+    places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(samples)
     found: dict[str, list] = {g["id"]: [] for g in gauges}
     for u in places:
         solution = plan.run_from(start, overrides_at(data, u) | overrides, watch, explain=False)

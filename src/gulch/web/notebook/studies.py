@@ -107,7 +107,8 @@ def sure(section, space, asked):
         return
     section.table(("Not sure", "now", "within ±"), [[words, now, by] for _, words, now, by in page.rows()], worded=(1, 2))
     rows = [
-        [label, now, band, "; ".join(f"{share} % {words}" for share, words in parts) or "–"] for label, now, band, parts in page.bands()
+        [label, now, band, "; ".join(f"{share}{f' ± {off}' if off else ''} % {words}" for share, off, words in parts) or "–"]
+        for label, now, band, parts in page.bands()
     ]
     section.table(("Gauge", "now", "nine samples in ten", "which datum it rests on"), rows, worded=(2, 3))
     section.say(f"{page.found['samples']} solves. A share counts what a datum does by itself and together with others.")

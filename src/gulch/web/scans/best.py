@@ -10,7 +10,7 @@ from gulch.web.scans import jobs, plots
 from gulch.web.scans.curve import Curve
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
-OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None, "jumps": []}  # what answers of older versions do not hold
+OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None, "jumps": [], "samples": 0}  # what answers of older versions do not hold
 DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
 
 
@@ -258,7 +258,8 @@ class BestPage(Curve):
         if not pair:
             return ""
         low, high = (self.reading(v, self.found["gauge"], 4) for v in pair)
-        return f"The data that are not sure leave it between {low} and {high} there (nine samples in ten)."
+        of = f", of {self.found['samples']}" if self.found["samples"] else ""
+        return f"The data that are not sure leave it between {low} and {high} there (nine samples in ten{of})."
 
     @property
     def proof(self):

@@ -72,10 +72,10 @@ class SurePage:
                 yield group, rows
 
     def bands(self):
-        """(gauge, now, between which it lies, [(share, words) of each datum, the largest first])."""
+        """(gauge, now, between which it lies, [(share, what it may be off by, words) of each datum, the largest first])."""
         labels = {x["key"]: x["label"] for x in self.found["data"]}
         for g in self.found["gauges"]:
             now, low, high = (show(g[n], g["dimension"], self.display) for n in ("now", "low", "high"))
             shares = sorted(g["total"].items(), key=lambda pair: -pair[1])
-            parts = [(round(100 * v), labels[k]) for k, v in shares if v > 0.005]
+            parts = [(round(100 * v), round(100 * g.get("off", {}).get(k, 0.0)), labels[k]) for k, v in shares if v > 0.005]
             yield g["label"], now, f"{low} to {high}" if g["low"] is not None else "–", parts
