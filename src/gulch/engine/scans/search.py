@@ -270,7 +270,7 @@ class Search:
     def span(self) -> float:
         """How far apart the readings are that the knobs brought about where the figures stand, inside the limits where they can be met."""
         trusted = [p for p in self.known.values() if p.trusted]
-        reads = [p.reads for p in ([p for p in trusted if p.inside] or trusted)]
+        reads = [p.reads for p in ([p for p in trusted if p.inside] or trusted) if p.reads is not None]
         return max(reads) - min(reads) if reads else 0.0
 
     def size(self, reads: float) -> float:

@@ -296,8 +296,11 @@ class Sides:
 
     def per_mole(self) -> tuple[MolarCurve, MolarCurve]:
         """What the curves of both sides tell of any flow and duty: of composition and pressure alone."""
-        sides = zip(self.curves, (self.hot_in, self.cold_in), self.P, strict=True)
-        return tuple(MolarCurve(c.heat / s.total, c.T, (c.bends / s.total).tolist(), c.unsure, s.n / s.total, P) for c, s, P in sides)
+
+        def told(c, s, P):
+            return MolarCurve(c.heat / s.total, c.T, (c.bends / s.total).tolist(), c.unsure, s.n / s.total, P)
+
+        return told(self.curves[0], self.hot_in, self.P[0]), told(self.curves[1], self.cold_in, self.P[1])
 
     def clear_by(self, known: tuple[MolarCurve, MolarCurve], q: float, approach: float) -> bool:
         """Whether known curves say that the sides come nowhere nearer inside than at their ends, at duty q [W].
