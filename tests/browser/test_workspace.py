@@ -522,6 +522,10 @@ def test_the_focus_never_falls_on_nothing(page, row):
         page.locator("#found button").first.click()
     expect(page.locator("#species")).to_contain_text("argon")
     assert focused(page) == "species-search"
+    page.fill("#species-search", "krypton")
+    with page.expect_response(lambda r: "/do/species-add/" in r.url):
+        page.keyboard.press("Enter")
+    expect(page.locator("#species")).to_contain_text("krypton")
     page.keyboard.press("Escape")
     page.keyboard.press("Alt+2")
     expect(page.locator("#map-canvas .unit-g")).to_have_count(7)

@@ -1,6 +1,7 @@
 """Edits and commands after which a user can always go on: names, outlets, variants, files, typed constants."""
 
 import json
+import os
 import subprocess
 import sys
 
@@ -382,3 +383,12 @@ def test_a_conversion_that_another_species_stops_is_counted_on_that_one():
     assert "Count the conversion on HCl, which runs out before NaOH does" in said.todo
     nu = np.array([-1.0, -1.0, 1.0, 1.0])
     assert edit.limiting_reactant(project, nu) == "HCl"
+
+
+@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="no device that is always full")
+def test_a_full_disk_under_the_output_is_a_sentence(tmp_path):
+    file = tmp_path / "p.json"
+    file.write_text(json.dumps(demo().dump()))
+    with open("/dev/full", "w") as full:
+        said = subprocess.run([sys.executable, "-m", "gulch.main", "solve", str(file)], stdout=full, stderr=subprocess.PIPE, text=True)
+    assert said.returncode == 1 and "could not be written: No space left" in said.stderr and "Traceback" not in said.stderr

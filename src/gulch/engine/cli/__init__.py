@@ -6,6 +6,7 @@ Only what the chosen command needs is loaded, and that not before it is chosen.
 from __future__ import annotations
 
 import argparse
+import errno
 import json
 import os
 import sys
@@ -13,7 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.cli.codes import BAD_FILE, SOLVED
+from gulch.engine.cli.codes import BAD_FILE, NOT_SOLVED, SOLVED
 
 if TYPE_CHECKING:
     from argparse import ArgumentParser, Namespace
@@ -98,6 +99,12 @@ def run(parser: ArgumentParser, argv: list[str]) -> int:
     except BrokenPipeError:  # whoever read the output has enough of it
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return SOLVED
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EIO, errno.EDQUOT):
+            raise
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # what is left to be written would fail again at the end
+        print(f"The output could not be written: {error.strerror}. Make room, or write it elsewhere.", file=sys.stderr)
+        return NOT_SOLVED
 
 
 def parser() -> ArgumentParser:

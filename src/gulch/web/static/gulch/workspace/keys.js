@@ -45,3 +45,18 @@ document.addEventListener("keydown", (event) => {
     }
   }
 });
+
+// Enter takes the first species that is found for what stands in the search, once that is there; a likeness is only offered.
+let taking = false;
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Enter" || event.target.id !== "species-search" || !event.target.value.trim()) return;
+  event.preventDefault();
+  taking = true;
+  htmx.trigger(event.target, "search");
+});
+document.addEventListener("input", (event) => { if (event.target.id === "species-search") taking = false; });
+document.addEventListener("htmx:afterSettle", (event) => { // a button works from then on
+  if (event.detail.target.id !== "found" || !taking) return;
+  taking = false;
+  if (!$("found").querySelector(":scope > p")) $("found").querySelector("li button")?.click();
+});
