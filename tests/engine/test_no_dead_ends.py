@@ -392,3 +392,15 @@ def test_a_full_disk_under_the_output_is_a_sentence(tmp_path):
     with open("/dev/full", "w") as full:
         said = subprocess.run([sys.executable, "-m", "gulch.main", "solve", str(file)], stdout=full, stderr=subprocess.PIPE, text=True)
     assert said.returncode == 1 and "could not be written: No space left" in said.stderr and "Traceback" not in said.stderr
+
+
+def test_a_gauge_that_divides_by_zero_says_so():
+    project = demo()
+    project.gauges = [
+        *project.gauges,
+        GaugeEntry(id="q", reads="gauge.q", formula="product.flow / water_feed.flow.ethane", label="quotient"),
+    ]
+    solution = solve(project)
+    assert solution.gauges["q"] is None
+    said = next(m for m in solution.messages if "quotient has no value" in m.what)
+    assert "divides by zero" in said.what and "water_feed.flow.ethane is 0" in said.what

@@ -106,19 +106,22 @@ class Report:
             # an iterate of a loop that did not settle is nothing to judge by
             if value is not None and all(lo.settled for lo in out.loops):
                 self.limits(g, value, known[g.reads])
+            elif value is None and out.solved and g.reads in known and known[g.reads].formula is not None:
+                what = valueless(g.label or known[g.reads].label, {a: self.part(a, molar_mass) for a in known[g.reads].parts})
+                self.run.say("warning", at_gauge(g.id), what, "Change its formula, or what makes that zero.")
+
+    def part(self, address: str, molar_mass: dict[str, float]) -> float:
+        """SI value of an input or result that a formula names; nan where there is none."""
+        if address in self.run.inputs:
+            return self.run.inputs[address]
+        found = results.value(self.solution, address, molar_mass)
+        return float("nan") if found is None else float(found)
 
     def gauge_value(self, readable: Readable, molar_mass: dict[str, float]) -> float | None:
         """SI value of a gauge's reading in the solution; None where it was not computed."""
         if readable.formula is None:
             return results.value(self.solution, readable.address, molar_mass)
-
-        def part(address):
-            if address in self.run.inputs:
-                return self.run.inputs[address]
-            found = results.value(self.solution, address, molar_mass)
-            return float("nan") if found is None else float(found)
-
-        value = formulas.value(readable.formula, part)
+        value = formulas.value(readable.formula, lambda address: self.part(address, molar_mass))
         return float(value) if np.isfinite(value) else None
 
     def extrapolated(self) -> None:
@@ -284,3 +287,12 @@ def _data_rooms(id_, stream, fits):
     low, high = max(f.low for f in held) - 1.0, min(f.high for f in held) + 1.0
     distance = min(stream.temperature - low, high - stream.temperature)
     return [RoomLeft(at_stream(id_), Code.BEYOND_DATA, f"heat-capacity data of {id_}", distance, "temperature difference")]
+
+
+def valueless(label: str, parts: dict[str, float]) -> str:
+    """Why a gauge's formula comes to no number though the process is solved. parts: SI values of what it names, nan where there is none."""
+    lacking, zeros = [a for a, v in parts.items() if np.isnan(v)], [a for a, v in parts.items() if v == 0.0]
+    if lacking:
+        return f"{label} has no value: {', '.join(lacking)} {'have' if len(lacking) > 1 else 'has'} none."
+    why = f" ({', '.join(zeros)} {'are' if len(zeros) > 1 else 'is'} 0)" if zeros else ""
+    return f"{label} has no value: it divides by zero, or goes beyond all numbers{why}."
