@@ -404,3 +404,17 @@ def test_a_gauge_that_divides_by_zero_says_so():
     assert solution.gauges["q"] is None
     said = next(m for m in solution.messages if "quotient has no value" in m.what)
     assert "divides by zero" in said.what and "water_feed.flow.ethane is 0" in said.what
+
+
+def test_a_bound_that_may_not_be_reached_is_not_said_to_be_passed():
+    project = document(
+        LIGHT,
+        [{"id": "C", "kind": "column", "light_key": "methanol", "heavy_key": "water", "light_recovery": "100 %"}],
+        [
+            feed("f", "C", {"methanol": "1 kmol/h", "water": "1 kmol/h"}),
+            {"id": "d", "from": "C.distillate"},
+            {"id": "b", "from": "C.bottoms"},
+        ],
+    )
+    said = [what for what in errors(project) if "100 %" in what]
+    assert len(said) == 1 and "has to stay below that" in said[0] and "above" not in said[0]

@@ -48,6 +48,12 @@ def quantities(project: Project) -> Iterator:
             continue
         if not a.low <= value <= a.high:
             side, bound = ("below", a.low) if value < a.low else ("above", a.high)
+            if show(value, a.dimension, project.display) == show(
+                bound, a.dimension, project.display
+            ):  # the bound itself may not be reached
+                other, way = ("above", "more") if value < a.low else ("below", "less")
+                yield Message("error", a.place, f"{a.label} is {a.text}, but has to stay {other} that.", f"Type a little {way}.")
+                continue
             what = "negative" if a.low == 0.0 and value < 0.0 else f"{side} {show(bound, a.dimension, project.display)}"
             yield Message(
                 "error",
