@@ -409,7 +409,7 @@ def test_a_gauge_that_divides_by_zero_says_so():
 def test_a_bound_that_may_not_be_reached_is_not_said_to_be_passed():
     project = document(
         LIGHT,
-        [{"id": "C", "kind": "column", "light_key": "methanol", "heavy_key": "water", "light_recovery": "100 %"}],
+        [{"id": "C", "kind": "shortcut-column", "light_key": "methanol", "heavy_key": "water", "light_recovery": "100 %"}],
         [
             feed("f", "C", {"methanol": "1 kmol/h", "water": "1 kmol/h"}),
             {"id": "d", "from": "C.distillate"},
