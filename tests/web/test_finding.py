@@ -74,3 +74,22 @@ def test_what_a_button_sends_is_what_was_meant():
 
     assert vals(on=1) == "hx-vals='{\"on\": 1}'" and vals(on=True) == "hx-vals='{\"on\": true}'"
     assert vals(of=["<b>", "it's & so"]) == 'hx-vals=\'{"of": ["\\u003Cb\\u003E", "it\\u0027s \\u0026 so"]}\''
+
+
+@pytest.mark.parametrize(
+    ("query", "words", "act", "form"),
+    [
+        ("send product to MIX", "Send product to MIX", "send", {"id": "product", "to": "MIX"}),
+        ("work on base", "Work on base", "variant-work", {"id": ""}),
+        ("overall conversion of ethylene at least 60 %", None, "gauge-edit", {"field": "at_least", "value": "60 %"}),
+        ("new scan", "New scan", "scan-add", {}),
+    ],
+)
+def test_more_that_is_asked_for_in_words(client, row, query, words, act, form):
+    first = rows(client, row, query)[0]
+    assert (words is None or first["words"] == words) and first["act"] == act and form.items() <= first["form"].items()
+
+
+@pytest.mark.parametrize("query", ["new gauge", "ratio", "tie"])
+def test_ways_that_have_no_button_of_their_own_are_shown(client, row, query):
+    assert rows(client, row, query)[0]["url"] in ("../process/", "../loops/")

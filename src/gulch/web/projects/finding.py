@@ -18,6 +18,10 @@ WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compil
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
 WHY = re.compile(r"(?:why|where from|where does)\s+(?P<what>.+?)(?:\s+come from)?\??$", re.I)
 PINS = re.compile(r"(?:pin|put|note)\s+(?P<what>.+?)(?:\s+(?:in|into|to)\s+(?:the\s+)?notebook)?$", re.I)
+SENDS = re.compile(r"(?:send|return|recycle)\s+(?P<stream>\S+)\s+(?:back\s+)?to\s+(?P<unit>\S+)$", re.I)
+WORKS = re.compile(r"work\s+(?:on\s+)?(?:the\s+)?(?P<what>.+)$", re.I)
+SIDES = ("at least", "at most", ">=", "<=", "≥", "≤", "above", "below")
+NEW = re.compile(r"(?:(?:new|add|make)\s+)?(?:an?\s+)?(?P<what>gauge|knob|scan|best|trade-off|ratio|tie)$", re.I)
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
 
 
@@ -66,11 +70,18 @@ def found(document, query):
         (APPENDS, finder.append),
         (PINS, finder.pin),
         (RUNS, finder.run),
+        (SENDS, finder.send),
+        (WORKS, finder.work),
+        (NEW, finder.new),
         (WHY, finder.why),
     )
     for pattern, offer in offers:
         if match := pattern.match(query):
             rows += offer(**match.groupdict())
+    for side in SIDES:
+        what, mark, value = query.partition(f" {side} ")
+        if mark and value.strip():
+            rows += finder.limit(what.strip(), side, value.strip())
     return (rows + finder.things(query))[: MOST - MOST_HELP] + helped(query)
 
 
@@ -153,6 +164,41 @@ class _Finder:
         scans = [(s.id, "scan of " + " and ".join(names.get(o.knob, o.knob) for o in s.over)) for s in self.document.scans]
         wanted = what.lower().split()
         return [{"words": f"Run {words}", "run": id_} for id_, words in scans if all(t in f"{words} {id_}".lower() for t in wanted)][:8]
+
+    def send(self, stream, unit):
+        streams = [s.id for s in self.document.streams if s.id.lower() == stream.lower() and s.to is None]
+        units = [u.id for u in self.document.units if u.id.lower() == unit.lower()]
+        return [{"words": f"Send {s} to {u}", "act": "send", "form": {"id": s, "to": u}} for s in streams for u in units]
+
+    def work(self, what):
+        offers = [("base", ""), *((v.name, v.id) for v in self.document.variants)]
+        return [
+            {"words": f"Work on {name}", "act": "variant-work", "form": {"id": id_}} for name, id_ in offers if what.lower() in name.lower()
+        ]
+
+    def limit(self, what, side, value):
+        field = "at_least" if side.lower() in ("at least", ">=", "≥", "above") else "at_most"
+        words = "at least" if field == "at_least" else "at most"
+        rows = [(a, w) for a, w in self.matching(what, self.result_entries())][:8]
+        own = [
+            {"words": f"Limit {w}: {words} {value}", "act": "gauge-edit", "form": {"id": self.gauges[a].id, "field": field, "value": value}}
+            for a, w in rows
+            if a in self.gauges
+        ]
+        other = [{"words": f"Watch {w}, to limit it", "act": "gauge", "form": {"address": a}} for a, w in rows if a not in self.gauges]
+        return own + other
+
+    def new(self, what):
+        offers = {
+            "gauge": {"words": "Watch a result as a gauge: ○ beside it, or type a formula", "url": "../process/"},
+            "knob": {"words": "Make an input a knob: ◇ beside it", "url": "../process/"},
+            "scan": {"words": "New scan", "act": "scan-add", "form": {}},
+            "best": {"words": "New search for the best", "act": "search-add", "form": {}},
+            "trade-off": {"words": "New trade-off of two aims", "act": "search-add", "form": {"trade": "1"}},
+            "ratio": {"words": "Hold a ratio: tie one input to another by a formula", "url": "../loops/"},
+            "tie": {"words": "Tie one input to another by a formula", "url": "../loops/"},
+        }
+        return [offers[what.lower()]]
 
     def things(self, query):
         """Inputs, results, knobs, gauges and reactions by their words."""
