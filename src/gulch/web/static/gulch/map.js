@@ -6,7 +6,12 @@ import "./map/keys.js";
 import "./map/panes.js";
 
 const WRITTEN = 1.08; // by how much the scale may change before the map is written anew
-let shows = "molar", says = "flow";
+const kept = (name, choices) => choices.find((c) => c === localStorage.getItem("gulch-map-" + name)) ?? choices[0];
+let shows = kept("shows", ["molar", "mass"]), says = kept("says", ["flow", "state", "name"]); // as on the last map that was looked at
+function keep(name, value) {
+  localStorage.setItem("gulch-map-" + name, value);
+  return value;
+}
 let drawn = null; // {map, w, placed, k, on} of the picture that stands
 
 async function draw() {
@@ -58,8 +63,8 @@ onScale(() => {
 });
 
 document.addEventListener("change", (event) => {
-  if (event.target.id === "width-shows") { shows = event.target.value; draw(); }
-  if (event.target.id === "streams-say") { says = event.target.value; write(); }
+  if (event.target.id === "width-shows") { shows = keep("shows", event.target.value); draw(); }
+  if (event.target.id === "streams-say") { says = keep("says", event.target.value); write(); }
 });
 document.addEventListener("gulch:drawn", () => {
   for (const [id, value] of [["width-shows", shows], ["streams-say", says]]) {

@@ -4,3 +4,11 @@
   const dark = kept ? kept === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
   document.documentElement.dataset.bsTheme = dark ? "dark" : "light";
 })();
+
+// Paper is light.
+(() => {
+  const root = document.documentElement;
+  let worn = null;
+  addEventListener("beforeprint", () => { worn = root.dataset.bsTheme; root.dataset.bsTheme = "light"; });
+  addEventListener("afterprint", () => { if (worn) root.dataset.bsTheme = worn; worn = null; });
+})();
