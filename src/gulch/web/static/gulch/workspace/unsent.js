@@ -17,7 +17,7 @@ function mark(id) {
 export function missed(event) {
   const { elt, requestConfig } = event.detail;
   if (requestConfig.verb !== "post") return false;
-  const field = elt.matches("input, select, textarea") ? elt : elt.querySelector?.("input[name=value], textarea");
+  const field = elt.matches("input, select, textarea") ? elt : elt.matches("form") && elt.querySelector("input[name=value], textarea");
   if (!field?.id) return false;
   const values = Object.fromEntries(Object.entries(requestConfig.parameters).filter(([name]) => !OWN.includes(name)));
   unsent.set(field.id, { path: requestConfig.path, values, text: field.value });
@@ -33,18 +33,30 @@ async function look() {
   } catch { /* still away */ }
 }
 
+// A mark goes when the server has answered, not before.
 async function again() {
   clearInterval(looking);
   looking = null;
-  $("fault").hidden = true;
   for (const [id, edit] of [...unsent]) {
-    unsent.delete(id);
-    const field = $(id);
-    field?.classList.remove("unsent");
-    field?.removeAttribute("aria-invalid");
-    field?.removeAttribute("title");
-    await post(edit.path, edit.values).catch(() => {}); // said as any fault is
+    try {
+      await post(edit.path, edit.values);
+    } catch {
+      looking ??= setInterval(look, EVERY);
+      return;
+    }
+    if (unsent.get(id) === edit) unsent.delete(id);
+    const field = unmark(id);
+    if (field && field !== document.activeElement) field.value = field.getAttribute("value") ?? "";
   }
+  $("fault").hidden = true;
+}
+
+function unmark(id) {
+  const field = $(id);
+  if (!field || unsent.has(id)) return null;
+  field.classList.remove("unsent");
+  for (const name of ["aria-invalid", "title"]) field.removeAttribute(name);
+  return field;
 }
 
 document.addEventListener("keydown", (event) => {
@@ -55,7 +67,9 @@ document.addEventListener("keydown", (event) => {
   }
 }, true);
 // Typed anew, it is sent by itself; what a page brings back of before does not stand in its place.
-document.addEventListener("change", (event) => { unsent.delete(event.target.id); }, true);
+document.addEventListener("change", ({ target }) => {
+  if (unsent.delete(target.id)) unmark(target.id);
+}, true);
 export function still() {
   for (const [id, edit] of unsent) {
     if ($(id)) $(id).value = edit.text;
