@@ -471,6 +471,8 @@ def test_a_gauge_held_by_a_target_is_no_aim():
     plan = Plan(next(p for p in projects() if "cyclohexane" in p.name))
     with pytest.raises(ScanError, match="held by a target"):
         best(plan, Aim(plan.project.targets[0].gauge))
+    plan.project.targets[0].on = False  # as it is switched off, which holds nothing
+    assert best(Plan(plan.project), Aim(plan.project.targets[0].gauge), most=20).values is not None
 
 
 def test_a_search_that_ran_out_goes_on_with_as_many_solves_again():

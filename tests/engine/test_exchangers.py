@@ -105,11 +105,14 @@ def test_a_walk_through_flows_ends_where_each_solve_alone_does(hot, cold, model,
     assert seen == {True, False}  # at an end, and inside
 
 
+thrown = settings(
+    max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much]
+)
 sides = st.dictionaries(st.sampled_from(sorted(CAS)), st.floats(0.5, 10.0), min_size=1, max_size=3)
 
 
 @pytest.mark.slow
-@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@thrown
 @given(
     hot=sides,
     cold=sides,
@@ -155,7 +158,7 @@ def test_what_cannot_be_asked_is_said_in_words_that_fit(asked, words, level):
 
 
 @pytest.mark.slow
-@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@thrown
 @given(
     hot=sides,
     cold=sides,

@@ -220,4 +220,4 @@ def test_a_best_at_the_reach_of_a_medium_names_it():
     found = answered(Plan(project), SearchEntry(id="b", aim="worth"))
     assert found["values"][0] == pytest.approx(450.0, abs=0.5) and found["values"][0] <= 450.0
     assert {(j["of"], j["medium"], j["then"], j["way"]) for j in found["jumps"]} == {("R", "steam", "hot oil", "above")}
-    assert "steam serves R no further: a little above" in best_text(project, found)
+    assert "R takes steam there; a little above" in best_text(project, found)

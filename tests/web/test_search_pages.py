@@ -48,7 +48,7 @@ def test_the_answer_says_where_how_much_and_what_holds_it(client, row, sought):
     )
     assert "nothing but gas in R1" in text or "two phases at most" in text or "low end of its range" in text
     assert "none is better inside the limits" in text and "loses at most 1 %" in text and "which is what these knobs move it by" in text
-    assert "It rests on 11 looks" in text and "likely, not proved" in text
+    assert "It rests on 11 looks" in text and "is not proved" in text
     assert f"{found['solves']} solves, all kept" in text
     assert 'id="scan-data"' in page(client, row, "scans", "?select=best1")
 
@@ -216,7 +216,7 @@ def test_a_best_at_the_end_of_a_range_says_so_and_one_hidden_by_doubt_stands_bes
     ask(client, row, "best1")
     run = row.scan_runs.get()
     assert run.result["ends"], run.result
-    assert "It stands at the end of a range (reactor temperature at the low end): by its slope there" in words(client, row, "best1")
+    assert "It stands at the end of a range (reactor temperature at the low end): by the slope there" in words(client, row, "best1")
     hidden = {"values": run.result["values"], "reads": 2.0 * run.result["reads"], "doubts": ["near-critical"]}
     run.result |= {"hidden": hidden}
     run.save(update_fields=["result"])

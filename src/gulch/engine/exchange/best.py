@@ -101,7 +101,7 @@ def rests_on(found: dict[str, Any]) -> str:
         parts.append(
             f"It rests on {found['looks']} looks spread over the ranges and at their ends and on {climbs or 'no'} "
             f"climb{'s' if climbs > 1 else ''} from the best of them{', broken off' if found['ended'] else ''}; "
-            "that nothing better stands between the looks is likely, not proved."
+            "that nothing better stands between the looks is not proved."
         )
     if around:
         parts.append(f"Of {around} solves beside it {found['better'] or 'none'} is better inside the limits.")
@@ -135,8 +135,9 @@ def end_words(found: dict[str, Any]) -> str:
     ends = [f"{labels[e['of']]} at the {e['kind']} end" for e in found["ends"]]
     if not ends:
         return ""
-    more = ": by its slope there a wider one gives more" if any(e["worth"] for e in found["ends"]) else ""
-    return f"It stands at the end of a range ({', '.join(ends)}){more}."
+    more = [labels[e["of"]] for e in found["ends"] if e["worth"]]
+    beyond = f": by the slope there a wider one of {' and '.join(more)} gives more" if more else ""
+    return f"It stands at the end of a range ({', '.join(ends)}){beyond}."
 
 
 def jump_words(found: dict[str, Any], display: str) -> list[str]:
@@ -147,7 +148,7 @@ def jump_words(found: dict[str, Any], display: str) -> list[str]:
         knob = knobs[j["address"]]
         at = f"{j['way']} {in_sentence(knob['label'])} {show(j['at'], knob['dimension'], display, 4)}"
         then = f"takes {j['then']}" if j["then"] else "has no medium with a price"
-        out.append(f"{j['medium']} serves {j['of']} no further: a little {at} it {then}.")
+        out.append(f"{j['of']} takes {j['medium']} there; a little {at} it {then}.")
     return list(dict.fromkeys(out))
 
 

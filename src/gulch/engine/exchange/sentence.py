@@ -161,7 +161,7 @@ class Sentence:
         """What is sought does not move."""
         names = " and ".join(in_sentence(a["label"]) for a in self.axes)
         reads = show(self.answer.still, self.shown["dimension"], self.display, 5)
-        self._say(f" {self.shown['label']} does not depend on {names}: it reads {reads} throughout.")
+        self._say(f" {self.shown['label']} does not depend on {names}: it reads {reads} at every point.")
 
     def _left_out(self):
         if self.answer.doubtful:

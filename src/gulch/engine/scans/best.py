@@ -97,7 +97,6 @@ def best(
     The same question has the same answer. Raises ScanError with a sentence where there is nothing to turn, to aim at, or no answer.
     """
     search = Search(plan, aim, start, watch, known, tell, most)
-    _refuse_held(search)
     out = Optimum(aim.gauge, aim.highest, search.row["dimension"], search.knobs)
     peaks: list[Point] = []
     try:
@@ -121,6 +120,7 @@ def ending(watch: Watch) -> str:
 
 def highest(search: Search) -> list[Point]:
     """Where the climbs of a search ended. Raises Ended, ScanError where nothing moves the aim."""
+    _refuse_held(search)
     spread = looks(search)
     _refuse_still(search, spread)
     begins = beginnings(search, spread)
@@ -131,7 +131,7 @@ def highest(search: Search) -> list[Point]:
 
 def _refuse_held(search):
     """An aim that a target holds is what the target says, whatever turns."""
-    target = next((t for t in search.plan.project.targets if t.gauge == search.aim.gauge), None)
+    target = next((t for t in search.plan.project.targets if t.on and t.gauge == search.aim.gauge), None)
     if target is not None:
         raise ScanError(f"{search.row['label']} is held by a target, so it does not depend on the knobs: choose another aim.")
 

@@ -104,7 +104,9 @@ class FlashDrum(Unit):
         name, other, way = ("vapour", "dew", "Cool it below") if dew else ("liquid", "bubble", "Heat it above")
         T, P = show(whole.T, "temperature", context.display), show(whole.P, "pressure", context.display)
         found = context.model.boundary(dew, whole.P, whole.n, whole.T)
-        edge = f"its {other} point of {show(found[0], 'temperature', context.display)}" if found is not None else f"its {other} point"
-        change = "raise" if dew else "lower"
         what = f"Nothing is parted: at {T} and {P} all of it is {name}."
+        if found is None:
+            return [Note("warning", what, f"No {other} point was found at this pressure: try another.")]
+        edge = f"its {other} point of {show(found[0], 'temperature', context.display)}"
+        change = "raise" if dew else "lower"
         return [Note("warning", what, f"{way} {edge}, or {change} the pressure.")]

@@ -18,8 +18,9 @@ export function fault(text) {
   $("fault").hidden = false;
 }
 document.addEventListener("htmx:sendError", (event) =>
-  fault("The server cannot be reached. " + (missed(event) ? "What you typed stands where it is, marked, and is sent when the server is back."
-    : "Nothing was changed: start it again, then repeat what you did.")));
+  fault("The server cannot be reached. " + (missed(event)
+    ? "What you typed stands where it is, marked, and is sent when the server is back."
+    : "Start it again, then look whether what you did last is there.")));
 document.addEventListener("htmx:responseError", (event) => {
   const { xhr, requestConfig } = event.detail;
   if (xhr.status === 409 || xhr.status === 422) return;
