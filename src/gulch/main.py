@@ -26,10 +26,12 @@ def main(argv=None):
     server.add_argument("--host", default="127.0.0.1", help="address to serve on (default: this computer only)")
     server.add_argument("--workers", type=int, help="processes for scans (default: one for each core)")
     server.set_defaults(run=serve)
-    user = commands.add_parser("user", help="create an account for signing in")
+    user = commands.add_parser("user", help="create an account for signing in, close one, or set its password")
     user.add_argument("name")
     user.add_argument("--admin", action="store_true", help="an administrator, who may set passwords of others")
     user.add_argument("--reset", action="store_true", help="set a new password for an account that is there")
+    user.add_argument("--close", action="store_true", help="let nobody sign in with an account; its projects stay")
+    user.add_argument("--open", action="store_true", help="open a closed account again")
     user.set_defaults(run=add_user)
     return cli.run(parser, argv)
 
@@ -50,8 +52,10 @@ def serve(args):
 
 
 def add_user(args):
-    from gulch.web.serve import add_user
+    from gulch.web.serve import add_user, close_account
 
+    if args.close or args.open:
+        return close_account(args.name, args.close)
     return add_user(args.name, args.admin, args.reset)
 
 

@@ -168,3 +168,58 @@ def test_a_new_password_ends_tokens_and_a_secret_is_not_cached(client, user):
     form = {"new_password1": "another long 4 word", "new_password2": "another long 4 word"}
     page = client.post(f"/accounts/{other.pk}/", form, follow=True).content.decode()
     assert "other has a new password. Its 1 token is revoked." in page and not other.tokens.filter(revoked=False).exists()
+
+
+def test_nobody_locks_another_out_and_one_password_over_many_names_is_limited(user, settings):
+    guest, elsewhere = Client(REMOTE_ADDR="10.0.0.7"), Client(REMOTE_ADDR="10.0.0.8")
+    for _ in range(9):
+        guest.post("/sign-in/", {"username": "ada", "password": "wrong"})
+    assert guest.post("/sign-in/", {"username": "ada", "password": "a long enough one"}).status_code == 429
+    assert elsewhere.post("/sign-in/", {"username": "ada", "password": "a long enough one"}).status_code == 302
+    spray = [guest.post("/sign-in/", {"username": f"name{k}", "password": "Summer 2026"}).status_code for k in range(60)]
+    assert spray[0] == 200 and spray[-1] == 429 and spray.count(200) <= settings.GULCH_MOST_GUESSES, spray
+    assert Client(REMOTE_ADDR="10.0.0.9").post("/sign-in/", {"username": "name1", "password": "x"}).status_code == 200
+
+
+def test_an_account_is_closed_and_opened_again(client, user, row, monkeypatch, capsys):
+    boss = get_user_model().objects.create_superuser("boss", password="the boss's own 1")
+    admin = Client()
+    admin.force_login(boss)
+    user.tokens.create(name="program", digest="0" * 64)
+    page = admin.post(f"/accounts/{user.pk}/close/", follow=True).content.decode()
+    assert "ada is closed" in page and "Its 1 token is revoked." in page and "Open again" in page
+    assert client.get("/").status_code == 302 and Project.objects.filter(owner=user).exists()
+    assert Client().post("/sign-in/", {"username": "ada", "password": "a long enough one"}).status_code == 200
+    assert client.post(f"/accounts/{boss.pk}/close/").status_code == 302  # to the sign-in page
+    assert "by another administrator" in admin.post(f"/accounts/{boss.pk}/close/", follow=True).content.decode()
+    monkeypatch.setattr(serve, "prepare", lambda: None)
+    assert serve.close_account("ada", closed=False) == 0 and serve.close_account("nobody") == 1 and serve.close_account("boss") == 1
+    assert "only administrator" in capsys.readouterr().out
+    boss.refresh_from_db()
+    assert boss.is_active and Client().post("/sign-in/", {"username": "ada", "password": "a long enough one"}).status_code == 302
+
+
+def test_a_proxy_is_believed_and_nobody_else(settings):
+    """Who asks, and whether by HTTPS, as the server hands it to the application: waitress' own reading of the headers."""
+    from waitress.adjustments import Adjustments
+    from waitress.proxy_headers import proxy_headers_middleware
+
+    def seen(proxy, sender):
+        settings.PROXY = proxy
+        set_ = Adjustments(**serve.believed())
+        told = {}
+        app = proxy_headers_middleware(
+            lambda environ, start: told.update(environ) or [],
+            trusted_proxy=set_.trusted_proxy,
+            trusted_proxy_count=set_.trusted_proxy_count,
+            trusted_proxy_headers=set_.trusted_proxy_headers,
+            clear_untrusted=set_.clear_untrusted_proxy_headers,
+        )
+        environ = {"REMOTE_ADDR": sender, "wsgi.url_scheme": "http", "REMOTE_PORT": "1", "SERVER_NAME": "x", "SERVER_PORT": "80"}
+        headers = {"HTTP_X_FORWARDED_FOR": "6.6.6.6, 203.0.113.5", "HTTP_X_FORWARDED_PROTO": "https"}
+        app(environ | headers, lambda *a: None)
+        return told["REMOTE_ADDR"], told["wsgi.url_scheme"]
+
+    assert seen("127.0.0.1", "127.0.0.1") == ("203.0.113.5", "https")
+    assert seen("127.0.0.1", "198.51.100.1") == ("198.51.100.1", "http")
+    assert seen(None, "127.0.0.1") == ("127.0.0.1", "http")

@@ -154,3 +154,24 @@ def test_an_unmet_target_is_not_called_solved(program, row, user):
     other = create_project(user, project, "Out of reach")
     answer = program.get(f"/api/v1/projects/{other.pk}/figures").json()
     assert answer["state"] == "targets not met" and answer["solution"]["solved"]
+
+
+def test_a_token_may_be_for_reading_only_and_ends(client, user, row):
+    from datetime import timedelta
+
+    from django.utils import timezone
+
+    page = client.post("/tokens/", {"name": "board", "may": "read", "term": "30"}).content.decode()
+    text = page.split('id="fresh">')[1].split("<")[0]
+    reader = Client(headers={"authorization": f"Bearer {text}"})
+    assert reader.get(f"/api/v1/projects/{row.pk}").status_code == 200 and "only read" in page
+    refused = send(reader, f"/projects/{row.pk}/inputs", {"inputs": {"SPLIT.drawn": "9 %"}})
+    assert refused.status_code == 403 and "may only read" in refused.json()["detail"]
+    assert reader.put(f"/api/v1/projects/{row.pk}", "{}", content_type="application/json").status_code == 403
+    token = user.tokens.get(name="board")
+    assert timedelta(days=29) < token.until - timezone.now() < timedelta(days=31)
+    user.tokens.update(until=timezone.now() - timedelta(seconds=1))
+    ended = reader.get(f"/api/v1/projects/{row.pk}")
+    assert ended.status_code == 401 and "ended on" in ended.json()["detail"]
+    assert "its time is over" in client.get("/tokens/").content.decode()
+    assert "choose one of the times" in client.post("/tokens/", {"name": "x", "term": "7000"}).content.decode()

@@ -163,11 +163,21 @@ def run(host, port, begin=None, tries=1):
             max_request_body_size=3_000_000,
             channel_timeout=60,
             connection_limit=500,
+            **believed(),
         )
     finally:
         solving.close()
         lock.close()
     return 0
+
+
+def believed():
+    """What the server takes from a reverse proxy: who asks, and whether by HTTPS. Whoever else says such things is not listened to."""
+    from django.conf import settings
+
+    if settings.PROXY is None:
+        return {}
+    return {"trusted_proxy": settings.PROXY, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"}}
 
 
 def first_worker():
@@ -241,6 +251,25 @@ def serve(host, port):
     say("Loading …")
     prepare(collect=True, compress=True)
     return run(host, port)
+
+
+def close_account(name, closed=True):
+    """Close an account, or open it again."""
+    prepare()
+    from django.contrib.auth import get_user_model
+
+    from gulch.web.projects.accounts import AccountError, set_open
+
+    user = get_user_model().objects.filter(username=name).first()
+    if user is None:
+        say(f"There is no account {name}.")
+        return 1
+    try:
+        say(set_open(user, not closed))
+    except AccountError as error:
+        say(str(error))
+        return 1
+    return 0
 
 
 def add_user(name, admin=False, reset=False):

@@ -2,7 +2,8 @@
 
 GULCH_HOME   folder of the database and the secret key (default: the user's data folder)
 GULCH_HOSTS  host names served besides the loopback ones, separated by commas
-GULCH_HTTPS  "1": a reverse proxy speaks HTTPS to the browsers (and sets X-Forwarded-Proto)
+GULCH_HTTPS  "1": a reverse proxy speaks HTTPS to the browsers (and sets X-Forwarded-Proto and X-Forwarded-For)
+GULCH_PROXY  address from which that proxy asks (default: 127.0.0.1)
 GULCH_DEMO   "1": requests from this computer are signed in as the demo user
 GULCH_WORKERS      processes for scans (default: one for each core)
 GULCH_WORKERS_NOW  processes for what users wait for (default: 1; hard solves make room by themselves)
@@ -53,9 +54,9 @@ HOSTS = [h.strip() for h in os.environ.get("GULCH_HOSTS", "").split(",") if h.st
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *HOSTS]
 HTTPS = os.environ.get("GULCH_HTTPS") == "1"
 if HTTPS:
-    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
     CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in HOSTS]
+PROXY = os.environ.get("GULCH_PROXY", "127.0.0.1") if HTTPS else None  # only what it says of browsers is believed
 GULCH_DEMO = os.environ.get("GULCH_DEMO") == "1"
 
 INSTALLED_APPS = [
@@ -85,10 +86,13 @@ MIDDLEWARE = [
     "axes.middleware.AxesMiddleware",
 ]
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
-AXES_FAILURE_LIMIT = 8
+AXES_HANDLER = "gulch.web.projects.accounts.Guesses"
+AXES_FAILURE_LIMIT = 8  # with one name from one address: nobody locks another out
+GULCH_MOST_GUESSES = 40  # from one address, whatever the names
 AXES_COOLOFF_TIME = timedelta(minutes=5)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # five minutes are five minutes
 AXES_LOCKOUT_TEMPLATE = "projects/locked_out.html"
 AXES_VERBOSE = False
 ROOT_URLCONF = "gulch.web.urls"

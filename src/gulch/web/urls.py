@@ -16,6 +16,7 @@ urlpatterns = [
     path("password/", accounts.change_password, name="password"),
     path("accounts/", accounts.accounts, name="accounts"),
     path("accounts/<int:pk>/", accounts.set_password, name="set-password"),
+    path("accounts/<int:pk>/close/", accounts.close_account, name="close-account"),
     path("api/v1/", api.urls),
     path("tokens/", tokens.tokens, name="tokens"),
     path("tokens/<int:pk>/revoke/", tokens.revoke, name="revoke-token"),

@@ -13,6 +13,8 @@ from django.views.decorators.http import require_POST
 from gulch.web.projects.models import Token
 
 MOST = 20  # of one user that are not revoked
+TERMS = {"30": "30 days", "90": "90 days", "365": "a year", "": "until it is revoked"}  # days for which a token holds
+USUAL = "90"
 SELDOM = timedelta(minutes=5)  # between two notes of when a token was used
 
 
@@ -20,24 +22,27 @@ class Refused(Exception):
     """A token that is none, or no more; the message is a sentence."""
 
 
-def made(user, name):
-    """A new token of a user, as text that is kept nowhere."""
+def made(user, name, days=None, reads_only=False):
+    """A new token of a user that holds so many days, as text that is kept nowhere."""
     text = "gulch_" + secrets.token_urlsafe(32)
-    Token.objects.create(owner=user, name=name, digest=_digest(text))
+    until = timezone.now() + timedelta(days=days) if days else None
+    Token.objects.create(owner=user, name=name, digest=_digest(text), until=until, reads_only=reads_only)
     return text
 
 
-def owner_of(text):
-    """The user whose token a text is. Raises Refused."""
+def known(text):
+    """The Token that a text is, noted as used. Raises Refused."""
     token = Token.objects.select_related("owner").filter(digest=_digest(text)).first()
     if token is None or not token.owner.is_active:
         raise Refused("This token is not known: make one under “Tokens” and send it as “Authorization: Bearer …”.")
     if token.revoked:
         raise Refused(f"The token “{token.name}” is revoked: make a new one under “Tokens”.")
+    if token.ended:
+        raise Refused(f"The token “{token.name}” ended on {token.until:%Y-%m-%d}: make a new one under “Tokens”.")
     now = timezone.now()
     if token.used is None or now - token.used > SELDOM:
         Token.objects.filter(pk=token.pk).update(used=now)
-    return token.owner
+    return token
 
 
 def _digest(text):
@@ -49,14 +54,18 @@ def tokens(request):
     """The user's tokens; a new one is shown on the page that answers, and never again."""
     fresh = ""
     if request.method == "POST":
-        name = request.POST.get("name", "").strip()[:60]
+        name, term = request.POST.get("name", "").strip()[:60], request.POST.get("term", USUAL)
         if not name:
             messages.error(request, "Say what the token is for: give it a name.")
-        elif request.user.tokens.filter(revoked=False).count() >= MOST:
+        elif term not in TERMS:
+            messages.error(request, "Say how long the token is to hold: choose one of the times offered.")
+        elif sum(not t.ended for t in request.user.tokens.filter(revoked=False)) >= MOST:
             messages.error(request, f"There are {MOST} tokens already: revoke one first.")
         else:
-            fresh = made(request.user, name)
-    response = render(request, "api/tokens.html", {"tokens": request.user.tokens.all(), "fresh": fresh})
+            fresh = made(request.user, name, int(term) if term else None, request.POST.get("may") == "read")
+    response = render(
+        request, "api/tokens.html", {"tokens": request.user.tokens.all(), "fresh": fresh, "terms": TERMS.items(), "usual": USUAL}
+    )
     if fresh:
         response["Cache-Control"] = "no-store"  # a secret is shown: no cache keeps it
     return response

@@ -13,7 +13,7 @@ from gulch.engine.document import MAX_BYTES, DocumentError, loads
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
-from gulch.web.api.tokens import Refused, owner_of
+from gulch.web.api.tokens import Refused, known
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Outcome, Project
 from gulch.web.scans import jobs
@@ -23,11 +23,22 @@ MOST_INPUTS = 200
 LISTED = 500
 
 
+class Trouble(Exception):
+    """A refusal: the HTTP status and a sentence."""
+
+    def __init__(self, status, detail):
+        super().__init__(detail)
+        self.status = status
+
+
 class Bearer(HttpBearer):
-    """A token in the header; the request's user is its owner."""
+    """A token in the header; the request's user is its owner. One that only reads may ask and not change."""
 
     def authenticate(self, request, token):
-        request.user = owner_of(token)
+        token = known(token)
+        if token.reads_only and request.method not in ("GET", "HEAD"):
+            raise Trouble(403, f"The token “{token.name}” may only read: make one that may change projects under “Tokens”.")
+        request.user = token.owner
         return request.user
 
 
@@ -78,14 +89,6 @@ class Run(Schema):
     total: int
     why: str
     result: dict | None = None
-
-
-class Trouble(Exception):
-    """A refusal: the HTTP status and a sentence."""
-
-    def __init__(self, status, detail):
-        super().__init__(detail)
-        self.status = status
 
 
 @api.exception_handler(Trouble)

@@ -1,13 +1,35 @@
-"""Accounts: changing one's password, and an administrator setting another's."""
+"""Accounts: guesses of passwords, changing one's own; what administrators do to others: a new password, closing and opening."""
 
+from axes.attempts import get_cool_off_threshold
+from axes.handlers.database import AxesDatabaseHandler
+from axes.helpers import get_client_ip_address
+from axes.models import AccessAttempt
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import get_user_model
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_required
 from django.contrib.auth.forms import SetPasswordForm
+from django.db.models import Sum
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse_lazy
+from django.views.decorators.http import require_POST
+
+
+class Guesses(AxesDatabaseHandler):
+    """Counts wrong passwords of a name from one address, and those of all names from it: one password may be tried over many."""
+
+    def is_locked(self, request, credentials=None):
+        if super().is_locked(request, credentials):
+            return True
+        since = get_cool_off_threshold(request)
+        of_address = AccessAttempt.objects.filter(ip_address=get_client_ip_address(request), attempt_time__gte=since)
+        return (of_address.aggregate(n=Sum("failures_since_start"))["n"] or 0) >= settings.GULCH_MOST_GUESSES
+
+
+class AccountError(ValueError):
+    """Something cannot be done to an account; the message is a sentence."""
 
 
 class ChangePassword(auth.PasswordChangeView):
@@ -27,6 +49,21 @@ def tokens_ended(account):
     """Revoke an account's tokens, and say so, as a sentence with a blank before it; '' where there were none."""
     ended = account.tokens.filter(revoked=False).update(revoked=True)
     return f" Its {ended} token{'s are' if ended > 1 else ' is'} revoked." if ended else ""
+
+
+def set_open(account, is_open):
+    """Open an account, or close it: nobody signs in with it, its sessions and tokens end, its projects stay. Returns what was done.
+
+    Raises AccountError for the last administrator.
+    """
+    others = get_user_model().objects.filter(is_superuser=True, is_active=True).exclude(pk=account.pk)
+    if account.is_superuser and not is_open and not others.exists():
+        raise AccountError(f"{account.username} is the only administrator: make another one first, with gulch user NAME --admin.")
+    account.is_active = is_open
+    account.save(update_fields=["is_active"])
+    if is_open:
+        return f"{account.username} can sign in again."
+    return f"{account.username} is closed: nobody signs in with it. Its projects stay.{tokens_ended(account)}"
 
 
 def administrator(view):
@@ -57,3 +94,18 @@ def set_password(request, pk):
         messages.info(request, f"{account.username} has a new password.{tokens_ended(account)}")
         return redirect("accounts")
     return render(request, "projects/password.html", {"form": form, "name": account.username})
+
+
+@administrator
+@require_POST
+def close_account(request, pk):
+    """Close another account, or open it again."""
+    account = get_object_or_404(get_user_model(), pk=pk)
+    if account == request.user:
+        messages.error(request, "Your own account is closed by another administrator, or on the server with gulch user NAME --close.")
+    else:
+        try:
+            messages.info(request, set_open(account, not account.is_active))
+        except AccountError as error:
+            messages.error(request, str(error))
+    return redirect("accounts")

@@ -4,6 +4,7 @@ from functools import cached_property
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from gulch.engine.document import load
 from gulch.engine.flowsheet.variants import worked
@@ -178,6 +179,8 @@ class Token(models.Model):
     digest = models.CharField(max_length=64, unique=True)
     created = models.DateTimeField(auto_now_add=True)
     used = models.DateTimeField(null=True)
+    until = models.DateTimeField(null=True)  # None: it ends only when it is revoked
+    reads_only = models.BooleanField(default=False)
     revoked = models.BooleanField(default=False)
 
     class Meta:
@@ -185,3 +188,8 @@ class Token(models.Model):
 
     def __str__(self):
         return self.name
+
+    @property
+    def ended(self):
+        """Whether its time is over."""
+        return self.until is not None and self.until <= timezone.now()
