@@ -328,7 +328,7 @@ def test_a_page_that_fails_after_an_edit_was_stored_says_that_it_is_kept(client,
     client.raise_request_exception = False
 
     def broken(*_args, **_more):
-        raise OverflowError("a page that cannot be made")
+        raise OperationalError("disk I/O error")
 
     monkeypatch.setattr(views, "show_workspace", broken)
     said = client.post(f"/p/{row.pk}/do/set/", {"address": "R1.temperature", "value": "231 degC"}, headers={"HX-Request": "true"})
@@ -337,3 +337,54 @@ def test_a_page_that_fails_after_an_edit_was_stored_says_that_it_is_kept(client,
     assert "Your edit is kept, as revision 2" in said.content.decode() and "Nothing was changed" not in said.content.decode()
     said = client.get(f"/p/{row.pk}/process/", headers={"HX-Request": "true"})
     assert "Nothing was changed" in said.content.decode()
+
+
+def test_what_cannot_be_shown_is_not_kept(client, act, row, monkeypatch):
+    """An edit that no page could read is refused before it is stored; one whose own page breaks is taken back."""
+    from gulch.web.projects import actions
+    from gulch.web.projects.regions.strip import Strip
+
+    before = row.current.number
+    with monkeypatch.context() as broken:
+        broken.setattr(actions, "look_at", lambda d: 1 / 0)
+        answer = act("set", address="SPLIT.drawn", value="9 %", status=422)
+    row.refresh_from_db()
+    assert "fault of its own" in answer and row.current.number == before
+    whole = Strip.__init__
+
+    def breaks(self, space):
+        if space.document.unit("SPLIT").drawn == "11 %":
+            raise OverflowError("too large")
+        whole(self, space)
+
+    monkeypatch.setattr(Strip, "__init__", breaks)
+    answer = act("set", address="SPLIT.drawn", value="11 %", status=422)
+    row.refresh_from_db()
+    assert "taken back" in answer and "project is unchanged" in answer
+    assert row.current.number == before and not row.revisions.filter(number__gt=before).exists()
+    assert act("set", address="SPLIT.drawn", value="12 %") and client.get(f"/p/{row.pk}/process/").status_code == 200
+
+
+def test_a_file_is_read_in_a_worker_and_what_takes_too_long_is_refused(client, user, monkeypatch):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    from gulch.web.projects import actions, solving
+
+    asked = []
+    pool = solving.workers()
+    submit = pool.submit
+    monkeypatch.setattr(pool, "submit", lambda task, **how: asked.append(type(task).__name__) or submit(task, **how))
+    file = SimpleUploadedFile("a.json", json.dumps(demo().dump()).encode())
+    assert client.post("/import/", {"file": file}).status_code == 302 and asked[0] == "Examine"
+
+    class Slow:
+        key, value, words = "k", None, ""
+
+        def wait(self, seconds):
+            return False
+
+    monkeypatch.setattr(pool, "submit", lambda task, **how: Slow())
+    monkeypatch.setattr(pool, "stop", lambda key: asked.append(key), raising=False)
+    file = SimpleUploadedFile("b.json", json.dumps(demo().dump()).encode())
+    assert "Reading it takes too long" in client.post("/import/", {"file": file}, follow=True).content.decode()
+    assert asked[-1] == "k" and actions.READING_PATIENCE

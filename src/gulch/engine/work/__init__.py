@@ -1,5 +1,6 @@
 """Running solves elsewhere: tasks, worker processes, progress, stopping."""
 
+from gulch.engine.work.examining import Examine, look_at
 from gulch.engine.work.inline import Inline
 from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
@@ -22,6 +23,7 @@ from gulch.engine.work.tasks import (
 __all__ = [
     "BoilPair",
     "Ending",
+    "Examine",
     "FindBest",
     "Inline",
     "Job",
@@ -36,6 +38,7 @@ __all__ = [
     "Workers",
     "asked_digest",
     "document_digest",
+    "look_at",
     "pack",
     "solution_of",
     "unpack",

@@ -9,7 +9,7 @@ from django.http import Http404
 from ninja import NinjaAPI, Schema
 from ninja.security import HttpBearer
 
-from gulch.engine.document import MAX_BYTES, DocumentError, loads
+from gulch.engine.document import MAX_BYTES, DocumentError
 from gulch.engine.flowsheet.inputs import addresses, write
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
@@ -122,7 +122,7 @@ def _document(request):
     """The project in a request's body. Raises Trouble."""
     if len(request.body) > MAX_BYTES:
         raise Trouble(413, f"The project is larger than {MAX_BYTES // 1_000_000} MB.")
-    return actions.examined(loads(request.body))
+    return actions.received(request.user, request.body)
 
 
 def _listed(rows):

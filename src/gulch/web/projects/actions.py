@@ -3,22 +3,19 @@
 An edit is a short transaction: the version is compared, the change applied, a revision appended. Its figures follow.
 """
 
-import logging
 from contextvars import ContextVar
 
 from pydantic import ValidationError
 
-from gulch.engine.document import DocumentError, load
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.document import DocumentError, load, loads
 from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.variants import applied, folded, worked
-from gulch.engine.work import document_digest
+from gulch.engine.flowsheet.variants import folded, worked
+from gulch.engine.work import Examine, document_digest, look_at
+from gulch.engine.work.job import new_reference
 from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
 
-log = logging.getLogger("gulch.web")
+READING_PATIENCE = 60.0  # s that a file may take to be read
 
 
 class Conflict(Exception):
@@ -42,23 +39,16 @@ def create_project(owner, document, label, outcome=None):
     return row
 
 
-def examined(document):
-    """A document that pages can show in all its variants. Raises DocumentError with the reason where they cannot."""
-    for variant in (None, *document.variants):
-        where = f"The variant “{variant.name}”: " if variant else ""
-        try:
-            shown = applied(document, variant) if variant else document
-            addresses(shown)
-            readings(shown)
-            check(shown)
-        except DocumentError as error:
-            raise DocumentError(f"{where}{error}") from None
-        except Exception as error:
-            log.exception("an imported document cannot be shown")
-            raise DocumentError(f"{where}Gulch can read this file but not show it ({type(error).__name__}).") from None
-    if document.working and document.variant(document.working) is None:
-        raise DocumentError(f"It works on the variant {document.working}, which it does not hold.")
-    return document
+def received(owner, text):
+    """The document in a file's bytes, read and examined in a worker: what one file may hold takes seconds. Raises DocumentError."""
+    job = solving.workers().submit(Examine(text), key=("examine", new_reference()), owner=owner.pk)
+    if not job.wait(READING_PATIENCE):
+        solving.workers().stop(job.key)
+        raise DocumentError("Reading it takes too long: it holds more than Gulch keeps pages usable with. Leave out variants or gauges.")
+    good, why = job.value or (False, f"It could not be read: {job.words or 'the work on it was broken off'}.")
+    if not good:
+        raise DocumentError(why)
+    return loads(text)
 
 
 def copy_project(row, name):
@@ -124,13 +114,17 @@ def _sentence(error):
 
 
 def add_revision(row, document, label, ahead=False):
-    """Append a revision after the current one and make it current; ahead: workers begin on it while it is stored."""
+    """Append a revision after the current one and make it current; ahead: workers begin on it while it is stored.
+
+    It is looked at before it is stored: one that pages could not read raises here, and the project stays as it was.
+    """
     last = row.revisions.order_by("-number").values_list("number", flat=True).first()
     new = Revision(project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump())
     new.read = document
     new.digest = document_digest(new.worked_data)
     if ahead:
         solving.ahead(row, new)
+    look_at(new.worked)
     new.save(force_insert=True)
     row.current = new
     stand_on_current(row)
@@ -142,6 +136,21 @@ def stand_on_current(row):
     row.version += 1
     row.save()
     solving.know(row)
+
+
+def take_back(row, number):
+    """Remove the newest revision as if it had never been, where it is that number and nobody went on from it. Returns whether it was."""
+    with solving.changing():
+        lock(row, "current__parent")
+        new = row.current
+        if new.number != number or new.parent is None or new.children.exists():
+            return False
+        row.current = new.parent
+        stand_on_current(row)
+        new.delete()
+    stored.set(None)
+    solving.begin(row)
+    return True
 
 
 def undo(row, version, client=""):

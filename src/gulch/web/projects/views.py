@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from gulch.demo import figures
 from gulch.demo import projects as demo_projects
-from gulch.engine.document import MAX_BYTES, DocumentError, loads
+from gulch.engine.document import MAX_BYTES, DocumentError
 from gulch.engine.document import Project as Document
 from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.flowsheet.edit import EditError
@@ -126,7 +126,7 @@ def import_file(request):
         messages.error(request, f"{file.name} is larger than {MAX_BYTES // 1_000_000} MB, which no project is.")
     else:
         try:
-            row = actions.create_project(request.user, actions.examined(loads(file.read())), f"Import {file.name}")
+            row = actions.create_project(request.user, actions.received(request.user, file.read()), f"Import {file.name}")
             return redirect("stage", row.pk, "process")
         except DocumentError as error:
             messages.error(request, f"{file.name}: {error}")
@@ -247,13 +247,31 @@ def do(request, pk, name):
         notice = {"level": "error", "text": fault_words(request, error)}
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     more = {"notice": {"level": "info", "text": done.said}} if done.said else {}
-    return show_workspace(request, row, stage, select if done.select is None else done.select, **more)
+    return _shown_or_taken_back(request, row, stage, select if done.select is None else done.select, more)
+
+
+def _shown_or_taken_back(request, row, stage, select, more):
+    """The workspace after an edit; what cannot be shown is not kept."""
+    try:
+        return show_workspace(request, row, stage, select, **more)
+    except (DocumentError, DatabaseError):
+        raise
+    except Exception as error:
+        kept = actions.stored.get()
+        if kept is None or not actions.take_back(row, kept):
+            raise
+        text = f"What came of this edit could not be shown, so it is taken back. {_fault(request, error)}"
+        return show_workspace(request, own(request, row.pk), stage, select, 422, notice={"level": "error", "text": text})
 
 
 def fault_words(request, error):
     """A sentence for an action that broke; what broke is logged under the reference."""
     if isinstance(error, KeyError | ValueError):
         return "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
+    return _fault(request, error)
+
+
+def _fault(request, error):
     reference = new_reference()
     log.error("fault %s at %s", reference, request.path, exc_info=error)
     return f"Gulch met a fault of its own (reference {reference}); the project is unchanged."
