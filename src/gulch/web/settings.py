@@ -154,6 +154,8 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 500
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SESSION_ENGINE = "gulch.web.sessions"
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 10_000}}}
 SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "gulch_session", "gulch_csrf"
 X_FRAME_OPTIONS = "DENY"
 GULCH_WORK_INLINE = False  # tests solve in the request

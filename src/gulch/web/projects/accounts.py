@@ -10,22 +10,56 @@ from django.contrib.auth import get_user_model
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_required
 from django.contrib.auth.forms import SetPasswordForm
+from django.contrib.auth.models import update_last_login
+from django.core.cache import cache
+from django.db import DatabaseError
 from django.db.models import Sum
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse_lazy
 from django.views.decorators.http import require_POST
 
+from gulch.web.convenience import where_it_can
+
 
 class Guesses(AxesDatabaseHandler):
-    """Counts wrong passwords of a name from one address, and those of all names from it: one password may be tried over many."""
+    """Counts wrong passwords of a name from one address, and those of all names from it: one password may be tried over many.
+
+    While the database does not write, those from one address are counted in memory.
+    """
+
+    def user_logged_in(self, sender, request, user, **kwargs):
+        with where_it_can():
+            super().user_logged_in(sender, request, user, **kwargs)
+
+    def user_logged_out(self, sender, request, user, **kwargs):
+        with where_it_can():
+            super().user_logged_out(sender, request, user, **kwargs)
+
+    def user_login_failed(self, sender, credentials, request=None, **kwargs):
+        try:
+            super().user_login_failed(sender, credentials, request, **kwargs)
+        except DatabaseError:
+            key = _unwritten(request)
+            cache.add(key, 0, settings.AXES_COOLOFF_TIME.total_seconds())
+            cache.incr(key)
 
     def is_locked(self, request, credentials=None):
-        if super().is_locked(request, credentials):
+        if super().is_locked(request, credentials) or cache.get(_unwritten(request), 0) >= settings.AXES_FAILURE_LIMIT:
             return True
         since = get_cool_off_threshold(request)
         of_address = AccessAttempt.objects.filter(ip_address=get_client_ip_address(request), attempt_time__gte=since)
         return (of_address.aggregate(n=Sum("failures_since_start"))["n"] or 0) >= settings.GULCH_MOST_GUESSES
+
+
+def _unwritten(request):
+    return f"guesses of {get_client_ip_address(request)}"
+
+
+def note_sign_in(sender, user, **kwargs):
+    """When somebody signed in last, in place of Django's own note: the database may refuse it."""
+    with where_it_can():
+        update_last_login(sender, user)
 
 
 class AccountError(ValueError):

@@ -9,6 +9,7 @@ from gulch.engine.document import DocumentError
 from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.features import features
 from gulch.engine.quantities import show
+from gulch.web.convenience import where_it_can
 from gulch.web.projects.models import Project
 
 FORM = 2  # of what is kept; another one is made anew
@@ -25,7 +26,8 @@ def carded(rows):
         whole = Project.objects.filter(pk__in=[row.pk for row in old]).select_related("current", "good_outcome").in_bulk()
         for row in old:
             row.summary = {"key": _key(row)} | _summary(whole[row.pk])
-        Project.objects.bulk_update(old, ["summary"])
+        with where_it_can():
+            Project.objects.bulk_update(old, ["summary"])
     for row in rows:
         row.card = row.summary
         row.drawing = drawing(row.summary["map"])

@@ -3,6 +3,7 @@
 The outcome of a solve belongs to the digest of what was solved, so undo, redo, going back and variants find it again.
 """
 
+import logging
 import threading
 from contextlib import contextmanager
 from functools import partial
@@ -17,6 +18,7 @@ from gulch.engine.flowsheet.solution import Message
 from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
 from gulch.web.projects.models import Outcome, Project
 
+log = logging.getLogger("gulch.web")
 PATIENCE = 1.0  # s that an answer waits for figures
 TRY_PATIENCE = 3.0  # s that a slider's position may take
 CROWDED = 3  # jobs waiting for a worker from which on no answer waits for figures
@@ -201,7 +203,7 @@ def _ended(pk, digest, job):
         keep(pk, digest, solved, packed)
     except DatabaseError as error:
         _untold[pk, digest] = STORED_NOT.format(error)
-        raise
+        log.warning("an outcome of project %s could not be stored: %s", pk, error)
     finally:
         leave_thread()
 
