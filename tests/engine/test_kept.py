@@ -4,6 +4,8 @@ import json
 import os
 import subprocess
 import sys
+import threading
+import time
 
 import pytest
 
@@ -61,7 +63,7 @@ def test_several_species_are_gathered_by_one_process(tmp_path, monkeypatch):
     monkeypatch.setattr(kept, "_elsewhere", True)
     monkeypatch.setattr(kept, "folder", lambda: tmp_path)
     monkeypatch.setattr(kept.subprocess, "run", lambda command, **_: begun.append(command[3:]))
-    monkeypatch.setattr(kept, "_asked", set())
+    monkeypatch.setattr(kept, "_asked", {})
     kept._book.cache_clear()
     try:
         kept.expect([RARE, "64-17-5", "", "593-45-3", RARE])
@@ -101,3 +103,36 @@ def test_a_file_adds_to_what_ships(tmp_path, monkeypatch):
         assert ("known", "()") in kept._book("64-17-5")
     finally:
         kept._book.cache_clear()
+
+
+def test_what_is_looked_at_is_gathered_meanwhile_and_only_once(monkeypatch, tmp_path):
+    """Searching foresees; whoever takes a species while it is gathered waits for that and starts nothing of its own."""
+    begun, go_on, calls = threading.Event(), threading.Event(), []
+
+    def run(command, **_):
+        calls.append(command[3:])
+        begun.set()
+        go_on.wait(10)
+
+    monkeypatch.setattr(kept.subprocess, "run", run)
+    monkeypatch.setattr(kept, "_elsewhere", True)
+    monkeypatch.setattr(kept, "_asked", {})
+    monkeypatch.setattr(kept, "folder", lambda: tmp_path)
+    kept._book.cache_clear()
+    kept.foresee(["111-71-7", "124-19-6"])
+    assert begun.wait(10)
+    kept.foresee(["112-31-2"])  # overtaken by the next one
+    kept.foresee(["112-44-7"])
+    ended = threading.Event()
+    taker = threading.Thread(target=lambda: (kept.expect(["124-19-6"]), ended.set()))
+    taker.start()
+    assert not ended.wait(0.2)
+    go_on.set()
+    taker.join(10)
+    assert ended.is_set()
+    for _ in range(100):
+        if kept._wish is None:
+            break
+        time.sleep(0.05)
+    assert calls == [["111-71-7", "124-19-6"], ["112-44-7"]]
+    kept._book.cache_clear()

@@ -2,7 +2,7 @@
 
 import pytest
 
-from gulch.engine.species import find, lookup, shortcomings
+from gulch.engine.species import find, lookup, shortcomings, told_shortcomings
 from gulch.engine.species.databank import known, usable
 from gulch.engine.species.search import index
 
@@ -65,6 +65,7 @@ def test_every_offered_species_can_be_added_or_says_what_it_lacks():
     silent = []
     for cas, name, *_ in index():
         words = shortcomings(cas)
+        assert told_shortcomings(cas) == words, f"{name}: run script/figures"
         try:
             lookup(cas)
         except LookupError:

@@ -93,3 +93,16 @@ def test_an_empty_project_still_begins_with_chemistry(client, user):
 def test_small_drawings_of_little(count):
     project = document({}, [{"id": f"V{i}", "kind": "valve", "pressure": "1 bar"} for i in range(count)])
     assert drawing(sketch(project)).count("<rect") == count
+
+
+def test_a_search_waits_for_nothing_that_is_gathered(client, row, monkeypatch):
+    """Ten unknown species offered were ten processes, one after another, while the user typed."""
+    from gulch.engine.species import kept
+    from gulch.web.projects import views
+
+    seen = []
+    monkeypatch.setattr(kept, "_elsewhere", True)
+    monkeypatch.setattr(kept, "expect", lambda names: seen.append(list(names)))
+    monkeypatch.setattr(views, "foresee", lambda names: seen.append(len(names)))
+    page = client.get(f"/p/{row.pk}/species/", {"q": "heptan"}).content.decode()
+    assert "heptanal" in page.lower() and seen == [views.FORESEEN]

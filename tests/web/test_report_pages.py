@@ -2,6 +2,7 @@
 
 import json
 import re
+import threading
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -217,3 +218,10 @@ def test_the_finder_puts_things_into_it(client, row):
     rows = client.get(f"/p/{row.pk}/find/", {"q": "put R1 into the notebook"}).json()["rows"]
     assert {"words": "Put unit R1, equilibrium reactor into the notebook", "act": "pin", "form": {"what": "unit", "of": "R1"}} in rows
     assert demo().unit("R1") is not None
+
+
+def test_pdfs_leave_threads_for_pages(client, row, monkeypatch):
+    from gulch.web.notebook import views
+
+    monkeypatch.setattr(views, "_printing", threading.Semaphore(0))
+    assert "Too many PDFs" in made(client, row, "pdf", status=422).content.decode()

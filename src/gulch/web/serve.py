@@ -151,9 +151,9 @@ def run(host, port, begin=None, tries=1):
     threading.Thread(target=first_worker, daemon=True, name="first-worker").start()
     threading.Thread(target=load, daemon=True, name="loading").start()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    sock.listen(256)  # before it is said
     shown = f"[{host}]" if ":" in host else host
     say(f"Gulch is ready: http://{shown}:{sock.getsockname()[1]}/  (Ctrl-C stops it)")
-    sock.listen(256)
     try:
         waitress.serve(
             application,

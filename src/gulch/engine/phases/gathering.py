@@ -9,6 +9,7 @@ import contextlib
 import sys
 from collections.abc import Iterable
 
+from gulch.engine.compiling import taking
 from gulch.engine.phases.known_liquids import known_density
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.species import SpeciesError, lookup
@@ -29,4 +30,6 @@ def gather(species: Iterable[str]) -> None:
 
 
 if __name__ == "__main__":
+    sys.modules.setdefault("CoolProp", None)  # type: ignore[arg-type]  # what no value is taken from takes 5 s to load where it is installed
+    taking.stay_plain()
     gather(sys.argv[1:])

@@ -32,7 +32,9 @@ DATED = (2026, 1, 1, 0, 0, 0)  # of all that ships: the same content makes the s
 
 _tables = threading.RLock()  # the databank loads its tables when first asked, which two threads must not do at once
 _elsewhere = False  # whether others gather
-_asked: set[str] = set()  # species that were asked for elsewhere
+_asking = threading.Lock()
+_asked: dict[str, threading.Event] = {}  # species that were asked for elsewhere, with what is set once that has ended
+_wish: list[str] | None = None  # what may be wanted soon; None while nobody gathers it
 
 
 def gather_elsewhere() -> None:
@@ -85,14 +87,48 @@ def _book(name):
 
 
 def expect(names: Iterable[str]) -> None:
-    """Where others gather: have all that is known of several species gathered at once, those that were not asked for yet."""
-    wanted = [name for name in dict.fromkeys(names) if name and name not in _asked and not _book(name)]
-    if not _elsewhere or not wanted:
+    """Where others gather: have all that is known of several species gathered at once, those that were not asked for yet.
+
+    What is being gathered for somebody else is waited for.
+    """
+    unknown = [name for name in dict.fromkeys(names) if name and not _book(name)]
+    if not _elsewhere or not unknown:
         return
-    _asked.update(wanted)
-    with contextlib.suppress(OSError, subprocess.SubprocessError):
-        subprocess.run([sys.executable, "-m", "gulch.engine.phases.gathering", *wanted], timeout=PATIENCE, stdin=subprocess.DEVNULL)
-    _book.cache_clear()
+    done = threading.Event()
+    with _asking:
+        others = {_asked[name] for name in unknown if name in _asked}
+        mine = [name for name in unknown if name not in _asked]
+        _asked.update(dict.fromkeys(mine, done))
+    if mine:
+        with contextlib.suppress(OSError, subprocess.SubprocessError):
+            subprocess.run([sys.executable, "-m", "gulch.engine.phases.gathering", *mine], timeout=PATIENCE, stdin=subprocess.DEVNULL)
+        _book.cache_clear()
+        done.set()
+    for other in others:
+        other.wait(PATIENCE)
+
+
+def foresee(names: Iterable[str]) -> None:
+    """Where others gather: have species that somebody looks at gathered meanwhile, one process at a time; the newest wish counts."""
+    global _wish
+    unknown = [name for name in names if name and not _book(name)]
+    if not _elsewhere or not unknown:
+        return
+    with _asking:
+        running, _wish = _wish is not None, unknown
+    if not running:
+        threading.Thread(target=_fulfil, daemon=True, name="foreseeing").start()
+
+
+def _fulfil():
+    """Gather what was wished for last until nothing is."""
+    global _wish
+    while True:
+        with _asking:
+            names, _wish = _wish, [] if _wish else None
+        if not names:
+            return
+        expect(names)
 
 
 def _write(name, book):
@@ -111,6 +147,11 @@ def kept_under(name: str, key: str, make: Callable) -> Any:
         book[key] = make()
         _write(name, book)
     return book[key]
+
+
+def kept_only(name: str, key: str, other: Any) -> Any:
+    """What is kept, without looking for it; `other` where nothing is."""
+    return _book(name).get(key, other)
 
 
 def kept(function: Callable) -> Any:

@@ -20,6 +20,7 @@ from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, kno
 from gulch.engine.species.elements import element_entropy
 from gulch.engine.species.groups import read_groups
 from gulch.engine.species.heat_capacity import constant, estimate, fit, heat_capacity
+from gulch.engine.species.kept import kept_only
 from gulch.engine.species.nasa import T0, read_polynomial
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
@@ -163,6 +164,11 @@ def _particles(text, name):
     if not 0.5 <= value <= 12.0:
         raise SpeciesError(f"Particles in solution of {name}: {text} is beyond all reason, a salt of two ions makes 2.")
     return Datum(value, TYPED, typed=True)
+
+
+def told_shortcomings(cas: str) -> str:
+    """What the databank lacks of a species, as it ships with Gulch: "" where it lacks nothing, or is not known without its tables."""
+    return kept_only("lacks", "all", {}).get(cas, "")
 
 
 def shortcomings(cas: str) -> str:

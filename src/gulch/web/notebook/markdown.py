@@ -1,6 +1,6 @@
 """The user's Markdown as HTML: text, lists, tables and links; neither HTML of its own nor pictures from elsewhere."""
 
-from functools import cache
+from functools import cache, lru_cache
 
 from django.utils.safestring import mark_safe
 from markdown_it import MarkdownIt
@@ -13,6 +13,7 @@ def _reader():
     return MarkdownIt("commonmark", {"html": False}).enable("table").disable("image")
 
 
+@lru_cache(maxsize=1000)  # of remarks as they stand: the page asks for them again after every edit
 def as_html(text):
     """Safe HTML of Markdown; "" of nothing."""
     if not text.strip():

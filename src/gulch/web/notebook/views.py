@@ -1,6 +1,7 @@
 """The notebook's files, and the frozen copies of it."""
 
 import json
+import threading
 import zlib
 
 from django.contrib.auth.decorators import login_required
@@ -21,6 +22,7 @@ MOST_DRAWINGS = 20_000_000  # bytes of all drawings of a report
 MOST_KEPT = 50  # frozen copies of a project
 PRINT_PATIENCE = 60.0  # s
 KINDS = ("html", "pdf", "keep")
+_printing = threading.Semaphore(8)  # requests that wait for a PDF at a time; the others keep threads for pages
 
 
 @login_required
@@ -75,10 +77,15 @@ def _file(request, row, html, kind, name):
         return attachment(HttpResponse(html, content_type="text/html; charset=utf-8"), row, ending)
     paper = request.POST.get("paper") or request.GET.get("paper")
     task = Print(html, paper if paper in PAPERS else usual_paper(row.current.document.get("display")))
-    job = solving.workers().submit(task, key=("print", row.pk), owner=row.owner_id)
-    if not job.wait(PRINT_PATIENCE):
-        solving.workers().stop(job.key)
-        return _refused("The PDF took too long: take some pieces out of the notebook, or print the HTML file.")
+    if not _printing.acquire(blocking=False):
+        return _refused("Too many PDFs are being made just now: try again in a minute, or print the HTML file.")
+    try:
+        job = solving.workers().submit(task, key=("print", row.pk), owner=row.owner_id)
+        if not job.wait(PRINT_PATIENCE):
+            solving.workers().stop(job.key)
+            return _refused("The PDF took too long: take some pieces out of the notebook, or print the HTML file.")
+    finally:
+        _printing.release()
     made, found = job.value or (False, f"The PDF could not be made: {job.words or 'the work on it was broken off'}.")
     if not made:
         return _refused(found)

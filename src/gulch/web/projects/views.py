@@ -25,7 +25,8 @@ from gulch.engine.flowsheet.starters import STARTERS, started
 from gulch.engine.flowsheet.walk import next_step
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
-from gulch.engine.species import SpeciesError, find, shortcomings
+from gulch.engine.species import SpeciesError, find, told_shortcomings
+from gulch.engine.species.kept import foresee
 from gulch.engine.work.job import new_reference
 from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, finding, solving
@@ -46,6 +47,7 @@ log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+FORESEEN = 6  # species of a search that are made ready before one is taken
 CARDS = 24  # on a page of the list
 REVISIONS = 25
 ORDERS = {"": ("-changed",), "name": ("name", "-changed"), "oldest": ("changed",)}
@@ -417,7 +419,8 @@ def species_search(request, pk):
     row = own(request, pk)
     query = request.GET.get("q", "")[:80]
     present = {s["cas"] for s in row.current.document.get("species", [])}
-    found = [(m, m.cas in present, shortcomings(m.cas)) for m in find(query)] if query.strip() else []
+    found = [(m, m.cas in present, told_shortcomings(m.cas)) for m in find(query)] if query.strip() else []
+    foresee([m.cas for m, is_there, _ in found if not is_there][:FORESEEN])
     context = {"found": found, "query": query, "row": row, "air": query.strip().lower() == "air"}
     return render(request, "workspace/_found.html", context)
 
