@@ -10,10 +10,13 @@ import pytest
 from helpers import LIGHT, demo, document, feed
 
 from gulch.engine.cli import parser, run
-from gulch.engine.document import DocumentError, GaugeEntry, SizingEntry, load
+from gulch.engine.document import DocumentError, GaugeEntry, ScanEntry, SizingEntry, load
 from gulch.engine.flowsheet import edit, solve, variants
+from gulch.engine.flowsheet.basis import in_basis
 from gulch.engine.flowsheet.checks import check
 from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.scans.grid import grid_of
 from gulch.engine.units import KINDS
 
 
@@ -102,6 +105,15 @@ def test_another_basis_keeps_the_amounts(basis):
         assert float(project.stream("f").given.mass_flow["methanol"].split()[0]) == pytest.approx(1153.5, abs=0.1)
 
 
+def solve_at(project, values):
+    """The Solution with some inputs typed otherwise."""
+    other = project.model_copy(deep=True)
+    for address, text in values.items():
+        write(other, address, text)
+    edit.turn(other, values)
+    return solve(other)
+
+
 def test_knobs_and_scans_follow_a_feed_into_another_basis():
     """500 kg/h of water typed come back as 500 kg/h, and what turned its moles turns its mass over the same range."""
     project = document(
@@ -124,10 +136,55 @@ def test_knobs_and_scans_follow_a_feed_into_another_basis():
     assert project.knobs[0].high.startswith("1801.")
 
 
+@pytest.mark.parametrize("before", ["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"])
+@pytest.mark.parametrize("basis", ["molar", "mass", "mole-fractions", "mass-fractions", "mole-ratios"])
+def test_a_knob_turns_the_same_amount_in_any_basis(before, basis):
+    """At the ends of its range the feed has, as a composition, what it had: fractions follow from flows turned one at a time."""
+    project = document(
+        LIGHT,
+        [{"id": "M", "kind": "mixer"}],
+        [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}],
+        gauges=[{"id": "g", "reads": "p.fraction.water"}],
+    )
+    edit.set_basis(project, "f", before)
+    if before == "mole-ratios":  # counted on water, which is most
+        assert project.stream("f").given.to_species == "water"
+    key = {"molar": "flow", "mass": "mass_flow", "mole-fractions": "fraction", "mass-fractions": "mass_fraction"}.get(before)
+    address, ends = (f"f.{key}.water", ("20 %", "60 %")) if "fractions" in before else (f"f.{key}.water", ("20 kmol/h", "60 kmol/h"))
+    if before == "mass":
+        ends = ("400 kg/h", "900 kg/h")
+    if before == "mole-ratios":
+        address, ends = "f.ratio.methanol", ("0.2", "3")
+    knob = edit.knob_on(project, address, *ends)
+    project.scans.append(ScanEntry(id="s", over=[{"knob": knob.id, "step": ends[0] if before != "mole-ratios" else "0.2"}]))
+    points = grid_of(project, project.scans[0]).axes[0].values.size
+
+    def at_ends():
+        turned = [solve_at(project, {knob.input: text}).gauges["g"] for text in (knob.low, knob.high)]
+        return sorted(turned)
+
+    expected = at_ends()
+    assert edit.set_basis(project, "f", basis) == []
+    assert at_ends() == pytest.approx(expected, rel=1e-8) and knob.input in addresses(project)
+    if basis != before:
+        assert project.scans[0].over[0].step is None and project.scans[0].over[0].points == points
+    assert not [m for m in check(project) if m.level == "error"]
+
+
+def test_a_knob_on_a_total_that_is_not_typed_any_more_is_told_of():
+    project = document(
+        LIGHT, [{"id": "M", "kind": "mixer"}], [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}]
+    )
+    edit.set_basis(project, "f", "mole-fractions")
+    knob = edit.knob_on(project, "f.total", "50 kmol/h", "150 kmol/h")
+    assert edit.set_basis(project, "f", "mass-fractions") == [] and knob.low.endswith("kg/h")
+    assert edit.set_basis(project, "f", "molar") == [knob]
+
+
 @pytest.mark.parametrize(("text", "n"), [("1000 kg/h", 31.21), ("1 t/h", 31.21), ("5 kmol/h", 5.0), ("2 barrels", None)])
 def test_a_flow_in_the_other_basis_is_converted(text, n):
     project = document(LIGHT, [], [feed("f", None, {"methanol": "1 kmol/h"})])
-    got = edit.in_basis(project, "f.flow.methanol", text, "molar flow")
+    got = in_basis(project, "f.flow.methanol", text, "molar flow")
     assert got == text if n is None else float(got.split()[0]) == pytest.approx(n, abs=0.01)
 
 

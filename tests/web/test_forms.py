@@ -63,3 +63,12 @@ def test_whole_numbers_of_every_edit_quote_what_was_typed(name):
             form(sent).read()
     else:
         form(sent).read()
+
+
+def test_another_basis_says_what_its_knobs_turn_now(act, row):
+    act("knob", address="ethylene_feed.flow.ethylene")
+    said = act("basis", id="ethylene_feed", value="mole-fractions")
+    assert "turns the mole fraction of ethylene in ethylene_feed now" in said
+    said = act("basis", id="water_feed", value="mass-fractions")  # of water alone: its flow is the total
+    assert "water fed turns the total flow of water_feed now" in said
+    assert next(k for k in row.current.worked.knobs if k.id == "water").low.startswith("1080.9")

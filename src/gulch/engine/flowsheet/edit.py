@@ -39,10 +39,11 @@ from gulch.engine.document import (
     source_of,
 )
 from gulch.engine.flowsheet.assumed import assumed
+from gulch.engine.flowsheet.basis import amounts_of, give_in
 from gulch.engine.flowsheet.couplings import own_reading
 from gulch.engine.flowsheet.ends import leaving
-from gulch.engine.flowsheet.feeds import FEED_BASES, feed_amounts, fraction_of, give_way, total_dimension
-from gulch.engine.flowsheet.inputs import address_of, feed_addresses, write
+from gulch.engine.flowsheet.feeds import FEED_BASES, fraction_of, give_way
+from gulch.engine.flowsheet.inputs import address_of, write
 from gulch.engine.flowsheet.measured import held, measured_of, read_pairs, read_points
 from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR
 from gulch.engine.flowsheet.reading import number, pair_numbers
@@ -487,101 +488,15 @@ def rename(project: Project, old: str, new: str) -> None:
     become(project, followed(Project, project.dump(), Renaming(thing, old, new, frozenset(taken(project)))))
 
 
-BASIS_DIGITS = 10  # of amounts that are written in another basis: as many as stay the same on the way
+def set_basis(project: Project, stream_id: str, basis: str) -> list[KnobEntry]:
+    """Give a feed by another basis, with the same amounts where they can be read.
 
-
-def amounts_of(project: Project, stream: StreamEntry) -> tuple | None:
-    """Molar flows [mol/s] of a feed as typed, shape (n,), and molar masses [kg/mol]; None where they cannot be read."""
-    head = f"{stream.id}."
-    try:
-        masses = np.array([lookup(*s.key).molar_mass.value for s in project.species])
-        values = {a.address[len(head) :]: parse(a.text, a.dimension) for a in feed_addresses(project, stream) if a.text}
-        given = {"to_species": stream.given.to_species}
-        if stream.given.total:
-            given["total_dimension"] = total_dimension(stream.given.total)
-        with np.errstate(all="ignore"):
-            n = feed_amounts(given, stream.given.basis, values, [s.id for s in project.species], masses)
-    except (QuantityError, SpeciesError, KeyError):
-        return None
-    return (n, masses) if np.isfinite(n).all() and n.sum() > 0.0 and n.min() >= 0.0 else None
-
-
-def set_basis(project: Project, stream_id: str, basis: str) -> None:
-    """Give a feed by another basis, with the same amounts where they can be read. Raises EditError."""
+    Returns the knobs whose number the new basis does not have. Raises EditError.
+    """
     stream = need_stream(project, stream_id)
     if stream.given is None:
         raise EditError(f"{stream_id} is no feed: its amounts come from {source_of(stream)[0] if stream.source else 'nowhere'}.")
-    given, found = stream.given, amounts_of(project, stream)
-    ids = [s.id for s in project.species]
-    given.basis = basis  # type: ignore[assignment]  # pydantic looks at it
-    if basis == "mole-ratios" and (given.to_species or "") not in ids:
-        given.to_species = ids[int(np.argmax(found[0]))] if found else (ids[0] if ids else None)
-    if found is None:
-        return
-    n, masses = found
-    molar, mass = ("molar flow", n), ("mass flow", n * masses)
-
-    def by_species(values, dimension):
-        return {i: write_quantity(float(v), dimension, project.display, BASIS_DIGITS) for i, v in zip(ids, values, strict=True) if v > 0.0}
-
-    if basis in ("molar", "mass"):
-        dimension, amounts = molar if basis == "molar" else mass
-        setattr(given, FEED_BASES[basis][0], by_species(amounts, dimension))
-        _carry_knobs(project, stream_id, basis, dict(zip(ids, masses, strict=True)))
-        return
-    dimension, amounts = mass if basis == "mass-fractions" else molar
-    if basis == "mole-ratios":
-        to = ids.index(given.to_species or "")
-        if n[to] <= 0.0:
-            to = int(np.argmax(n))
-            given.to_species = ids[to]
-        given.total = write_quantity(float(n[to]), dimension, project.display, BASIS_DIGITS)
-        given.ratio = by_species(np.where(np.arange(n.size) == to, 0.0, n / n[to]), "ratio")
-    else:
-        given.total = write_quantity(float(amounts.sum()), dimension, project.display, BASIS_DIGITS)
-        setattr(given, FEED_BASES[basis][0], by_species(amounts / amounts.sum(), "fraction"))
-
-
-def _carry_knobs(project, stream_id, basis, masses):
-    """Let knobs on a feed's flows turn the same flows in the new basis, with their ranges and those of scans and searches over them."""
-    old, new = ("mass_flow", "flow") if basis == "molar" else ("flow", "mass_flow")
-    before, after = ("mass flow", "molar flow") if basis == "molar" else ("molar flow", "mass flow")
-
-    def carried(text, species):
-        try:
-            value = parse(text, before)
-        except QuantityError:
-            return text
-        return write_quantity(
-            value / masses[species] if basis == "molar" else value * masses[species], after, project.display, BASIS_DIGITS
-        )
-
-    for knob in project.knobs:
-        species = knob.input.removeprefix(f"{stream_id}.{old}.")
-        if species == knob.input or species not in masses:
-            continue
-        knob.input = f"{stream_id}.{new}.{species}"
-        sweeps = [s for asked in (*project.scans, *project.searches) for s in asked.over if s.knob == knob.id]
-        for entry in (knob, *sweeps):
-            entry.low, entry.high = (carried(t, species) if t else t for t in (entry.low, entry.high))
-
-
-def in_basis(project: Project, address: str, text: str, dimension: str) -> str:
-    """A feed's flow typed in units of the other basis (kg/h where moles are given), converted by the molar mass."""
-    other = {"molar flow": "mass flow", "mass flow": "molar flow"}.get(dimension)
-    species = next((s for s in project.species if s.id == address.rpartition(".")[2]), None)
-    if other is None or species is None or address.count(".") != 2:
-        return text
-    try:
-        parse(text, dimension)
-        return text
-    except QuantityError:
-        pass
-    try:
-        value, mass = parse(text, other), lookup(*species.key).molar_mass.value
-    except (QuantityError, SpeciesError):
-        return text
-    return write_quantity(value / mass if dimension == "molar flow" else value * mass, dimension, project.display)
+    return give_in(project, stream, basis)
 
 
 def turn(project: Project, values: dict[str, str]) -> None:

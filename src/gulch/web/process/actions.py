@@ -2,6 +2,7 @@
 
 from gulch.engine.document import set_value
 from gulch.engine.flowsheet import cures, edit, strip
+from gulch.engine.flowsheet.basis import in_basis
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import address_of, write
@@ -57,7 +58,7 @@ def write_input(document, address, text):
     found = address_of(document, address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
-    text = edit.in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
+    text = in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
     if unit is not None:
         with edit.outlets_kept(document, unit):
             write(document, address, text)
@@ -113,8 +114,15 @@ def cure(document, form):
 
 @action("basis", id=Key(), value=Text())
 def set_basis(document, form):
-    edit.set_basis(document, form.id, form.value)
-    return Done(f"Give {form.id} by {form.value.replace('-', ' ')}")
+    before = {k.id: k.input for k in document.knobs}
+    lost = edit.set_basis(document, form.id, form.value)
+    told = [f"The knob {k.label or k.id} has lost its input, which these amounts do not have: give it another, or remove it." for k in lost]
+    told += [
+        f"{k.label or k.id} turns the {known.label[0].lower()}{known.label[1:]} now, {k.low} to {k.high}."
+        for k in document.knobs
+        if k.input != before[k.id] and (known := address_of(document, k.input))
+    ]
+    return Done(f"Give {form.id} by {form.value.replace('-', ' ')}", said=" ".join(told[:4]))
 
 
 @action("feed-paste", id=Key(), text=Text())
