@@ -57,3 +57,11 @@ def test_the_notebook_of_examples_runs(capsys):
     assert known["state"].temperature - 273.15 == pytest.approx(81.7, abs=0.5)
     assert known["state"].y[0] == pytest.approx(0.574, abs=0.015)
     assert "kmol/h come back" in capsys.readouterr().out
+
+
+def test_what_is_made_has_no_conversion():
+    """A product that returns with the recycle was listed with a conversion of −594 %."""
+    project = projects()[0]
+    table = project_frames(project, solve(project))["Units"]
+    found = table[table["Result"].str.startswith("Conversion of")]
+    assert set(found["Result"]) >= {"Conversion of ethylene", "Conversion of water"} and (found["Value"] >= 0.0).all()

@@ -60,8 +60,8 @@ def _dimensions():
         ("heat capacity flow", "W/K", "kW/K", "W/K", "Btu/(h degF)"),
         ("heat per length", "W/m", "kW/m", "W/m", "Btu/(h ft)"),
         ("viscosity", "Pa*s", "mPa s", "Pa s", "cP"),
-        ("rate", "mol/m**3/s", "mol/(m3 s)", "kmol/(m3 h)"),
-        ("rate per mass", "mol/kg/s", "mol/(kg s)", "kmol/(kg h)"),
+        ("rate", "mol/m**3/s", "mol/(m3 s)", "kmol/(m3 h)", "lbmol/(ft3 h)"),
+        ("rate per mass", "mol/kg/s", "mol/(kg s)", "kmol/(kg h)", "lbmol/(lb h)"),
         ("space velocity", "1/s", "1/h", "1/s"),
         ("money rate", "1/s", "1/hr", "1/d"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
@@ -333,6 +333,8 @@ _US = _METRIC | {
     "heat capacity flow": "Btu/(h degF)",
     "heat per length": "Btu/(h ft)",
     "viscosity": "cP",
+    "rate": "lbmol/(ft3 h)",
+    "rate per mass": "lbmol/(lb h)",
 }
 _SI = _METRIC | {
     "temperature": "K",
@@ -379,6 +381,7 @@ _PRETTY = {
     "ft2": "ft²",
     "W/(m2 K)": "W/(m² K)",
     "kmol/(m3 h)": "kmol/(m³ h)",
+    "lbmol/(ft3 h)": "lbmol/(ft³ h)",
     "mol/(m3 s)": "mol/(m³ s)",
     "Btu/(h degF)": "Btu/(h °F)",
     "m3/kmol": "m³/kmol",
@@ -424,6 +427,26 @@ def show(value: float | None, dimension: str, display: str = "process-metric", d
     number = format_number(to_unit(value, name, dimension), digits)
     label = pretty_unit(name)
     return f"{number} {label}" if unit and label else number
+
+
+class Worded(ValueError):
+    """An error whose words name quantities: told in the units of a display, in SI as plain text.
+
+    words: with a {} for each of `parts`: (SI value, dimension), or another error.
+    """
+
+    def __init__(self, words: str, *parts: tuple[float, str] | Exception):
+        self.words, self.parts = words, parts
+        super().__init__(self.told("si"))
+
+    def told(self, display: str) -> str:
+        """The words, with quantities in the units of a display set."""
+        return self.words.format(*(told(p, display) if isinstance(p, Exception) else show(*p, display) for p in self.parts))
+
+
+def told(error: Exception | str, display: str) -> str:
+    """What an error or a text says, in the units of a display set where it names quantities."""
+    return error.told(display) if isinstance(error, Worded) else str(error)
 
 
 def write(value: float, dimension: str, display: str = "process-metric", digits: int = 12) -> str:

@@ -98,7 +98,7 @@ class _Book:
         for u in self.project.units:
             for address, found in self.known.items():
                 number = self.read(address, found.dimension) if address.startswith(u.id + ".") else None
-                if number is not None:
+                if number is not None and not (number < 0.0 and address.startswith(f"{u.id}.conversion.")):  # what is made is not converted
                     words = found.label.removesuffix(f" of {u.id}").removesuffix(f" in {u.id}")
                     rows.append([u.id, KINDS[u.kind].label, words, number, self.unit(found.dimension)])
         return rows

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.phases.model import PHASE_MODELS, WATER
 from gulch.engine.phases.nonideal import GAS, is_polar
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.groups import groups_of, missing
 from gulch.engine.units import KINDS
@@ -67,17 +67,18 @@ def advised(project: Project, pressure: float | None = None) -> ModelAdvice | No
     P = highest_pressure(project) or pressure
     if P is None:
         return None
+    at, moderate = (show(x, "pressure", project.display, 3) for x in (P, MODERATE))
     if P > MODERATE:
         if all(groups_of(s, "predictive-srk") for s in liquids):
-            return ModelAdvice("predictive-srk", f"{are}, at up to {P / 1e5:.3g} bar: gases and polar liquids in one equation")
-        return ModelAdvice("peng-robinson", f"up to {P / 1e5:.3g} bar, and not every species has groups: type k_ij for {shown}")
+            return ModelAdvice("predictive-srk", f"{are}, at up to {at}: gases and polar liquids in one equation")
+        return ModelAdvice("peng-robinson", f"up to {at}, and not every species has groups: type k_ij for {shown}")
     water = any(s.cas == WATER for s in liquids)
     oil = next((s for s in liquids if set(s.atoms) == {"C", "H"}), None)
     if water and oil is not None and known_to(liquids, "unifac"):
-        return ModelAdvice("unifac", f"water with {names[id(oil)]} below {MODERATE / 1e5:.0f} bar: two liquids")
+        return ModelAdvice("unifac", f"water with {names[id(oil)]} below {moderate}: two liquids")
     for scheme in ("modified-unifac", "unifac"):
         if known_to(liquids, scheme):
-            return ModelAdvice(scheme, f"{are}, below {MODERATE / 1e5:.0f} bar")
+            return ModelAdvice(scheme, f"{are}, below {moderate}")
     return ModelAdvice("nrtl", f"{are}, and some groups are unknown: type measured parameters for those pairs")
 
 

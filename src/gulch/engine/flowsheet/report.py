@@ -21,7 +21,7 @@ from gulch.engine.flowsheet.places import PRICES, at_gauge, at_stream, at_tear, 
 from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, RoomLeft, StreamResult, UnitOutcome
 from gulch.engine.flowsheet.worth import account_of, plain_account, reads_worth
 from gulch.engine.phases import StreamTrouble
-from gulch.engine.quantities import QuantityError, parse, show
+from gulch.engine.quantities import QuantityError, parse, show, told
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import UnitTrouble, plain
 from gulch.engine.units.reactors.heat import Reactor
@@ -73,7 +73,7 @@ class Report:
             except StreamTrouble as trouble:
                 self.run.trouble(
                     unit_node(source) if source else feed_node(s.id),
-                    UnitTrouble(f"{trouble} (stream {s.id})", "Check the duty and what enters."),
+                    UnitTrouble(f"{told(trouble, plan.project.display)} (stream {s.id})", "Check the duty and what enters."),
                 )
         for unit_id in plan.units:
             if unit_id in self.run.failed or unit_id not in self.run.done:

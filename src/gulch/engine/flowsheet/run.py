@@ -19,6 +19,7 @@ from gulch.engine.flowsheet.nodes import NodeKind, unit_node
 from gulch.engine.flowsheet.report import Report
 from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.quantities import told
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Given, Note, UnitTrouble, plain
 
@@ -216,7 +217,7 @@ class Run:
             result = kind.solve(feed, given, self.context)
             finite_outlets(result)
         except StreamTrouble as trouble:
-            raise UnitTrouble(str(trouble), "Check the duty, the feed's temperature and the conversions.") from None
+            raise UnitTrouble(told(trouble, plan.project.display), "Check the duty, the feed's temperature and the conversions.") from None
         except UnitTrouble:
             raise
         except Exception as error:  # whatever a unit may come upon: the others' figures stand
@@ -246,7 +247,7 @@ class Run:
     def trouble(self, node: Node, trouble: Exception) -> None:
         """Say what is wrong at a node, and count it as failed."""
         field = getattr(trouble, "field", "")
-        what, todo = getattr(trouble, "what", str(trouble)), getattr(trouble, "todo", "")
+        what, todo = told(getattr(trouble, "what", trouble), self.plan.project.display), getattr(trouble, "todo", "")
         if node.kind in (NodeKind.TIE, NodeKind.TARGET):
             self.say("error", node.place, what, todo)
         else:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import plain
 
@@ -160,7 +161,9 @@ def _energy(out, unit_id, run, prices):
         level = level_for(heat, T, prices.levels)
         what = "heating" if heat > 0.0 else "cooling"
         if level is None:
-            out.missing.append(f"No {what} reaches the {T - 273.15:.0f} °C of {unit_id}: type one with its price.")
+            out.missing.append(
+                f"No {what} reaches the {show(T, 'temperature', run.plan.project.display)} of {unit_id}: type one with its price."
+            )
         rate = None if level is None else -abs(heat) * level.price
         out.parts.append(Part(what, level.name if level else what, heat, "power", rate, unit_id))
 

@@ -17,7 +17,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE
 from gulch.engine.phases.kernels.fluid import WATERY
-from gulch.engine.phases.state import PhaseState, TemperatureNotFound, assembled, between, mixed
+from gulch.engine.phases.state import PhaseState, TemperatureNotFound, assembled, between, beyond, mixed, nowhere
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -110,12 +110,12 @@ def solve_diluted(model: PhaseModel, column: int, target: float, P: float, z: np
     step = 5.0
     while apart(low) > 0.0:
         if low <= k.T_LOW:
-            raise TemperatureNotFound(f"the temperature for this {what} would lie below {k.T_LOW:.0f} K")
+            raise beyond(what, above=False)
         low, step = max(k.T_LOW, low - step), 2.0 * step
     step = 5.0
     while apart(high) < 0.0:
         if high >= k.T_HIGH:
-            raise TemperatureNotFound(f"the temperature for this {what} would lie above {k.T_HIGH:.0f} K", above=True)
+            raise beyond(what, above=True)
         high, step = min(k.T_HIGH, high + step), 2.0 * step
     T = scipy.optimize.brentq(apart, low, high, xtol=1e-12, rtol=1e-15) if low < high else low
     below, above = (model.at_temperature(T * (1.0 + sign * 2e-14), P, z) for sign in (-1.0, 1.0))
@@ -140,7 +140,7 @@ def solve_parted(
         try:
             T = scipy.optimize.brentq(own, k.T_LOW, k.T_HIGH, xtol=1e-12, rtol=1e-14)
         except ValueError:
-            raise TemperatureNotFound(f"no temperature in range has this {what}") from None
+            raise nowhere(what) from None
         return joined(model, None, held, 0.0, T, P)
     if column == VAPOUR_SHARE:
         share = target * whole / moles
@@ -167,6 +167,6 @@ def solve_parted(
     while gap(high) > 0.0 and high < k.T_HIGH:
         high, step = min(k.T_HIGH, high + step), 2.0 * step
     if gap(low) < 0.0 or gap(high) > 0.0:
-        raise TemperatureNotFound(f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}")
+        raise nowhere(what)
     T = scipy.optimize.brentq(gap, low, high, xtol=1e-11, rtol=1e-14) if low < high else low
     return joined(model, volatile_state(T), held, moles, T, P)

@@ -19,7 +19,7 @@ from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
 from gulch.engine.phases.known_liquids import with_known_heat
 from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
 from gulch.engine.phases.parameters import parameters
-from gulch.engine.phases.state import PhaseState, StateNotFinite, TemperatureNotFound, between
+from gulch.engine.phases.state import PhaseState, StateNotFinite, between, beyond, nowhere
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 
@@ -128,7 +128,7 @@ class PhaseModel:
     def _wrap(T, P, beta, middle, name_x, name_y, third, x, y, w, props):
         h, s, v, hx, sx, vx, hy, sy, vy, *rest = props.tolist()
         if not (math.isfinite(h) and math.isfinite(v) and math.isfinite(beta)):
-            raise StateNotFinite(f"the phase model has no finite state at {T:.1f} K and {P / 1e5:.4g} bar")
+            raise StateNotFinite("the phase model has no finite state at {} and {}", (T, "temperature"), (P, "pressure"))
         state = PhaseState(T, P, beta, NAMES[name_y], NAMES[name_x], x, y, h, s, v, (hx, sx, vx), (hy, sy, vy), bool(third))
         if middle > 0.0:
             state.middle_share, state.w, state.middle_properties = middle, w, tuple(rest)
@@ -204,13 +204,7 @@ class PhaseModel:
             return solve_parted(self, column, target, P, z, guess, tolerance, what)
         outcome, low, high, found = k.flash_amounts_to(P, target, column, z, guess, tolerance, *self.mix)
         if outcome != k.FOUND:
-            bound = {k.BELOW_RANGE: f"below {k.T_LOW:.0f} K", k.ABOVE_RANGE: f"above {k.T_HIGH:.0f} K"}
-            raise TemperatureNotFound(
-                f"the temperature for this {what} would lie {bound[outcome]}"
-                if outcome in bound
-                else f"no temperature between {k.T_LOW:.0f} and {k.T_HIGH:.0f} K has this {what}",
-                above=outcome == k.ABOVE_RANGE,
-            )
+            raise beyond(what, outcome == k.ABOVE_RANGE) if outcome in (k.BELOW_RANGE, k.ABOVE_RANGE) else nowhere(what)
         state = self._wrap(high, P, *found)
         if low == high:
             return state

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE
+from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, T_HIGH, T_LOW, VAPOUR_SHARE
+from gulch.engine.quantities import Worded
 
 ALIKE = 1e-4  # mole fractions by which one phase may differ on both sides of a jump
 
@@ -57,16 +58,28 @@ class PhaseState:
         return [p for p in self.phases if p[0] == "liquid"]
 
 
-class StateNotFinite(ValueError):
+class StateNotFinite(Worded):
     """A flash whose figures are no finite numbers; the message says of what."""
 
 
-class TemperatureNotFound(ValueError):
+class TemperatureNotFound(Worded):
     """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction; above: it would lie above."""
 
-    def __init__(self, words, above=False):
-        super().__init__(words)
+    def __init__(self, words, *parts, above=False):
+        super().__init__(words, *parts)
         self.above = above
+
+
+def beyond(what: str, above: bool) -> TemperatureNotFound:
+    """What is said where the temperature for a value would lie below or above all that are searched."""
+    bound = "above" if above else "below"
+    words = f"the temperature for this {what} would lie {bound} {{}}"
+    return TemperatureNotFound(words, (T_HIGH if above else T_LOW, "temperature"), above=above)
+
+
+def nowhere(what: str) -> TemperatureNotFound:
+    """What is said where no temperature between the searched ends has a value."""
+    return TemperatureNotFound(f"no temperature between {{}} and {{}} has this {what}", *((T, "temperature") for T in (T_LOW, T_HIGH)))
 
 
 def between(below: PhaseState, above: PhaseState, column: int, target: float) -> PhaseState:

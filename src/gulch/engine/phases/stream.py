@@ -12,13 +12,14 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.phases.state import StateNotFinite, TemperatureNotFound, assembled
+from gulch.engine.quantities import Worded
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
 
 
-class StreamTrouble(ValueError):
+class StreamTrouble(Worded):
     """A stream whose state cannot be computed; the message is a sentence for the user."""
 
 
@@ -94,9 +95,9 @@ class Stream:
                 return self.model.at_temperature(self._T, self.P, self.n)
             return self.model.at_enthalpy(self._H / self.total, self.P, self.n, self._guess)
         except TemperatureNotFound as error:
-            raise StreamTrouble(f"The energy balance has no solution: {error}.") from None
+            raise StreamTrouble("The energy balance has no solution: {}.", error) from None
         except StateNotFinite as error:
-            raise StreamTrouble(f"Its state cannot be computed: {error}.") from None
+            raise StreamTrouble("Its state cannot be computed: {}.", error) from None
 
     def enthalpy_flows(self, T: np.ndarray, P: float) -> np.ndarray:
         """Enthalpy flows [W] of this material at temperatures T [K], shape (m,), and P [Pa]."""

@@ -28,10 +28,10 @@ if TYPE_CHECKING:
 
 
 class UnitTrouble(ValueError):
-    """A unit that cannot be computed: `what` is wrong and what to do, as sentences; `field` to mend."""
+    """A unit that cannot be computed: `what` (text, or Worded) is wrong and what to do, as sentences; `field` to mend."""
 
     def __init__(self, what, todo="", field=""):
-        super().__init__(what)
+        super().__init__(str(what))
         self.what, self.todo, self.field = what, todo, field
 
 

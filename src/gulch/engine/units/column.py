@@ -21,7 +21,7 @@ from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.state import TemperatureNotFound
-from gulch.engine.quantities import show
+from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
 from gulch.engine.units.base import (
     Choice,
@@ -231,7 +231,7 @@ class Column(Unit):
                 T_top, x_top, y_top = ends(model, True, P_top, top * model.volatile, state["guesses"][0])
                 T_bottom, x_bottom, y_bottom = ends(model, False, P_bottom, bottom, state["guesses"][1])
             except TemperatureNotFound as error:
-                raise UnitTrouble(f"Top or bottom cannot boil at these pressures: {error}.", "Change the pressures.") from None
+                raise UnitTrouble(Worded("Top or bottom cannot boil at these pressures: {}.", error), "Change the pressures.") from None
             state["guesses"] = [T_top, T_bottom]
             above = k_values(model, T_top, P_top, x_top, y_top)
             below = k_values(model, T_bottom, P_bottom, x_bottom, y_bottom)
@@ -293,7 +293,7 @@ def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: f
     except TemperatureNotFound as error:
         raise UnitTrouble(
             f"The {what} cannot be brought to its {'bubble' if fraction == 0.0 else 'dew'} point at "
-            f"{show(P, 'pressure', context.display)}: {error}.",
+            f"{show(P, 'pressure', context.display)}: {told(error, context.display)}.",
             instead_of(context.model, P, n, fraction, guess, what),
             "condenser",
         ) from None

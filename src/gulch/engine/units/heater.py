@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
-from gulch.engine.quantities import show
+from gulch.engine.quantities import Worded, show
 from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
 
 if TYPE_CHECKING:
@@ -76,7 +76,7 @@ class Heater(Unit):
                 state, *colder = context.model.all_at_vapour_fraction(given.vapour_fraction, pressure, feed.n, feed.guess)
             except TemperatureNotFound as error:
                 raise UnitTrouble(
-                    f"At {show(pressure, 'pressure', context.display)} the mixture cannot be brought to this vapour fraction: {error}.",
+                    Worded("At {} the mixture cannot be brought to this vapour fraction: {}.", (pressure, "pressure"), error),
                     "Lower the pressure, or set a temperature instead.",
                     "vapour_fraction",
                 ) from None

@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.phases.state import TemperatureNotFound
+from gulch.engine.quantities import Worded
 from gulch.engine.units.base import UnitTrouble
 
 if TYPE_CHECKING:
@@ -55,7 +56,7 @@ def _step(state, P, efficiency, model, n, word):
         ideal = model.at_entropy(state.entropy, P, n, guess)
     except TemperatureNotFound as error:
         raise UnitTrouble(
-            f"The end of the isentropic {word} cannot be found: {error}.",
+            Worded(f"The end of the isentropic {word} cannot be found: {{}}.", error),
             "Choose an outlet pressure nearer to the inlet's.",
             "pressure",
         ) from None

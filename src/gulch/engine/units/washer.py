@@ -54,7 +54,9 @@ class Washer(Unit):
     label = "absorber/washer"
     short = "WASH"
     family = "separators"
-    meaning = "joins a gas and a wash liquid, lets a set of reactions run (for example a neutralisation), and parts them by shares"
+    meaning = (
+        "joins a gas (or a liquid) and a wash liquid, lets a set of reactions run (for example a neutralisation), and parts them by shares"
+    )
     computed: tuple[Relation, ...] = (
         Relation(
             "n(after) = n(gas) + n(liquid) + sum nu xi",
@@ -65,12 +67,16 @@ class Washer(Unit):
             "without a typed temperature, the one at which no heat is exchanged",
         ),
     )
-    inlets = (Port("feed", "the gas and the wash liquid", many=True),)
-    outlets = (Port("gas", "the washed gas", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))
+    inlets = (Port("feed", "what is washed, a gas or a liquid, and the wash liquid", many=True),)
+    outlets = (Port("gas", "what was washed: a gas, or a liquid", draws="top"), Port("liquid", "the spent wash liquid", draws="bottom"))
 
     set = ReactionSet("Reactions", "run at their given conversions before the parting; none is needed", optional=True)
     share = PerSpecies(
-        "Share to the gas", "fraction", "share of the species, after the reactions, that leaves with the gas", low=0.0, high=1.0
+        "Share left in what is washed",
+        "fraction",
+        "share of the species, after the reactions, that leaves with the washed gas, or liquid; the rest goes with the wash",
+        low=0.0,
+        high=1.0,
     )
     temperature = Input(
         "Temperature",

@@ -81,9 +81,10 @@ class Contents:
     def _ln_constant(self, reaction, held, T):
         own = self.given.own_approach.get(reaction.id)
         here = T + (self.given.approach if own is None else own)
-        if here < 100.0:
+        if here < COLDEST:
             raise UnitTrouble(
-                f"The approach puts the constant of {reaction.id} at {here:.4g} K, below 100 K.",
+                f"The approach puts the constant of {reaction.id} at {show(here, 'temperature', self.context.display)}, "
+                f"below {show(COLDEST, 'temperature', self.context.display)}.",
                 "Choose an approach nearer to zero.",
                 "approach",
             )
@@ -394,6 +395,7 @@ def rooms_of(kind: type[Reactor], product: Stream, reactions: list, given: Given
     return out
 
 
+COLDEST = 100.0  # K at which a constant is still asked for
 OPEN = 50.0  # J/mol that sources must leave a Gibbs energy of reaction open for it to be worth saying
 
 
@@ -433,7 +435,7 @@ def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equil
             fed[i] = at(T, n0=more)[0].extents
     except (UnitTrouble, EquilibriumTrouble):
         return []
-    lines = []
+    lines, step = [], show(10.0, "temperature difference", context.display)
     for m, r in enumerate(reactions):
         flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
         if held[m] is not None:
@@ -452,7 +454,7 @@ def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equil
         stop = f"{gone} is used up" if gone else f"its equilibrium at {show(T, 'temperature', context.display)}"
         gains = {i: sign * (x[m] - plain[m]) for i, x in fed.items()}
         best, worst = (pick(gains, key=gains.__getitem__, default=None) for pick in (max, min))
-        text = f"{r.id} stops at an extent of {flow[0]}: {stop}. 10 K colder gives {flow[1]}, 10 K hotter {flow[2]}; {pressure}"
+        text = f"{r.id} stops at an extent of {flow[0]}: {stop}. {step} colder gives {flow[1]}, {step} hotter {flow[2]}; {pressure}"
         if best is not None and gains[best] > 1e-5 * size:
             text += f"; 10 % more {context.names[best]} fed adds {show(gains[best], 'molar flow', context.display)}"
         if worst is not None and gains[worst] < -1e-5 * size:
