@@ -475,3 +475,29 @@ def test_a_bound_that_may_not_be_reached_is_not_said_to_be_passed():
     )
     said = [what for what in errors(project) if "100 %" in what]
     assert len(said) == 1 and "has to stay below that" in said[0] and "above" not in said[0]
+
+
+WATER = {"format": "gulch-project", "version": 1, "name": "w", "species": [{"id": "water", "cas": "7732-18-5"}]}
+FED = WATER | {"streams": [{"id": "f", "given": {"flow": {"water": "1 kmol/h"}}}]}
+HEATED = WATER | {
+    "streams": [{"id": "f", "to": "H", "given": {"flow": {"water": "1 kmol/h"}}}, {"id": "p", "from": "H"}],
+    "units": [{"id": "H", "kind": "heater"}],
+}
+
+
+@pytest.mark.parametrize(
+    "data",
+    [{"format": "gulch-project", "version": 1, "name": "e"}, WATER, FED, HEATED, HEATED | {"gauges": [{"id": "g", "reads": "no.such"}]}]
+    + [HEATED | {"units": [{"id": "H", "kind": "heater", "temperature": "36 foo"}]}, HEATED | {"species": []}],
+)
+def test_check_and_solve_end_alike(tmp_path, data, capsys):
+    """What `check` lets pass `solve` solves, here where nothing else can go wrong; what it stops is not solved."""
+    file = tmp_path / "p.json"
+    file.write_text(json.dumps(data))
+    assert run(parser(), ["check", str(file)]) == run(parser(), ["solve", str(file)])
+    capsys.readouterr()
+    code = run(parser(), ["best", str(file), "--json"])
+    assert code == 1 and set(json.loads(capsys.readouterr().out)) == {"error"}
+    assert run(parser(), ["best", str(file), "--json", "--search", "none"]) == 2
+    assert "no search none" in json.loads(capsys.readouterr().out)["error"]
+    assert run(parser(), ["scan", str(file)]) == 2

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from gulch.engine.cli.codes import BAD_FILE, NOT_SOLVED, SOLVED
+from gulch.engine.cli.codes import NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
 from gulch.engine.exchange import Sentence, best_text, ledger, scan_csv, scan_xlsx
@@ -113,8 +113,7 @@ def scan_command(args: Namespace) -> int:
     project, lost = chosen(read(args.file), args.variant)
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
     if scan is None:
-        print(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".", file=sys.stderr)
-        return BAD_FILE
+        raise DocumentError(f"{args.file} has no scan {args.scan or ''}".rstrip() + ".")
     quick()
     try:
         result = _on_workers(project, scan, args.workers) if args.workers > 1 else run_scan(project, scan)
@@ -157,13 +156,12 @@ def best_command(args: Namespace) -> int:
     else:
         entry = project.search(args.search) if args.search else next(iter(project.searches), SearchEntry(id="asked"))
     if entry is None:
-        print(f"{args.file} has no search {args.search}.", file=sys.stderr)
-        return BAD_FILE
+        raise DocumentError(f"{args.file} has no search {args.search}.")
     quick()
     try:
         found = answered(ready_plan(project), entry, most=args.solves)
     except ScanError as error:
-        print(error, file=sys.stderr)
+        print(json.dumps({"error": str(error)}, ensure_ascii=False)) if args.json else print(error, file=sys.stderr)
         return NOT_SOLVED
     print(json.dumps(finite(found), indent=1, allow_nan=False) if args.json else best_text(project, found))
     there = found["points"] if found["kind"] == "trade-off" else found["values"]
@@ -171,14 +169,14 @@ def best_command(args: Namespace) -> int:
 
 
 def check_command(args: Namespace) -> int:
-    """Print the to-do lines of a file; 1 when one of them is an error."""
+    """Print the to-do lines of a file; 0 where `solve` has something to begin with, 1 when it has not."""
     project, lost = chosen(read(args.file), args.variant)
     messages = check(project)
     for m in messages:
         print(f"{m.level}: {m.where}: {m.what} {m.todo}".rstrip())
     if not messages:
         print("Nothing to do.")
-    return NOT_SOLVED if lost or any(m.level == "error" for m in messages) else SOLVED
+    return NOT_SOLVED if lost or not project.units or any(m.level == "error" for m in messages) else SOLVED
 
 
 def addresses_command(args: Namespace) -> int:

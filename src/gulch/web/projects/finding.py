@@ -209,7 +209,8 @@ class _Finder:
             stage = "chemistry" if a.about is About.REACTION else "process"
             select = f"knob:{knob.id}" if knob else owner
             text = f": {a.text}{' (assumed)' if a.assumed else ''}" if a.text else ""
-            rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}"})
+            field = f"knob-value-{knob.id}" if knob else f"f-{address}"
+            rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}", "field": field})
         for address, words in self.matching(query, self.result_entries()):
             gauge, owner = self.gauges.get(address), address.split(".")[0]
             select = f"gauge:{gauge.id}" if gauge else ("" if owner == "overall" else owner)
@@ -218,4 +219,7 @@ class _Finder:
         for r in self.document.reactions:
             if all(t in f"reaction {r.id} {r.equation}".lower() for t in wanted):
                 rows.append({"words": f"Reaction {r.id}: {r.equation}", "url": f"../chemistry/?select={r.id}"})
+            if r.rate is not None and r.rate.law != "formula" and all(t in f"rate constant k of {r.id}".lower() for t in wanted):
+                words = f"Rate constant k of {r.id}: {r.rate.forward.k}"
+                rows.append({"words": words, "url": f"../chemistry/?select={r.id}", "field": "rate-forward.k"})
         return rows

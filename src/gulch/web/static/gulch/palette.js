@@ -104,7 +104,10 @@ document.addEventListener("alpine:init", () => {
       }
       const url = new URL(row.url, base).href;
       if (row.plain) location.href = url;
-      else window.gulch.open(url);
+      else window.gulch.open(url).then(() => {
+        const field = row.field && document.getElementById(row.field);
+        if (field) { field.scrollIntoView({ block: "nearest" }); field.focus(); }
+      });
     },
   }));
 });

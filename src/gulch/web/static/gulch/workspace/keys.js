@@ -39,11 +39,38 @@ document.addEventListener("keydown", (event) => {
       event.preventDefault();
       inspect();
     }
+    const asked = { b: "send-to", a: "kind-filter" }[key]; // of the stream that is selected
+    if (asked && $(asked)) {
+      event.preventDefault();
+      $(asked).focus();
+    }
+    if (key === "j") {
+      event.preventDefault();
+      stride(event.shiftKey ? -1 : 1);
+    }
     if (key === "m" && $("map-canvas")) {
       const first = document.querySelector("#map-canvas .unit-g.here, #map-canvas .stream-g.here, #map-canvas .unit-g, #map-canvas .stream-g");
       if (first) first.focus();
     }
   }
+});
+
+// From part to part of a page; Tab goes on inside.
+function stride(step) {
+  const parts = [...document.querySelectorAll("#strip, main section, #inspector")].filter((part) => part.offsetParent);
+  const here = parts.findLastIndex((part) => part.contains(document.activeElement));
+  const next = parts[here < 0 ? (step > 0 ? 0 : parts.length - 1) : (here + step + parts.length) % parts.length];
+  if (!next) return;
+  next.tabIndex = -1;
+  next.focus({ preventScroll: true });
+  next.scrollIntoView({ block: "start" });
+}
+
+// In the list of where to send a stream Enter sends it.
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Enter" || event.target.id !== "send-to") return;
+  event.preventDefault();
+  $("send").click();
 });
 
 // Enter takes the first species that is found for what stands in the search, once that is there; a likeness is only offered.
