@@ -91,3 +91,11 @@ def test_the_report_is_light_at_night_too(page, row, tmp_path):
     download(page, "#report-html", tmp_path / "night.html")
     text = (tmp_path / "night.html").read_text()
     assert "rgb(236, 226, 210)" not in text and re.search(r"<text[^>]*>(?:<tspan[^>]*>)?pass", text)
+
+
+def test_the_paper_is_remembered(page, row):
+    page.goto(f"/p/{row.pk}/notebook/")
+    expect(page.locator("#paper-size")).to_have_value("A4")
+    page.select_option("#paper-size", "Letter")
+    page.reload()
+    expect(page.locator("#paper-size")).to_have_value("Letter")

@@ -1,10 +1,11 @@
 """Bad input: each gives a sentence with where, what and what to do, and nothing is solved."""
 
 import pytest
-from helpers import demo
+from helpers import demo, document, feed
 
 from gulch.engine.document import DocumentError, load, loads
 from gulch.engine.flowsheet import check, solve
+from gulch.engine.flowsheet.edit import take_assumed
 
 
 def changed(path, value):
@@ -177,3 +178,29 @@ def test_document_keeps_what_was_typed():
     project = demo()
     assert loads(project.to_json()).dump() == project.dump()
     assert '"220 degC"' in project.to_json()
+
+
+@pytest.mark.parametrize("value", ["-3", "0", "x", ""])
+def test_a_constant_that_cannot_be_is_said_once(value):
+    project = document(
+        {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "106-42-3"},
+        [{"id": "R", "kind": "equilibrium-reactor", "set": "s"}],
+        [feed("f", "R", {"toluene": "10 kmol/h"}), {"id": "p", "from": "R"}],
+        [{"id": "r", "equation": "2 toluene = benzene + xylene", "equilibrium": {"source": "constant", "value": value}}],
+        [{"id": "s", "steps": [["r"]]}],
+    )
+    said = [m.what for m in check(project) if m.level == "error"]
+    assert len(said) == 1 and said[0].startswith("Equilibrium constant of r:")
+
+
+@pytest.mark.parametrize(("kind", "more"), [("decanter", {"mode": "shares"}), ("species-separator", {}), ("washer", {})])
+def test_shares_left_out_are_counted_as_assumed(kind, more):
+    project = document(
+        {"methanol": "67-56-1", "water": "7732-18-5", "benzene": "71-43-2"},
+        [{"id": "D", "kind": kind, "share": {"methanol": "80 %"}} | more],
+        [feed("f", "D", {"methanol": "10 kmol/h", "water": "10 kmol/h", "benzene": "3 kmol/h"})],
+    )
+    (said,) = [m.what for m in check(project) if m.level == "assumed" and m.what.startswith("D:")]
+    assert "share" in said
+    assert set(take_assumed(project, "D", {})) and project.unit("D").share == {"methanol": "80 %", "water": "0 %", "benzene": "0 %"}
+    assert not [m for m in check(project) if m.level == "assumed" and "share" in m.what]

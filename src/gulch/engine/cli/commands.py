@@ -109,7 +109,7 @@ def summary(project: Project, solution: Solution) -> str:
 
 
 def scan_command(args: Namespace) -> int:
-    """Run a scan of a file and print its table; 0 when all points solved, 1 when not."""
+    """Run a scan of a file and print its table; 0 when all points solved, 1 when not. Raises DocumentError."""
     project, lost = chosen(read(args.file), args.variant)
     scan = project.scan(args.scan) if args.scan else (project.scans[0] if project.scans else None)
     if scan is None:
@@ -148,7 +148,10 @@ def _on_workers(project, scan, count):
 
 
 def best_command(args: Namespace) -> int:
-    """Find the best of a file and print it; 0 when a point inside all limits was found and the search came to its end, 1 when not."""
+    """Find the best of a file and print it; 0 when a point inside all limits was found and the search came to its end, 1 when not.
+
+    Raises DocumentError.
+    """
     project, lost = chosen(read(args.file), args.variant)
     if args.aim:
         way = "lowest" if args.lowest else "highest"

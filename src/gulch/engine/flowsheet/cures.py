@@ -34,7 +34,7 @@ def instead(project: Project, unit_id: str, cure: Cure) -> str:
     if [p.name for p in KINDS[project.units[at].kind].outlets] != [p.name for p in KINDS[cure.kind].outlets]:
         raise EditError(GONE)
     new = UNIT_MODELS[cure.kind](id=unit_id, pressure=pressure)
-    with outlets_kept(project, new):
+    with outlets_kept(project, project.units[at], new):
         project.units[at] = new
     forget(project)  # what was turned or read of the old kind alone
     return unit_id

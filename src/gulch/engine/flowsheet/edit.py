@@ -123,8 +123,10 @@ def complete_streams(project: Project) -> None:
 
 
 @contextmanager
-def outlets_kept(project: Project, unit: Any) -> Iterator:
+def outlets_kept(project: Project, unit: Any, new: Any = None) -> Iterator:
     """Around an edit of a unit that may change its outlets: streams keep what they are connected to, by the outlet nearest in kind.
+
+    new: the entry that takes the unit's place.
 
     One outlet that becomes vapour and liquid goes on as the phase that the main way is taken from, the liquid; of two that
     become one, the connected one goes on. Outlets without a stream get one, and ends of outlets gone are dropped.
@@ -132,7 +134,7 @@ def outlets_kept(project: Project, unit: Any) -> Iterator:
     before = [p.name for p in KINDS[unit.kind].ports_out(unit)]
     held = {port or before[0]: s for port, s in leaving(project)[unit.id]}
     yield
-    after = [p.name for p in KINDS[unit.kind].ports_out(unit)]
+    after = [p.name for p in KINDS[(new or unit).kind].ports_out(new or unit)]
     if after != before:
         homeless = [s for port, s in held.items() if port not in after]
         free = [port for port in reversed(after) if port not in held]  # the heavier outlet stands last and holds the main way

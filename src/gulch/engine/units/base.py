@@ -280,7 +280,7 @@ class PerSpecies(_ByItem):
         return dict[types.species_id, types.quantity], {}, f"{self.meaning} [{self.dimension}], by species"
 
     def numbers(self, value: Any, scope: Scope) -> tuple:
-        return tuple(Number(i, f"{self.label} of {s}", value.get(i, self.default), not value) for i, s in scope.species)
+        return tuple(Number(i, f"{self.label} of {s}", value.get(i, self.default), i not in value) for i, s in scope.species)
 
     def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         default = parse(self.default, self.dimension)

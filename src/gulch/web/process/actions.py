@@ -6,6 +6,7 @@ from gulch.engine.flowsheet.basis import in_basis
 from gulch.engine.flowsheet.couplings import own_reading, readings
 from gulch.engine.flowsheet.edit import EditError
 from gulch.engine.flowsheet.inputs import address_of, write
+from gulch.engine.flowsheet.kind import change_kind
 from gulch.engine.flowsheet.pasted import paste_feeds
 from gulch.engine.flowsheet.places import About, Place
 from gulch.engine.flowsheet.results import readable
@@ -157,6 +158,13 @@ def add_feed(document, form):
 def append(document, form):
     id_ = edit.append_unit(document, form.id, form.kind)
     return Done(f"Append {KINDS[form.kind].label} {id_} to {form.id}", id_)
+
+
+@action("kind", id=Key(), kind=Key())
+def make_kind(document, form):
+    """Make a unit one of another kind, in place."""
+    change_kind(document, form.id, form.kind)
+    return Done(f"Make {form.id} a {KINDS[form.kind].label}", form.id)
 
 
 @action("send", id=Key(), to=Text())

@@ -18,6 +18,7 @@ WATCHES, TURNS = re.compile(r"(?:watch|gauge)\s+(?P<what>.+)$", re.I), re.compil
 APPENDS = re.compile(r"(?:append|add|put)\s+(?:an?\s+)?(?P<what>.+?)\s+(?:to|after|into|on)\s+(?P<stream>\S+)$", re.I)
 WHY = re.compile(r"(?:why|where from|where does)\s+(?P<what>.+?)(?:\s+come from)?\??$", re.I)
 PINS = re.compile(r"(?:pin|put|note)\s+(?P<what>.+?)(?:\s+(?:in|into|to)\s+(?:the\s+)?notebook)?$", re.I)
+MAKES = re.compile(r"(?:make|change|turn)\s+(?P<unit>\S+)\s+(?:into\s+)?(?:an?\s+)(?P<what>.+)$", re.I)
 SENDS = re.compile(r"(?:send|return|recycle)\s+(?P<stream>\S+)\s+(?:back\s+)?to\s+(?P<unit>\S+)$", re.I)
 WORKS = re.compile(r"work\s+(?:on\s+)?(?:the\s+)?(?P<what>.+)$", re.I)
 SIDES = ("at least", "at most", ">=", "<=", "≥", "≤", "above", "below")
@@ -69,6 +70,7 @@ def found(document, query):
         (TURNS, finder.turn),
         (APPENDS, finder.append),
         (PINS, finder.pin),
+        (MAKES, finder.make),
         (RUNS, finder.run),
         (SENDS, finder.send),
         (WORKS, finder.work),
@@ -144,6 +146,16 @@ class _Finder:
             {"words": f"Append {label} to {id_}", "act": "append", "form": {"id": id_, "kind": kind}}
             for id_ in streams
             for kind, label in kinds
+        ]
+
+    def make(self, unit, what):
+        units = [u for u in self.document.units if u.id.lower() == unit.lower()]
+        kinds = [(kind, k.label) for kind, k in KINDS.items() if all(t in k.label.lower() for t in what.lower().split())][:6]
+        return [
+            {"words": f"Make {u.id} a {label}", "act": "kind", "form": {"id": u.id, "kind": kind}}
+            for u in units
+            for kind, label in kinds
+            if kind != u.kind
         ]
 
     def pin(self, what):

@@ -10,6 +10,7 @@ from gulch.engine.document import value_of
 from gulch.engine.flowsheet.checks.numbers import read
 from gulch.engine.flowsheet.inputs import addresses, reactions_of
 from gulch.engine.flowsheet.measures import key_per_product
+from gulch.engine.flowsheet.once import once
 from gulch.engine.flowsheet.places import (
     About,
     Place,
@@ -168,18 +169,21 @@ def formation_data(project: Project) -> Iterator:
 
 def equilibrium_constants(project: Project) -> Iterator:
     """What is typed for equilibrium constants can be read."""
+    for id_, why in unreadable_constants(project).items():
+        yield Message("error", at_reaction(id_, "equilibrium"), f"Equilibrium constant of {id_}: {why}", "Mend it in Chemistry.")
+
+
+@once
+def unreadable_constants(project: Project) -> dict[str, str]:
+    """{id of a reaction: why its equilibrium constant cannot be read}."""
+    out = {}
     for r in project.reactions:
-        if r.equilibrium is None:
-            continue
-        try:
-            constant_of(r)
-        except QuantityError as error:
-            yield Message(
-                "error",
-                at_reaction(r.id, "equilibrium"),
-                f"Equilibrium constant of {r.id}: {error}",
-                "Mend it in Chemistry.",
-            )
+        if r.equilibrium is not None:
+            try:
+                constant_of(r)
+            except QuantityError as error:
+                out[r.id] = str(error)
+    return out
 
 
 def polynomials(project: Project) -> Iterator:

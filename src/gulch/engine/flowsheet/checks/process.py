@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import source_of, value_of
 from gulch.engine.flowsheet.assumed import of_feed, of_reaction, of_unit
+from gulch.engine.flowsheet.checks.chemistry import unreadable_constants
 from gulch.engine.flowsheet.checks.numbers import read
 from gulch.engine.flowsheet.ends import entering
 from gulch.engine.flowsheet.feeds import FEED_BASES, total_dimension
@@ -36,7 +37,10 @@ def quantities(project: Project) -> Iterator:
         for d in KINDS[u.kind].inputs():
             if not getattr(d, "optional", True) and not d.context:
                 required.add(f"{u.id}.{d.key}")
+    told = {f"{id_}.constant" for id_ in unreadable_constants(project)}  # by the checks of chemistry
     for a in addresses(project).values():
+        if a.address in told:
+            continue
         try:
             value = read(a)
         except QuantityError as error:

@@ -435,7 +435,7 @@ def why(feed: Stream, product: Stream, reactions: list, held: list, found: Equil
             fed[i] = at(T, n0=more)[0].extents
     except (UnitTrouble, EquilibriumTrouble):
         return []
-    lines, step = [], show(10.0, "temperature difference", context.display)
+    lines, step = [], show(10.0, "temperature difference", context.display, 2)
     for m, r in enumerate(reactions):
         flow = [show(x[m], "molar flow", context.display) for x in (found.extents, colder, hotter)]
         if held[m] is not None:

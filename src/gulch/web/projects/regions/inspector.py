@@ -25,6 +25,8 @@ from gulch.web.projects.words import (
     unit_reading,
 )
 
+OFFERED = [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES]
+
 
 class Inspector(Region):
     """What is selected: its form, results and account."""
@@ -108,6 +110,8 @@ class Inspector(Region):
             "id": unit.id,
             "flow_unit": show_unit("molar flow", self.display),
             "kind": kind.label,
+            "own_kind": unit.kind,
+            "kinds": OFFERED,
             "meaning": kind.meaning,
             "page": page_of(unit.kind),
             "fields": list(self.space.fields.unit_fields(unit)),
@@ -137,10 +141,10 @@ class Inspector(Region):
             "results": [],
             "composition": [],
             "phases": [],
-            "units": list(self.destinations(stream)),
-            "kinds": [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES],
-            "outlets": self.outlets(stream),
-            "inlets": self.inlets(stream),
+            "units": list(destinations(self.document, stream)),
+            "kinds": OFFERED,
+            "outlets": outlets(self.document, stream),
+            "inlets": inlets(self.document, stream),
         }
         if stream.is_feed and stream.given is not None:
             self.inspect_feed(stream, out)
@@ -225,28 +229,6 @@ class Inspector(Region):
         water = sum(phase["fraction"].get(s.id, 0.0) for s in self.document.species if s.cas == WATER)
         return f"{'light' if phase is liquids[0] else 'heavy'} liquid{', water-rich' if water > 0.5 else ''}"
 
-    def outlets(self, stream):
-        """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
-        unit = self.document.unit(source_of(stream)[0]) if stream.source else None
-        ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
-        now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
-        return [(p.name, p.name, p.name == now) for p in ports] if len(ports) > 1 or (ports and now != ports[0].name) else []
-
-    def inlets(self, stream):
-        """(port, words, taken now) of the sides that a stream can enter its unit by."""
-        unit = self.document.unit(stream.enters) if stream.to else None
-        ports = KINDS[unit.kind].inlets if unit is not None else ()
-        return [(p.name, p.name, p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
-
-    def destinations(self, stream):
-        """(what to send it to, words) for every inlet another stream could take."""
-        for u in self.document.units:
-            inlets = KINDS[u.kind].inlets
-            for port in inlets:
-                to = u.id if len(inlets) == 1 else f"{u.id}.{port.name}"
-                if to != stream.to:
-                    yield to, u.id if len(inlets) == 1 else f"{u.id}, {port.name} side"
-
     def overall_rows(self):
         """Overall conversions and balance, for the panel when nothing is selected."""
         if self.solution is None or not self.solution.overall:
@@ -275,3 +257,28 @@ class Inspector(Region):
             "results": [*measures, *conversion, *made],
             "balance": self.space.accounts.balance_rows(self.solution.overall["balances"]),
         }
+
+
+def outlets(document, stream):
+    """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
+    unit = document.unit(source_of(stream)[0]) if stream.source else None
+    ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
+    now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
+    return [(p.name, p.name, p.name == now) for p in ports] if len(ports) > 1 or (ports and now != ports[0].name) else []
+
+
+def inlets(document, stream):
+    """(port, words, taken now) of the sides that a stream can enter its unit by."""
+    unit = document.unit(stream.enters) if stream.to else None
+    ports = KINDS[unit.kind].inlets if unit is not None else ()
+    return [(p.name, p.name, p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
+
+
+def destinations(document, stream):
+    """(what to send it to, words) for every inlet another stream could take."""
+    for u in document.units:
+        inlets = KINDS[u.kind].inlets
+        for port in inlets:
+            to = u.id if len(inlets) == 1 else f"{u.id}.{port.name}"
+            if to != stream.to:
+                yield to, u.id if len(inlets) == 1 else f"{u.id}, {port.name} side"

@@ -30,6 +30,15 @@ document.addEventListener("submit", async (event) => {
   }
 });
 
+// The paper that was chosen is the next one too, in whatever project.
+document.addEventListener("change", (event) => {
+  if (event.target.id === "paper-size") localStorage.setItem("gulch-paper", event.target.value);
+});
+document.addEventListener("gulch:drawn", () => {
+  const kept = localStorage.getItem("gulch-paper"), list = $("paper-size");
+  if (list && [...list.options].some((o) => o.value === kept)) list.value = kept;
+});
+
 // A link to a piece shows it, once.
 let sought = "";
 document.addEventListener("gulch:drawn", () => {
