@@ -28,6 +28,24 @@ def is_held(key):
         return False
 
 
+def brief(text, letters):
+    """A name in so many letters, cut between its words; a word that is longer stays whole."""
+    words = text.split()
+    if len(text) <= letters or len(words) < 2:
+        return text
+    kept = words[:1]
+    for word in words[1:]:
+        if len(" ".join([*kept, word])) + 2 > letters:
+            break
+        kept.append(word)
+    while len(kept) > 1 and kept[-1].lower() in LITTLE:
+        kept.pop()
+    return " ".join(kept) + " …"
+
+
+LITTLE = ("of", "in", "the", "a", "at", "to", "and")  # no name ends with them
+
+
 def sentence(text):
     return text[:1].upper() + text[1:] + "."
 

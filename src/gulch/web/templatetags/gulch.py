@@ -14,6 +14,7 @@ from gulch.engine.flowsheet.manual import entry_of
 from gulch.engine.flowsheet.notebook import pieces_of
 from gulch.web.notebook.parts import anchor
 from gulch.web.projects.models import Project
+from gulch.web.projects.words import brief
 
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026", ord("'"): "\\u0027"}
@@ -78,6 +79,9 @@ def act(context, verb, **pairs):
 def edit(context, verb, **pairs):
     """As `act`, of a field: the edit is made when its value changes, and the newest value wins."""
     return format_html('{} hx-trigger="change" hx-sync="this:replace"', act(context, verb, **pairs))
+
+
+register.filter("brief", brief)
 
 
 @register.filter
