@@ -349,3 +349,12 @@ def test_parameters_of_a_pair_are_typed_and_taken_back(client, row, act):
 def test_an_empty_field_is_no_knob_yet(row, act):
     words = text_of(act("knob", 422, address="DRUM.pressure"))
     assert "is empty, so there is nothing to turn yet" in words and "“None”" not in words
+
+
+def test_what_nobody_typed_is_shown_in_the_projects_units(client, act, row):
+    act("display", value="us-customary")
+    act("reactions-at", value="")
+    html = client.get(f"/p/{row.pk}/chemistry/").content.decode()
+    assert 'value="77 °F"' in html
+    act("reactions-at", value="30 degC")
+    assert 'value="30 °C"' in client.get(f"/p/{row.pk}/chemistry/").content.decode()

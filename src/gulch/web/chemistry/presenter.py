@@ -1,6 +1,7 @@
 """What the chemistry page shows: species, reactions with what follows from their data, sets."""
 
 from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.document import default_text
 from gulch.engine.flowsheet.reading import model_of
 from gulch.engine.quantities import (
     QuantityError,
@@ -49,7 +50,9 @@ class ChemistryPage:
 
     @property
     def at_text(self):
-        return pretty_text(self.document.reactions_at)
+        text = self.document.reactions_at
+        untyped = text == type(self.document).model_fields["reactions_at"].default
+        return pretty_text(default_text(text, "temperature", self.document.display) if untyped else text)
 
     @property
     def at_shown(self):
