@@ -168,7 +168,7 @@ def test_a_fault_inside_a_loop_names_its_unit(monkeypatch):
 def test_a_state_that_is_not_finite_says_where(monkeypatch):
     model = PhaseModel("ideal", [lookup(CAS["water"])])
     model.par[:] = math.nan
-    with pytest.raises(StateNotFinite, match="no finite state at 300.0 K and 1 bar"):
+    with pytest.raises(StateNotFinite, match="no finite state at 300.0 K and 100.000 Pa"):
         model.at_temperature(300.0, 1e5, np.ones(1))
 
 

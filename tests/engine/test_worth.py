@@ -78,7 +78,7 @@ def test_what_lacks_a_price_is_named_and_there_is_no_sum():
     missing = solution.overall["account"]["missing"]
     assert solution.overall["worth"] is None and solution.gauges["worth"] is None
     assert "methanol is sold in P without a price." in missing and "water is bought in F without a price." in missing
-    assert any(w.startswith("No heating reaches the 60 °C of H") for w in missing)
+    assert any(w.startswith("No heating reaches the 60.00 °C of H") for w in missing)
     (said,) = (m for m in solution.messages if str(m.place) == "prices")
     assert said.level == "warning" and "Worth has no value" in said.what
 
@@ -132,7 +132,7 @@ def test_column_and_compressor_take_heat_at_its_own_temperatures():
     values = (solution := solve(gas)).units["K"].values
     assert solution.overall["worth"] == pytest.approx(values["duty"] / 1e9 - values["work"] * 72 / 3.6e9, rel=1e-9)
     gas.units[0].between = "25 degC"
-    assert any("No cooling reaches the 25 °C of K" in w for w in solve(gas).overall["account"]["missing"])
+    assert any("No cooling reaches the 25.00 °C of K" in w for w in solve(gas).overall["account"]["missing"])
 
 
 def test_prices_are_the_same_in_every_variant():
