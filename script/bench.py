@@ -31,9 +31,10 @@ from gulch.demo import projects
 from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
 from gulch.engine.compiling import making, native, taking
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan, Solution
+from gulch.engine.explain import Plan
 from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.run import Run
+from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import LIQUID, R

@@ -10,7 +10,7 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.scans import Aim
 from gulch.engine.scans.best import best
 from gulch.engine.scans.search import Search

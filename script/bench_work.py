@@ -14,7 +14,7 @@ from five_units import FIVE  # noqa: E402
 
 from gulch.demo import NAMES, projects  # noqa: E402
 from gulch.engine.document import ScanEntry, Sweep, load  # noqa: E402
-from gulch.engine.flowsheet import Plan  # noqa: E402
+from gulch.engine.explain import Plan  # noqa: E402
 from gulch.engine.scans import grid_of, refined, run_scan  # noqa: E402
 from gulch.engine.work import Workers  # noqa: E402
 from gulch.engine.work.scanning import scan_on  # noqa: E402

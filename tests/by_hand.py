@@ -1,7 +1,7 @@
 """Reactors of which everything follows from a textbook formula."""
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 
 # One pass of A → B → C of first order in a stirred tank at constant density; k1 = 1/min, k2 = 0.3/min (invented), so that with
 # the residence time t of the tank the yield of B is k1 t/((1 + k1 t)(1 + k2 t)), highest at t = 1/sqrt(k1 k2)

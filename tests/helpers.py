@@ -53,7 +53,7 @@ LIGHT = {
 
 def simple(**unit):
     """Feed → one unit of a kind → its products, with methanol and water."""
-    from gulch.engine.flowsheet.edit import complete_streams
+    from gulch.engine.project.edit import complete_streams
 
     out = document(
         {"methanol": "67-56-1", "water": "7732-18-5"},

@@ -8,7 +8,7 @@ from acting import fill, go, post, press, ready
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 
 
 def cell(page, stream, column):

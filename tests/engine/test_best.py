@@ -13,7 +13,7 @@ from scipy.optimize import brentq, minimize, minimize_scalar
 from gulch.demo import projects
 from gulch.engine.cli.codes import SOLVED
 from gulch.engine.document import SearchEntry, load
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.phases import phase_model
 from gulch.engine.scans import Aim, ScanError, answered
 from gulch.engine.scans.best import best

@@ -4,8 +4,9 @@ import pytest
 from helpers import demo, document, feed
 
 from gulch.engine.document import DocumentError, load, loads
-from gulch.engine.flowsheet import check, solve
-from gulch.engine.flowsheet.edit import take_assumed
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project.edit import take_assumed
 
 
 def changed(path, value):

@@ -3,8 +3,8 @@
 import pytest
 from helpers import demo
 
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.choices import choices, choose
+from gulch.engine.explain import solve
+from gulch.engine.project.choices import choices, choose
 
 
 def test_every_choice_can_be_made_and_leaves_the_project_as_it_was():

@@ -12,10 +12,13 @@ from test_flowsheet import methanol_loop
 
 from gulch.demo import projects
 from gulch.engine.document import TargetEntry, TearEntry, load
-from gulch.engine.flowsheet import Plan, Solution, check, edit, solve, variants
+from gulch.engine.explain import Plan, solve
+from gulch.engine.explain.checks import check
 from gulch.engine.flowsheet.closing import loop as closing_module
 from gulch.engine.flowsheet.graph import groups
+from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.phases import phase_model
+from gulch.engine.project import edit, variants
 from gulch.engine.settle import METHODS, PassFailed, Reason, settle
 
 pytestmark = pytest.mark.slow

@@ -15,7 +15,7 @@ import gulch
 from gulch.demo import NAMES, projects
 from gulch.engine.compiling import Vector, ieee, making, native, store, taking
 from gulch.engine.compiling.chapters import ENTRIES, KERNELS, PARTS, Chapter, Entry, Kernel, plain
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import PhaseModel
 from gulch.engine.phases import kernels as k
 from gulch.engine.species import lookup

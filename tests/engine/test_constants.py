@@ -23,7 +23,7 @@ from gulch.engine.chemistry.equilibrium import (
     ln_activities,
 )
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.phases import phase_model
 from gulch.engine.species import Datum
 

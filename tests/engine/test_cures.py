@@ -8,7 +8,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import edit, solve
+from gulch.engine.explain import solve
+from gulch.engine.project import edit
 
 pytestmark = pytest.mark.slow
 

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.edit import complete_streams
+from gulch.engine.explain import solve
+from gulch.engine.project.edit import complete_streams
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from gulch.demo import NAMES, projects
-from gulch.engine.flowsheet import Plan
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.explain import Plan
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.variants import worked
 from gulch.engine.quantities import parse
 from gulch.engine.units import KINDS
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from helpers import document, feed
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.dissolved import HIGH, LOW, SOURCES, in_water, measured

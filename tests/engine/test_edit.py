@@ -4,7 +4,9 @@ import pytest
 from helpers import demo
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import check, edit, solve
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project import edit
 from gulch.engine.units import KINDS
 
 

@@ -5,7 +5,7 @@ import pytest
 from helpers import document, feed
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.units.reactors.electrolytic import reversible_voltage
 

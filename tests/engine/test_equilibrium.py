@@ -14,7 +14,7 @@ from gulch.engine.chemistry.equilibrium import (
     ln_activities,
     ln_equilibrium_constants,
 )
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import phase_model
 
 REFORMING = {"methane": "74-82-8", "water": "7732-18-5", "co": "630-08-0", "co2": "124-38-9", "hydrogen": "1333-74-0"}

@@ -8,7 +8,7 @@ from helpers import document, feed
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.state import TemperatureNotFound
 

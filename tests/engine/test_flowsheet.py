@@ -6,10 +6,11 @@ from helpers import LIGHT, demo, document, feed
 
 from gulch.demo import projects
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan, Solution, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.graph import groups
-from gulch.engine.flowsheet.measures import measured
-from gulch.engine.flowsheet.results import beyond
+from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.project.measures import measured
+from gulch.engine.project.results import beyond
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import Reason, Watch, settle
 

@@ -8,7 +8,7 @@ import pytest
 
 from gulch.demo import projects
 from gulch.engine.exchange import NotSolved, project_frames
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 
 NOTEBOOK = Path(__file__).parents[2] / "docs" / "examples.ipynb"
 

@@ -6,7 +6,7 @@ from CoolProp.CoolProp import PropsSI
 from helpers import document, feed
 from scipy.optimize import brentq
 
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.phases import phase_model, poorly_known
 
 WATER, BENZENE, TOLUENE, ETHANOL, HYDROGEN = "7732-18-5", "71-43-2", "108-88-3", "64-17-5", "1333-74-0"

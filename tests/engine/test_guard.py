@@ -9,7 +9,7 @@ from helpers import document, feed, simple
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.phases.nonideal import henry

@@ -5,8 +5,8 @@ import pytest
 from CoolProp.CoolProp import PropsSI
 from helpers import document, feed
 
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.phase_doubts import virial_term
+from gulch.engine.explain import solve
+from gulch.engine.explain.phase_doubts import virial_term
 from gulch.engine.phases import phase_model
 
 WATER = {"water": "7732-18-5"}

@@ -8,8 +8,9 @@ from test_declarations import BASE
 from test_declarations import project as base_case
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import Plan, cures, solve
-from gulch.engine.flowsheet.solution import Message
+from gulch.engine.explain import Plan, solve
+from gulch.engine.project import cures
+from gulch.engine.project.messages import Message
 from gulch.engine.quantities import parse
 from gulch.engine.scans.grid import grid_of
 from gulch.engine.scans.points import usable

@@ -10,11 +10,11 @@ from test_declarations import BASE
 from test_declarations import project as base
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.edit import EditError, knob_on
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.kind import change_kind
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project.edit import EditError, knob_on
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.kind import change_kind
 from gulch.engine.units import KINDS
 
 

@@ -13,7 +13,8 @@ from gulch.demo import projects
 from gulch.engine import formulas
 from gulch.engine.chemistry.rates import half_life, read_rate_constant
 from gulch.engine.document import SizingEntry, load
-from gulch.engine.flowsheet import Plan, check, solve
+from gulch.engine.explain import Plan, solve
+from gulch.engine.explain.checks import check
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import run_scan

@@ -5,13 +5,13 @@ from helpers import demo, plant
 
 from gulch.demo import projects
 from gulch.engine.document import TearEntry, source_of
+from gulch.engine.explain.checks import check
 from gulch.engine.flowsheet import graph
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.edit import append_unit, complete_streams
-from gulch.engine.flowsheet.ends import entering, leaving
-from gulch.engine.flowsheet.inputs import address_of, addresses, owned
-from gulch.engine.flowsheet.results import readable
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.edit import append_unit, complete_streams
+from gulch.engine.project.ends import entering, leaving
+from gulch.engine.project.inputs import address_of, addresses, owned
+from gulch.engine.project.results import readable
 
 
 def test_results_are_the_same_one_by_one_and_all_together():

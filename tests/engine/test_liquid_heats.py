@@ -8,7 +8,7 @@ from helpers import bare, document, feed
 from thermo.heat_capacity import HeatCapacityLiquid
 from thermo.phase_change import EnthalpyVaporization
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.known_liquids import known_heat

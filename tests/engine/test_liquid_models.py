@@ -10,7 +10,7 @@ from thermo.nrtl import NRTL
 from thermo.unifac import UNIFAC
 from thermo.wilson import Wilson
 
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import PhaseModel, phase_model
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.dissolved import in_water

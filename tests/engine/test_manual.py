@@ -6,8 +6,8 @@ import re
 import pytest
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.manual import SECTIONS, page_of, pages, searched
+from gulch.engine.explain import solve
+from gulch.engine.explain.manual import SECTIONS, page_of, pages, searched
 from gulch.engine.phases.explained import HOW
 from gulch.engine.phases.model import PHASE_MODELS
 from gulch.engine.units import KINDS

@@ -11,11 +11,12 @@ from helpers import LIGHT, demo, document, feed
 
 from gulch.engine.cli import parser, run
 from gulch.engine.document import DocumentError, GaugeEntry, ScanEntry, SizingEntry, load
-from gulch.engine.flowsheet import edit, solve, variants
-from gulch.engine.flowsheet.basis import in_basis
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project import edit, variants
+from gulch.engine.project.basis import in_basis
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import addresses, write
 from gulch.engine.scans.grid import grid_of
 from gulch.engine.units import KINDS
 

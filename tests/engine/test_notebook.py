@@ -11,9 +11,9 @@ from helpers import demo
 from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.exchange.printing import PAPERS, pdf_of
-from gulch.engine.flowsheet import edit, notebook
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.variants import add, folded, work_on, worked
+from gulch.engine.project import edit, notebook
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.variants import add, folded, work_on, worked
 from gulch.engine.work import document_digest
 
 

@@ -6,11 +6,11 @@ import pytest
 from helpers import document
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.inputs import write
-from gulch.engine.flowsheet.origin import origin
-from gulch.engine.flowsheet.rate_words import rate_words
-from gulch.engine.flowsheet.results import readable
+from gulch.engine.explain import solve
+from gulch.engine.explain.origin import origin
+from gulch.engine.explain.rate_words import rate_words
+from gulch.engine.project.inputs import write
+from gulch.engine.project.results import readable
 
 ETHANOL = projects()[0]
 SOLVED = solve(ETHANOL)

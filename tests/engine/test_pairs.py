@@ -6,12 +6,12 @@ from helpers import document
 from test_liquid_models import ETHANOL_WATER
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet.edit import EditError, paste_pairs, set_measured, set_pair
-from gulch.engine.flowsheet.measured import read_points
-from gulch.engine.flowsheet.pair_diagram import PairTrouble, pair_diagram
-from gulch.engine.flowsheet.reading import model_of
+from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.phases import PhaseModel, binary, phase_model
 from gulch.engine.phases import kernels as k
+from gulch.engine.project.edit import EditError, paste_pairs, set_measured, set_pair
+from gulch.engine.project.measured import read_points
+from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import lookup
 from gulch.engine.work import BoilPair

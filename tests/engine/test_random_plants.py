@@ -8,7 +8,7 @@ from helpers import document, feed
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.start import Start, TearStart
 
 pytestmark = pytest.mark.slow

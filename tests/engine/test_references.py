@@ -7,7 +7,7 @@ from typing import get_args, get_origin
 import pytest
 
 from gulch.engine.document import Part, load
-from gulch.engine.flowsheet import edit
+from gulch.engine.project import edit
 from gulch.engine.references import MARKERS, Own, Renaming, Thing, followed, item_thing
 
 

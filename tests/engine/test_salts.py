@@ -5,8 +5,10 @@ import pytest
 from helpers import document, feed
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import check, edit, solve
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
 from gulch.engine.phases import phase_model
+from gulch.engine.project import edit
 from gulch.engine.species import lookup
 from gulch.engine.species.own import SpeciesError, data_key
 

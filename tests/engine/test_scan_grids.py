@@ -10,10 +10,12 @@ from helpers import document, feed
 from scipy.optimize import brentq, minimize_scalar
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import Plan, check, edit, solve
-from gulch.engine.flowsheet.inputs import write
-from gulch.engine.flowsheet.places import at_stream
-from gulch.engine.flowsheet.solution import Message
+from gulch.engine.explain import Plan, solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project import edit
+from gulch.engine.project.inputs import write
+from gulch.engine.project.messages import Message
+from gulch.engine.project.places import at_stream
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import (
     Recall,

@@ -14,7 +14,7 @@ from openpyxl import load_workbook
 from gulch.engine.cli import codes as cli
 from gulch.engine.document import schema
 from gulch.engine.exchange import NotSolved, csv_text, ledger, project_xlsx, scan_csv, scan_xlsx
-from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.scans import ScanError, run_scan
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.units import KINDS

@@ -9,8 +9,8 @@ from test_declarations import BASE, project
 
 from gulch.demo import projects
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.model_advice import advised
+from gulch.engine.explain import solve
+from gulch.engine.explain.model_advice import advised
 
 METRIC = re.compile(r"\d\s?(°C|K|bar|kPa|kmol/h|mol/s|kg/h|kW|MW|m³(/h)?|kmol/m³|kJ/mol|W)(?![\w/·])")
 

@@ -8,9 +8,10 @@ from CoolProp.CoolProp import PropsSI
 from helpers import document, feed, simple
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import cures, edit, solve
+from gulch.engine.explain import solve
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
+from gulch.engine.project import cures, edit
 from gulch.engine.units.base import Code, Given
 from gulch.engine.units.column import far_off, fenske, gilliland, kirkbride, underwood
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral

@@ -2,9 +2,9 @@
 
 import pytest
 
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.starters import STARTERS, started
+from gulch.engine.explain import solve
+from gulch.engine.explain.starters import STARTERS, started
+from gulch.engine.project.edit import EditError
 from gulch.engine.quantities import parse
 
 METHANOL = "CO + 2 H2 = methanol"

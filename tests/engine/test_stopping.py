@@ -3,7 +3,7 @@
 import pytest
 
 from gulch.demo import projects
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.settle import Reason, Watch
 
 

@@ -4,8 +4,8 @@ import pytest
 from helpers import demo
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import edit, strip
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project import edit, strip
+from gulch.engine.project.edit import EditError
 from gulch.engine.work import asked_digest, document_digest
 
 

@@ -10,7 +10,7 @@ from scipy.stats import qmc
 
 from gulch.demo import projects
 from gulch.engine.document import SpreadEntry
-from gulch.engine.flowsheet import Plan, solve
+from gulch.engine.explain import Plan, solve
 from gulch.engine.scans import ScanError, by_sources, run_scan, sure, swings
 from gulch.engine.scans.sure import design, overrides_at, shares, unsure, unsure_of
 

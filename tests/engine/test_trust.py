@@ -7,10 +7,10 @@ import pytest
 from helpers import document, feed
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.edit import complete_streams
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
 from gulch.engine.phases import phase_model
+from gulch.engine.project.edit import complete_streams
 
 COMBUSTION = {"co": "630-08-0", "o2": "7782-44-7", "n2": "7727-37-9", "co2": "124-38-9"}
 BURN = {"id": "r1", "equation": "2 co + o2 = 2 co2", "rate": {"forward": {"k": "1e7 1/s", "energy": "110 kJ/mol"}, "orders": {"co": "1"}}}

@@ -4,12 +4,12 @@ import pytest
 from helpers import demo, document, feed
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
-from gulch.engine.flowsheet.assumed import assumed
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.edit import add_feed, append_unit, take_assumed
-from gulch.engine.flowsheet.inputs import addresses, write
-from gulch.engine.flowsheet.typed import ALWAYS_PERCENT, ALWAYS_SHARE, answer, typed, typed_text, typed_tie
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
+from gulch.engine.project.assumed import assumed
+from gulch.engine.project.edit import add_feed, append_unit, take_assumed
+from gulch.engine.project.inputs import addresses, write
+from gulch.engine.project.typed import ALWAYS_PERCENT, ALWAYS_SHARE, answer, typed, typed_text, typed_tie
 
 SPECIES = {"ethanol": "64-17-5", "water": "7732-18-5"}
 

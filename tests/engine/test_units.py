@@ -6,7 +6,7 @@ from CoolProp.CoolProp import PropsSI
 from helpers import document, feed, simple
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.stoichiometric import run_step
 

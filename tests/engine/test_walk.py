@@ -2,7 +2,7 @@
 
 from gulch.demo import projects
 from gulch.engine.document import Project, load
-from gulch.engine.flowsheet.walk import next_step
+from gulch.engine.explain.walk import next_step
 
 BASE = {
     "format": "gulch-project",

@@ -12,7 +12,7 @@ from slow_tasks import Die, Fault, Sleep, Stubborn, Tell
 
 from gulch.demo import projects
 from gulch.engine.document import SizingEntry
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.scans import Grid, blocks, grid_of, mends, run_scan
 from gulch.engine.scans.grid import Axis

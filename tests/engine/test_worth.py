@@ -9,9 +9,9 @@ from pydantic import ValidationError
 from gulch.demo import projects
 from gulch.engine.document import SearchEntry, load
 from gulch.engine.exchange import best_text
-from gulch.engine.flowsheet import Plan, solve
-from gulch.engine.flowsheet.variants import applied, folded, worked
+from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.worth import HeatLevel, level_for
+from gulch.engine.project.variants import applied, folded, worked
 from gulch.engine.scans import Aim, answered
 from gulch.engine.scans.best import best
 

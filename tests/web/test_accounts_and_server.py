@@ -14,7 +14,7 @@ from helpers import demo
 
 from gulch.demo import figures, projects
 from gulch.engine.exchange import safe
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.engine.work import solution_of
 from gulch.web import serve
 from gulch.web.projects.models import Project

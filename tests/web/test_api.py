@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 from gulch.web.api.tokens import made
 from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import Token

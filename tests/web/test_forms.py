@@ -3,7 +3,7 @@
 import pytest
 from django.http import QueryDict
 
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project.edit import EditError
 from gulch.web.projects.forms import Key, Mapping, Part, Posted, Several, Text, Ticked, Whole
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages

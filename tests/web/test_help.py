@@ -6,7 +6,7 @@ import pytest
 from django.urls import reverse
 
 from gulch.demo import projects
-from gulch.engine.flowsheet.manual import pages
+from gulch.engine.explain.manual import pages
 from gulch.web.projects.actions import create_project
 from gulch.web.templatetags.gulch import typeset
 

@@ -20,8 +20,8 @@ from test_stages import page, text_of
 
 from gulch.engine.chemistry.equations import Ambiguous, resolve_equation
 from gulch.engine.document import load
-from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
 from gulch.engine.quantities import QuantityError, compound_unit, parse, parse_points, split_text
 from gulch.engine.species import find
 from gulch.web.projects import (

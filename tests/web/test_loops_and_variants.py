@@ -8,8 +8,8 @@ from test_stages import page, text_of
 
 from gulch.demo import projects
 from gulch.engine.document import TargetEntry, load
-from gulch.engine.flowsheet import variants
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project import variants
+from gulch.engine.project.edit import EditError
 from gulch.engine.quantities import show
 from gulch.web.projects.actions import create_project
 from gulch.web.scans import jobs

@@ -6,8 +6,8 @@ import textwrap
 
 # Patterns that only ever see so many characters.
 SHORT = {
-    "gulch.engine.flowsheet.pasted.tables._UNIT": 120,
-    "gulch.engine.flowsheet.measured.UNIT": 120,
+    "gulch.engine.project.pasted.tables._UNIT": 120,
+    "gulch.engine.project.measured.UNIT": 120,
     "gulch.engine.chemistry.equations._ARROWS": 400,
     "gulch.engine.quantities._PAIR": 400,
     "gulch.engine.species.nasa._NINE": 4000,

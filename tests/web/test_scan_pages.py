@@ -8,7 +8,7 @@ from test_stages import page, text_of
 
 from gulch.demo import projects
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.scans import scan
 from gulch.engine.work import tasks
 from gulch.web.projects.actions import create_project

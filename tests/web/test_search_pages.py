@@ -10,7 +10,7 @@ from by_hand import OVER, gas_tank, tank
 from test_stages import page, text_of
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.project.variants import worked
 from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import ScanRun
 

@@ -7,7 +7,7 @@ from django.db import OperationalError
 from helpers import LIGHT, demo, document, feed
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.quantities import show
 from gulch.web.projects.actions import create_project
 from gulch.web.projects.models import ScanRun

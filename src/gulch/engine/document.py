@@ -1,7 +1,7 @@
 """The saved project as typed data, built from the unit kinds' declarations.
 
 Nothing is computed here. Quantities stay the text the user typed; what they mean is read by
-`gulch.engine.flowsheet.inputs`, what is wrong with them is said by `gulch.engine.flowsheet.checks`.
+`gulch.engine.project.inputs`, what is wrong with them is said by `gulch.engine.explain.checks`.
 """
 
 from __future__ import annotations

@@ -11,12 +11,13 @@ from gulch.engine.cli.codes import NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
 from gulch.engine.exchange import Sentence, best_text, ledger, scan_csv, scan_xlsx
-from gulch.engine.flowsheet import check, solve
-from gulch.engine.flowsheet.couplings import readings
+from gulch.engine.explain import solve
+from gulch.engine.explain.checks import check
 from gulch.engine.flowsheet.guard import finite
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.results import readable
-from gulch.engine.flowsheet.variants import BASE, applied, misfits
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.results import readable
+from gulch.engine.project.variants import BASE, applied, misfits
 from gulch.engine.quantities import format_number, show
 from gulch.engine.scans import ScanError, answered, ready_plan, run_scan
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.inputs import address_of
+from gulch.engine.project.inputs import address_of
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, pretty_unit, show, to_unit
 from gulch.engine.scans import ScanError, gauge_rows
 

@@ -7,7 +7,7 @@ import io
 import re
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
+from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
 
 if TYPE_CHECKING:

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange.ledger import scan_table
 from gulch.engine.exchange.workbook import workbook
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.origin import givers
-from gulch.engine.flowsheet.rate_words import rate_words
-from gulch.engine.flowsheet.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.explain.origin import givers
+from gulch.engine.explain.rate_words import rate_words
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
+from gulch.engine.project.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
 from gulch.engine.units import KINDS
 

@@ -1,7 +1,1 @@
-"""The process as a graph: inputs and results by address, checks, tears, loops, solving."""
-
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.plan import Plan, solve
-from gulch.engine.flowsheet.solution import Message, Solution
-
-__all__ = ["Message", "Plan", "Solution", "check", "solve"]
+"""What is computed: the process as a graph, its order, its loops, its streams and results. Said of it is what `explain` says."""

@@ -13,9 +13,9 @@ from typing import TYPE_CHECKING, Any
 import networkx as nx
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.couplings import node_of_result, nodes_of_input, open_streams
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.nodes import OVERALL_NODE, Node, NodeKind, feed_node, unit_node
+from gulch.engine.project.couplings import node_of_result, nodes_of_input, open_streams
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.nodes import OVERALL_NODE, Node, NodeKind, feed_node, unit_node
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:

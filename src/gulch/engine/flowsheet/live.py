@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, measured
 from gulch.engine.flowsheet.worth import account_of
+from gulch.engine.project.measures import OVERALL, PER_REACTOR, measured
 from gulch.engine.units.base import ROUNDING, plain
 
 if TYPE_CHECKING:

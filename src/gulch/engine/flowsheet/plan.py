@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import time
+from abc import ABC, abstractmethod
 from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -14,20 +15,20 @@ from gulch.engine.chemistry import reaction_properties, resolve_equation
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.couplings import names, open_streams, read_target, read_tie, readings
-from gulch.engine.flowsheet.ends import entering, leaving
-from gulch.engine.flowsheet.feeds import fraction_of
-from gulch.engine.flowsheet.inputs import addresses, scope_of
-from gulch.engine.flowsheet.measures import key_per_product
-from gulch.engine.flowsheet.once import standing
-from gulch.engine.flowsheet.places import Place
-from gulch.engine.flowsheet.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.flowsheet.run import Run
-from gulch.engine.flowsheet.solution import Message, Solution
+from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.flowsheet.worth import prices_of
 from gulch.engine.phases import Stream
+from gulch.engine.project.couplings import names, open_streams, read_target, read_tie, readings
+from gulch.engine.project.ends import entering, leaving
+from gulch.engine.project.feeds import fraction_of
+from gulch.engine.project.inputs import addresses, scope_of
+from gulch.engine.project.measures import key_per_product
+from gulch.engine.project.messages import Message
+from gulch.engine.project.once import standing
+from gulch.engine.project.places import Place
+from gulch.engine.project.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.species import SpeciesError
@@ -35,23 +36,38 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import Context, Given
 
 if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.account import Account
+    from gulch.engine.flowsheet.closing.targets import Jump
+    from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
     from gulch.engine.phases.model import PhaseModel
-    from gulch.engine.settle import Watch
+    from gulch.engine.project.couplings import Target
+    from gulch.engine.settle import LoopResult, Watch
 
 
 FACTOR = "~"  # before the name of what an override multiplies: ~constant.ID, ~rate.ID, ~bought.SPECIES, ~sold.SPECIES
 
 
-def solve(document: Project, start: Start | None = None, watch: Watch = UNWATCHED, max_passes: int | None = None) -> Solution:
-    """Solve a Project; returns a Solution, and never raises for an unsolved process.
+class Plan(ABC):
+    """A document prepared for repeated solves with changed inputs (scans, sliders).
 
-    start: `Solution.start` of an earlier solve; watch: a settle.Watch, which may end it; max_passes: in place of the document's.
+    What is said of it, before and after, is said by whoever derives from it: `explain.Plan`.
     """
-    return Plan(document).run(start=start, watch=watch, max_passes=max_passes)
 
+    @abstractmethod
+    def checked(self, project: Project) -> list[Message]:
+        """What is missing or doubtful in what is written; with an error among it nothing is computed."""
 
-class Plan:
-    """A document prepared for repeated solves with changed inputs (scans, sliders)."""
+    @abstractmethod
+    def doubts(self, run: Run, overlooked: dict[str, float | None]) -> list[Message]:
+        """What is doubtful in what was computed. overlooked: tangent-plane distance of a further phase, by stream."""
+
+    @abstractmethod
+    def of_loop(self, account: Account, found: LoopResult, outcome: LoopOutcome, *moved: np.ndarray) -> list[Message]:
+        """What is said of a loop that was searched; fills its outcome. moved: as `explain.diagnosis.explain_loop` takes them."""
+
+    @abstractmethod
+    def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None) -> Message:
+        """What is said of a target that is not met."""
 
     def __init__(self, project: Project):
         with standing(project):
@@ -59,7 +75,7 @@ class Plan:
 
     def _prepare(self, project):
         self.project = project
-        self.messages = check(project)
+        self.messages = self.checked(project)
         self.species = [s.id for s in project.species]
         self.ready = not any(m.level == "error" for m in self.messages) and bool(project.species)
         if not self.ready:

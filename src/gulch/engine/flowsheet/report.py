@@ -11,26 +11,26 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet import results
 from gulch.engine.flowsheet.guard import finite_values, heat_into, sums_of
 from gulch.engine.flowsheet.live import ends, overall_values
-from gulch.engine.flowsheet.measures import PER_REACTOR, measured
-from gulch.engine.flowsheet.nodes import feed_node, unit_node
-from gulch.engine.flowsheet.phase_doubts import phase_doubts
-from gulch.engine.flowsheet.places import PRICES, at_gauge, at_stream, at_tear, at_unit
-from gulch.engine.flowsheet.solution import Code, Message, OpenLoop, RoomLeft, StreamResult, UnitOutcome
+from gulch.engine.flowsheet.solution import OpenLoop, RoomLeft, StreamResult, UnitOutcome
 from gulch.engine.flowsheet.worth import account_of, plain_account, reads_worth
 from gulch.engine.phases import StreamTrouble
+from gulch.engine.project import results
+from gulch.engine.project.measures import PER_REACTOR, measured
+from gulch.engine.project.messages import Message
+from gulch.engine.project.nodes import feed_node, unit_node
+from gulch.engine.project.places import PRICES, at_gauge, at_stream, at_tear, at_unit
 from gulch.engine.quantities import QuantityError, parse, show, told
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import UnitTrouble, plain
+from gulch.engine.units.base import Code, UnitTrouble, plain
 from gulch.engine.units.reactors.heat import Reactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import GaugeEntry
     from gulch.engine.flowsheet.guard import Sums
-    from gulch.engine.flowsheet.results import Readable
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.project.results import Readable
 
 MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
 
@@ -86,7 +86,7 @@ class Report:
                 out.units[unit_id] = UnitOutcome(False)
         out.start.temperatures = {id_: s.temperature for id_, s in out.streams.items() if s.temperature}
         self.extrapolated()
-        out.messages += phase_doubts(self.run, self.overlooked)
+        out.messages += plan.doubts(self.run, self.overlooked)
         out.solved = (
             bool(plan.units)
             and all(u.solved for u in out.units.values())

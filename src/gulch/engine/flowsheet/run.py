@@ -9,24 +9,24 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine import formulas
-from gulch.engine.flowsheet import results
 from gulch.engine.flowsheet.closing import close
-from gulch.engine.flowsheet.couplings import nodes_of_input
-from gulch.engine.flowsheet.feeds import feed_amounts, fraction_of, total_dimension
 from gulch.engine.flowsheet.guard import NOT_SHOWN, finite_outlets, guard
 from gulch.engine.flowsheet.live import Live
-from gulch.engine.flowsheet.nodes import NodeKind, unit_node
 from gulch.engine.flowsheet.report import Report
-from gulch.engine.flowsheet.solution import Message
 from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.project import results
+from gulch.engine.project.couplings import nodes_of_input
+from gulch.engine.project.feeds import feed_amounts, fraction_of, total_dimension
+from gulch.engine.project.messages import Message
+from gulch.engine.project.nodes import NodeKind, unit_node
 from gulch.engine.quantities import told
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Given, Note, UnitTrouble, plain
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group
-    from gulch.engine.flowsheet.nodes import Node
-    from gulch.engine.flowsheet.places import Place
+    from gulch.engine.project.nodes import Node
+    from gulch.engine.project.places import Place
 
 log = logging.getLogger("gulch.flowsheet")
 

@@ -20,7 +20,7 @@ from gulch.engine.scans.windows import limit_broken
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 

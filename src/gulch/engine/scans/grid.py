@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
 
 if TYPE_CHECKING:

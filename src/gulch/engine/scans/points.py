@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from gulch.engine.flowsheet.couplings import readings
 from gulch.engine.flowsheet.graph import behind
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.places import About
 from gulch.engine.units.base import Code
 
 if TYPE_CHECKING:
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.solution import Solution
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import tradeoff
 from gulch.engine.scans.best import best
@@ -15,7 +15,7 @@ from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, SearchEntry
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 

@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine import formulas
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.results import readable, value
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.results import readable, value
 from gulch.engine.quantities import QuantityError, parse
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
-    from gulch.engine.flowsheet.results import Readable
     from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.project.results import Readable
 
 
 def recorded(project: Project) -> tuple[str, ...]:

@@ -12,7 +12,7 @@ from gulch.engine.settle import UNWATCHED
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.scans.grid import Grid
     from gulch.engine.settle import Watch

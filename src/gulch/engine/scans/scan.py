@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.plan import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.quantities import show
 from gulch.engine.scans.grid import Grid, Listed, ScanError, grid_of
 from gulch.engine.scans.points import doubted_of, finite, point_warnings, rest_on, touched, usable

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.flowsheet.plan import Plan
+from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
 from gulch.engine.units.base import (

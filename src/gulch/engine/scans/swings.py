@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans.grid import ScanError, gauge_rows
 from gulch.engine.scans.points import doubts_of, finite, rest_on, usable
@@ -13,7 +13,7 @@ from gulch.engine.scans.sure import unsure
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 

@@ -19,7 +19,7 @@ from gulch.engine.scans.search import Aim, Ended, Point, Search, gone_on
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
-    from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
 

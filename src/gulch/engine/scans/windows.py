@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gulch.engine.flowsheet.results import beyond
+from gulch.engine.project.results import beyond
 
 
 def windows(points: list, gauges: list, edges: list | tuple = ()) -> list:

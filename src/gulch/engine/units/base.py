@@ -48,7 +48,7 @@ class Code(StrEnum):
 
 
 class Cure(NamedTuple):
-    """One press that mends what is doubted of a unit. words: on its button; way: an edit of `flowsheet/cures`.
+    """One press that mends what is doubted of a unit. words: on its button; way: an edit of `project/cures`.
 
     kind: of the unit that is put in; field: the input whose text says its outlet pressure.
     """

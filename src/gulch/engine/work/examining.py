@@ -8,10 +8,10 @@ from hashlib import sha256
 from typing import Any
 
 from gulch.engine.document import DocumentError, Project, loads
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.variants import applied
+from gulch.engine.explain.checks import check
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.variants import applied
 
 log = logging.getLogger("gulch")
 

@@ -10,7 +10,7 @@ import gc
 
 from gulch.demo import projects
 from gulch.engine.compiling import taking
-from gulch.engine.flowsheet import solve
+from gulch.engine.explain import solve
 
 if taking.take_all():
     with contextlib.suppress(Exception):  # whatever is wrong, workers can still be made and will say it

@@ -13,12 +13,13 @@ from hashlib import sha256
 from typing import Any
 
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
-from gulch.engine.flowsheet import Plan, Solution
-from gulch.engine.flowsheet.inputs import addresses, write
-from gulch.engine.flowsheet.pair_diagram import PairTrouble, pair_diagram
-from gulch.engine.flowsheet.places import WHOLE
-from gulch.engine.flowsheet.solution import Message
+from gulch.engine.explain import Plan
+from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
+from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
+from gulch.engine.project.inputs import addresses, write
+from gulch.engine.project.messages import Message
+from gulch.engine.project.places import WHOLE
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import Point, ScanError, answered, bends, grid_of, ready_plan, refined, row_edges, sure, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size

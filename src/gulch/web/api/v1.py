@@ -10,7 +10,7 @@ from ninja import NinjaAPI, Schema
 from ninja.security import HttpBearer
 
 from gulch.engine.document import MAX_BYTES, DocumentError
-from gulch.engine.flowsheet.inputs import addresses, write
+from gulch.engine.project.inputs import addresses, write
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
 from gulch.web.api.tokens import Refused, known

@@ -2,10 +2,10 @@
 
 from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
-from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.pasted import paste_measured, paste_rates
-from gulch.engine.flowsheet.typed import typed
+from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.pasted import paste_measured, paste_rates
+from gulch.engine.project.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN
 from gulch.web.projects.forms import Key, Text, Ticked, Whole, left_out

@@ -3,8 +3,8 @@
 from gulch.engine.chemistry import Ambiguous, reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
-from gulch.engine.flowsheet.reading import constant_of
 from gulch.engine.phases.kernels import R
+from gulch.engine.project.reading import constant_of
 from gulch.engine.quantities import (
     QuantityError,
 )

@@ -9,9 +9,9 @@ from gulch.engine.chemistry import reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
-from gulch.engine.flowsheet.inputs import reactions_of
-from gulch.engine.flowsheet.reading import constant_of, rate_of
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
+from gulch.engine.project.inputs import reactions_of
+from gulch.engine.project.reading import constant_of, rate_of
 from gulch.engine.quantities import (
     DIMENSIONS,
     DISPLAY_SETS,

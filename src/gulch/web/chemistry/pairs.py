@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gulch.engine.document import MeasuredPair
-from gulch.engine.flowsheet.measured import measured_of
+from gulch.engine.project.measured import measured_of
 from gulch.engine.quantities import DISPLAY_SETS, to_unit
 from gulch.engine.work import BoilPair
 from gulch.web.chemistry.part import Part

@@ -2,7 +2,7 @@
 
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import default_text
-from gulch.engine.flowsheet.reading import model_of
+from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import (
     QuantityError,
     parse,

@@ -1,7 +1,7 @@
 """Reaction sets, what limits them, and what is counted on."""
 
 from gulch.engine.chemistry.network import layers, limiting, relations
-from gulch.engine.flowsheet.measures import OVERALL, PER_REACTOR, key_per_product
+from gulch.engine.project.measures import OVERALL, PER_REACTOR, key_per_product
 from gulch.engine.quantities import (
     format_number,
 )

@@ -1,6 +1,6 @@
 """Species: the table, one in detail, interaction parameters."""
 
-from gulch.engine.flowsheet.model_advice import MEANINGS, advised
+from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat

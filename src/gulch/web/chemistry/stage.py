@@ -1,6 +1,6 @@
 """Chemistry: species, phase model, reactions, sets."""
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.web.chemistry import actions  # noqa: F401  (registers the edits)
 from gulch.web.chemistry.pairs import boil
 from gulch.web.chemistry.presenter import ChemistryPage

@@ -4,8 +4,8 @@ from functools import cache
 
 from gulch.demo import figures, projects
 from gulch.engine.document import choices_of, value_of
-from gulch.engine.flowsheet.inputs import addresses
 from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.work import unpack

@@ -5,7 +5,7 @@ from django.http import Http404
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from gulch.engine.flowsheet.manual import SECTIONS, pages, searched
+from gulch.engine.explain.manual import SECTIONS, pages, searched
 from gulch.web.help.examples import example
 
 

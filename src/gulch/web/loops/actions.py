@@ -1,12 +1,12 @@
 """Edits of loops, ties and targets."""
 
 from gulch.engine.document import TieEntry
-from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.couplings import read_tie, readings
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import address_of, addresses, write
-from gulch.engine.flowsheet.pasted import pasted_guess
-from gulch.engine.flowsheet.typed import typed, typed_tie
+from gulch.engine.project import edit
+from gulch.engine.project.couplings import read_tie, readings
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import address_of, addresses, write
+from gulch.engine.project.pasted import pasted_guess
+from gulch.engine.project.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS
 from gulch.web.projects.forms import Key, Part, Text, Ticked, Whole

@@ -1,6 +1,6 @@
 """Loops: how they converged, targets and ties."""
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.web.loops import actions  # noqa: F401  (registers the edits)
 from gulch.web.loops.presenter import LoopsPage
 from gulch.web.projects.stages import Stage

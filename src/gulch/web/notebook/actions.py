@@ -1,7 +1,7 @@
 """Edits of the notebook; all variants share it."""
 
-from gulch.engine.flowsheet import notebook
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project import notebook
+from gulch.engine.project.edit import EditError
 from gulch.web.notebook.presenter import words_for
 from gulch.web.projects.forms import Key, Text, Whole
 from gulch.web.projects.registry import Done, action

@@ -1,6 +1,6 @@
 """The piece of the notebook about chemistry: phase model, species, reactions, where data come from and how unsure they are."""
 
-from gulch.engine.flowsheet.rate_words import rate_words
+from gulch.engine.explain.rate_words import rate_words
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import show
 from gulch.engine.species import SpeciesError, lookup

@@ -1,6 +1,6 @@
 """The pieces of the notebook, each made of what the project's own pages show."""
 
-from gulch.engine.flowsheet.notebook import WHOLE, pieces_of
+from gulch.engine.project.notebook import WHOLE, pieces_of
 from gulch.web.notebook import chemistry, process, studies
 from gulch.web.notebook.parts import Section
 

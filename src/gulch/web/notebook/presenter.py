@@ -2,7 +2,7 @@
 
 from gulch.engine.document import PieceEntry
 from gulch.engine.exchange.printing import PAPERS
-from gulch.engine.flowsheet.notebook import WHOLE, pieces_of, usual_pieces
+from gulch.engine.project.notebook import WHOLE, pieces_of, usual_pieces
 from gulch.engine.units import KINDS
 from gulch.web.notebook.markdown import as_html
 from gulch.web.notebook.pieces import sections

@@ -1,9 +1,9 @@
 """Pieces of the notebook about the process and its figures."""
 
-from gulch.engine.flowsheet.assumed import assumed
-from gulch.engine.flowsheet.notebook import of_kind
-from gulch.engine.flowsheet.once import standing
-from gulch.engine.flowsheet.origin import origin
+from gulch.engine.explain.origin import origin
+from gulch.engine.project.assumed import assumed
+from gulch.engine.project.notebook import of_kind
+from gulch.engine.project.once import standing
 from gulch.engine.units import KINDS
 from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves

@@ -1,6 +1,6 @@
 """The notebook: a printable report of what was chosen for it."""
 
-from gulch.engine.flowsheet.notebook import pieces_of
+from gulch.engine.project.notebook import pieces_of
 from gulch.web.notebook import actions  # noqa: F401  (registers the edits)
 from gulch.web.notebook.presenter import NotebookPage
 from gulch.web.notebook.studies import Asked

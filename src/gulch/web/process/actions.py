@@ -1,16 +1,16 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
 from gulch.engine.document import set_value
-from gulch.engine.flowsheet import cures, edit, strip
-from gulch.engine.flowsheet.basis import in_basis
-from gulch.engine.flowsheet.couplings import own_reading, readings
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import address_of, write
-from gulch.engine.flowsheet.kind import change_kind
-from gulch.engine.flowsheet.pasted import paste_feeds
-from gulch.engine.flowsheet.places import About, Place
-from gulch.engine.flowsheet.results import readable
-from gulch.engine.flowsheet.typed import answer, typed
+from gulch.engine.project import cures, edit, strip
+from gulch.engine.project.basis import in_basis
+from gulch.engine.project.couplings import own_reading, readings
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import address_of, write
+from gulch.engine.project.kind import change_kind
+from gulch.engine.project.pasted import paste_feeds
+from gulch.engine.project.places import About, Place
+from gulch.engine.project.results import readable
+from gulch.engine.project.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Cure

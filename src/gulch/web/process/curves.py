@@ -4,7 +4,7 @@ import csv
 import io
 
 from gulch.engine.exchange import safe
-from gulch.engine.flowsheet.measures import key_per_product, measured
+from gulch.engine.project.measures import key_per_product, measured
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 
 

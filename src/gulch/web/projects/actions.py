@@ -8,8 +8,8 @@ from contextvars import ContextVar
 from pydantic import ValidationError
 
 from gulch.engine.document import DocumentError, load, loads
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.variants import folded, worked
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.variants import folded, worked
 from gulch.engine.work import Examine, document_digest, look_at
 from gulch.engine.work.job import new_reference
 from gulch.web.projects import solving

@@ -6,8 +6,8 @@ Making a card reads a document and its figures, so it is kept with the project u
 from django.utils.html import format_html, format_html_join
 
 from gulch.engine.document import DocumentError
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.features import features
+from gulch.engine.explain.features import features
+from gulch.engine.project.couplings import readings
 from gulch.engine.quantities import show
 from gulch.web.convenience import where_it_can
 from gulch.web.projects.models import Project

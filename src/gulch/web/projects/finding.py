@@ -2,11 +2,11 @@
 
 import re
 
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.manual import searched
-from gulch.engine.flowsheet.notebook import WHOLE, pieces_of
-from gulch.engine.flowsheet.places import About
+from gulch.engine.explain.manual import searched
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.notebook import WHOLE, pieces_of
+from gulch.engine.project.places import About
 from gulch.engine.units import KINDS
 from gulch.web.projects.stages import stages
 

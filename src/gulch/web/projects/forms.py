@@ -5,7 +5,7 @@ import re
 
 from django import forms
 
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project.edit import EditError
 
 LONGEST = 20_000  # characters of one field
 CONTROLS = re.compile(r"[\x01-\x08\x0b\x0c\x0e-\x1f\x7f]")

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from gulch.engine.document import DocumentError
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.variants import differences, words
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.variants import differences, words
 from gulch.engine.quantities import QuantityError, difference_of, show
 from gulch.engine.work import unpack
 

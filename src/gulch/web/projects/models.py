@@ -7,7 +7,7 @@ from django.db import models
 from django.utils import timezone
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.project.variants import worked
 from gulch.engine.work import solution_of, unpack
 
 

@@ -12,9 +12,9 @@ from django.conf import settings
 from django.db import DatabaseError, close_old_connections, transaction
 
 from gulch.engine.document import Project as Document
-from gulch.engine.flowsheet import Solution
-from gulch.engine.flowsheet.places import WHOLE
-from gulch.engine.flowsheet.solution import Message
+from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.project.messages import Message
+from gulch.engine.project.places import WHOLE
 from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
 from gulch.web.projects.models import Outcome, Project
 

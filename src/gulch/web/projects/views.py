@@ -19,10 +19,10 @@ from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError
 from gulch.engine.document import Project as Document
 from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.once import standing
-from gulch.engine.flowsheet.starters import STARTERS, started
-from gulch.engine.flowsheet.walk import next_step
+from gulch.engine.explain.starters import STARTERS, started
+from gulch.engine.explain.walk import next_step
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.once import standing
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, told_shortcomings

@@ -3,7 +3,7 @@
 import math
 
 from gulch.engine.document import value_of
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     QuantityError,

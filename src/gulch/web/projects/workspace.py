@@ -1,11 +1,11 @@
 """What the workspace shows: everything a page needs, prepared as plain text and numbers."""
 
-from gulch.engine.flowsheet.checks import check
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.inputs import addresses
-from gulch.engine.flowsheet.places import at_variant
-from gulch.engine.flowsheet.solution import Message
-from gulch.engine.flowsheet.variants import misfits
+from gulch.engine.explain.checks import check
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.inputs import addresses
+from gulch.engine.project.messages import Message
+from gulch.engine.project.places import at_variant
+from gulch.engine.project.variants import misfits
 from gulch.engine.work import Ending
 from gulch.web.projects import solving
 from gulch.web.projects.regions.accounts import Accounts

@@ -1,11 +1,11 @@
 """Edits of scans."""
 
 from gulch.engine.document import ScanEntry, Sweep
-from gulch.engine.flowsheet import edit, variants
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import address_of
-from gulch.engine.flowsheet.pasted import read_points_of_knobs
-from gulch.engine.flowsheet.typed import typed
+from gulch.engine.project import edit, variants
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import address_of
+from gulch.engine.project.pasted import read_points_of_knobs
+from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError, grid_of, points_or_step
 from gulch.web.process.actions import turned

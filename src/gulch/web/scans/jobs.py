@@ -1,8 +1,8 @@
 """Running scans and searches: each point is kept as it comes, so that nothing done is lost."""
 
 from gulch.engine.document import load
-from gulch.engine.flowsheet.choices import choices, choose
-from gulch.engine.flowsheet.variants import worked
+from gulch.engine.project.choices import choices, choose
+from gulch.engine.project.variants import worked
 from gulch.engine.scans import (
     Listed,
     Recall,

@@ -3,7 +3,7 @@
 import json
 
 from gulch.engine.exchange import Sentence, in_sentence
-from gulch.engine.flowsheet.choices import choices
+from gulch.engine.project.choices import choices
 from gulch.engine.quantities import show, write
 from gulch.engine.scans import limit_broken
 from gulch.web.projects.words import pretty_text, show_unit

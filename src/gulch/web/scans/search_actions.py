@@ -1,10 +1,10 @@
 """Edits of searches: the best, and the trade-off of two aims."""
 
 from gulch.engine.document import SearchEntry, Turned
-from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import address_of
-from gulch.engine.flowsheet.typed import typed
+from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import address_of
+from gulch.engine.project.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Ticked
 from gulch.web.projects.registry import Done, action
 from gulch.web.scans.actions import free_knobs

@@ -1,6 +1,6 @@
 """Scans: a knob over a range."""
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.scans import actions, search_actions, sure_actions, worth_actions  # noqa: F401  (register the edits)
 from gulch.web.scans.best import best_page

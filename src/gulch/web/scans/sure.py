@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from gulch.engine.flowsheet.inputs import addresses
+from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
 from gulch.engine.scans.sure import WORDS
 from gulch.engine.work import SampleData

@@ -1,8 +1,8 @@
 """Edits of what is unsure."""
 
 from gulch.engine.document import SpreadEntry
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.inputs import address_of
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.inputs import address_of
 from gulch.engine.quantities import QuantityError, complete, difference_of, parse, split_text
 from gulch.engine.scans import ScanError, by_sources, ready_plan
 from gulch.web.projects.forms import Key, Text

@@ -3,8 +3,8 @@
 import re
 
 from gulch.engine.document import MONEY, HeatPriceEntry, PriceEntry, PricesEntry
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.typed import typed
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
 from gulch.web.projects.forms import Key, Part, Text, Whole
 from gulch.web.projects.registry import Done, action

@@ -1,9 +1,9 @@
 """Edits of the sizing, and putting what it found on the map."""
 
 from gulch.engine.document import StreamEntry
-from gulch.engine.flowsheet import edit
-from gulch.engine.flowsheet.edit import EditError
-from gulch.engine.flowsheet.typed import typed
+from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
+from gulch.engine.project.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Whole
 from gulch.web.projects.registry import Done, action
 from gulch.web.sizing.answers import first_guess

@@ -1,6 +1,6 @@
 """Sizing: which volume for a conversion."""
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.sizing import actions  # noqa: F401  (registers the edits)
 from gulch.web.sizing.answers import size

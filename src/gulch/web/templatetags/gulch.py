@@ -10,8 +10,8 @@ from django.urls import reverse
 from django.utils.html import escape, format_html
 from django.utils.safestring import mark_safe
 
-from gulch.engine.flowsheet.manual import entry_of
-from gulch.engine.flowsheet.notebook import pieces_of
+from gulch.engine.explain.manual import entry_of
+from gulch.engine.project.notebook import pieces_of
 from gulch.web.notebook.parts import anchor
 from gulch.web.projects.models import Project
 from gulch.web.projects.words import brief

@@ -1,7 +1,7 @@
 """Edits of the variants themselves; they change the whole project, not only the variant worked on."""
 
-from gulch.engine.flowsheet import variants
-from gulch.engine.flowsheet.edit import EditError
+from gulch.engine.project import variants
+from gulch.engine.project.edit import EditError
 from gulch.web.projects.forms import Key, Text
 from gulch.web.projects.registry import Done, action
 

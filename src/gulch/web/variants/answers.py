@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from gulch.engine.document import DocumentError, Project
-from gulch.engine.flowsheet import Solution
-from gulch.engine.flowsheet.variants import applied
+from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.project.variants import applied
 from gulch.engine.work import Solve
 from gulch.web.projects import solving
 

@@ -1,9 +1,9 @@
 """The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
 
-from gulch.engine.flowsheet.couplings import readings
-from gulch.engine.flowsheet.reading import model_of
-from gulch.engine.flowsheet.results import value
-from gulch.engine.flowsheet.variants import lost, words
+from gulch.engine.project.couplings import readings
+from gulch.engine.project.reading import model_of
+from gulch.engine.project.results import value
+from gulch.engine.project.variants import lost, words
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, pretty_unit, show, to_unit
 
 WAYS = (

@@ -1,6 +1,6 @@
 """Variants: the base and its differences side by side."""
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.variants import actions  # noqa: F401  (registers the edits)
 from gulch.web.variants.answers import solved_variants

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.flowsheet.closing.pressures import Pressures
-from gulch.engine.flowsheet.nodes import NodeKind
-from gulch.engine.flowsheet.places import Place, at_unit
+from gulch.engine.project.nodes import NodeKind
+from gulch.engine.project.places import Place, at_unit
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop

@@ -9,9 +9,9 @@ import numpy as np
 
 from gulch.engine.flowsheet.closing.begin import begin
 from gulch.engine.flowsheet.closing.unknowns import Unknowns
-from gulch.engine.flowsheet.nodes import NodeKind
 from gulch.engine.flowsheet.start import Secants, Slope, TearStart
 from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.project.nodes import NodeKind
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, settle
 from gulch.engine.units.base import UnitTrouble

@@ -7,14 +7,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.flowsheet import diagnosis
 from gulch.engine.flowsheet.closing.account import account_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.guard import finite
-from gulch.engine.flowsheet.nodes import unit_node
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
+from gulch.engine.project.nodes import unit_node
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, Reason
 from gulch.engine.units.base import UnitTrouble
@@ -148,7 +147,7 @@ def _judge_targets(loop, aim, found):
                 "Narrow the knob's range, or begin from another value.",
             )
         if not outcome.met and settled:
-            run.solution.messages.append(diagnosis.unmet_target(run.plan, target, outcome, aim.closest.get(target.id), aim.jump))
+            run.solution.messages.append(run.plan.of_target(target, outcome, aim.closest.get(target.id), aim.jump))
 
 
 def _place(target, at):
@@ -186,7 +185,7 @@ def _judge_loop(loop, found, remarks, method_failed):
                 f"Nothing in the loop sets its pressure: it stands at {at}, the lowest of what enters. A valve before it lowers it."
             )
     u = loop.unknowns
-    run.solution.messages += diagnosis.explain_loop(
+    run.solution.messages += plan.of_loop(
         account_of(loop, method_failed),
         found,
         outcome,

@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
-from gulch.engine.flowsheet.nodes import NodeKind
+from gulch.engine.project.nodes import NodeKind
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import EVEN
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from gulch.engine.flowsheet.edit import append_unit
+from gulch.engine.project.edit import append_unit
 from gulch.engine.quantities import write
 
 if TYPE_CHECKING:

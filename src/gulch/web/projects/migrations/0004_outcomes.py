@@ -7,7 +7,7 @@ from django.db import migrations, models
 def carry_over(apps, schema_editor):
     """Name what each revision is solved as, and keep the figures that stand beside their projects."""
     from gulch.engine.document import DocumentError, load
-    from gulch.engine.flowsheet.variants import worked
+    from gulch.engine.project.variants import worked
     from gulch.engine.work import document_digest, pack
 
     Project, Outcome = apps.get_model("projects", "Project"), apps.get_model("projects", "Outcome")

@@ -1,6 +1,6 @@
 """Results of units as rows of text."""
 
-from gulch.engine.flowsheet.measures import PER_REACTOR
+from gulch.engine.project.measures import PER_REACTOR
 from gulch.engine.quantities import (
     show,
 )

@@ -1,7 +1,7 @@
 """The map's data for the browser."""
 
 from gulch.engine.document import source_of
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.engine.quantities import (
     show,
 )

@@ -3,8 +3,8 @@
 import json
 
 from gulch.engine.document import assumed_choices, choices_of, value_of
-from gulch.engine.flowsheet.inputs import reactions_of
-from gulch.engine.flowsheet.manual import page_of
+from gulch.engine.explain.manual import page_of
+from gulch.engine.project.inputs import reactions_of
 from gulch.engine.quantities import (
     show,
 )

@@ -3,7 +3,7 @@
 import json
 from dataclasses import replace
 
-from gulch.engine.flowsheet.places import About
+from gulch.engine.project.places import About
 from gulch.engine.quantities import (
     DISPLAY_SETS,
 )

@@ -2,14 +2,14 @@
 
 from gulch.engine.document import FEED_GIVEN_BY, source_of
 from gulch.engine.exchange import COLUMNS
-from gulch.engine.flowsheet.edit import AIR
-from gulch.engine.flowsheet.feeds import FEED_BASES
-from gulch.engine.flowsheet.inputs import feed_addresses
-from gulch.engine.flowsheet.manual import page_of
-from gulch.engine.flowsheet.measures import OVERALL
-from gulch.engine.flowsheet.origin import origin
-from gulch.engine.flowsheet.places import About, at_gauge, at_knob
+from gulch.engine.explain.manual import page_of
+from gulch.engine.explain.origin import origin
 from gulch.engine.phases.model import WATER
+from gulch.engine.project.edit import AIR
+from gulch.engine.project.feeds import FEED_BASES
+from gulch.engine.project.inputs import feed_addresses
+from gulch.engine.project.measures import OVERALL
+from gulch.engine.project.places import About, at_gauge, at_knob
 from gulch.engine.quantities import (
     DIMENSIONS,
     dimensions_of,

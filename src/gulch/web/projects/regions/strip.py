@@ -1,7 +1,7 @@
 """The strip of knobs and gauges."""
 
-from gulch.engine.flowsheet.results import beyond
-from gulch.engine.flowsheet.strip import ordered
+from gulch.engine.project.results import beyond
+from gulch.engine.project.strip import ordered
 from gulch.engine.quantities import (
     QuantityError,
     parse,

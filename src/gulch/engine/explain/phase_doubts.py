@@ -1,0 +1,251 @@
+"""Where the phases of a solved stream need a word: two liquids, a phase not found, pairs that the model knows too little of."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from gulch.engine.explain.model_advice import MODERATE
+from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
+from gulch.engine.phases.kernels import IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
+from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
+from gulch.engine.project.messages import Message
+from gulch.engine.project.places import at_stream, at_unit
+from gulch.engine.quantities import show
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Code
+
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.run import Run
+    from gulch.engine.phases.model import PhaseModel
+
+
+TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: what settled before and was warmed by a pump
+NEAR = 0.95  # of the critical temperature from which a liquid is near it
+MATTERS = 0.05  # mole fraction in a liquid from which a species counts there
+MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
+FROM_IDEAL = 0.05  # of the volume of an ideal gas, by which a vapour may differ without a word
+BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
+
+
+def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
+    """Messages on streams, and on the units whose heat rests on them, of a run whose streams are reported.
+
+    overlooked: {stream: how far it is from a further phase, None where unknown}, which looks further than each flash does.
+    """
+    plan = run.plan
+    found = {}
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        if state is None:
+            continue
+        if state.further_phase or (overlooked.get(id_) or 0.0) < BELOW:
+            found[id_] = ("the stability test indicates a further phase, which the flash did not find", Code.FURTHER_PHASE)
+        elif len(state.liquids) > 1 and min(p[1] for p in state.liquids) > TRACE and not _parted(plan, id_):
+            found[id_] = ("it splits into two liquids", Code.NONE)
+    yield from _on_streams(plan, found)
+    yield from _on_units(run, found)
+    yield from _on_pairs(run)
+    yield from _on_gases(run)
+    yield from _on_pressure(run)
+    yield from _near_critical(run)
+    yield from _too_cold(run)
+
+
+def _too_cold(run):
+    """Liquids colder than where the densities and heats of one of their species begin, which is mostly where it freezes."""
+    plan, model = run.plan, run.plan.model
+    display = plan.project.display
+    begins = np.minimum(*(np.where(model.par[:, c] > 0.0, model.par[:, c], np.inf) for c in (VOLUME_LOW, HEAT_LOW)))
+    known = model.volatile & np.isfinite(begins)
+    warm = begins[known].max(initial=0.0)
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        for _, share, x, _ in state.liquids if state is not None and state.temperature < warm else ():
+            cold = np.flatnonzero((x > MATTERS) & known & (state.temperature < begins - 1.0))
+            if share > TRACE and cold.size:
+                name = plan.project.species[cold[np.argmax(x[cold])]].shown
+                low = show(float(begins[cold].max()), "temperature", display)
+                yield Message(
+                    "warning",
+                    at_stream(id_),
+                    f"{id_}: {name} in it is liquid at {show(state.temperature, 'temperature', display)}, "
+                    f"colder than its data on liquids, which begin at {low}.",
+                    "Their first values are held below that; the model knows no solid that freezes out.",
+                    code=Code.BEYOND_DATA,
+                )
+                if not run.rooms:
+                    return
+                break
+
+
+def _near_critical(run):
+    """Liquids near a critical point, where densities and heats are known less and small changes of state matter much."""
+    plan, model = run.plan, run.plan.model
+    display = plan.project.display
+    names = [s.shown for s in plan.project.species]
+    critical_at = [(i, float(model.par[i, TC])) for i in np.flatnonzero(model.volatile)]
+    for id_ in run.solution.streams:
+        stream = run.streams[id_]
+        state = None if stream.is_empty else stream.state
+        if state is None or not state.liquids:
+            continue
+        T, why = state.temperature, ""
+        near = [i for i, top in critical_at if NEAR * top < T < top]
+        for _, share, x, _ in state.liquids if near else ():
+            hot = [i for i in near if x[i] > MATTERS and share > TRACE]
+            if hot:
+                critical = show(model.par[hot[0], TC], "temperature", display)
+                why = f"{names[hot[0]]} in it is liquid at {show(T, 'temperature', display)}, near its critical {critical}"
+        if not why and model.in_one_equation and len(state.phases) > 1 and state.phases[0][0] == "vapour":
+            light, heavy = (p[2] @ model.molar_mass / p[3][2] for p in (state.phases[0], state.phases[-1]))
+            if heavy < MOST_ALIKE * light:
+                why = "its liquid is hardly denser than its vapour: it is near its critical point"
+        if why:
+            yield Message(
+                "warning",
+                at_stream(id_),
+                f"{id_}: {why}.",
+                "Densities, heats and splits there are known less, and small changes of temperature or pressure move them much.",
+                code=Code.NEAR_CRITICAL,
+            )
+            if not run.rooms:
+                return
+
+
+def _on_pressure(run):
+    """A vapour that is counted as ideal where it is not: by its second virial coefficient, at the stream where that matters most."""
+    plan, model = run.plan, run.plan.model
+    if model.code != IDEAL and (model.code < UNIFAC or model.mix.vapour != IDEAL):
+        return
+    display = plan.project.display
+    away = {}
+    for id_, result in run.solution.streams.items():
+        gas = next((p["fraction"] for p in result.phases if p["kind"] == "vapour"), None)
+        if gas is not None and (result.pressure > MODERATE or model.code == IDEAL):
+            away[id_] = virial_term(np.array(list(gas.values())), result.temperature, result.pressure, model)
+    worst = max(away, key=lambda i: abs(away[i]), default=None)
+    if worst is None or (model.code == IDEAL and abs(away[worst]) < FROM_IDEAL):
+        return
+    at = show(run.solution.streams[worst].pressure, "pressure", display)
+    size = f", where its volume is some {100 * abs(away[worst]):.2g} % {'less' if away[worst] < 0.0 else 'more'}"
+    take = "Peng–Robinson or another cubic equation" if model.code == IDEAL else "SRK for the vapour, or predictive SRK,"
+    yield Message(
+        "warning",
+        at_stream(worst),
+        f"{worst}: its vapour is counted as an ideal gas at {at}{size if abs(away[worst]) >= FROM_IDEAL else ''}.",
+        f"Volumes, and heats of letting down and compressing, are off by as much: take {take} in Chemistry.",
+    )
+
+
+def virial_term(y: np.ndarray, T: float, P: float, model: PhaseModel) -> float:
+    """B P/(R T) of a gas of mole fractions y, shape (n,), at T [K] and P [Pa]: its compressibility less 1 as far as two molecules meet.
+
+    Pitzer & Curl as Abbott puts it: Smith, Van Ness & Abbott, 7th ed., eqs. 3.65 and 3.66; the mixture's B as the mean of its species'.
+    """
+    at = np.flatnonzero((y > 0.0) & (model.par[:, PC] > 0.0) & (model.par[:, TC] > UNKNOWN_TC))
+    tc, pc, omega = (model.par[at, c] for c in (TC, PC, OMEGA))
+    tr = T / tc
+    B = R * tc / pc * (0.083 - 0.422 / tr**1.6 + omega * (0.139 - 0.172 / tr**4.2))
+    return float(y[at] @ B) * P / (R * T)
+
+
+def _on_gases(run):
+    """Gases that an activity model takes for liquids beside water; one line for the project, at the first such stream."""
+    plan, model = run.plan, run.plan.model
+    gases = taken_for_solvents(model)
+    told, at = [], None
+    for id_, result in run.solution.streams.items() if gases else ():
+        watery = [p["fraction"] for p in result.phases if p["kind"] == "liquid" and p["fraction"][plan.species[model.water]] > 0.5]
+        for i in gases:
+            if i not in told and any(f[plan.species[i]] > DISSOLVED_NEED for f in watery):
+                told.append(i)
+                at = at or id_
+    if told:
+        listed = ", ".join(plan.project.species[i].shown for i in told)
+        yield Message(
+            "warning",
+            at_stream(at),
+            f"{at}: this phase model takes {listed} for a liquid among liquids: water may hold 10 to 80 times too much of such gases.",
+            "Choose NRTL in Chemistry and type parameters of the pair that are fitted to measured solubilities.",
+        )
+
+
+def _parted(plan, stream_id):
+    """Whether a stream goes to a unit that is meant for two liquids, maybe through units that hand on all that enters."""
+    to, seen = plan.enters[stream_id], set()
+    while to is not None and to not in seen:
+        seen.add(to)
+        kind = KINDS[plan.units[to].kind]
+        if kind.parts_liquids or not kind.hands_on:
+            return kind.parts_liquids
+        stream_id = next((i for i, s in plan.sources.items() if s == to), None)
+        to = plan.enters[stream_id] if stream_id is not None else None
+    return False
+
+
+def _on_streams(plan, found):
+    """One line for all streams that carry the same doubt, at the first of them."""
+    for what, code in dict.fromkeys(found.values()):
+        ids = [i for i in found if found[i] == (what, code)]
+        for id_ in ids:
+            yield Message(
+                "warning",
+                at_stream(id_),
+                f"{id_}: {what}.",
+                "Part them in a decanter or a three-phase separator, or see in Chemistry whether the phase model suits."
+                if code == Code.NONE
+                else "Mind its phases and heat content: they rest on a split that is not the lowest.",
+                code=code,
+            )
+
+
+def _on_units(run, found):
+    plan = run.plan
+    for unit_id in plan.units:
+        touching = [s for s in (*plan.entering[unit_id], *plan.leaving[unit_id].values()) if s in found]
+        outcome = run.solution.units.get(unit_id)
+        heat = outcome.values.get("duty") if outcome and outcome.solved else None
+        touching = [s for s in touching if found[s][1]]
+        if touching and heat and any(r.name == "duty" for r in KINDS[plan.units[unit_id].kind].results()):
+            yield Message(
+                "warning",
+                at_unit(unit_id),
+                f"{unit_id}: its duty rests on {touching[0]}, whose phases are in doubt.",
+                "Take the duty with caution.",
+                code=found[touching[0]][1],
+            )
+
+
+def _on_pairs(run):
+    """Pairs of species that share a liquid although the phase model knows too little of them; one line for the project."""
+    plan = run.plan
+    pairs = poorly_known(plan.model)
+    if not pairs:
+        return
+    told, at = [], None
+    for id_, result in run.solution.streams.items():
+        liquid = sum(p["share"] for p in result.phases if p["kind"] == "liquid")
+        if liquid < 0.01 or result.total <= 0.0:
+            continue
+        here = [p["fraction"] for p in result.phases if p["kind"] == "liquid"]
+        held = {s: max(f[s] for f in here) for s in here[0]}
+        for i, j in pairs:
+            a, b = plan.species[i], plan.species[j]
+            if min(held[a], held[b]) > LIQUID_PAIRS_NEED and (a, b) not in told:
+                told.append((a, b))
+                at = at or id_
+    if told:
+        names = {s.id: s.shown for s in plan.project.species}
+        listed = ", ".join(f"{names[a]} with {names[b]}" for a, b in told[:3]) + (" and others" if len(told) > 3 else "")
+        yield Message(
+            "warning",
+            at_stream(at),
+            f"{at}: the phase model is a poor guide for liquids of {listed}.",
+            "Boiling points and splits of such liquids may be far off: take the model that Chemistry recommends, "
+            "type parameters fitted to data, or part by shares that you know.",
+        )

@@ -1,0 +1,244 @@
+"""Addresses of inputs: what each is, its bounds, what is typed there, and writing it.
+
+One scheme serves knobs, scans, forms, checks and files: `R1.temperature`, `feed.flow.ethylene`,
+`hydration.conversion`, `SEP.share.water`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_value, value_of
+from gulch.engine.project.feeds import FEED_BASES, total_dimension
+from gulch.engine.project.once import once
+from gulch.engine.project.places import About, Place
+from gulch.engine.quantities import QuantityError
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import PerReaction, Scope
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project, ReactionEntry, StreamEntry
+
+
+class Address(NamedTuple):
+    """An input that can be read and written: its dimension, words for it, and bounds in SI.
+
+    text: as typed, or what is assumed in its place; None where there is neither. assumed: nobody typed it; context:
+    where the value comes from, in words, when it is taken from what enters.
+    """
+
+    address: str
+    dimension: str
+    label: str
+    low: float = -np.inf
+    high: float = np.inf
+    text: str | None = None
+    knob: bool = True  # may be turned
+    material: bool = True  # a temperature that material has
+    assumed: bool = False
+    context: str = ""
+    counted: bool = True  # among the assumed ones, if it is one
+    about: About = About.UNIT  # whose input it is: a feed's, a unit's or a reaction's
+
+    @property
+    def place(self) -> Place:
+        """The Place at which messages about it stand."""
+        return Place.read(self.address, self.about)
+
+
+def feed_addresses(project: Project, stream: StreamEntry) -> Iterator:
+    """Addresses of one feed."""
+    given = stream.given
+    for name, low, high in (("temperature", 100.0, 3000.0), ("pressure", 1.0, 1e9)):
+        typed = getattr(given, name)
+        text = typed or default_text(FEED_DEFAULTS[name], name, project.display)
+        yield Address(
+            f"{stream.id}.{name}",
+            name,
+            f"{name.title()} of {stream.id}",
+            low,
+            high,
+            text,
+            assumed=not typed,
+            about=About.STREAM,
+        )
+    key, dimension, words = FEED_BASES[given.basis]
+    if given.basis.endswith("fractions"):
+        try:
+            kind = total_dimension(given.total or "")
+        except QuantityError:
+            kind = "molar flow" if given.basis == "mole-fractions" else "mass flow"
+        yield Address(f"{stream.id}.total", kind, f"Total flow of {stream.id}", 0.0, np.inf, given.total, about=About.STREAM)
+    elif given.basis == "mole-ratios":
+        yield Address(
+            f"{stream.id}.total",
+            "molar flow",
+            f"Flow of {given.to_species or '–'} in {stream.id}",
+            0.0,
+            np.inf,
+            given.total,
+            about=About.STREAM,
+        )
+    values = getattr(given, key)
+    for s in project.species:
+        if given.basis == "mole-ratios" and s.id == given.to_species:
+            continue
+        yield Address(
+            f"{stream.id}.{key}.{s.id}",
+            dimension,
+            f"{words} {s.shown} in {stream.id}",
+            0.0,
+            1.0 if dimension == "fraction" else np.inf,
+            values.get(s.id),
+            not given.basis.endswith("fractions"),
+            about=About.STREAM,
+        )
+
+
+def reactions_of(project: Project, unit: Any) -> list[str]:
+    """Ids of the reactions of a unit's set, in order."""
+    chosen = project.set(getattr(unit, "set", None) or "")
+    known = {r.id for r in project.reactions}
+    return [i for step in chosen.steps for i in step if i in known] if chosen else []
+
+
+def scope_of(project: Project, unit: Any) -> Scope:
+    """The Scope of a unit's declarations."""
+    known = _scopes(project)
+    if id(unit) not in known:
+        known[id(unit)] = _scope(project, unit)
+    return known[id(unit)]
+
+
+@once
+def _scopes(project):
+    """{unit entry, by identity: its Scope} as they are asked for."""
+    return {}
+
+
+def _scope(project, unit):
+    reactions = tuple(reactions_of(project, unit))
+    ways = {d.name: d.chosen(value_of(unit, d), reactions) for d in KINDS[unit.kind].declared(PerReaction) if d.options}
+    return Scope(tuple((s.id, s.shown) for s in project.species), reactions, choices_of(unit), ways)
+
+
+def unit_addresses(project: Project, unit: Any) -> Iterator:
+    """Addresses of one unit's numbers that are in use."""
+    scope = scope_of(project, unit)
+    for d in KINDS[unit.kind].inputs():
+        if not d.in_use(scope.choices):
+            continue
+        for n in d.numbers(value_of(unit, d), scope):
+            text = n.text
+            if n.lacking and not n.item and d.default:
+                text = default_text(text, d.dimension, project.display)
+            yield Address(
+                f"{unit.id}.{d.key}.{n.item}" if n.item else f"{unit.id}.{d.key}",
+                d.dimension,
+                f"{n.label} {'in' if n.item else 'of'} {unit.id}",
+                d.low,
+                d.high,
+                text,
+                True,
+                getattr(d, "material", True),
+                n.lacking,
+                d.context,
+                getattr(d, "counted", True),
+            )
+
+
+def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
+    """Addresses of one reaction's numbers."""
+    if r.equilibrium and r.equilibrium.source == "constant":
+        label = f"Equilibrium constant of {r.id}"
+        yield Address(f"{r.id}.constant", "ratio", label, 1e-300, 1e300, r.equilibrium.value, about=About.REACTION)
+    if r.rate and r.rate.law == "power":
+        energy = r.rate.forward.energy
+        yield Address(
+            f"{r.id}.energy",
+            "molar energy",
+            f"Activation energy of {r.id}",
+            -1e9,
+            1e9,
+            energy or default_text("0 kJ/mol", "molar energy", project.display),
+            assumed=not energy,
+            about=About.REACTION,
+        )
+    if r.conversion and not r.conversion.polynomial:
+        label = f"Conversion of {r.conversion.key} by {r.id}"
+        yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
+
+
+def _of(project, wanted):
+    """Addresses of the feeds, units and reactions whose ids are wanted; of all where that is None."""
+    for stream in project.streams:
+        if stream.is_feed and stream.given and wanted in (None, stream.id):
+            yield from feed_addresses(project, stream)
+    for unit in project.units:
+        if wanted in (None, unit.id):
+            yield from unit_addresses(project, unit)
+    for r in project.reactions:
+        if wanted in (None, r.id):
+            yield from reaction_addresses(project, r)
+
+
+@once
+def addresses(project: Project) -> dict[str, Address]:
+    """{address: Address} of every input of the project."""
+    return {a.address: a for a in _of(project, None)}
+
+
+def address_of(project: Project, address: str) -> Address | None:
+    """The Address of one input, or None where it is none; those of other things are not looked at."""
+    return {a.address: a for a in _of(project, address.partition(".")[0])}.get(address)
+
+
+@once
+def owned(project: Project) -> dict[tuple[About, str], list[Address]]:
+    """{(what kind of thing, its id): Addresses of its inputs}."""
+    found: dict[tuple[About, str], list[Address]] = {}
+    for a in addresses(project).values():
+        found.setdefault((a.about, a.address.partition(".")[0]), []).append(a)
+    return found
+
+
+def write(project: Project, address: str, text: str) -> None:
+    """Write document text at an input address; the project is changed in place.
+
+    Raises KeyError when there is no such input.
+    """
+    head, _, rest = address.partition(".")
+    name, _, species = rest.partition(".")
+    stream, unit, reaction = project.stream(head), project.unit(head), project.reaction(head)
+    if stream is not None and stream.given is not None:
+        if species:
+            values = dict(getattr(stream.given, name))
+            if text in (None, ""):
+                values.pop(species, None)
+            else:
+                values[species] = text
+            setattr(stream.given, name, values)
+        else:
+            if not hasattr(stream.given, name):
+                raise KeyError(address)
+            setattr(stream.given, name, text or None)
+        return
+    if unit is not None:
+        for d in KINDS[unit.kind].inputs():
+            if name == d.key:
+                set_value(unit, d, d.changed(value_of(unit, d), species, text))
+                return
+    if reaction is not None and name == "conversion" and reaction.conversion is not None:
+        reaction.conversion.value = text
+        reaction.conversion.meant = False
+        return
+    if reaction is not None and name == "constant" and reaction.equilibrium is not None:
+        reaction.equilibrium.value = text
+        return
+    if reaction is not None and name == "energy" and reaction.rate is not None:
+        reaction.rate.forward.energy, reaction.rate.forward.meant = text, False
+        return
+    raise KeyError(address)

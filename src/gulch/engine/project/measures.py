@@ -1,0 +1,76 @@
+"""Conversion, selectivity and yield, counted on one key reactant and one wanted product for the whole project."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.project.once import once
+from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.species import SpeciesError
+from gulch.engine.units.base import supported
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project
+
+# name -> (label, formula); A key reactant, P wanted product, r moles of A in one mole of P
+PER_REACTOR = {
+    "per_pass_conversion": ("Per-pass conversion", "(A in − A out)/(A in) over the reactor"),
+    "selectivity": ("Selectivity", "r (P out − P in)/(A in − A out) over the reactor"),
+    "yield": ("Yield", "r (P out − P in)/(A in) over the reactor"),
+}
+OVERALL = {
+    "key_conversion": ("Overall conversion", "(A fed − A leaving)/(A fed) over the process"),
+    "selectivity": ("Overall selectivity", "r (P leaving − P fed)/(A fed − A leaving) over the process"),
+    "yield": ("Overall yield", "r (P leaving − P fed)/(A fed) over the process"),
+}
+
+
+@once
+def key_per_product(project: Project) -> tuple:
+    """(r, where it comes from): moles of key reactant in one mole of wanted product. Raises QuantityError.
+
+    Untyped, it follows the shortest chain of reactions from the key reactant to the product.
+    """
+    m = project.measures
+    if m.ratio:
+        value = parse(m.ratio, "ratio")
+        if value <= 0.0:
+            raise QuantityError(f"The ratio of key reactant to wanted product is not above zero: {m.ratio}.")
+        return value, "as typed"
+    entries = project.entries()
+    names = [e[0] for e in entries]
+    steps = []
+    for r in project.reactions:
+        try:
+            found = resolve_equation(r.equation, entries).coefficients
+        except (EquationError, SpeciesError):
+            continue
+        steps.append((r.id, {names[i]: float(v) for i, v in found.items()}))
+    ways, seen = [(m.key, 1.0, [])], {m.key}
+    while ways:
+        at, ratio, chain = ways.pop(0)
+        if at == m.product:
+            return ratio, "from " + " and ".join(chain) if chain else "being the same species"
+        for id_, nu in steps:
+            if nu.get(at, 0.0) >= 0.0:
+                continue
+            for species, v in nu.items():
+                if v > 0.0 and species not in seen:
+                    seen.add(species)
+                    ways.append((species, ratio * -nu[at] / v, [*chain, id_]))
+    return 1.0, "taken as 1: no reaction leads from the one to the other"
+
+
+def measured(counted: tuple[float, str, str], before: dict[str, float], after: dict[str, float]) -> tuple:
+    """(conversion, selectivity, yield) from amounts before and after [mol/s] by species; None where undefined.
+
+    counted: moles of key reactant in one of product, key reactant, wanted product.
+    """
+    ratio, key, product = counted
+    a_in, a_out = before.get(key, 0.0), after.get(key, 0.0)
+    made = ratio * (after.get(product, 0.0) - before.get(product, 0.0))
+    used, made = supported(a_in - a_out, a_in), supported(made, ratio * a_in)
+    if a_in <= 0.0:
+        return None, None, None
+    return used / a_in, made / used if abs(used) > 1e-9 * a_in else None, made / a_in
