@@ -58,7 +58,7 @@ def test_what_is_missing_is_said_and_removing_forgets(client, row, act, priced):
     act("price-species", id="ethanol", sold="")
     assert "ethanol is sold in product without a price." in words(client, row) and "no value yet" in words(client, row)
     act("heat-price-remove", at="0")
-    assert "No heating reaches the 220 °C of H1" in words(client, row)
+    assert "No heating reaches the 220.0 °C of H1" in words(client, row)
     act("prices-remove")
     assert "Type prices" in words(client, row) and now(row).prices is None
 
