@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.document import FeedEntry, StreamEntry
-from gulch.engine.project.edit import EditError, amounts_of, guess_lines
+from gulch.engine.project.basis import amounts_of
+from gulch.engine.project.edit import EditError, guess_lines
 from gulch.engine.project.pasted.tables import Cell, Head, head_of, numeric, quantity, rows_of
 from gulch.engine.project.typed import as_fraction
 from gulch.engine.quantities import QuantityError, conversion
