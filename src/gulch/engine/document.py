@@ -576,8 +576,8 @@ TYPES = SimpleNamespace(
 
 def _unit_model(kind):
     """The document part of one unit kind."""
-    fields = {"id": (Annotated[Id, Own(Thing.UNIT)], ...), "kind": (Literal[kind.kind], kind.kind)}
-    groups = {}
+    fields: dict[str, Any] = {"id": (Annotated[Id, Own(Thing.UNIT)], ...), "kind": (Literal[kind.kind], kind.kind)}
+    groups: dict[str, dict[str, Any]] = {}
     for d in kind.inputs():
         annotation, default, description = d.schema(TYPES)
         entry = (annotation, Field(default, description=description))

@@ -283,8 +283,8 @@ def _newton(search, x):
             reason = search.ended() or Reason.STALLED
             break
         x, f = found
-    distance = distance_left(history[-1], gain) if history else None
-    return LoopResult(x, f * scale, reason, tuple(history), gain, mode, distance, (), search.passes, tuple(iterates))
+    left = distance_left(history[-1], gain) if history else None
+    return LoopResult(x, f * scale, reason, tuple(history), gain, mode, left, (), search.passes, tuple(iterates))
 
 
 def _jacobian(search, x, f):

@@ -268,7 +268,8 @@ def _asked(name):
         return None
     if not set(kinds) <= set(DIMENSION_NAMES) or not all(map(_finite, (factor, offset))):
         return None
-    return Measure(float(factor), float(offset), dims(**{k: Fraction(e).limit_denominator(1000) for k, e in kinds.items()}))
+    powers = {k: Fraction(float(e)).limit_denominator(1000) for k, e in kinds.items()}  # type: ignore[arg-type]  # of pint's numbers
+    return Measure(float(factor), float(offset), dims(**powers))  # type: ignore[arg-type]
 
 
 def _finite(value):

@@ -102,6 +102,7 @@ def _terms(side, where):
         piece = _PHASE.sub("", piece.strip())
         piece = _COMMA.sub(r"\1.\2", piece)
         match = _TERM.match(piece)
+        assert match is not None  # any text is a name
         coefficient, name = match["coefficient"], match["name"].strip()
         # "2-butene" and "1,3-butadiene" begin with a number that belongs to the name
         if coefficient and not match["gap"] and not name[0].isalpha():
@@ -333,7 +334,7 @@ def _resolved(text, entries):
             error.ways = ways_to_balance(sides, compositions, names)
             raise
         elements = element_balance(coefficients, compositions)
-    ways = ()
+    ways: tuple[str, ...] = ()
     if not typed and len(terms) <= 10 and degrees_of_freedom(sides, compositions) > 1:
         ways = tuple(ways_to_balance(sides, compositions, [t.name for _, t in terms]))
     return Resolved(dict(zip(positions, coefficients, strict=True)), elements, typed, ways)

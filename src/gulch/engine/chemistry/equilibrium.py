@@ -359,6 +359,7 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
             cache[name] = (amounts, ln_share, exists)
         return cache[name]
 
+    ln_phi = {}  # by phase, and of pure liquids
     for r, c in enumerate(constants):
         name = c.phase
         if mixture in ("gas", "liquid"):
@@ -370,13 +371,13 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
         if not exists:
             missing = name
         if c.basis == "activity" or c.source == "gibbs":
-            if ("phi", name) not in cache:
-                cache["phi", name] = model.ln_phi(T, P, amounts, code)
-            out[r] = ln_share + cache["phi", name] + np.log(P / P0)
+            if name not in ln_phi:
+                ln_phi[name] = model.ln_phi(T, P, amounts, code)
+            out[r] = ln_share + ln_phi[name] + np.log(P / P0)
             if name == "liquid" and c.source != "gibbs":
-                if "pure" not in cache:
-                    cache["pure"] = model.ln_phi_pure_liquid(T, P)
-                out[r] -= cache["pure"] + np.log(P / P0)
+                if "pure" not in ln_phi:
+                    ln_phi["pure"] = model.ln_phi_pure_liquid(T, P)
+                out[r] -= ln_phi["pure"] + np.log(P / P0)
         elif c.basis == "partial-pressure":
             out[r] = ln_share + np.log(P / c.scale)
         elif c.basis == "concentration":

@@ -125,7 +125,8 @@ class _Book:
             extents = [(u.id, f"{u.id}.extent.{r.id}") for u in self.project.units if f"{u.id}.extent.{r.id}" in self.known]
             found = [(u, self.known[a], self.read(a, self.known[a].dimension)) for u, a in extents]
             law = [r.id, r.equation, rate_words(r, self.project)]
-            rows += [[*law, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None] or [[*law, "", None, ""]]
+            there = [[*law, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None]
+            rows += there or [[*law, "", None, ""]]  # type: ignore[list-item]  # an empty cell
         return rows
 
     def gauges(self):

@@ -90,5 +90,5 @@ def _fit(project, model, i, j, points, what):
     own = model_of(trial)
     apart, apart_y, _ = binary.errors(own, i, j, points, **what._asdict())
     curve = tuple(tuple(float(v) for v in p) for p in binary.diagram(own, i, j, **what._asdict()))
-    found = {"b": found.b, "errors": found.errors, "points": found.points}
-    return found | {"texts": texts, "apart": apart, "apart_y": apart_y, "curve": curve}
+    told = {"b": found.b, "errors": found.errors, "points": found.points}
+    return told | {"texts": texts, "apart": apart, "apart_y": apart_y, "curve": curve}

@@ -158,7 +158,7 @@ def _on_gases(run):
     """Gases that an activity model takes for liquids beside water; one line for the project, at the first such stream."""
     plan, model = run.plan, run.plan.model
     gases = taken_for_solvents(model)
-    told, at = [], None
+    told, at = [], ""
     for id_, result in run.solution.streams.items() if gases else ():
         watery = [p["fraction"] for p in result.phases if p["kind"] == "liquid" and p["fraction"][plan.species[model.water]] > 0.5]
         for i in gases:
@@ -227,7 +227,7 @@ def _on_pairs(run):
     pairs = poorly_known(plan.model)
     if not pairs:
         return
-    told, at = [], None
+    told, at = [], ""
     for id_, result in run.solution.streams.items():
         liquid = sum(p["share"] for p in result.phases if p["kind"] == "liquid")
         if liquid < 0.01 or result.total <= 0.0:

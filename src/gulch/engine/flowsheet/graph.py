@@ -231,7 +231,11 @@ def _smallest_cut(part, place, project):
         for cut in combinations(order, size):
             if all(any(e in cycle for e in cut) for cycle in cycles) and _is_acyclic(part, cut):
                 return [k for e in cut for k in ways[e]]
-    # greedily: the edge on most of the cycles that are left, then whatever keeps cycles still standing
+    return _greedily(part, order, cycles, ways)
+
+
+def _greedily(part, order, cycles, ways):
+    """Streams that tear a part: the edge on most of the cycles that are left, then whatever keeps cycles still standing."""
     cut, left = [], cycles
     while left:
         best = max(order, key=lambda e: (sum(e in c for c in left), -order.index(e)))

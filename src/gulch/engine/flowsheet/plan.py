@@ -27,7 +27,7 @@ from gulch.engine.project.inputs import addresses, scope_of
 from gulch.engine.project.measures import key_per_product
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
-from gulch.engine.project.places import Place
+from gulch.engine.project.places import WHOLE, Place
 from gulch.engine.project.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
@@ -83,7 +83,7 @@ class Plan(ABC):
         try:
             self.model = model_of(project)
         except SpeciesError as error:  # check names it; a project without species ends here
-            self.messages.append(Message("error", "chemistry", str(error)))
+            self.messages.append(Message("error", WHOLE, str(error)))
             self.ready = False
             return
         self.inputs, self._rounds = {}, {}

@@ -192,8 +192,9 @@ def _turned(before: Given, now: _Written, tail: str) -> tuple[str, Callable] | N
 
     def read(n):
         others = n.sum() - n[place]
-        same = at_rest is not None and now.total(n) is None and others > 0.0
-        return now.numbers(n * ((at_rest.sum() - at_rest[place]) / others) if same else n)[place]
+        if at_rest is not None and now.total(n) is None and others > 0.0:
+            n = n * ((at_rest.sum() - at_rest[place]) / others)
+        return now.numbers(n)[place]
 
     return f"{now.key}.{before.species[place]}", read
 

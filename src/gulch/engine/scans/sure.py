@@ -202,7 +202,13 @@ def _told(gauge, values, data, now):
 
 
 def band(
-    plan: Plan, data: list[Unsure], overrides: dict, start: Start, gauges: list, watch: Watch = UNWATCHED, samples: int = BAND_SAMPLES
+    plan: Plan,
+    data: list[Unsure],
+    overrides: dict,
+    start: Start | None,
+    gauges: list,
+    watch: Watch = UNWATCHED,
+    samples: int = BAND_SAMPLES,
 ) -> dict[str, list[float]]:
     """{gauge id: [low, high]} between which nine samples in ten lie at one point; overrides: {address: SI} of the point."""
     places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(samples)

@@ -129,7 +129,8 @@ def _heat_capacity_of(found, own, name, polynomial, non_volatile, cas):
     if own.get("heat_capacity"):
         return _typed_heat_capacity(own["heat_capacity"], name)
     if polynomial is not None:
-        return fit(*polynomial.table(), BY_POLYNOMIAL)
+        T, cp = polynomial.table()
+        return fit(T, cp, BY_POLYNOMIAL)
     if "heat_capacity" in found:
         return None
     if non_volatile:

@@ -295,6 +295,7 @@ class Slot:
         """Listen to a job until it ends; asks it to stop, and kills what does not."""
         limits = Limits(job, self)
         while True:
+            assert self.pipe is not None  # a worker that has a job is there
             heard = wait([self.pipe, self.hear], limits.next())
             if self.hear in heard:
                 self.hear.recv_bytes()

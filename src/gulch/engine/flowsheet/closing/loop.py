@@ -141,7 +141,7 @@ class Loop:
             u.pressures(out)[k] = self.pressures.held.get(tear, stream.P)
             u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
 
-    def valueless(self, k: float, x: np.ndarray) -> UnitTrouble:
+    def valueless(self, k: int, x: np.ndarray) -> UnitTrouble:
         """What is said of a target whose gauge has no value."""
         target = self.targets[k]
         at = show(float(self.unknowns.knobs(x)[k]), target.knob_dimension, self.plan.project.display)

@@ -223,7 +223,7 @@ class Tube:
             change(V, y)
             return 1.0 - guess[0] / self.given.limit
 
-        pressure_left.terminal = room.terminal = True
+        pressure_left.terminal = room.terminal = True  # type: ignore[attr-defined]  # as solve_ivp asks it
         found = scipy.integrate.solve_ivp(
             change,
             (0.0, self.volume),
@@ -277,7 +277,7 @@ class Tube:
         }
 
 
-def dimensions(given: Given) -> tuple | None:
+def dimensions(given: Given) -> tuple[float, float | None, float | None]:
     """(volume [m3], length [m] or None, cross-section of all tubes [m2] or None). Raises UnitTrouble."""
     area = given.tubes * math.pi / 4.0 * given.diameter**2 if given.diameter else None
     if given.size_by == "length":
