@@ -22,9 +22,10 @@ from gulch.engine.chemistry.equilibrium import (
     interior,
     ln_activities,
 )
-from gulch.engine.document import load
+from gulch.engine.document import EquilibriumEntry, ReactionEntry, load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.phases import phase_model
+from gulch.engine.project.reading import constant_of
 from gulch.engine.species import Datum
 
 ESTER = {"acid": "64-19-7", "ethanol": "64-17-5", "ester": "141-78-6", "water": "7732-18-5"}
@@ -442,3 +443,15 @@ def test_gibbs_reactor_takes_its_potentials_at_the_approach():
         [feed("f", "R", {"methane": "2 kmol/h", "water": "3 kmol/h"}, T="800 K", P="1 bar"), {"id": "p", "from": "R"}],
     )
     assert lower == pytest.approx(solve(other).streams["p"].flow["methane"], rel=1e-9)
+
+
+def test_a_table_is_believed_between_its_ends_unless_told_otherwise():
+    """K of a table at 500 and 700 K says nothing beyond; a typed end counts before the table's."""
+    entry = ReactionEntry(id="r", equation="A = B", equilibrium=EquilibriumEntry(source="table", table="500 K 2; 600 K 1; 700 K 0.5"))
+    constant = constant_of(entry)
+    assert constant.range() == (500.0, 700.0)
+    assert constant.believed(500.0) and constant.believed(700.0) and not constant.believed(499.0) and not constant.believed(701.0)
+    entry.equilibrium.low, entry.equilibrium.high = "450 K", "650 K"
+    assert constant_of(entry).range() == (450.0, 650.0)
+    open_ = ReactionEntry(id="r", equation="A = B", equilibrium=EquilibriumEntry(source="constant", value="2"))
+    assert constant_of(open_).range() == (None, None)

@@ -1,12 +1,13 @@
 """Edits of a document: growing, sending back, removing, renaming."""
 
 import pytest
-from helpers import demo
+from helpers import demo, document, feed
 
 from gulch.engine.document import load
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
 from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
 from gulch.engine.units import KINDS
 
 
@@ -119,3 +120,61 @@ def test_scaling_fractions():
     given.basis, given.fraction = "mole-fractions", {"methanol": "30 %", "water": "30 %"}
     edit.scale_fractions(project, "feed1")
     assert given.fraction == {"methanol": "50 %", "water": "50 %"}
+
+
+def with_rate():
+    project = document(
+        {"a": "106-97-8", "b": "75-28-5", "c": "74-98-6"},
+        [{"id": "R", "kind": "plug-flow", "set": "s"}],
+        [feed("f", "R", {"a": "10 kmol/h"}), {"id": "p", "from": "R"}],
+        [{"id": "r", "equation": "a = b"}],
+        [{"id": "s", "steps": [["r"]]}],
+    )
+    edit.add_rate(project, "r")
+    return project, project.reaction("r").rate
+
+
+def test_parts_of_a_rate_law_go_where_they_belong():
+    project, rate = with_rate()
+    for field, text in (("forward.k", "2 1/s"), ("forward.energy", "50 kJ/mol"), ("forward.at", "300 K"), ("forward.power", "0.5")):
+        edit.set_rate(project, "r", field, text)
+    assert (rate.forward.k, rate.forward.energy, rate.forward.at, rate.forward.power) == ("2 1/s", "50 kJ/mol", "300 K", "0.5")
+    for field, empty in (("forward.energy", None), ("forward.at", None), ("forward.power", "0"), ("forward.k", "")):
+        edit.set_rate(project, "r", field, "")
+        assert getattr(rate.forward, field.partition(".")[2]) == empty
+    assert rate.backward is None
+    edit.set_rate(project, "r", "reverse", "own")
+    assert rate.backward is not None and rate.backward.k == ""
+    edit.set_rate(project, "r", "backward.k", "3 1/s")
+    edit.set_rate(project, "r", "reverse", "none")
+    edit.set_rate(project, "r", "reverse", "own")
+    assert (rate.backward.k, rate.forward.k) == ("3 1/s", "")  # what was typed comes back
+    edit.set_rate(project, "r", "exponent", "")
+    assert rate.exponent == "1"
+    for field in ("forward.formula", "orders", "law.x", "sideways.k"):
+        with pytest.raises(EditError, match="no such part"):
+            edit.set_rate(project, "r", field, "x")
+    rate.forward.meant = True
+    edit.set_rate(project, "r", "forward.k", "2 1/s")
+    assert rate.forward.meant
+    edit.set_rate(project, "r", "forward.energy", "60 kJ/mol")
+    assert not rate.forward.meant  # another energy is asked about anew
+    edit.knob_on(project, "r.energy", "50 kJ/mol", "70 kJ/mol")
+    edit.set_rate(project, "r", "basis", "concentration")
+    assert [k.input for k in project.knobs] == ["r.energy"]
+    edit.set_rate(project, "r", "law", "formula")
+    assert project.knobs == []
+
+
+def test_the_first_order_that_is_typed_keeps_the_others():
+    project, rate = with_rate()
+    edit.set_order(project, "r", "c", "-1")
+    assert rate.orders == {"a": "1", "c": "-1"} and rate.reverse_orders == {}
+    edit.set_order(project, "r", "a", "0.5", back=True)
+    assert rate.reverse_orders == {"b": "1", "a": "0.5"} and rate.orders == {"a": "1", "c": "-1"}
+    edit.set_order(project, "r", "c", "0")
+    assert rate.orders == {"a": "1", "c": "0"}  # a typed 0 stays
+    edit.set_order(project, "r", "c", "")
+    assert rate.orders == {"a": "1"}
+    edit.set_order(project, "r", "a", "")
+    assert rate.orders == {"a": "0"}  # the last one does not go: no orders are those of the equation

@@ -692,3 +692,19 @@ def test_sizing_says_what_it_cannot_reach():
         size(data, solve(data), SizingEntry(set="s", stream="f", target="100 %"))
     with pytest.raises(SizingTrouble, match="not known"):
         size(data, None, SizingEntry(set="s", stream="f"))
+
+
+@pytest.mark.parametrize("kind", ["plug-flow", "stirred-tank"])
+def test_space_velocity_counts_what_enters(kind):
+    """Of one mole two are made, so that more leaves by volume than enters (definition: Levenspiel)."""
+    project = document(
+        {"butene": "106-98-9", "ethylene": "74-85-1"},
+        [{"id": "R", "kind": kind, "set": "s", "volume": "2 m3", "heat": {"mode": "isothermal", "temperature": "400 degC"}}],
+        [feed("f", "R", {"butene": "10 kmol/h"}, T="400 degC", P="1 bar"), {"id": "p", "from": "R"}],
+        [{"id": "r", "equation": "butene = 2 ethylene", "rate": {"basis": "concentration", "forward": {"k": "0.5 1/s"}}}],
+        [{"id": "s", "steps": [["r"]]}],
+    )
+    found = solve(project)
+    inlet = 10e3 / 3600.0 * 8.314462618 * 673.15 / 1e5  # m3/s, ideal gas
+    assert found.solved and found.streams["p"].total > 1.3 * found.streams["f"].total
+    assert found.units["R"].values["space_velocity"] == pytest.approx(inlet / 2.0, rel=1e-9)

@@ -119,3 +119,34 @@ def test_what_a_target_holds_is_said_not_to_depend_on_the_knob():
     assert answer.best is None and answer.still == pytest.approx(43.0 / 3.6)
     words = Sentence(result, scan, project.display, {}, {}).text
     assert "does not depend on reactor temperature: it reads 43" in words and "Highest" not in words
+
+
+def crossing(inside, outside, gauges, edges):
+    from gulch.engine.scans.windows import _crossing
+
+    return _crossing(inside, outside, gauges, edges)
+
+
+def test_the_first_limit_on_the_way_out_ends_a_window():
+    """Two limits break between 1 and 5, and a line that was solved crosses its own twice: the nearest of all is the edge."""
+    gauges = [{"id": "a", "at_least": None, "at_most": 10.0}, {"id": "b", "at_least": 2.0, "at_most": None}]
+    inside = {"value": 1.0, "solved": True, "gauges": {"a": 8.0, "b": 4.0}}
+    outside = {"value": 5.0, "solved": True, "gauges": {"a": 12.0, "b": 0.0}}
+    assert crossing(inside, outside, gauges, []) == pytest.approx(3.0)  # both halfway
+    edges = [{"gauge": "a", "limit": "at_most", "at": 10.0, "value": v} for v in (4.5, 2.0, 3.9)]
+    assert crossing(inside, outside, gauges, edges) == pytest.approx(2.0)
+    assert crossing(outside | {"gauges": inside["gauges"]}, inside | {"gauges": outside["gauges"]}, gauges, edges) == pytest.approx(4.5)
+    elsewhere = [{"gauge": "a", "limit": "at_most", "at": 9.0, "value": 1.5}]  # of a limit of yesterday
+    assert crossing(inside, outside, gauges, elsewhere) == pytest.approx(3.0)
+    assert crossing(inside, outside | {"solved": False}, gauges, edges) == 1.0
+
+
+def test_an_edge_of_a_row_counts_where_all_other_limits_hold():
+    from types import SimpleNamespace
+
+    from gulch.engine.scans.refine import _meets_but
+
+    grid = SimpleNamespace(gauges=[{"id": "a", "at_least": None, "at_most": 10.0}, {"id": "b", "at_least": 2.0, "at_most": None}])
+    edge = {"gauge": "a", "solved": True, "gauges": {"a": 10.0 + 1e-9, "b": 3.0}}
+    assert _meets_but(edge, grid)
+    assert not _meets_but(edge | {"gauges": {"a": 10.0, "b": 1.0}}, grid)

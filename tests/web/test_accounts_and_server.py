@@ -223,3 +223,24 @@ def test_a_proxy_is_believed_and_nobody_else(settings):
     assert seen("127.0.0.1", "127.0.0.1") == ("203.0.113.5", "https")
     assert seen("127.0.0.1", "198.51.100.1") == ("198.51.100.1", "http")
     assert seen(None, "127.0.0.1") == ("127.0.0.1", "http")
+
+
+def test_thinning_never_drops_the_good_outcome_or_the_current_one(row, act, monkeypatch):
+    """The good figures are the oldest of all here: they are what the page shows while nothing newer solves."""
+    from datetime import timedelta
+
+    from django.utils import timezone
+
+    from gulch.web.projects import solving
+
+    monkeypatch.setattr(solving, "KEPT", 1)
+    good, old = row.good_outcome, timezone.now() - timedelta(days=9)
+    row.outcomes.filter(pk=good.pk).update(created=old)
+    act("set", address="SPLIT.drawn", value="36 foo")  # which does not solve
+    row.outcomes.filter(digest=row.current.digest).update(created=old)
+    for k in range(6):
+        row.outcomes.create(digest=f"{k:064d}", packed=b"", solved=True)
+    row.refresh_from_db()
+    solving.thin(row)
+    kept = set(row.outcomes.values_list("digest", flat=True))
+    assert {good.digest, row.current.digest} <= kept and len(kept) == 3 and f"{5:064d}" in kept

@@ -175,3 +175,10 @@ def test_a_token_may_be_for_reading_only_and_ends(client, user, row):
     assert ended.status_code == 401 and "ended on" in ended.json()["detail"]
     assert "its time is over" in client.get("/tokens/").content.decode()
     assert "choose one of the times" in client.post("/tokens/", {"name": "x", "term": "7000"}).content.decode()
+
+
+def test_a_token_of_an_account_that_is_not_active_is_none(program, user, row):
+    assert program.get("/api/v1/projects").status_code == 200
+    get_user_model().objects.filter(pk=user.pk).update(is_active=False)
+    refused = program.get("/api/v1/projects")
+    assert refused.status_code == 401 and "not known" in refused.json()["detail"]

@@ -225,3 +225,17 @@ def test_pdfs_leave_threads_for_pages(client, row, monkeypatch):
 
     monkeypatch.setattr(views, "_printing", threading.Semaphore(0))
     assert "Too many PDFs" in made(client, row, "pdf", status=422).content.decode()
+
+
+@pytest.mark.parametrize("value", ["http://x.example/#a", "x#a", " #a", "javascript:alert(1)//#"])
+def test_a_drawing_points_only_into_itself(value):
+    drawn = cleaned(SVG.format(f'<image href="{value}"/><rect fill="#a1b2c3"/>'))
+    assert "href" not in drawn and 'fill="#a1b2c3"' in drawn
+    assert 'href="#a"' in cleaned(SVG.format('<image href="#a"/>'))
+
+
+@pytest.mark.parametrize("url", ["url", "URL", "Url"])
+def test_a_drawing_asks_for_nothing_elsewhere_however_it_is_written(url):
+    drawn = cleaned(SVG.format(f'<rect fill="{url}(http://x.example/a.svg#b)"/><rect stroke="{url}(//x)"/>'))
+    assert "x.example" not in drawn and 'fill="' + url not in drawn and "stroke" not in drawn
+    assert 'fill="url(#own)"' in cleaned(SVG.format('<rect fill="url(#own)"/>'))
