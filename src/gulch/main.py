@@ -33,6 +33,10 @@ def main(argv=None):
     user.add_argument("--close", action="store_true", help="let nobody sign in with an account; its projects stay")
     user.add_argument("--open", action="store_true", help="open a closed account again")
     user.set_defaults(run=add_user)
+    prune = commands.add_parser("prune", help="say which old data may go, and with --yes remove them")
+    prune.add_argument("--days", type=days, default=90, help="how old they must be (default: 90)")
+    prune.add_argument("--yes", action="store_true", help="remove them")
+    prune.set_defaults(run=prune_data)
     return cli.run(parser, argv)
 
 
@@ -41,6 +45,19 @@ def port(text):
     if not text.isdigit() or not 1 <= int(text) <= 65535:
         raise argparse.ArgumentTypeError(f"“{text}” is no port: give a whole number from 1 to 65535")
     return int(text)
+
+
+def days(text):
+    """A number of days as typed."""
+    if not text.isdigit() or not 1 <= int(text) <= 36_500:
+        raise argparse.ArgumentTypeError(f"“{text}” is no number of days: give a whole number above zero")
+    return int(text)
+
+
+def prune_data(args):
+    from gulch.web.serve import prune
+
+    return prune(args.days, args.yes)
 
 
 def serve(args):

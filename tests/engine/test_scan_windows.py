@@ -146,7 +146,9 @@ def test_an_edge_of_a_row_counts_where_all_other_limits_hold():
 
     from gulch.engine.scans.refine import _meets_but
 
-    grid = SimpleNamespace(gauges=[{"id": "a", "at_least": None, "at_most": 10.0}, {"id": "b", "at_least": 2.0, "at_most": None}])
-    edge = {"gauge": "a", "solved": True, "gauges": {"a": 10.0 + 1e-9, "b": 3.0}}
+    limits = (("a", None, 10.0), ("b", 2.0, None), ("c", None, 5.0))
+    grid = SimpleNamespace(gauges=[{"id": i, "at_least": low, "at_most": high} for i, low, high in limits])
+    edge = {"gauge": "a", "solved": True, "gauges": {"a": 10.5, "b": 3.0, "c": 4.0}}
     assert _meets_but(edge, grid)
-    assert not _meets_but(edge | {"gauges": {"a": 10.0, "b": 1.0}}, grid)
+    assert not _meets_but(edge | {"gauges": {"a": 10.0, "b": 1.0, "c": 4.0}}, grid)
+    assert not _meets_but(edge | {"gauges": {"a": 10.0, "b": 3.0, "c": 6.0}}, grid)

@@ -23,6 +23,13 @@ def test_an_entry_is_added_behind_the_one_it_names():
         assert lost(project, v) == []
 
 
+def test_an_entry_takes_the_place_of_the_one_with_its_name():
+    gauges = demo().dump()["gauges"]
+    project, v = variant(VariantEdit(at=f"gauges/{gauges[2]['id']}", to=gauges[2] | {"label": "another"}))
+    found = applied(project, v).gauges
+    assert [g.id for g in found] == [g["id"] for g in gauges] and found[2].label == "another" and found[0].label == gauges[0]["label"]
+
+
 def test_only_the_entry_that_is_named_goes_and_what_is_gone_already_is_told():
     ids = [g.id for g in demo().gauges]
     project, v = variant(VariantEdit(at=f"gauges/{ids[1]}", gone=True), VariantEdit(at="gauges/none", gone=True))

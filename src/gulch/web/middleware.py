@@ -11,6 +11,7 @@ from django.shortcuts import render, resolve_url
 
 from gulch.engine.document import DocumentError
 from gulch.engine.work.job import new_reference
+from gulch.web.operating import counts
 from gulch.web.projects.actions import stored
 
 log = logging.getLogger("gulch.web")
@@ -71,6 +72,7 @@ class Sentences:
             context |= {"title": title, "why": database_words(exception)}
         else:
             reference = new_reference()
+            counts.FAULTS.inc()
             log.error("fault %s at %s", reference, request.path, exc_info=exception)
             context |= {
                 "title": "Gulch met a fault of its own",

@@ -253,6 +253,33 @@ def serve(host, port):
     return run(host, port)
 
 
+def prune(days, yes=False):
+    """Say what of more than so many days may go, and remove it where that is asked for."""
+    prepare()
+    from gulch.web.operating import prune as pruning
+
+    whole = 0
+    for words, rows in pruning.spare(days).items():
+        count, held = rows.count(), pruning.size(rows)
+        whole += held
+        say(f"{count:7d} {words}{f', {held / 1e6:.1f} MB' if held else ''}")
+        if yes:
+            pruning.remove(rows)
+    if not yes:
+        say(f"About {whole / 1e6:.1f} MB in all. Nothing was removed: add --yes to do it, after a backup.")
+        return 0
+    lock = only_server()
+    if lock is None:
+        say("They are removed. The file itself becomes smaller when this is run while no server runs.")
+        return 0
+    try:
+        pruning.shrink()
+    finally:
+        lock.close()
+    say(f"They are removed, and the file is smaller by about {whole / 1e6:.1f} MB.")
+    return 0
+
+
 def close_account(name, closed=True):
     """Close an account, or open it again."""
     prepare()

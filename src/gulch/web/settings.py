@@ -144,6 +144,16 @@ STORAGES = {
     "staticfiles": {"BACKEND": "gulch.web.storage.Hashed" if COLLECTED else "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"errors": {"class": "logging.StreamHandler", "formatter": "line"}},  # standard error, for whatever keeps the log
+    "root": {"handlers": ["errors"], "level": "WARNING"},
+    # what a user typed wrongly is answered, and no trouble of the server
+    "loggers": {"django.request": {"level": "ERROR"}, "django.server": {"level": "ERROR"}, "axes": {"level": "ERROR"}},
+}
+
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en"

@@ -7,6 +7,7 @@ from gulch.web.api import tokens
 from gulch.web.api.v1 import api
 from gulch.web.help import views as help_views
 from gulch.web.notebook import views as notebook_views
+from gulch.web.operating import views as operating_views
 from gulch.web.projects import accounts, views
 
 urlpatterns = [
@@ -18,6 +19,8 @@ urlpatterns = [
     path("accounts/<int:pk>/", accounts.set_password, name="set-password"),
     path("accounts/<int:pk>/close/", accounts.close_account, name="close-account"),
     path("api/v1/", api.urls),
+    path("health/", operating_views.health, name="health"),
+    path("metrics/", operating_views.metrics, name="metrics"),
     path("tokens/", tokens.tokens, name="tokens"),
     path("tokens/<int:pk>/revoke/", tokens.revoke, name="revoke-token"),
     path("help/", help_views.contents, name="help"),

@@ -53,6 +53,11 @@ class Job:
         return Progress(self.passes, self.residual, time.monotonic() - since, self.began is None)
 
     @property
+    def age(self) -> float:
+        """Seconds since it was handed in."""
+        return time.monotonic() - self.handed_in
+
+    @property
     def ended(self) -> bool:
         return self._ended.is_set()
 

@@ -16,6 +16,7 @@ from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE
 from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
+from gulch.web.operating import counts
 from gulch.web.projects.models import Outcome, Project
 
 log = logging.getLogger("gulch.web")
@@ -195,12 +196,13 @@ def stop(row):
 
 
 def _ended(pk, digest, job):
-    """Keep the answer of a job; called in a thread of the pool."""
+    """Keep the answer of a job, and count it; called in a thread of the pool."""
     if job.ending is Ending.REPLACED:
-        return
+        return counts.ended(job, stored=False)
     try:
         solved, packed = job.value if job.ending is Ending.DONE else (False, broken_off(job))
         keep(pk, digest, solved, packed)
+        counts.ended(job, stored=solved)
     except DatabaseError as error:
         _untold[pk, digest] = STORED_NOT.format(error)
         log.warning("an outcome of project %s could not be stored: %s", pk, error)
