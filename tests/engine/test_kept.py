@@ -136,3 +136,27 @@ def test_what_is_looked_at_is_gathered_meanwhile_and_only_once(monkeypatch, tmp_
         time.sleep(0.05)
     assert calls == [["111-71-7", "124-19-6"], ["112-44-7"]]
     kept._book.cache_clear()
+
+
+NONE = """
+import resource
+from gulch.engine.species import SpeciesError, kept, lookup
+from gulch.engine.species.search import find
+kept.gather_elsewhere()
+find("water")
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+for _ in range(2):
+    try:
+        lookup("999-99-9")
+    except SpeciesError as error:
+        print(error)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 40_000)
+"""
+
+
+def test_a_number_that_is_no_species_loads_no_tables(tmp_path):
+    """A server that was asked for one kept 200 MB of tables for its whole life."""
+    done = subprocess.run(
+        [sys.executable, "-c", NONE], capture_output=True, text=True, timeout=300, env=os.environ | {"GULCH_HOME": str(tmp_path)}
+    )
+    assert done.stdout.splitlines() == ["The databank has no species with CAS number 999-99-9."] * 2 + ["True"], done.stderr

@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from helpers import document, feed
 from test_stages import text_of
 
 from gulch.demo import projects
@@ -149,3 +150,59 @@ def test_a_pasted_polynomial_is_taken_line_by_line_and_a_wrong_one_is_said(act, 
     assert "holds 5 numbers" in answer  # said in the to-do list; what was typed stays to be mended
     row.refresh_from_db()
     assert next(s for s in row.current.read.species if s.id == "ethane").data.polynomial == "200 1000 1 2 3"
+
+
+def opened(user, *parts, **more):
+    return create_project(user, document(*parts, **more), "Start")
+
+
+def test_a_constant_below_zero_is_told_once_on_the_page(client, user):
+    row = opened(
+        user,
+        {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "106-42-3"},
+        [{"id": "R", "kind": "equilibrium-reactor", "set": "s"}],
+        [feed("f", "R", {"toluene": "10 kmol/h"}), {"id": "p", "from": "R"}],
+        [{"id": "r", "equation": "2 toluene = benzene + xylene", "equilibrium": {"source": "constant", "value": "-3"}}],
+        [{"id": "s", "steps": [["r"]]}],
+    )
+    said = todo(page(client, row))
+    assert said.count("Equilibrium constant of r") == 1 and "K is not above zero: -3" in said
+
+
+def test_shares_left_out_stand_as_assumed_on_the_page_and_are_taken(client, user):
+    row = opened(
+        user,
+        {"methanol": "67-56-1", "water": "7732-18-5"},
+        [{"id": "D", "kind": "species-separator", "share": {"methanol": "80 %"}}],
+        [feed("f", "D", {"methanol": "10 kmol/h", "water": "10 kmol/h"}), {"id": "a", "from": "D.first"}, {"id": "b", "from": "D.second"}],
+    )
+    assert "D: 1 assumed: share to first." in todo(page(client, row))
+    client.post(f"/p/{row.pk}/do/take/", {"id": "D", "taken": "{}", "version": row.version})
+    row.refresh_from_db()
+    assert row.current.read.unit("D").share == {"methanol": "80 %", "water": "0 %"}
+    assert "share to first" not in todo(page(client, row))
+
+
+def test_what_cannot_be_found_is_told_in_the_projects_units_on_the_page(client, user):
+    row = opened(
+        user,
+        {"water": "7732-18-5"},
+        [{"id": "H", "kind": "heater", "mode": "duty", "duty": "-3 MW"}],
+        [feed("f", "H", {"water": "100 kmol/h"}), {"id": "p", "from": "H"}],
+        display="us-customary",
+    )
+    html = page(client, row, query="?select=H")
+    assert re.search(r"would lie below [−-]405\.7 °F", html) and "30 K" not in html
+
+
+def test_a_unit_is_made_another_kind_on_its_page(client, act, row):
+    assert re.search(r'id="other-kind".*?<option value="pump">pump', page(client, row, query="?select=K1"), re.S)
+    act("kind", id="K1", kind="pump")
+    assert row.current.read.unit("K1").kind == "pump" and row.current.read.unit("K1").pressure
+    assert "enter MIX: join them before it" in act("kind", id="MIX", kind="heater", status=422)
+
+
+def test_the_washer_speaks_of_what_is_washed(client, act, row):
+    act("append", id="product", kind="washer")
+    html = page(client, row, query="?select=WASH1")
+    assert "Share left in what is washed" in html and "Share to the gas" not in html

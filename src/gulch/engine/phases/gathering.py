@@ -13,7 +13,8 @@ from gulch.engine.compiling import taking
 from gulch.engine.phases.known_liquids import known_density
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.species import SpeciesError, lookup
-from gulch.engine.species.databank import condensed
+from gulch.engine.species.databank import condensed, known
+from gulch.engine.species.kept import UNKNOWN, kept_under
 
 KINDS = ("ideal", "peng-robinson", "unifac", "modified-unifac", "predictive-srk")  # between them they ask for everything
 
@@ -21,6 +22,11 @@ KINDS = ("ideal", "peng-robinson", "unifac", "modified-unifac", "predictive-srk"
 def gather(species: Iterable[str]) -> None:
     """Ask for what projects may ask of species of the databank, by their CAS numbers."""
     for cas in species:
+        try:
+            known(cas)
+        except SpeciesError:
+            kept_under(cas, UNKNOWN, lambda: True)
+            continue
         for kind in KINDS:
             with contextlib.suppress(SpeciesError):
                 PhaseModel(kind, (lookup(cas),))

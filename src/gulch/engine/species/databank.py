@@ -8,7 +8,7 @@ readable in `Datum.others`.
 from __future__ import annotations
 
 import math
-from functools import lru_cache
+from functools import lru_cache, wraps
 from typing import Any
 
 from chemicals import acentric, critical, identifiers, phase_change, reaction
@@ -16,7 +16,7 @@ from chemicals.elements import molecular_weight, simple_formula_parser
 
 from gulch.engine.species.elements import ELEMENT_ENTROPY
 from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
-from gulch.engine.species.kept import kept
+from gulch.engine.species.kept import Unknown, kept
 from gulch.engine.species.records import Datum
 from gulch.engine.species.sources import ALONE, stands_alone
 
@@ -117,6 +117,23 @@ def _elements_are_standard(cas, atoms):
 
 
 @lru_cache(maxsize=512)
+def _of_the_databank(function):
+    """Let a species that is known to be none be refused in words."""
+
+    @wraps(function)
+    def ask(cas):
+        try:
+            return function(cas)
+        except Unknown:
+            raise SpeciesError(NO_SUCH.format(cas)) from None
+
+    return ask
+
+
+NO_SUCH = "The databank has no species with CAS number {}."
+
+
+@_of_the_databank
 @kept
 def known(cas: str) -> dict[str, Any] | None:
     """What the databank holds of a CAS number: {field of Species: value or None}. Raises SpeciesError.
@@ -128,7 +145,7 @@ def known(cas: str) -> dict[str, Any] | None:
     try:
         meta = identifiers.search_chemical(cas)
     except ValueError:
-        raise SpeciesError(f"The databank has no species with CAS number {cas}.") from None
+        raise SpeciesError(NO_SUCH.format(cas)) from None
     atoms = {e: int(n) for e, n in simple_formula_parser(meta.formula).items()}
     gathered = {
         "critical_temperature": (_gather(critical.Tc, _CRITICAL, cas), _CRITICAL, 5.0),

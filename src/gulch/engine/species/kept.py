@@ -30,6 +30,13 @@ SHIPPED = HERE / "shipped.zip"
 PATIENCE = 120.0  # s that a process has to gather a species
 DATED = (2026, 1, 1, 0, 0, 0)  # of all that ships: the same content makes the same file
 
+UNKNOWN = "unknown"  # the key under which it is kept that the databank has no such species
+
+
+class Unknown(LookupError):
+    """A species that was gathered elsewhere and is none: the tables need not be asked again."""
+
+
 _tables = threading.RLock()  # the databank loads its tables when first asked, which two threads must not do at once
 _elsewhere = False  # whether others gather
 _asking = threading.Lock()
@@ -166,6 +173,8 @@ def kept(function: Callable) -> Any:
         if not book and args:
             expect([name])
             book = _book(name)
+        if UNKNOWN in book:
+            raise Unknown(name)
         if key not in book:
             with _tables:
                 book[key] = function(*args)
