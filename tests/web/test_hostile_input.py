@@ -388,3 +388,13 @@ def test_a_file_is_read_in_a_worker_and_what_takes_too_long_is_refused(client, u
     file = SimpleUploadedFile("b.json", json.dumps(demo().dump()).encode())
     assert "Reading it takes too long" in client.post("/import/", {"file": file}, follow=True).content.decode()
     assert asked[-1] == "k" and actions.READING_PATIENCE
+
+
+def test_only_the_newest_revision_that_nobody_went_on_from_is_taken_back(act, row):
+    act("set", address="SPLIT.drawn", value="9 %")
+    number = row.current.number
+    assert not actions.take_back(row, number + 1) and not actions.take_back(row, number - 1)
+    assert actions.take_back(row, number)
+    row.refresh_from_db()
+    assert row.current.number == number - 1 and not row.revisions.filter(number=number).exists()
+    assert not actions.take_back(row, 1)  # the first one has nothing before it
