@@ -8,7 +8,8 @@ from gulch.web.api.v1 import api
 from gulch.web.help import views as help_views
 from gulch.web.notebook import views as notebook_views
 from gulch.web.operating import views as operating_views
-from gulch.web.projects import accounts, views
+from gulch.web.projects import accounts, files, views
+from gulch.web.scans import views as scan_views
 
 urlpatterns = [
     path("", views.project_list, name="projects"),
@@ -34,15 +35,15 @@ urlpatterns = [
     path("p/<int:pk>/revisions/compare/", views.compare_revisions, name="compare-revisions"),
     path("p/<int:pk>/revisions/<int:number>/name/", views.name_revision, name="name-revision"),
     path("p/<int:pk>/restore/<int:number>/", views.restore, name="restore"),
-    path("p/<int:pk>/export.json", views.export_json, name="export-json"),
-    path("p/<int:pk>/ledger.csv", views.export_csv, name="export-csv"),
-    path("p/<int:pk>/project.xlsx", views.export_xlsx, name="export-xlsx"),
+    path("p/<int:pk>/export.json", files.export_json, name="export-json"),
+    path("p/<int:pk>/ledger.csv", files.export_csv, name="export-csv"),
+    path("p/<int:pk>/project.xlsx", files.export_xlsx, name="export-xlsx"),
     path("p/<int:pk>/report/", notebook_views.make, name="report"),
     path("p/<int:pk>/report/<int:report>.<slug:kind>", notebook_views.kept, name="kept-report"),
     path("p/<int:pk>/report/<int:report>/remove/", notebook_views.drop, name="drop-report"),
-    path("p/<int:pk>/profile/<slug:unit>.csv", views.export_profile, name="profile-csv"),
-    path("p/<int:pk>/scan-run/<int:run>.csv", views.export_scan, {"kind": "csv"}, name="export-scan"),
-    path("p/<int:pk>/scan-run/<int:run>.xlsx", views.export_scan, {"kind": "xlsx"}, name="export-scan-xlsx"),
+    path("p/<int:pk>/profile/<slug:unit>.csv", files.export_profile, name="profile-csv"),
+    path("p/<int:pk>/scan-run/<int:run>.csv", files.export_scan, {"kind": "csv"}, name="export-scan"),
+    path("p/<int:pk>/scan-run/<int:run>.xlsx", files.export_scan, {"kind": "xlsx"}, name="export-scan-xlsx"),
     path("p/<int:pk>/do/<slug:name>/", views.do, name="do"),
     path("p/<int:pk>/leave-walk/", views.leave_walk, name="leave-walk"),
     path("p/<int:pk>/try/", views.try_knob, name="try"),
@@ -50,10 +51,10 @@ urlpatterns = [
     path("p/<int:pk>/solve-again/", views.solve_again, name="solve-again"),
     path("p/<int:pk>/stop/", views.stop, name="stop"),
     path("p/<int:pk>/progress/<slug:stage>/", views.progress, name="progress"),
-    path("p/<int:pk>/scan-run/<int:run>/resume/", views.scan_resume, name="scan-resume"),
-    path("p/<int:pk>/scan-run/", views.scan_run, name="scan-run"),
-    path("p/<int:pk>/scan-run/<int:run>/cancel/", views.scan_cancel, name="scan-cancel"),
-    path("p/<int:pk>/scan-run/<int:run>/", views.scan_progress, name="scan-progress"),
+    path("p/<int:pk>/scan-run/<int:run>/resume/", scan_views.scan_resume, name="scan-resume"),
+    path("p/<int:pk>/scan-run/", scan_views.scan_run, name="scan-run"),
+    path("p/<int:pk>/scan-run/<int:run>/cancel/", scan_views.scan_cancel, name="scan-cancel"),
+    path("p/<int:pk>/scan-run/<int:run>/", scan_views.scan_progress, name="scan-progress"),
     path("p/<int:pk>/find/", views.find_anything, name="find"),
     path("p/<int:pk>/known/<slug:of>/", views.known, name="known"),
     path("p/<int:pk>/species/", views.species_search, name="species-search"),

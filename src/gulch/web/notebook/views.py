@@ -15,7 +15,8 @@ from gulch.web.notebook.presenter import usual_paper
 from gulch.web.notebook.report import report_html
 from gulch.web.notebook.stage import STAGE
 from gulch.web.projects import solving
-from gulch.web.projects.views import attachment, file_name, own, show_workspace
+from gulch.web.projects.files import attachment, file_name
+from gulch.web.projects.views import own, show_workspace
 from gulch.web.projects.workspace import Workspace
 
 MOST_DRAWINGS = 20_000_000  # bytes of all drawings of a report

@@ -1,8 +1,6 @@
 """Project list, the workspace pages, and the one view through which every edit goes."""
 
-import json
 import logging
-import re
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -11,24 +9,20 @@ from django.db import DatabaseError
 from django.db.models import Q
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from gulch.demo import figures
 from gulch.demo import projects as demo_projects
 from gulch.engine.document import MAX_BYTES, DocumentError
 from gulch.engine.document import Project as Document
-from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, scan_xlsx
 from gulch.engine.explain.starters import STARTERS, started
 from gulch.engine.explain.walk import next_step
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.once import standing
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import ScanError
 from gulch.engine.species import SpeciesError, find, told_shortcomings
 from gulch.engine.species.kept import foresee
 from gulch.engine.work.job import new_reference
-from gulch.web.process.curves import Curves
 from gulch.web.projects import actions, finding, solving
 from gulch.web.projects.cards import carded
 from gulch.web.projects.forms import LONGEST
@@ -39,14 +33,10 @@ from gulch.web.projects.stages import stages, style_sheets
 from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
-from gulch.web.scans import jobs
-from gulch.web.scans.best import table_of
-from gulch.web.scans.presenter import so_far
 
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
-XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 FORESEEN = 6  # species of a search that are made ready before one is taken
 CARDS = 24  # on a page of the list
 REVISIONS = 25
@@ -441,131 +431,3 @@ def known(request, pk, of):
     document = own(request, pk).current.worked
     with standing(document):
         return JsonResponse({"rows": finding.KNOWN[of](document)})
-
-
-@login_required
-@require_GET
-def export_json(request, pk):
-    row = own(request, pk)
-    text = json.dumps(row.current.document, indent=1, ensure_ascii=False)  # as stored, readable or not
-    response = HttpResponse(text.encode("utf-8", "backslashreplace"), content_type="application/json")
-    return attachment(response, row, "json")
-
-
-@login_required
-@require_GET
-def export_csv(request, pk):
-    row = own(request, pk)
-    space = Workspace(row, "process")
-    if space.stale:
-        return _old_figures(request, row)
-    return attachment(HttpResponse(csv_text(space.document, space.solution), content_type="text/csv; charset=utf-8"), row, "csv")
-
-
-def _old_figures(request, row):
-    """The answer where a file is asked for of figures that are those of an earlier revision."""
-    text = "The process does not solve as it stands, so there are no figures of it for a table: mend it, or undo what keeps it so."
-    return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": text})
-
-
-@login_required
-@require_GET
-def export_xlsx(request, pk):
-    """The whole project as a workbook, with the newest ended run of each scan."""
-    row = own(request, pk)
-    space = Workspace(row, "process")
-    runs = {}
-    for run in row.scan_runs.filter(result__isnull=False, state=ScanRun.DONE):
-        runs.setdefault(run.scan, run)
-    results = [(id_, jobs.result_of(run)) for id_, run in runs.items() if not run.result.get("kind")]
-    try:
-        data = project_xlsx(space.whole, None if space.stale else space.solution, results)
-    except NotSolved as error:
-        return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": str(error)})
-    return attachment(HttpResponse(data, content_type=XLSX), row, "xlsx")
-
-
-@login_required
-@require_GET
-def export_profile(request, pk, unit):
-    row = own(request, pk)
-    space = Workspace(row, "process")
-    if space.stale:
-        return _old_figures(request, row)
-    curves = Curves(space, unit)
-    if not curves.profile:
-        raise Http404
-    return attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")
-
-
-@login_required
-@require_GET
-def export_scan(request, pk, run, kind):
-    """The points of a run, or the curve of a trade-off, as CSV or XLSX."""
-    row = own(request, pk)
-    found = get_object_or_404(row.scan_runs, pk=run, result__isnull=False)
-    asked = found.result
-    result = table_of(asked, jobs.points_of(found)) if asked.get("kind") else jobs.result_of(found)
-    display = row.current.document.get("display", "process-metric")
-    if kind == "xlsx":
-        return attachment(HttpResponse(scan_xlsx(result, display), content_type=XLSX), row, f"{found.scan}.xlsx")
-    return attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")
-
-
-def attachment(response, row, ending):
-    """The response as a file that keeps the project's name, in any script, but for what file systems do not take."""
-    response["Content-Disposition"] = content_disposition_header(True, f"{file_name(row.name) or 'project'}.{ending}")
-    return response
-
-
-def file_name(text):
-    """A name without what file systems do not take."""
-    return re.sub(r"[^\w\-]+", "-", text).strip("-")
-
-
-@login_required
-@require_POST
-def scan_run(request, pk):
-    row = own(request, pk)
-    try:
-        if request.POST.get("all"):
-            troubles = jobs.start_all(row, request.POST.get("id", ""), request.POST.get("choice", ""))
-            if troubles:
-                raise ScanError(" ".join(troubles))
-        else:
-            jobs.start(row, request.POST.get("id", ""))
-    except ScanError as error:
-        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
-    return show_workspace(request, row, "scans", request.POST.get("id", ""))
-
-
-@login_required
-@require_POST
-def scan_cancel(request, pk, run):
-    row = own(request, pk)
-    jobs.stop(get_object_or_404(row.scan_runs, pk=run))
-    return show_workspace(request, row, "scans", request.POST.get("select", ""))
-
-
-@login_required
-@require_POST
-def scan_resume(request, pk, run):
-    """Compute the points that a run lacks."""
-    row = own(request, pk)
-    found = get_object_or_404(row.scan_runs, pk=run)
-    jobs.resume(found)
-    return show_workspace(request, row, "scans", found.scan)
-
-
-@login_required
-@require_GET
-def scan_progress(request, pk, run):
-    """The progress line while a scan runs; once it ends, the whole page again."""
-    row = own(request, pk)
-    found = get_object_or_404(row.scan_runs, pk=run)
-    jobs.notice_lost(found)
-    if found.active:
-        return render(
-            request, "workspace/_scan_progress.html", {"run": found, "row": row, "compiling": solving.compiling()} | so_far(row, found)
-        )
-    return ended(request, row, "scans", found.scan)

@@ -1,0 +1,59 @@
+"""Runs of scans and searches: beginning, stopping, going on, and how far they are."""
+
+from django.contrib.auth.decorators import login_required
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from gulch.engine.scans import ScanError
+from gulch.web.projects import solving
+from gulch.web.projects.views import ended, own, show_workspace
+from gulch.web.scans import jobs
+from gulch.web.scans.presenter import so_far
+
+
+@login_required
+@require_POST
+def scan_run(request, pk):
+    row = own(request, pk)
+    try:
+        if request.POST.get("all"):
+            troubles = jobs.start_all(row, request.POST.get("id", ""), request.POST.get("choice", ""))
+            if troubles:
+                raise ScanError(" ".join(troubles))
+        else:
+            jobs.start(row, request.POST.get("id", ""))
+    except ScanError as error:
+        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
+    return show_workspace(request, row, "scans", request.POST.get("id", ""))
+
+
+@login_required
+@require_POST
+def scan_cancel(request, pk, run):
+    row = own(request, pk)
+    jobs.stop(get_object_or_404(row.scan_runs, pk=run))
+    return show_workspace(request, row, "scans", request.POST.get("select", ""))
+
+
+@login_required
+@require_POST
+def scan_resume(request, pk, run):
+    """Compute the points that a run lacks."""
+    row = own(request, pk)
+    found = get_object_or_404(row.scan_runs, pk=run)
+    jobs.resume(found)
+    return show_workspace(request, row, "scans", found.scan)
+
+
+@login_required
+@require_GET
+def scan_progress(request, pk, run):
+    """The progress line while a scan runs; once it ends, the whole page again."""
+    row = own(request, pk)
+    found = get_object_or_404(row.scan_runs, pk=run)
+    jobs.notice_lost(found)
+    if found.active:
+        return render(
+            request, "workspace/_scan_progress.html", {"run": found, "row": row, "compiling": solving.compiling()} | so_far(row, found)
+        )
+    return ended(request, row, "scans", found.scan)
