@@ -162,7 +162,10 @@ def kept_only(name: str, key: str, other: Any) -> Any:
 
 
 def kept(function: Callable) -> Any:
-    """Keep what a function of a CAS number (or of nothing) and plain numbers returns; errors are not kept."""
+    """Keep what a function of a CAS number (or of nothing) and plain numbers returns; errors are not kept.
+
+    What it makes raises Unknown for a species that was gathered and is none.
+    """
 
     @wraps(function)
     def get(*args):

@@ -1,13 +1,6 @@
 """What the server has done since it began, for whoever watches it: in the text format that monitoring reads."""
 
-import resource
-import shutil
-import sys
-
-from django.conf import settings
-from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest
-from prometheus_client.core import GaugeMetricFamily
-from prometheus_client.registry import Collector
+from prometheus_client import CollectorRegistry, Counter, Histogram
 
 REGISTRY = CollectorRegistry()
 SOLVES = Counter("gulch_solves", "Solves, scans and searches that ended, by how they did", ["ending"], registry=REGISTRY)
@@ -18,24 +11,6 @@ FIGURES = Histogram(
     registry=REGISTRY,
 )
 FAULTS = Counter("gulch_faults", "Requests that met a fault of Gulch's own", registry=REGISTRY)
-_BYTES = 1 if sys.platform == "darwin" else 1024  # of ru_maxrss
-
-
-class _Now(Collector):
-    """What is so at the moment it is asked."""
-
-    def collect(self):
-        from gulch.web.projects import solving
-
-        running, waiting = solving.workers().load()
-        yield GaugeMetricFamily("gulch_jobs_running", "Jobs that users wait for and that run", running)
-        yield GaugeMetricFamily("gulch_jobs_waiting", "Jobs that users wait for and that wait for a worker", waiting)
-        most = _BYTES * resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        yield GaugeMetricFamily("gulch_server_memory_bytes", "The most memory this server process has had", most)
-        yield GaugeMetricFamily("gulch_disk_free_bytes", "Free room where the data lie", shutil.disk_usage(settings.HOME).free)
-
-
-REGISTRY.register(_Now())
 
 
 def ended(job, stored):
@@ -43,8 +18,3 @@ def ended(job, stored):
     SOLVES.labels(ending=job.ending.name.lower()).inc()
     if stored:
         FIGURES.observe(job.age)
-
-
-def text():
-    """All counts, as text."""
-    return generate_latest(REGISTRY)

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 from prometheus_client import CONTENT_TYPE_LATEST
 
 from gulch.web.middleware import database_words
-from gulch.web.operating import counts
+from gulch.web.operating import now
 from gulch.web.projects import solving
 
 LOOPBACK = ("127.0.0.1", "::1")
@@ -56,4 +56,4 @@ def metrics(request):
     """Counts in the text format of monitoring; for this computer and for administrators, others are not told that it exists."""
     if request.META.get("REMOTE_ADDR") not in LOOPBACK and not request.user.is_superuser:
         raise Http404
-    return HttpResponse(counts.text(), content_type=CONTENT_TYPE_LATEST)
+    return HttpResponse(now.text(), content_type=CONTENT_TYPE_LATEST)
