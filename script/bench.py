@@ -28,7 +28,8 @@ from five_units import FIVE
 from thermo.eos_mix import PSRK
 
 from gulch.demo import projects
-from gulch.engine.chemistry.equilibrium import by_elements, by_extents, ln_equilibrium_constants
+from gulch.engine.chemistry.elements import by_elements
+from gulch.engine.chemistry.equilibrium import by_extents, ln_equilibrium_constants
 from gulch.engine.compiling import making, native, taking
 from gulch.engine.document import load
 from gulch.engine.explain import Plan

@@ -11,14 +11,13 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from gulch.engine.chemistry.constants import Constant, agreeing, gibbs_spread, ln_equilibrium_constants
+from gulch.engine.chemistry.elements import by_elements, describing_reactions
 from gulch.engine.chemistry.equilibrium import (
     EquilibriumTrouble,
     Held,
     PhaseMissing,
-    by_elements,
     by_extents,
     composition_terms,
-    describing_reactions,
     interior,
     ln_activities,
 )

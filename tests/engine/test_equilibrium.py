@@ -6,14 +6,8 @@ from helpers import document, feed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.chemistry.equilibrium import (
-    EquilibriumTrouble,
-    by_elements,
-    by_extents,
-    dependent_reaction,
-    ln_activities,
-    ln_equilibrium_constants,
-)
+from gulch.engine.chemistry.elements import by_elements
+from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_extents, dependent_reaction, ln_activities, ln_equilibrium_constants
 from gulch.engine.explain import solve
 from gulch.engine.phases import phase_model
 

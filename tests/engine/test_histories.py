@@ -16,7 +16,7 @@ from gulch.engine.scans.grid import grid_of
 from gulch.engine.scans.points import usable
 from gulch.engine.scans.scan import walk
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 MAIN = [{"id": "main", "steps": [["synthesis"]]}]
 

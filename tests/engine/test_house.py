@@ -26,7 +26,7 @@ WHOLE = {
     "rates.py:rates_in",
     "tank.py:tank_at",
     "settle.py:_accelerated",
-    "equilibrium.py:by_elements",
+    "elements.py:by_elements",
     "sizing.py:_size",
     "unit_names.py:_table",
 }

@@ -8,7 +8,7 @@ from gulch.engine.explain.checks import check
 from gulch.engine.flowsheet.solution import LoopOutcome
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import PLAIN, About, Place, at_gauge, at_loop, at_tie, at_unit, stored
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 PLACES = [
     Place(About.PROJECT),

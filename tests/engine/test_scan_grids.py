@@ -31,7 +31,7 @@ from gulch.engine.scans import (
     windows,
 )
 from gulch.engine.scans.points import doubts_of, rest_on
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 
 def test_a_peak_is_solved_and_is_the_textbooks():

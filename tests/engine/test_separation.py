@@ -12,9 +12,11 @@ from gulch.engine.explain import solve
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.project import cures, edit
-from gulch.engine.units.base import Code, Given
-from gulch.engine.units.column import far_off, fenske, gilliland, kirkbride, underwood
+from gulch.engine.units.base import Given
+from gulch.engine.units.column import far_off
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
+from gulch.engine.units.shortcut import fenske, gilliland, kirkbride, underwood
+from gulch.engine.units.told import Code
 
 KMOL_H = 1.0 / 3.6
 AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}

@@ -15,7 +15,7 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_stream, at_unit
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run

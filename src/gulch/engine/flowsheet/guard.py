@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from gulch.engine.units.base import UnitTrouble, plain
+from gulch.engine.units.base import plain
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.plan import Plan

@@ -23,8 +23,9 @@ from gulch.engine.project.nodes import feed_node, unit_node
 from gulch.engine.project.places import PRICES, at_gauge, at_stream, at_tear, at_unit
 from gulch.engine.quantities import QuantityError, parse, show, told
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Code, UnitTrouble, plain
+from gulch.engine.units.base import plain
 from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.told import Code, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.document import GaugeEntry

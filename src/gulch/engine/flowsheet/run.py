@@ -21,7 +21,8 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.nodes import NodeKind, unit_node
 from gulch.engine.quantities import told
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Given, Note, UnitTrouble, plain
+from gulch.engine.units.base import Given, plain
+from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group

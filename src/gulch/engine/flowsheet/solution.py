@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE, Place
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.settle import Reason
@@ -113,7 +113,7 @@ class TargetOutcome:
 
 @dataclass(frozen=True)
 class RoomLeft:
-    """How far a figure of a unit or stream is from a doubt; see units.base.Room. place: of what it is about."""
+    """How far a figure of a unit or stream is from a doubt; see units.told.Room. place: of what it is about."""
 
     place: Place
     code: Code

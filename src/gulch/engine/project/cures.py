@@ -11,7 +11,7 @@ from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
-    from gulch.engine.units.base import Cure
+    from gulch.engine.units.told import Cure
 
 GONE = "What it was about is gone: reload the page."
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from gulch.engine.project.places import Place, stored
-from gulch.engine.units.base import Code, Cure
+from gulch.engine.units.told import Code, Cure
 
 
 @dataclass

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.flowsheet.graph import behind
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.places import About
-from gulch.engine.units.base import Code
+from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.explain import Plan

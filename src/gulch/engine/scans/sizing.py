@@ -15,12 +15,10 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
-from gulch.engine.units.base import (
-    Given,
-    UnitTrouble,
-)
+from gulch.engine.units.base import Given
 from gulch.engine.units.reactors.plug_flow import PlugFlow
 from gulch.engine.units.reactors.stirred_tank import StirredTank
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, SizingEntry

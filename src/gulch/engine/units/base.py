@@ -9,76 +9,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cache
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import gas_in_liquid
-from gulch.engine.quantities import parse, show
+from gulch.engine.quantities import parse
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
     from gulch.engine.phases.stream import Stream
-
-
-class UnitTrouble(ValueError):
-    """A unit that cannot be computed: `what` (text, or Worded) is wrong and what to do, as sentences; `field` to mend."""
-
-    def __init__(self, what, todo="", field=""):
-        super().__init__(str(what))
-        self.what, self.todo, self.field = what, todo, field
-
-
-class Code(StrEnum):
-    """What a message is about, where something else hangs on it; most are doubts about the figures."""
-
-    NONE = ""
-    BEYOND_DATA = "beyond-data"  # a temperature outside the heat-capacity data
-    BEYOND_BELIEF = "beyond-belief"  # a constant outside the temperatures at which it is believed
-    WRONG_PHASE = "wrong-phase"  # a reactor that is counted as one phase holds another
-    FURTHER_PHASE = "further-phase"  # more phases than were found
-    NEAR_CRITICAL = "near-critical"  # a liquid that hardly differs from its vapour, or whose species are near their critical points
-    UPHILL = "uphill"  # a pressure that nothing brings about
-
-
-class Cure(NamedTuple):
-    """One press that mends what is doubted of a unit. words: on its button; way: an edit of `project/cures`.
-
-    kind: of the unit that is put in; field: the input whose text says its outlet pressure.
-    """
-
-    words: str
-    way: str
-    kind: str
-    field: str
-
-
-class Note(NamedTuple):
-    """What a unit's solve remarks: level as of a message, a sentence, what to do, what it is about, and what would mend it."""
-
-    level: str
-    what: str
-    todo: str
-    code: Code = Code.NONE
-    cure: Cure | None = None
-
-
-class Room(NamedTuple):
-    """How far a result is from a doubt: the distance is negative under it and smooth where it is zero, so that searches can go along it.
-
-    holds: what is true while there is room, as words: “gas in the reactor”.
-    """
-
-    code: Code
-    holds: str
-    distance: float
-    dimension: str = "temperature difference"
 
 
 @dataclass(frozen=True)
@@ -516,59 +461,6 @@ def lowest(pressures: Iterable[float]) -> float:
     return np.nan if any(P != P for P in found) else min(found, default=np.inf)
 
 
-EVEN = 1e-9  # relative, within which two pressures are the same
-
-
-def outlet_pressure(feed: Stream, drop: float, context: Context, name: str = "pressure_drop") -> float:
-    """Inlet pressure less the drop [Pa]. Raises UnitTrouble when nothing is left."""
-    pressure = feed.P - drop
-    if pressure <= 0.0:
-        raise UnitTrouble(
-            f"The pressure drop of {show(drop, 'pressure difference', context.display)} is not below the inlet pressure of "
-            f"{show(feed.P, 'pressure', context.display)}.",
-            "Lower the pressure drop or raise the inlet pressure.",
-            name,
-        )
-    return pressure
-
-
-def uphill(feed: Stream, pressure: float, context: Context, name: str = "pressure", way: str = "before") -> list[Note]:
-    """Notes that doubt a given pressure above the inlet's, which the unit is solved at as if something raised it without work.
-
-    way: whether the machine that raises it is to stand “before” the unit or “instead” of it.
-    """
-    if pressure <= feed.P * (1.0 + EVEN) or feed.is_empty:
-        return []
-    kind = "pump" if feed.vapour_fraction <= 1e-6 else "compressor"
-    where = "before it" if way == "before" else "in its place"
-    return [
-        Note(
-            "warning",
-            f"The inlet is at {show(feed.P, 'pressure', context.display)} but the unit at {show(pressure, 'pressure', context.display)}: "
-            "material does not flow uphill. It is solved as if something raised the pressure without work.",
-            f"Put a {kind} {where}, or lower its pressure.",
-            Code.UPHILL,
-            Cure(f"put a {kind} {where}", way, kind, name),
-        )
-    ]
-
-
-def downhill(feed: Stream, pressure: float, context: Context) -> list[Note]:
-    """Notes that doubt an outlet pressure below the inlet's of a machine that raises it, which then works as a valve."""
-    if pressure >= feed.P * (1.0 - EVEN) or feed.is_empty:
-        return []
-    return [
-        Note(
-            "warning",
-            f"The outlet pressure of {show(pressure, 'pressure', context.display)} lies below the inlet's "
-            f"{show(feed.P, 'pressure', context.display)}: it lets the pressure fall as a valve does, without work.",
-            "Raise the outlet pressure, or put a valve in its place.",
-            Code.UPHILL,
-            Cure("put a valve in its place", "instead", "valve", "pressure"),
-        )
-    ]
-
-
 def no_gas_as_liquid(state: PhaseState, context: Context) -> list:
     """Notes that refuse a state of which gas would leave in a liquid, where a further phase was not found."""
     found = gas_in_liquid(state, context.model)
@@ -581,23 +473,5 @@ def no_gas_as_liquid(state: PhaseState, context: Context) -> list:
             f"{100 * share:.3g} mol % {context.species[i]} would leave in a liquid, although it is a gas here: "
             "the flash did not find all phases.",
             "Let the gas off first in a species separator by shares that you know, or take water and organics apart before.",
-        )
-    ]
-
-
-UNEVEN = 0.01  # of the higher pressure, by which inlets that join may differ without a word
-
-
-def uneven_inlets(feed: list, context: Context) -> list:
-    """Notes where streams that join differ in pressure, which pulls the others down to the lowest."""
-    present = [s.P for s in feed if not s.is_empty]
-    if not present or max(present) - min(present) <= UNEVEN * max(present):
-        return []
-    high, low = (show(P, "pressure", context.display) for P in (max(present), min(present)))
-    return [
-        (
-            "warning",
-            f"Its inlets are at {high} and {low}: it runs at {low}, and what comes at more is throttled to that.",
-            "Bring the inlets to one pressure: a compressor or pump for the lower, a valve where throttling is meant.",
         )
     ]

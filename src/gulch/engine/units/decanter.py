@@ -9,18 +9,9 @@ import numpy as np
 
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import (
-    Choice,
-    Input,
-    Note,
-    PerSpecies,
-    Port,
-    Result,
-    Unit,
-    UnitResult,
-    no_gas_as_liquid,
-    uphill,
-)
+from gulch.engine.units.base import Choice, Input, PerSpecies, Port, Result, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.pressures import uphill
+from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

@@ -12,8 +12,10 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Note, Port, Result, Unit, UnitResult, lowest, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, lowest
 from gulch.engine.units.heat_curve import HeatCurve
+from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given

@@ -8,7 +8,9 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded, show
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult, UnitTrouble, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult
+from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given

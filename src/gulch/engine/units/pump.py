@@ -6,7 +6,9 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Note, Result, Unit, UnitResult, downhill
+from gulch.engine.units.base import Input, Result, Unit, UnitResult
+from gulch.engine.units.pressures import downhill
+from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream

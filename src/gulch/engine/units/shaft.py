@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded
-from gulch.engine.units.base import UnitTrouble
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

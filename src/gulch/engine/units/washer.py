@@ -9,21 +9,12 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import (
-    Input,
-    PerSpecies,
-    Port,
-    ReactionSet,
-    Result,
-    Unit,
-    UnitResult,
-    UnitTrouble,
-    outlet_pressure,
-    uneven_inlets,
-)
+from gulch.engine.units.base import Input, PerSpecies, Port, ReactionSet, Result, Unit, UnitResult
 from gulch.engine.units.mixer import joined
+from gulch.engine.units.pressures import outlet_pressure, uneven_inlets
 from gulch.engine.units.reactors.heat import T_SEARCH
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given

@@ -13,7 +13,7 @@ from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Cure
+from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text

@@ -14,7 +14,7 @@ from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.project.nodes import NodeKind
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, settle
-from gulch.engine.units.base import UnitTrouble
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.pressures import Pressures

@@ -16,7 +16,7 @@ from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
 from gulch.engine.project.nodes import unit_node
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, Reason
-from gulch.engine.units.base import UnitTrouble
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.project.nodes import NodeKind
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import EVEN
+from gulch.engine.units.pressures import EVEN
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop

@@ -12,8 +12,9 @@ import numpy as np
 from gulch.engine.handbook import Relation
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Note, PerReaction, Result, UnitResult, UnitTrouble
+from gulch.engine.units.base import Input, PerReaction, Result, UnitResult
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
+from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

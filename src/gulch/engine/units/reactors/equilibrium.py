@@ -17,21 +17,10 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import show
-from gulch.engine.units.base import (
-    Choice,
-    Code,
-    Input,
-    Note,
-    PerReaction,
-    ReactionSet,
-    Result,
-    Room,
-    UnitResult,
-    UnitTrouble,
-    outlet_pressure,
-    supported,
-)
+from gulch.engine.units.base import Choice, Input, PerReaction, ReactionSet, Result, UnitResult, supported
+from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
+from gulch.engine.units.told import Code, Note, Room, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.constants import Constant

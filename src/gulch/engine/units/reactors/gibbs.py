@@ -10,24 +10,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.chemistry.elements import by_elements, describing_reactions
 from gulch.engine.chemistry.equations import write_equation
-from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, by_elements, describing_reactions
+from gulch.engine.chemistry.equilibrium import EquilibriumTrouble
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, SMITH_VAN_NESS, Relation
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.species.databank import GRAPHITE
-from gulch.engine.units.base import (
-    Input,
-    PerReaction,
-    PerSpecies,
-    ReactionSet,
-    Result,
-    UnitResult,
-    UnitTrouble,
-    outlet_pressure,
-)
+from gulch.engine.units.base import Input, PerReaction, PerSpecies, ReactionSet, Result, UnitResult
+from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
 from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream

@@ -14,19 +14,9 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import (
-    Choice,
-    Code,
-    Input,
-    Port,
-    ReactionSet,
-    Result,
-    Room,
-    Unit,
-    UnitTrouble,
-    outlet_pressure,
-    supported,
-)
+from gulch.engine.units.base import Choice, Input, Port, ReactionSet, Result, Unit, supported
+from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.told import Code, Room, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given

@@ -14,8 +14,9 @@ from gulch.engine.chemistry.rates import pack
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Code, Input, Note, ReactionSet, Result, UnitTrouble
+from gulch.engine.units.base import Choice, Input, ReactionSet, Result
 from gulch.engine.units.reactors.heat import Reactor, phase_of
+from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

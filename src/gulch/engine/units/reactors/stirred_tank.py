@@ -9,7 +9,8 @@ import numpy as np
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Result, UnitResult, outlet_pressure
+from gulch.engine.units.base import Choice, Input, Result, UnitResult
+from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tank_run import TankRun

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.handbook import Relation
-from gulch.engine.units.base import Result, UnitResult, UnitTrouble, supported
+from gulch.engine.units.base import Result, UnitResult, supported
 from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.reaction import Reaction

@@ -18,8 +18,8 @@ from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import FOUND
 from gulch.engine.quantities import show
-from gulch.engine.units.base import UnitTrouble
 from gulch.engine.units.reactors.kernels.tank import heats_over, tank
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

@@ -18,8 +18,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.base import UnitTrouble
 from gulch.engine.units.reactors.kernels import plug_flow as k
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Given
