@@ -172,6 +172,23 @@ def test_a_knob_turns_the_same_amount_in_any_basis(before, basis):
     assert not [m for m in check(project) if m.level == "error"]
 
 
+def test_knobs_of_a_feed_of_one_species_alone():
+    """What turns its flow turns the total; what turns a species that is not there yet goes on turning that one."""
+    project = document(LIGHT, [{"id": "M", "kind": "mixer"}], [feed("f", "M", {"water": "72 kmol/h"}), {"id": "p", "from": "M"}])
+    own, other = (
+        edit.knob_on(project, "f.flow.water", "50 kmol/h", "90 kmol/h"),
+        edit.knob_on(project, "f.flow.co2", "0 kmol/h", "8 kmol/h"),
+    )
+    assert edit.set_basis(project, "f", "mole-fractions") == []
+    assert (own.input, own.low, own.high) == ("f.total", "50 kmol/h", "90 kmol/h")
+    assert (other.input, other.low, other.high) == ("f.fraction.co2", "0 %", "10 %")
+    assert edit.set_basis(project, "f", "molar") == []
+    assert (own.input, own.high) == ("f.flow.water", "90 kmol/h") and (other.input, other.high) == ("f.flow.co2", "8 kmol/h")
+    edit.set_basis(project, "f", "mole-fractions")
+    share = edit.knob_on(project, "f.fraction.water", "50 %", "100 %")
+    assert edit.set_basis(project, "f", "molar") == [share]  # the others would have to come from nowhere
+
+
 def test_a_knob_on_a_total_that_is_not_typed_any_more_is_told_of():
     project = document(
         LIGHT, [{"id": "M", "kind": "mixer"}], [feed("f", "M", {"methanol": "36 kmol/h", "water": "72 kmol/h"}), {"id": "p", "from": "M"}]

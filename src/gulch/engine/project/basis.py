@@ -182,11 +182,16 @@ def _turned(before: Given, now: _Written, tail: str) -> tuple[str, Callable] | N
     """
     at_rest, has_total = before.amounts(), now.key not in ("flow", "mass_flow")
     there = [] if at_rest is None else np.flatnonzero(at_rest).tolist()
-    if len(there) == 1 and has_total != (tail == "total"):  # of one species alone, its flow is the total
-        return ("total", now.total) if has_total else (f"{now.key}.{before.species[there[0]]}", lambda n: now.numbers(n)[there[0]])
+    alone = there[0] if len(there) == 1 else None  # of one species alone, its flow is the total
     if tail == "total":
-        return ("total", now.total) if has_total else None
+        if has_total:
+            return "total", now.total
+        return None if alone is None else (f"{now.key}.{before.species[alone]}", lambda n: now.numbers(n)[alone])
     place = before.species.index(tail.partition(".")[2])
+    if place == alone and before.basis not in ("molar", "mass"):
+        return None  # a share of what is alone cannot be turned
+    if place == alone and has_total:
+        return "total", now.total
     if place == now.to:
         return None  # the flow on which ratios are counted moves all
 
