@@ -11,6 +11,15 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice, Declared, Input, PerReaction, PerSpecies, ReactionSet
 
 
+def article(label: str) -> str:
+    """A kind's label with its article.
+
+    >>> article("heater"), article("equilibrium reactor")
+    ('a heater', 'an equilibrium reactor')
+    """
+    return f"{'an' if label[:1].lower() in 'aeiou' else 'a'} {label}"
+
+
 def change_kind(project: Project, unit_id: str, kind: str) -> None:
     """Let a unit be of another kind. Raises EditError where its streams would not fit."""
     old = project.unit(unit_id)
@@ -38,14 +47,14 @@ def _fits(project: Project, old: Any, kind: str) -> None:
     """Raise EditError where more streams are connected than the new kind has ports."""
     entering = [s.id for s in project.streams if s.enters == old.id]
     onward = [s.id for s in project.streams if s.source and s.source.split(".")[0] == old.id and s.to]
-    label, inlets = KINDS[kind].label, KINDS[kind].inlets
+    one, inlets = article(KINDS[kind].label).replace("a", "A", 1), KINDS[kind].inlets
     if len(entering) > len(inlets) and not any(p.many for p in inlets):
         takes = "one stream" if len(inlets) == 1 else f"{len(inlets)} streams"
-        raise EditError(f"A {label} takes {takes}, and {', '.join(entering)} enter {old.id}: join them before it, or send one elsewhere.")
+        raise EditError(f"{one} takes {takes}, and {', '.join(entering)} enter {old.id}: join them before it, or send one elsewhere.")
     outlets = KINDS[kind].outlets
     if len(onward) > len(outlets):
         gives = "one stream" if len(outlets) == 1 else f"{len(outlets)} streams"
-        raise EditError(f"A {label} gives {gives}, and {', '.join(onward)} go on from {old.id}: let one of them end first.")
+        raise EditError(f"{one} gives {gives}, and {', '.join(onward)} go on from {old.id}: let one of them end first.")
 
 
 def _shared(before: str, after: str) -> Iterator[tuple[Declared, Declared]]:

@@ -6,7 +6,7 @@ from gulch.engine.project.basis import in_basis
 from gulch.engine.project.couplings import own_reading, readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of, write
-from gulch.engine.project.kind import change_kind
+from gulch.engine.project.kind import article, change_kind
 from gulch.engine.project.pasted import paste_feeds
 from gulch.engine.project.places import About, Place
 from gulch.engine.project.results import readable
@@ -110,7 +110,7 @@ def cure(document, form):
         raise EditError(cures.GONE)
     id_ = cures.WAYS[form.way](document, form.where, Cure("", form.way, form.kind, form.field))
     where = f"before {form.where}" if form.way == "before" else f"in place of what {form.where} was"
-    return Done(f"Put a {KINDS[form.kind].label} {where}", id_)
+    return Done(f"Put {article(KINDS[form.kind].label)} {where}", id_)
 
 
 @action("basis", id=Key(), value=Text())
@@ -164,7 +164,7 @@ def append(document, form):
 def make_kind(document, form):
     """Make a unit one of another kind, in place."""
     change_kind(document, form.id, form.kind)
-    return Done(f"Make {form.id} a {KINDS[form.kind].label}", form.id)
+    return Done(f"Make {form.id} {article(KINDS[form.kind].label)}", form.id)
 
 
 @action("send", id=Key(), to=Text())

@@ -5,6 +5,7 @@ import re
 from gulch.engine.explain.manual import searched
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
+from gulch.engine.project.kind import article
 from gulch.engine.project.notebook import WHOLE, pieces_of
 from gulch.engine.project.places import About
 from gulch.engine.units import KINDS
@@ -152,7 +153,7 @@ class _Finder:
         units = [u for u in self.document.units if u.id.lower() == unit.lower()]
         kinds = [(kind, k.label) for kind, k in KINDS.items() if all(t in k.label.lower() for t in what.lower().split())][:6]
         return [
-            {"words": f"Make {u.id} a {label}", "act": "kind", "form": {"id": u.id, "kind": kind}}
+            {"words": f"Make {u.id} {article(label)}", "act": "kind", "form": {"id": u.id, "kind": kind}}
             for u in units
             for kind, label in kinds
             if kind != u.kind
