@@ -64,7 +64,6 @@ class Declared:
     when: tuple | None = None  # (choice name, value, ...): used only while that choice has one of the values
     context = ""
     default: Any = None
-    form = ""  # which field of the form shows it
 
     def __set_name__(self, owner, name):
         self.name = name
@@ -136,7 +135,6 @@ class Input(Declared):
     context: str = ""
     counted: bool = True
     written: str | None = None
-    form = "number"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.quantity | None, None, f"{self.meaning} [{self.dimension}]{self._otherwise()}"
@@ -167,7 +165,6 @@ class Choice(Declared):
     group: str | None = None
     context: str = ""
     counted: bool = True
-    form = "choice"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         return Literal[tuple(self.options)] | None, None, f"{self.meaning}{self._otherwise()}"
@@ -188,7 +185,6 @@ class ReactionSet(Declared):
     meaning: str
     steps: bool = True
     optional: bool = False
-    form = "set"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.set_id | None, None, self.meaning
@@ -201,7 +197,6 @@ class SpeciesChoice(Declared):
     label: str
     meaning: str
     when: tuple | None = None
-    form = "species"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         return types.species_id | None, None, self.meaning
@@ -219,7 +214,6 @@ class PerSpecies(_ByItem):
     default: str = "0 %"
     when: tuple | None = None
     counted: bool = True
-    form = "per_species"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         return dict[types.species_id, types.quantity], {}, f"{self.meaning} [{self.dimension}], by species"
@@ -248,7 +242,6 @@ class PerReaction(_ByItem):
     low: float = -np.inf
     high: float = np.inf
     only: tuple | None = None  # (name of a PerReaction of options, value): asked for only where that holds
-    form = "per_reaction"
 
     def schema(self, types: Any) -> tuple[Any, Any, str]:
         values: Any = Literal[tuple(self.options)] if self.options else types.quantity

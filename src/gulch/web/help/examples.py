@@ -8,6 +8,7 @@ from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, ReactionSet, SpeciesChoice
 from gulch.engine.work import unpack
 from gulch.web.projects.words import field_text
 
@@ -46,9 +47,9 @@ def _typed(document, unit):
     for d in KINDS[unit.kind].inputs():
         if not d.in_use(choices):
             continue
-        if d.form == "choice":
+        if isinstance(d, Choice):
             yield d.label, d.options[choices[d.name]] if choices[d.name] else d.context
-        elif d.form in ("set", "species"):
+        elif isinstance(d, ReactionSet | SpeciesChoice):
             yield d.label, value_of(unit, d) or "none"
         else:
             mine = [a for key, a in inputs.items() if (f"{key}.").startswith(f"{unit.id}.{d.key}.") and a.text]

@@ -13,6 +13,7 @@ from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
@@ -43,11 +44,11 @@ def write_input(document, address, text):
     unit = document.unit(head)
     if unit is not None:
         for d in KINDS[unit.kind].inputs():
-            if d.key == name and d.form in ("choice", "set", "species"):
+            if d.key == name and isinstance(d, Choice | ReactionSet | SpeciesChoice):
                 with edit.outlets_kept(document, unit):
                     set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
-            if d.form == "per_reaction" and d.options and name.startswith(d.key + "."):
+            if isinstance(d, PerReaction) and d.options and name.startswith(d.key + "."):
                 if text not in d.options:
                     raise EditError(f"“{text}” is not one of the ways: {', '.join(d.options.values())}.")
                 write(document, address, text)

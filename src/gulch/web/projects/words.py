@@ -16,6 +16,7 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import ReactionSet
 
 SLIDER_STEPS = 1000
 
@@ -67,7 +68,7 @@ def set_reading(document, set_id):
 def unit_reading(document, unit):
     """How a reactor runs its set, in words; '' where it has none."""
     for d in KINDS[unit.kind].inputs():
-        if d.form == "set" and value_of(unit, d) and not d.optional:
+        if isinstance(d, ReactionSet) and value_of(unit, d) and not d.optional:
             whole = "All reactions of the set act together, whatever their steps."
             return set_reading(document, value_of(unit, d)) if d.steps else whole
     return ""

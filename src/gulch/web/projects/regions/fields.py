@@ -9,6 +9,7 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
+from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,
@@ -81,7 +82,7 @@ class Fields(Region):
         choices = choices_of(unit)
         for d in KINDS[unit.kind].inputs():
             if d.in_use(choices):
-                yield from getattr(self, f"{d.form}_fields")(unit, d)
+                yield from SHOWN[type(d)](self, unit, d)
 
     def number_fields(self, unit, declared):
         field = self.field(f"{unit.id}.{declared.key}", declared.label, declared.meaning)
@@ -164,3 +165,13 @@ class Fields(Region):
             for id_ in ids:
                 field = self.field(f"{unit.id}.{declared.name}.{id_}", id_, declared.meaning)
                 yield field | {"optional": "–" if declared.default is None else False}
+
+
+SHOWN = {  # how a declaration stands on a form
+    Input: Fields.number_fields,
+    Choice: Fields.choice_fields,
+    ReactionSet: Fields.set_fields,
+    SpeciesChoice: Fields.species_fields,
+    PerSpecies: Fields.per_species_fields,
+    PerReaction: Fields.per_reaction_fields,
+}
