@@ -18,8 +18,8 @@ from typing import Any
 _DOORS = {
     "load": "document",
     "loads": "document",
-    "solve": "flowsheet",
-    "Plan": "flowsheet",
+    "solve": "explain",
+    "Plan": "explain",
     "run_scan": "scans",
     "answered": "scans",
     "Aim": "scans",

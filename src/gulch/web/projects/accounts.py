@@ -53,7 +53,7 @@ class Guesses(AxesDatabaseHandler):
 
 
 def _unwritten(request):
-    return f"guesses of {get_client_ip_address(request)}"
+    return f"guesses-{get_client_ip_address(request)}"
 
 
 def note_sign_in(sender, user, **kwargs):
