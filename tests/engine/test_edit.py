@@ -1,5 +1,6 @@
 """Edits of a document: growing, sending back, removing, renaming."""
 
+import numpy as np
 import pytest
 from helpers import demo, document, feed
 
@@ -178,3 +179,13 @@ def test_the_first_order_that_is_typed_keeps_the_others():
     assert rate.orders == {"a": "1"}
     edit.set_order(project, "r", "a", "")
     assert rate.orders == {"a": "0"}  # the last one does not go: no orders are those of the equation
+
+
+def test_fractions_give_way_in_proportion_or_all_are_scaled():
+    from gulch.engine.project.feeds import give_way
+
+    z = np.array([0.2, 0.3, 0.5])
+    assert give_way(z, np.array([True, False, False])) == pytest.approx([0.2, 0.3, 0.5])
+    assert give_way(np.array([0.6, 0.3, 0.5]), np.array([True, False, False])) == pytest.approx([0.6, 0.15, 0.25])
+    assert give_way(np.array([0.9, 0.3, 0.5]), np.array([True, True, False])) == pytest.approx(np.array([0.9, 0.3, 0.5]) / 1.7)  # too much
+    assert give_way(np.array([0.4, 0.4, 0.0]), np.array([True, True, False])) == pytest.approx([0.5, 0.5, 0.0])  # nothing to give way

@@ -235,3 +235,29 @@ def test_a_page_does_not_conflict_with_its_own_edits(client, row):
     row.refresh_from_db()
     units = {u["id"]: u for u in row.current.document["units"]}
     assert (units["COOL"]["temperature"], units["SPLIT"]["drawn"]) == ("51 degC", "9 %")
+
+
+def test_redo_goes_to_the_newest_of_several_ways_on(client, act, row):
+    """Undone and edited otherwise, undone again: what is done again is what was done last."""
+    act("set", address="SPLIT.drawn", value="7 %")
+    client.post(f"/p/{row.pk}/undo/", {"version": row.version})
+    act("set", address="SPLIT.drawn", value="8 %")
+    row.refresh_from_db()
+    client.post(f"/p/{row.pk}/undo/", {"version": row.version})
+    row.refresh_from_db()
+    client.post(f"/p/{row.pk}/redo/", {"version": row.version})
+    row.refresh_from_db()
+    assert row.current.read.unit("SPLIT").drawn == "8 %"
+
+
+def test_a_page_is_told_of_another_pages_edit_though_it_edited_before(act, row):
+    """The second page's edit came between: what the first one saw before it is not its own newest state any more."""
+    seen = row.version
+    act("set", address="SPLIT.drawn", value="7 %", version=seen, client="one")
+    act("set", address="SPLIT.drawn", value="8 %", version=seen + 1, client="two")
+    act("set", address="SPLIT.drawn", value="9 %", version=seen + 2, client="one")
+    row.refresh_from_db()
+    assert row.client == "one" and row.client_since == seen + 2
+    act("set", address="SPLIT.drawn", value="10 %", version=seen + 1, client="one", status=409)  # before two's edit
+    act("set", address="SPLIT.drawn", value="11 %", version=seen + 2, client="one")  # faster than its own edit was answered
+    assert row.current.read.unit("SPLIT").drawn == "11 %"
