@@ -3,7 +3,7 @@
 from prometheus_client import CollectorRegistry, Counter, Histogram
 
 REGISTRY = CollectorRegistry()
-SOLVES = Counter("gulch_solves", "Solves, scans and searches that ended, by how they did", ["ending"], registry=REGISTRY)
+SOLVES = Counter("gulch_solves", "Solves of projects that ended, by how they did", ["ending"], registry=REGISTRY)
 FIGURES = Histogram(
     "gulch_seconds_to_figures",
     "Seconds from the moment a solve was handed in until its figures were stored",
