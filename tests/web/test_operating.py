@@ -1,5 +1,6 @@
 """Running the server: health, counts, what may go; a backup that is put back, and the database of an older release."""
 
+import os
 import shutil
 import sqlite3
 from datetime import timedelta
@@ -13,6 +14,7 @@ from django.utils import timezone
 
 from gulch.web import serve
 from gulch.web.operating import counts, prune, views
+from gulch.web.projects import solving
 from gulch.web.projects.models import Outcome, Revision, ScanRun
 from gulch.web.scans.jobs import start
 
@@ -27,6 +29,11 @@ def test_health_says_what_is_wrong_and_nothing_of_anybody(row, monkeypatch):
     answer = guest.get("/health/")
     assert answer.status_code == 503 and "Only 12 MB are free" in answer.json()["disk"] and answer.json()["database"] == "ok"
 
+    monkeypatch.setattr(solving.workers(), "load", lambda: (1, 99), raising=False)
+    assert guest.get("/health/").json()["workers"].startswith("99 solves")
+    monkeypatch.setattr(os, "access", lambda path, mode: False)
+    assert "may only be read" in guest.get("/health/").json()["database"]
+
     class Broken:
         def cursor(self):
             raise DatabaseError("database disk image is malformed")
@@ -40,7 +47,9 @@ def number(text, name):
     return sum(float(line.rsplit(" ", 1)[1]) for line in text.splitlines() if line.startswith(name))
 
 
-def test_counts_are_for_this_computer_and_administrators(client, act, row):
+def test_counts_are_for_this_computer_and_administrators(client, act, row, settings):
+    settings.ALLOWED_HOSTS = ["testserver", "localhost"]
+    client.defaults["HTTP_HOST"] = "localhost"
     before = client.get("/metrics/").content.decode()
     act("set", address="SPLIT.drawn", value="9 %")
     after = client.get("/metrics/").content.decode()
@@ -48,7 +57,8 @@ def test_counts_are_for_this_computer_and_administrators(client, act, row):
     assert number(after, "gulch_seconds_to_figures_count") > number(before, "gulch_seconds_to_figures_count")
     assert number(after, "gulch_server_memory_bytes") > 1e7 and number(after, "gulch_disk_free_bytes") > 0
     assert "# TYPE gulch_jobs_waiting gauge" in after and row.name not in after
-    assert Client(REMOTE_ADDR="203.0.113.5").get("/metrics/").status_code == 404
+    assert Client(REMOTE_ADDR="203.0.113.5", HTTP_HOST="localhost").get("/metrics/").status_code == 404
+    assert Client(HTTP_HOST="testserver").get("/metrics/").status_code == 404  # through a proxy that does not say for whom
     boss = get_user_model().objects.create_superuser("boss", password="the boss's own 1")
     admin = Client(REMOTE_ADDR="203.0.113.5")
     admin.force_login(boss)

@@ -1,10 +1,12 @@
 """Health and counts of the server, for machines that watch it."""
 
+import os
 import shutil
 
 from django.conf import settings
 from django.db import DatabaseError, connection
 from django.http import Http404, HttpResponse, JsonResponse
+from django.http.request import split_domain_port
 from django.views.decorators.http import require_GET
 from prometheus_client import CONTENT_TYPE_LATEST
 
@@ -13,7 +15,9 @@ from gulch.web.operating import now
 from gulch.web.projects import solving
 
 LOOPBACK = ("127.0.0.1", "::1")
+HERE = ("127.0.0.1", "localhost", "[::1]")  # a proxy that says nothing of who asks asks by another name
 LEAST_FREE = 200_000_000  # bytes of disk below which edits will soon fail
+MOST_WAITING = 30  # solves that wait for a worker before that is trouble
 
 
 @require_GET
@@ -30,20 +34,14 @@ def _database():
     try:
         with connection.cursor() as cursor:
             cursor.execute("SELECT 1 FROM django_session LIMIT 1")
-            cursor.execute("PRAGMA query_only")
-            if cursor.fetchone()[0]:
-                return "The database may only be read."
     except DatabaseError as error:
         return database_words(error)
-    return "ok"
+    return "ok" if os.access(settings.HOME, os.W_OK) else "The folder of the database may only be read."
 
 
 def _workers():
-    try:
-        solving.workers().load()
-    except Exception:
-        return "No worker can be asked."
-    return "ok"
+    waiting = solving.workers().load()[1]
+    return "ok" if waiting <= MOST_WAITING else f"{waiting} solves that somebody waits for have no worker yet."
 
 
 def _disk():
@@ -54,6 +52,7 @@ def _disk():
 @require_GET
 def metrics(request):
     """Counts in the text format of monitoring; for this computer and for administrators, others are not told that it exists."""
-    if request.META.get("REMOTE_ADDR") not in LOOPBACK and not request.user.is_superuser:
+    here = request.META.get("REMOTE_ADDR") in LOOPBACK and split_domain_port(request.get_host())[0] in HERE
+    if not here and not request.user.is_superuser:
         raise Http404
     return HttpResponse(now.text(), content_type=CONTENT_TYPE_LATEST)

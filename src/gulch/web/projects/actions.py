@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from gulch.engine.document import DocumentError, load, loads
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.variants import folded, worked
+from gulch.engine.species.kept import expect
 from gulch.engine.work import Examine, document_digest, look_at
 from gulch.engine.work.job import new_reference
 from gulch.web.projects import solving
@@ -44,11 +45,13 @@ def received(owner, text):
     job = solving.workers().submit(Examine(text), key=("examine", new_reference()), owner=owner.pk)
     if not job.wait(READING_PATIENCE):
         solving.workers().stop(job.key)
-        raise DocumentError("Reading it takes too long: it holds more than Gulch keeps pages usable with. Leave out variants or gauges.")
+        raise DocumentError(f"Reading it took longer than {READING_PATIENCE:.0f} s and was stopped: nothing of it was stored.")
     good, why = job.value or (False, f"It could not be read: {job.words or 'the work on it was broken off'}.")
     if not good:
         raise DocumentError(why)
-    return loads(text)
+    document = loads(text)
+    expect(s.cas or "" for s in document.species)  # not while the database is held for it
+    return document
 
 
 def copy_project(row, name):

@@ -21,7 +21,7 @@ from gulch.engine.project.edit import EditError
 from gulch.engine.project.once import standing
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError, find, told_shortcomings
-from gulch.engine.species.kept import foresee
+from gulch.engine.species.kept import expect, foresee
 from gulch.engine.work.job import new_reference
 from gulch.web.projects import actions, finding, solving
 from gulch.web.projects.cards import carded
@@ -208,6 +208,7 @@ def do(request, pk, name):
     if longer is not None:
         notice = {"level": "error", "text": f"What was typed is longer than {max(LONGEST, change.longest(longer))} characters: shorten it."}
         return show_workspace(request, row, stage, select, 422, notice=notice)
+    expect([request.POST.get("cas", "")])  # a species that is taken: others' edits do not wait until it is gathered
     try:
         done = actions.edit(
             row,

@@ -49,7 +49,8 @@ document.addEventListener("keydown", (event) => {
       stride(event.shiftKey ? -1 : 1);
     }
     if (key === "m" && $("map-canvas")) {
-      const first = document.querySelector("#map-canvas .unit-g.here, #map-canvas .stream-g.here, #map-canvas .unit-g, #map-canvas .stream-g");
+      const first = ["#map-canvas .unit-g.here", "#map-canvas .stream-g.here", "#map-canvas :is(.unit-g, .stream-g)"]
+        .map((chosen) => document.querySelector(chosen)).find(Boolean);
       if (first) first.focus();
     }
   }
