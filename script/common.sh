@@ -38,11 +38,31 @@ printing() {
   echo "Installing Pango for reports as PDF …"
   debian libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 || echo "Pango could not be installed: reports come as HTML only. (Debian: apt-get install libpango-1.0-0 libpangoft2-1.0-0)" >&2
 }
-# lint: linters, import contracts, types of the engine.
+# front: what checks the browser's code, with the Node.js that the environment holds.
+front() {
+  local stamp
+  stamp=.venv/front/installed-$(cat script/vendor.d/package-lock.json | cksum | tr ' ' '-')
+  [ -e "$stamp" ] && return
+  echo "Installing what checks the scripts of the page …"
+  rm -rf .venv/front; mkdir -p .venv/front
+  cp script/vendor.d/package.json script/vendor.d/package-lock.json script/vendor.d/.npmrc .venv/front/
+  (PATH="$PWD/.venv/bin:$PATH"; cd .venv/front && npm ci --silent) || { echo "They could not be installed: is the npm registry reachable?" >&2; exit 1; }
+  touch "$stamp"
+}
+# scripts: linter, formatter, types and unit tests of the browser's code.
+scripts() {
+  front
+  echo "Checking the scripts of the page …"
+  .venv/front/node_modules/.bin/biome ci --log-level=warn || { echo "Run .venv/front/node_modules/.bin/biome check --write" >&2; exit 1; }
+  .venv/front/node_modules/.bin/tsc -p .
+  .venv/bin/node --test --test-reporter=dot "tests/scripts/*.test.js"
+}
+# lint: linters, import contracts, types of the engine, and the scripts of the page.
 lint() {
   echo "Linting …"
   .venv/bin/ruff check .
   .venv/bin/ruff format --check --quiet . || { echo "Run .venv/bin/ruff format ." >&2; exit 1; }
   .venv/bin/lint-imports
   .venv/bin/mypy
+  scripts
 }

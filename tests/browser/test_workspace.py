@@ -300,7 +300,7 @@ def test_an_overtaken_answer_does_not_bring_an_older_state_back(process):
     process.route("**/process/?select=COOL", lambda route: held.append(route) if not held else route.continue_())
     process.click("#stream-S4 a")
     process.locator("#stream-S4.here").wait_for()
-    process.evaluate("void window.gulch.open(location.pathname + '?select=COOL')")
+    process.locator("[data-id='COOL']").click()
     process.fill("#knob-value-purge_share", "8")
     process.press("#knob-value-purge_share", "Tab")
     expect(process.locator(".history")).to_contain_text("revision 2")

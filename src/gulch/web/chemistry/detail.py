@@ -177,6 +177,7 @@ class ReactionDetail(Part):
             return [v / math.log(10) for v in values]
 
         out = {
+            "kind": "constant",
             "x": (1000.0 / T).tolist(),
             "T": [to_unit(t, unit, "temperature") for t in T],
             "unit": show_unit("temperature", self.display),
@@ -185,6 +186,7 @@ class ReactionDetail(Part):
             "at": 1000.0 / self.T,
             "low": [],
             "high": [],
+            "gibbs": None,
             "believed": [1000.0 / (believed[1] or to_T), 1000.0 / (believed[0] or from_T)] if any(believed) else None,
             "ticks": [],
             "source": SOURCES[constant.source],

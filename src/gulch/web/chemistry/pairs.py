@@ -100,6 +100,7 @@ class PairPanel(Part):
                 "points": fit["points"],
             },
             "plot": {
+                "kind": "pair",
                 "label": f"{'T' if free == 'temperature' else 'P'} [{show_unit(free, self.display)}]",
                 "species": found["first"],
                 "curve": curve(found["curve"]),

@@ -71,7 +71,7 @@ class LoopsPage:
         rows = [*coupled, *rest]
         series = [{"name": self.names.get(name, name), "y": values} for name, values in rows[:SHOWN_SERIES]]
         first = loop.first_pass if series else 1
-        return {"history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
+        return {"kind": "residuals", "history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
 
     def tears(self, loop):
         for tear in loop.tears:

@@ -192,7 +192,7 @@ def loops(section, space, _):
             section.say(line)
         section.table(("Comes back", "share"), loop["returns"])
         if len(found.history) > 1:
-            section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop['letter']}", {"kind": "residuals"} | loop["data"])
+            section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop['letter']}", loop["data"])
     rows = []
     for t in page.targets():
         gauge, knob = (next((w for _, w, here in t[k] if here), "–") for k in ("gauges", "knobs"))

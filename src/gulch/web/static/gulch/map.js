@@ -1,22 +1,30 @@
 // The map of the process, drawn anew whenever the page has new figures.
+import { all, data, focused, hear } from "./dom.js";
 import { picture } from "./map/drawing.js";
 import { forget, place, widths } from "./map/layout.js";
 import { bounds, canvas, current, fit, look, looked, onScale, ready, room, scale, still } from "./map/view.js";
 import "./map/keys.js";
 import "./map/panes.js";
+import { at, open } from "./workspace/page.js";
 
 const WRITTEN = 1.08; // by how much the scale may change before the map is written anew
-const kept = (name, choices) => choices.find((c) => c === localStorage.getItem("gulch-map-" + name)) ?? choices[0];
-let shows = kept("shows", ["molar", "mass"]), says = kept("says", ["flow", "state", "name"]); // as on the last map that was looked at
+/** As on the last map that was looked at. @template {string} T @param {string} name @param {T[]} choices */
+const kept = (name, choices) => choices.find((c) => c === localStorage.getItem(`gulch-map-${name}`)) ?? choices[0];
+/** @type {Shows} */
+let shows = kept("shows", ["molar", "mass"]);
+/** @type {Says} */
+let says = kept("says", ["flow", "state", "name"]);
+/** @template {string} T @param {string} name @param {string} value */
 function keep(name, value) {
-  localStorage.setItem("gulch-map-" + name, value);
-  return value;
+  localStorage.setItem(`gulch-map-${name}`, value);
+  return /** @type {T} */ (value);
 }
-let drawn = null; // {map, w, placed, k, on} of the picture that stands
+/** The picture that stands. @type {{map: ProcessMap, w: Record<string, number>, placed: Laid, on: Element, k?: number} | null} */
+let drawn = null;
 
 async function draw() {
   const on = canvas();
-  const map = on && window.gulch.data("map-data");
+  const map = on && data("map-data");
   if (!map) return;
   if (!map.streams.length && !map.units.length) {
     on.replaceChildren();
@@ -35,24 +43,23 @@ function write() {
   const on = canvas();
   if (!on || drawn?.on !== on) return;
   ready();
-  const focused = on.contains(document.activeElement) ? document.activeElement.dataset.id : null;
+  const here = on.contains(focused()) ? focused().dataset.id : null;
   drawn.k = scale();
   const svg = picture(drawn.map, drawn.placed, drawn.w, { shows, says, k: drawn.k, bounds: bounds() });
-  if (still()) for (const node of svg.querySelectorAll("[tabindex]")) for (const name of ["tabindex", "role"]) node.removeAttribute(name);
+  if (still()) for (const node of all("[tabindex]", svg)) for (const name of ["tabindex", "role"]) node.removeAttribute(name);
   on.replaceChildren(svg);
   fit(svg);
-  const again = focused && svg.querySelector(`[data-id="${CSS.escape(focused)}"]`);
-  if (again) again.focus();
+  if (here) svg.querySelector(`[data-id="${CSS.escape(here)}"]`)?.focus();
 }
 
 // A click on a thing of the map opens it; on the + at a stream's end what can be appended there.
-const there = (stage) => document.getElementById("workspace").dataset.base.replace(/process\/$/, stage + "/");
-document.addEventListener("click", async (event) => {
-  const thing = event.target.closest?.(".map-canvas [data-id]");
+hear("click", async (_, target) => {
+  const thing = target.closest?.(".map-canvas [data-id]");
   if (!thing) return;
-  if (thing.matches(".loop-chip")) return void window.gulch.open(there("loops"));
-  const { id } = thing.dataset, toAppend = thing.matches(".plus");
-  await window.gulch.open(there("process") + "?select=" + encodeURIComponent(toAppend ? id.slice(1) : id));
+  if (thing.matches(".loop-chip")) return void open(at("loops"));
+  const { id } = thing.dataset;
+  const toAppend = thing.matches(".plus");
+  await open(at("process", toAppend ? id.slice(1) : id));
   if (toAppend) document.querySelector("#append .kind")?.focus();
 });
 
@@ -62,15 +69,19 @@ onScale(() => {
   else if (current()) fit(current());
 });
 
-document.addEventListener("change", (event) => {
-  if (event.target.id === "width-shows") { shows = keep("shows", event.target.value); draw(); }
-  if (event.target.id === "streams-say") { says = keep("says", event.target.value); write(); }
-});
-document.addEventListener("gulch:drawn", () => {
-  for (const [id, value] of [["width-shows", shows], ["streams-say", says]]) {
-    const select = document.getElementById(id);
-    if (select) select.value = value;
+hear("change", (_, target) => {
+  if (target.id === "width-shows") {
+    shows = keep("shows", target.value);
+    draw();
   }
+  if (target.id === "streams-say") {
+    says = keep("says", target.value);
+    write();
+  }
+});
+hear("gulch:drawn", () => {
+  for (const select of all("#width-shows")) select.value = shows;
+  for (const select of all("#streams-say")) select.value = says;
   draw();
 });
-document.addEventListener("gulch:resized", draw);
+hear("gulch:resized", draw);

@@ -8,7 +8,14 @@
 // Paper is light.
 (() => {
   const root = document.documentElement;
+  /** @type {string | null} */
   let worn = null;
-  addEventListener("beforeprint", () => { worn = root.dataset.bsTheme; root.dataset.bsTheme = "light"; });
-  addEventListener("afterprint", () => { if (worn) root.dataset.bsTheme = worn; worn = null; });
+  addEventListener("beforeprint", () => {
+    worn = root.dataset.bsTheme;
+    root.dataset.bsTheme = "light";
+  });
+  addEventListener("afterprint", () => {
+    if (worn) root.dataset.bsTheme = worn;
+    worn = null;
+  });
 })();

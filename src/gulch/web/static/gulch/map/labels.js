@@ -1,7 +1,11 @@
 // Where names stand: none on another, none on a unit. What finds no place is left out; the ledger and the inspector have it all.
-let brush = null, family = "";
+/** @type {CanvasRenderingContext2D | null} */
+let brush = null;
+let family = "";
+/** @type {Map<string, number>} */
 const known = new Map();
 
+/** @param {string} text @param {number} size @param {number} weight @returns {number} */
 export function textWidth(text, size, weight = 400) {
   const key = `${weight} ${text}`;
   if (!known.has(key)) {
@@ -12,47 +16,58 @@ export function textWidth(text, size, weight = 400) {
   }
   return known.get(key) * size * 1.03;
 }
-if (document.fonts) document.fonts.ready.then(() => known.clear());
+if (globalThis.document?.fonts) document.fonts.ready.then(() => known.clear());
 
-// Text cut so that it fits a width, with an ellipsis; nothing where three letters do not fit.
+/** Text cut so that it fits a width, with an ellipsis; nothing where three letters do not fit.
+ * @param {string} text @param {number} size @param {number} weight @param {number} width */
 export function cut(text, size, weight, width) {
   if (textWidth(text, size, weight) <= width) return text;
   for (let n = Math.min(text.length - 1, 40); n >= 3; n--) {
-    const short = text.slice(0, n) + "…";
+    const short = `${text.slice(0, n)}…`;
     if (textWidth(short, size, weight) <= width) return short;
   }
   return "";
 }
 
 export class Taken {
-  // bounds: {left, right} between which names have to stand, or null
+  /** @param {Bounds | null} bounds between which names have to stand */
   constructor(bounds) {
     this.bounds = bounds;
+    /** @type {Box[]} */
     this.boxes = [];
+    /** @type {Box[]} */
     this.soft = []; // streams: text on them can be read, but better stands beside
   }
 
+  /** @param {Box} box */
   add(box) {
     this.boxes.push(box);
   }
 
-  // {x, y, width, height} of each level or upright stretch of a stream
+  /** Takes each level or upright stretch of a stream. @param {Point[]} points @param {number} width */
   addStream(points, width) {
     for (let i = 1; i < points.length; i++) {
-      const a = points[i - 1], b = points[i], r = width / 2;
+      const a = points[i - 1];
+      const b = points[i];
+      const r = width / 2;
       this.soft.push({
-        x: Math.min(a.x, b.x) - r, y: Math.min(a.y, b.y) - r, width: Math.abs(a.x - b.x) + width, height: Math.abs(a.y - b.y) + width,
+        x: Math.min(a.x, b.x) - r,
+        y: Math.min(a.y, b.y) - r,
+        width: Math.abs(a.x - b.x) + width,
+        height: Math.abs(a.y - b.y) + width,
       });
     }
   }
 
+  /** @param {Box} box @param {Box[]} also */
   free(box, also = []) {
     if (this.bounds && (box.x < this.bounds.left || box.x + box.width > this.bounds.right)) return false;
-    const meets = (o) => box.x < o.x + o.width && o.x < box.x + box.width && box.y < o.y + o.height && o.y < box.y + box.height;
+    const meets = (/** @type {Box} */ o) =>
+      box.x < o.x + o.width && o.x < box.x + box.width && box.y < o.y + o.height && o.y < box.y + box.height;
     return !this.boxes.some(meets) && !also.some(meets);
   }
 
-  // The first of some boxes that is free, of streams too where that can be; it is taken then.
+  /** The first of some boxes that is free, of streams too where that can be; it is taken then. @param {Box[]} boxes */
   place(boxes) {
     const found = boxes.find((b) => this.free(b, this.soft)) || boxes.find((b) => this.free(b));
     if (found) this.add(found);
@@ -60,21 +75,26 @@ export class Taken {
   }
 }
 
-// Stretches of a stream from the one that a name is looked for first: level before upright, long before short.
+/** Stretches of a stream from the one that a name is looked for first: level before upright, long before short. @param {Point[]} points */
 export function stretches(points) {
   const out = [];
   for (let i = 1; i < points.length; i++) {
-    const a = points[i - 1], b = points[i], flat = Math.abs(a.y - b.y) < 0.5;
+    const a = points[i - 1];
+    const b = points[i];
+    const flat = Math.abs(a.y - b.y) < 0.5;
     out.push({ a, b, flat, length: Math.hypot(b.x - a.x, b.y - a.y), worth: Math.hypot(b.x - a.x, b.y - a.y) * (flat ? 1 : 0.45) });
   }
   return out.sort((p, q) => q.worth - p.worth);
 }
 
-// Boxes for a text of some size along a stream drawn as wide as thick, the best first.
+/** Boxes for a text of some size along a stream drawn as wide as thick, the best first.
+ * @param {Point[]} points @param {number} thick @param {number} width @param {number} height @param {number} over @returns {Box[]} */
 export function besides(points, thick, width, height, over) {
   const out = [];
   for (const s of stretches(points)) {
-    const mx = (s.a.x + s.b.x) / 2, my = (s.a.y + s.b.y) / 2, r = thick / 2;
+    const mx = (s.a.x + s.b.x) / 2;
+    const my = (s.a.y + s.b.y) / 2;
+    const r = thick / 2;
     if (s.flat) {
       const slack = Math.max((s.length - width) / 2, 0);
       const ys = [my - r - 4 - height, my + r + 4, my - over - height, my + over];

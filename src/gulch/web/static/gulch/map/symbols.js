@@ -2,24 +2,26 @@
 const VESSEL = "M8 4 Q12 1 16 4 V20 Q12 23 8 20 Z";
 const CIRCLE = "M12 3 A9 9 0 1 1 11.99 3 Z";
 const LYING = "M4 8 H20 Q23 12 20 16 H4 Q1 12 4 8 Z";
+/** @type {Record<string, string>} */
 export const SYMBOLS = {
-  "mixer": "M3 5 L12 12 L3 19 M12 12 H21",
-  "splitter": "M3 12 H12 L21 5 M12 12 L21 19",
-  "heater": CIRCLE + " M1 20 L9 14 L13 12 L15 9 L23 4",
-  "exchanger": CIRCLE + " M1 12 H6 L9 7 L15 17 L18 12 H23",
-  "pump": CIRCLE + " M7 5 L21 12 L7 19",
-  "compressor": CIRCLE + " M5 6.5 L20 9 M5 17.5 L20 15",
-  "expander": CIRCLE + " M4 9 L19 6.5 M4 15 L19 17.5",
-  "valve": "M3 6 L21 18 V6 L3 18 Z",
-  "flash-drum": VESSEL + " M8 13 H16",
-  "decanter": LYING + " M3.2 12 H20.8",
-  "three-phase-separator": LYING + " M3 10.6 H21 M3 13.4 H21",
+  mixer: "M3 5 L12 12 L3 19 M12 12 H21",
+  splitter: "M3 12 H12 L21 5 M12 12 L21 19",
+  heater: `${CIRCLE} M1 20 L9 14 L13 12 L15 9 L23 4`,
+  exchanger: `${CIRCLE} M1 12 H6 L9 7 L15 17 L18 12 H23`,
+  pump: `${CIRCLE} M7 5 L21 12 L7 19`,
+  compressor: `${CIRCLE} M5 6.5 L20 9 M5 17.5 L20 15`,
+  expander: `${CIRCLE} M4 9 L19 6.5 M4 15 L19 17.5`,
+  valve: "M3 6 L21 18 V6 L3 18 Z",
+  "flash-drum": `${VESSEL} M8 13 H16`,
+  decanter: `${LYING} M3.2 12 H20.8`,
+  "three-phase-separator": `${LYING} M3 10.6 H21 M3 13.4 H21`,
   "shortcut-column": "M8 3 Q12 0 16 3 V21 Q12 24 8 21 Z M8 7 H16 M8 11 H16 M8 15 H16 M8 19 H16",
-  "washer": "M8 3 Q12 0 16 3 V21 Q12 24 8 21 Z M8 8 L16 16 M16 8 L8 16",
+  washer: "M8 3 Q12 0 16 3 V21 Q12 24 8 21 Z M8 8 L16 16 M16 8 L8 16",
   "species-separator": "M4 4 H20 V20 H4 Z M4 20 L20 4",
   "stirred-tank": "M6 4 V18 Q12 23 18 18 V4 Z M12 1 V14 M8.5 14 H15.5 M6 9 H18",
   "plug-flow": "M2 8 H22 V16 H2 Z M5 16 L9 8 M10 16 L14 8 M15 16 L19 8",
-  "electrolytic-reactor": VESSEL + " M10.5 1 V14 M13.5 1 V14",
+  "electrolytic-reactor": `${VESSEL} M10.5 1 V14 M13.5 1 V14`,
 };
-const REACTOR = VESSEL + " M8 8 L16 16 M16 8 L8 16 M8 8 H16 M8 16 H16";
+const REACTOR = `${VESSEL} M8 8 L16 16 M16 8 L8 16 M8 8 H16 M8 16 H16`;
+/** @param {string} kind */
 export const symbolOf = (kind) => SYMBOLS[kind] || REACTOR;

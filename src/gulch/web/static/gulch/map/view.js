@@ -1,22 +1,33 @@
 // What of the map is seen: fit, zoom, pan.
+import { announce, hear } from "../dom.js";
 import { BAR, scaleOf } from "./rows.js";
 
 const FARTHEST = 2.6; // at which a map is first shown: a larger one is walked or dragged
-let view = null, size = null; // of what is laid out
-let changed = null; // told when the scale has changed
+/** What is seen. @type {{x: number, y: number, w: number, h: number} | null} */
+let view = null;
+/** Of what is laid out. @type {Size | null} */
+let size = null;
+/** Told when the scale has changed. @type {(() => void) | null} */
+let changed = null;
 
 export const canvas = () => document.querySelector(".map-canvas");
 export const still = () => canvas()?.dataset.still !== undefined; // on paper: nobody walks it, and it is seen whole
-const walkable = (event) => event.target.closest && event.target.closest(".map-canvas:not([data-still]) svg");
-export const onScale = (tell) => (changed = tell);
+const walkable = (/** @type {Control} */ target) => target.closest?.(".map-canvas:not([data-still]) svg");
+/** @param {() => void} tell */
+export function onScale(tell) {
+  changed = tell;
+}
 
-let box = null, watched = null; // {on, width, height} of the canvas as it was last seen; the canvas that is watched
+/** The canvas as it was last seen. @type {Size & {on: Element} | null} */
+let box = null;
+/** The canvas that is watched. @type {Element | null} */
+let watched = null;
 const watching = new ResizeObserver(() => {
   const before = box;
   if (before?.on !== watched || canvas() !== watched) return; // the user left it
   box = null;
-  if (Math.abs(room().width - before.width) > 0.5 || Math.abs(box.height - before.height) > 0.5)
-    document.dispatchEvent(new Event("gulch:resized"));
+  const now = room();
+  if (Math.abs(now.width - before.width) > 0.5 || Math.abs(now.height - before.height) > 0.5) announce("gulch:resized");
 });
 
 // {width, height} of the canvas [px], remembered: asking for it after a swap would have the whole page laid out twice.
@@ -25,7 +36,11 @@ export function room() {
   if (box?.on !== on) {
     const { width, height } = on.getBoundingClientRect();
     box = { on, width: Math.max(width, 1), height: Math.max(height, 1) };
-    if (watched !== on) { watching.disconnect(); watching.observe(watched = on); }
+    if (watched !== on) {
+      watching.disconnect();
+      watching.observe(on);
+      watched = on;
+    }
   }
   return box;
 }
@@ -33,7 +48,7 @@ export function room() {
 // Units of length in one pixel.
 export const scale = () => (view ? view.w / room().width : 1.15);
 
-// From now on a map of this size is looked at, as a whole.
+/** From now on a map of this size is looked at, as a whole. @param {Size} placed */
 export function look(placed) {
   size = placed;
   view = null;
@@ -46,6 +61,7 @@ export function whole() {
   show(false);
 }
 
+/** @param {boolean} near */
 function show(near) {
   view = null;
   if (!size || !canvas()) return;
@@ -53,15 +69,19 @@ function show(near) {
   if (changed) changed();
 }
 
-// The view that shows the whole map, or, near, its beginning where the whole would be too small to read.
+/** The view that shows the whole map, or, near, its beginning where the whole would be too small to read. @param {boolean} near */
 function home(near) {
-  const all = scaleOf(size, room()), k = near ? Math.min(all, FARTHEST) : all;
-  const w = box.width * k, h = box.height * k;
+  const all = scaleOf(size, room());
+  const k = near ? Math.min(all, FARTHEST) : all;
+  const w = box.width * k;
+  const h = box.height * k;
   const pad = { left: 14, right: 22, top: BAR * k + 34, bottom: 50 };
-  const width = size.width + pad.left + pad.right, height = size.height + pad.top + pad.bottom;
+  const width = size.width + pad.left + pad.right;
+  const height = size.height + pad.top + pad.bottom;
   view = { x: -pad.left - Math.max((w - width) / 2, 0), y: -pad.top - Math.max((h - height) / 2, 0), w, h };
 }
 
+/** @param {Element} svg */
 export function fit(svg) {
   if (!view) home(!still());
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.w} ${view.h}`);
@@ -75,20 +95,25 @@ export function ready() {
   if (!view) home(!still());
 }
 export const current = () => document.querySelector(".map-canvas svg");
+/** @param {number} factor @param {number} [cx] @param {number} [cy] */
 export function zoom(factor, cx, cy) {
   if (!view || !current()) return;
-  cx = cx ?? view.x + view.w / 2; cy = cy ?? view.y + view.h / 2;
-  const w = Math.min(Math.max(view.w * factor, 120), 20000), f = w / view.w;
+  cx = cx ?? view.x + view.w / 2;
+  cy = cy ?? view.y + view.h / 2;
+  const w = Math.min(Math.max(view.w * factor, 120), 20000);
+  const f = w / view.w;
   view = { x: cx - (cx - view.x) * f, y: cy - (cy - view.y) * f, w, h: view.h * f };
   fit(current());
   if (changed) changed();
 }
 
-// Bring a thing of the map into view, as when it is walked to.
+/** Bring a thing of the map into view, as when it is walked to. @param {Element} node */
 export function reach(node) {
   const svg = current();
   if (!view || !svg) return;
-  const canvas = svg.getBoundingClientRect(), b = node.getBoundingClientRect(), k = scale();
+  const canvas = svg.getBoundingClientRect();
+  const b = node.getBoundingClientRect();
+  const k = scale();
   if (b.width > canvas.width || b.height > canvas.height) return;
   const dx = Math.min(b.left - canvas.left - 12, 0) + Math.max(b.right - canvas.right + 12, 0);
   const dy = Math.min(b.top - canvas.top - 44, 0) + Math.max(b.bottom - canvas.bottom + 12, 0);
@@ -96,29 +121,43 @@ export function reach(node) {
   view = { ...view, x: view.x + dx * k, y: view.y + dy * k };
   fit(svg);
 }
-document.addEventListener("click", (event) => {
-  if (event.target.id === "zoom-in") zoom(0.8);
-  if (event.target.id === "zoom-out") zoom(1.25);
-  if (event.target.id === "zoom-fit") whole();
+hear("click", (_, target) => {
+  if (target.id === "zoom-in") zoom(0.8);
+  if (target.id === "zoom-out") zoom(1.25);
+  if (target.id === "zoom-fit") whole();
 });
-document.addEventListener("wheel", (event) => {
-  const svg = walkable(event);
-  if (!svg) return;
-  event.preventDefault();
-  const box = svg.getBoundingClientRect();
-  zoom(event.deltaY > 0 ? 1.12 : 0.89, view.x + ((event.clientX - box.left) / box.width) * view.w, view.y + ((event.clientY - box.top) / box.height) * view.h);
-}, { passive: false });
+hear(
+  "wheel",
+  (event, target) => {
+    const svg = walkable(target);
+    if (!svg) return;
+    event.preventDefault();
+    const box = svg.getBoundingClientRect();
+    zoom(
+      event.deltaY > 0 ? 1.12 : 0.89,
+      view.x + ((event.clientX - box.left) / box.width) * view.w,
+      view.y + ((event.clientY - box.top) / box.height) * view.h,
+    );
+  },
+  { passive: false },
+);
+/** @type {Point & {view: NonNullable<typeof view>} | null} */
 let drag = null;
-document.addEventListener("pointerdown", (event) => {
-  const svg = walkable(event);
-  if (!svg || event.target.closest(".unit-g,.stream-g,.plus,.loop-chip")) return;
+hear("pointerdown", (event, target) => {
+  const svg = walkable(target);
+  if (!svg || target.closest(".unit-g,.stream-g,.plus,.loop-chip")) return;
   drag = { x: event.clientX, y: event.clientY, view: { ...view } };
 });
-document.addEventListener("pointermove", (event) => {
+hear("pointermove", (event) => {
   if (!drag || !current()) return;
   const scale = view.w / current().getBoundingClientRect().width;
   view = { ...drag.view, x: drag.view.x - (event.clientX - drag.x) * scale, y: drag.view.y - (event.clientY - drag.y) * scale };
   fit(current());
 });
-document.addEventListener("pointerup", () => (drag = null));
-addEventListener("resize", () => { view = box = null; document.dispatchEvent(new Event("gulch:resized")); });
+hear("pointerup", () => {
+  drag = null;
+});
+addEventListener("resize", () => {
+  view = box = null;
+  announce("gulch:resized");
+});

@@ -1,23 +1,26 @@
 // Keys, menus and the theme.
+import { $, all, announce, focused, hear } from "../dom.js";
 import { inspect } from "./focus.js";
-import { $, open, stages } from "./page.js";
+import { open, stages } from "./page.js";
 
-document.addEventListener("click", (event) => {
-  if (event.target.closest("#theme")) {
+/** What a key goes to. @type {Record<string, string>} */
+const FIELDS = { b: "send-to", a: "kind-filter" };
+
+hear("click", (_, target) => {
+  if (target.closest("#theme")) {
     const root = document.documentElement;
     root.dataset.bsTheme = root.dataset.bsTheme === "dark" ? "light" : "dark";
     localStorage.setItem("gulch-theme", root.dataset.bsTheme);
-    document.dispatchEvent(new Event("gulch:theme"));
+    announce("gulch:theme");
   }
-  if (event.target.closest("#open-keys")) $("keys").showModal();
-  for (const menu of document.querySelectorAll("details.menu[open]"))
-    if (!menu.contains(event.target)) menu.open = false;
+  if (target.closest("#open-keys")) $("keys").showModal();
+  for (const menu of all("details.menu[open]")) if (!menu.contains(target)) menu.open = false;
   const found = $("found");
-  if (found && !event.target.closest(".search")) found.replaceChildren();
+  if (found && !target.closest(".search")) found.replaceChildren();
 });
 
-document.addEventListener("keydown", (event) => {
-  const typing = event.target.closest("input:not([type=range]),select,textarea");
+hear("keydown", (event, target) => {
+  const typing = target.closest("input:not([type=range]),select,textarea");
   const key = event.key.toLowerCase();
   if ((event.ctrlKey || event.metaKey) && key === "z" && !typing) {
     event.preventDefault();
@@ -30,7 +33,7 @@ document.addEventListener("keydown", (event) => {
     stages()[Number(key) - 1].click();
   } else if (event.key === "Escape" && !document.querySelector("dialog[open]")) {
     const found = $("found");
-    if (found && found.children.length) return found.replaceChildren();
+    if (found?.children.length) return found.replaceChildren();
     if (typing) return typing.blur();
     if (new URLSearchParams(location.search).get("select")) open(location.pathname);
   } else if (!typing && !event.ctrlKey && !event.metaKey && !event.altKey && !document.querySelector("dialog[open]")) {
@@ -39,7 +42,7 @@ document.addEventListener("keydown", (event) => {
       event.preventDefault();
       inspect();
     }
-    const asked = { b: "send-to", a: "kind-filter" }[key]; // of the stream that is selected
+    const asked = FIELDS[key]; // of the stream that is selected
     if (asked && $(asked)) {
       event.preventDefault();
       $(asked).focus();
@@ -50,16 +53,17 @@ document.addEventListener("keydown", (event) => {
     }
     if (key === "m" && $("map-canvas")) {
       const first = ["#map-canvas .unit-g.here", "#map-canvas .stream-g.here", "#map-canvas :is(.unit-g, .stream-g)"]
-        .map((chosen) => document.querySelector(chosen)).find(Boolean);
+        .map((chosen) => document.querySelector(chosen))
+        .find(Boolean);
       if (first) first.focus();
     }
   }
 });
 
-// From part to part of a page; Tab goes on inside.
+/** From part to part of a page; Tab goes on inside. @param {number} step */
 function stride(step) {
-  const parts = [...document.querySelectorAll("#strip, main section, #inspector")].filter((part) => part.offsetParent);
-  const here = parts.findLastIndex((part) => part.contains(document.activeElement));
+  const parts = all("#strip, main section, #inspector").filter((part) => part.offsetParent);
+  const here = parts.findLastIndex((part) => part.contains(focused()));
   const next = parts[here < 0 ? (step > 0 ? 0 : parts.length - 1) : (here + step + parts.length) % parts.length];
   if (!next) return;
   next.tabIndex = -1;
@@ -68,22 +72,25 @@ function stride(step) {
 }
 
 // In the list of where to send a stream Enter sends it.
-document.addEventListener("keydown", (event) => {
-  if (event.key !== "Enter" || event.target.id !== "send-to") return;
+hear("keydown", (event, target) => {
+  if (event.key !== "Enter" || target.id !== "send-to") return;
   event.preventDefault();
   $("send").click();
 });
 
 // Enter takes the first species that is found for what stands in the search, once that is there; a likeness is only offered.
 let taking = false;
-document.addEventListener("keydown", (event) => {
-  if (event.key !== "Enter" || event.target.id !== "species-search" || !event.target.value.trim()) return;
+hear("keydown", (event, target) => {
+  if (event.key !== "Enter" || target.id !== "species-search" || !target.value.trim()) return;
   event.preventDefault();
   taking = true;
-  htmx.trigger(event.target, "search");
+  htmx.trigger(target, "search");
 });
-document.addEventListener("input", (event) => { if (event.target.id === "species-search") taking = false; });
-document.addEventListener("htmx:afterSettle", (event) => { // a button works from then on
+hear("input", (_, target) => {
+  if (target.id === "species-search") taking = false;
+});
+hear("htmx:afterSettle", (event) => {
+  // a button works from then on
   if (event.detail.target.id !== "found" || !taking) return;
   taking = false;
   if (!$("found").querySelector(":scope > p")) $("found").querySelector("li button")?.click();

@@ -1,16 +1,22 @@
 // What the page completes by itself: asked for when it is first needed, and again after an edit.
-import { $ } from "./page.js";
+import { $ } from "../dom.js";
+import { beside } from "./page.js";
 
+/** @type {Map<string, {version: string, rows: Promise<any[]>}>} */
 const asked = new Map(); // name -> {version, rows: a promise}
 
-// The rows of "commands" or "names" as the project now stands; none where they cannot be had.
+/** The rows of a kind as the project now stands; none where they cannot be had. @param {"commands" | "names"} of */
 export function known(of) {
-  const { version, base } = $("workspace").dataset, before = asked.get(of);
+  const { version } = $("workspace").dataset;
+  const before = asked.get(of);
   if (before?.version === version) return before.rows;
-  const rows = fetch(new URL(`../known/${of}/`, new URL(base, location.href)))
+  const rows = fetch(beside(`../known/${of}/`))
     .then((answer) => (answer.ok ? answer.json() : Promise.reject(answer)))
     .then((told) => told.rows)
-    .catch(() => { asked.delete(of); return []; });
+    .catch(() => {
+      asked.delete(of);
+      return /** @type {any[]} */ ([]);
+    });
   asked.set(of, { version, rows });
   return rows;
 }

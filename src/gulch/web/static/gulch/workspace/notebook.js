@@ -1,20 +1,23 @@
 // The notebook's files: the page's drawings go with the question, since only the browser can make them.
-import { $ } from "./page.js";
+import { $, all, hear } from "../dom.js";
 import { fault } from "./faults.js";
 import { drawingIn, save } from "./images.js";
+import { swap } from "./page.js";
 
 const TRIES = 60; // times of a tenth of a second that drawings are waited for
 
-document.addEventListener("submit", async (event) => {
-  if (event.target.id !== "report") return;
+hear("submit", async (event, target) => {
+  if (target.id !== "report") return;
   event.preventDefault();
-  const form = event.target, kind = event.submitter?.value || "html", state = $("report-state");
+  const form = /** @type {any} */ (target);
+  const kind = /** @type {HTMLButtonElement | null} */ (event.submitter)?.value || "html";
+  const state = $("report-state");
   $("fault").hidden = true;
   state.hidden = false;
   const file = new File([JSON.stringify(await drawings())], "drawings.json", { type: "application/json" });
   if (kind === "keep") {
     state.hidden = true;
-    return htmx.ajax("POST", form.action, { source: form, target: "#workspace", swap: "morph:outerHTML", values: { kind, drawings: file } });
+    return swap("POST", form.action, { source: form, values: { kind, drawings: file } });
   }
   const body = new FormData(form);
   body.set("kind", kind);
@@ -31,19 +34,21 @@ document.addEventListener("submit", async (event) => {
 });
 
 // The paper that was chosen is the next one too, in whatever project.
-document.addEventListener("change", (event) => {
-  if (event.target.id === "paper-size") localStorage.setItem("gulch-paper", event.target.value);
+hear("change", (_, target) => {
+  if (target.id === "paper-size") localStorage.setItem("gulch-paper", target.value);
 });
-document.addEventListener("gulch:drawn", () => {
-  const kept = localStorage.getItem("gulch-paper"), list = $("paper-size");
+hear("gulch:drawn", () => {
+  const kept = localStorage.getItem("gulch-paper");
+  const list = $("paper-size");
   if (list && [...list.options].some((o) => o.value === kept)) list.value = kept;
 });
 
 // A link to a piece shows it, once.
 let sought = "";
-document.addEventListener("gulch:drawn", () => {
+hear("gulch:drawn", () => {
   if (!$("paper")) sought = "";
-  const { hash } = location, node = hash.startsWith("#piece-") && $(decodeURIComponent(hash.slice(1)));
+  const { hash } = location;
+  const node = hash.startsWith("#piece-") && $(decodeURIComponent(hash.slice(1)));
   if (!node || hash === sought) return;
   sought = hash;
   node.scrollIntoView();
@@ -51,14 +56,15 @@ document.addEventListener("gulch:drawn", () => {
 
 // {key: SVG text} of all figures, once they are drawn.
 async function drawings() {
-  const figures = [...document.querySelectorAll("#paper [data-figure]")];
+  const figures = all("#paper [data-figure]");
   for (let i = 0; i < TRIES && !figures.every((f) => f.querySelector("svg")); i += 1) await new Promise((done) => setTimeout(done, 100));
   return Object.fromEntries(figures.map((f) => [f.dataset.figure, drawingIn(f)]).filter(([, svg]) => svg));
 }
 
-// The name that the server gave the file.
+/** The name that the server gave the file. @param {Response} answer */
 function named(answer) {
   const told = answer.headers.get("Content-Disposition") || "";
-  const any = told.match(/filename\*=utf-8''([^;]+)/i), plain = told.match(/filename="([^"]+)"/);
+  const any = told.match(/filename\*=utf-8''([^;]+)/i);
+  const plain = told.match(/filename="([^"]+)"/);
   return any ? decodeURIComponent(any[1]) : plain ? plain[1] : "report";
 }

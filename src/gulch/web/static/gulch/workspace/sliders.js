@@ -1,37 +1,45 @@
+// Sliders: solve while moving, save when let go. Only the newest position is sent.
+import { all, hear, hearFirst } from "../dom.js";
 import { post } from "./page.js";
 
-// Sliders: solve while moving, save when let go. Only the newest position is sent.
-let moving = null, waiting = null;
+/** @type {Promise<void> | null} */
+let moving = null;
+/** @type {HTMLInputElement | null} */
+let waiting = null;
+/** @type {HTMLInputElement | null} */
 let held = null; // the slider that is being moved: from its first step until it is let go
 
 // A value that was typed beside a slider moves it: until the answer is there, its place is an old one and no step is taken from it.
-const ahead = (slider) => slider?.dataset.waits === "yes";
-document.addEventListener("change", (event) => {
-  const slider = event.target.matches?.(".knob input.value") && event.target.closest(".knob").querySelector(".slider");
+const ahead = (/** @type {HTMLInputElement | null} */ slider) => slider?.dataset.waits === "yes";
+hear("change", (_, target) => {
+  const slider = target.matches?.(".knob input.value") && target.closest(".knob").querySelector(".slider");
   if (slider) slider.dataset.waits = "yes";
 });
-document.addEventListener("htmx:afterRequest", () => {
-  for (const slider of document.querySelectorAll(".slider[data-waits]")) delete slider.dataset.waits;
+hear("htmx:afterRequest", () => {
+  for (const slider of all(".slider[data-waits]")) delete slider.dataset.waits;
 });
-for (const kind of ["keydown", "pointerdown"]) document.addEventListener(kind, (event) => {
-  if (event.key !== "Tab" && ahead(event.target.closest?.(".slider"))) event.preventDefault();
-}, true);
+/** @param {Event} event @param {Control} target */
+const waits = (event, target) => ahead(target.closest?.(".slider")) && event.preventDefault();
+hearFirst("keydown", (event, target) => event.key !== "Tab" && waits(event, target));
+hearFirst("pointerdown", waits);
 
 // A slider that nobody moves stands where its knob does, be the focus on it or not: a swap leaves the place of one with the focus.
+/** @type {WeakMap<Element, string>} */
 const places = new WeakMap();
+/** @param {Element} slider @param {Element} fresh */
 export function placed(slider, fresh) {
   places.set(slider, fresh.getAttribute("value"));
 }
 export function followed() {
-  for (const slider of document.querySelectorAll(".slider")) {
+  for (const slider of all(".slider")) {
     if (slider === held) continue;
     slider.setAttribute("value", places.get(slider) ?? slider.getAttribute("value"));
     slider.value = slider.getAttribute("value");
   }
 }
 
-document.addEventListener("input", (event) => {
-  const slider = event.target.closest(".slider");
+hear("input", (_, target) => {
+  const slider = target.closest(".slider");
   if (!slider) return;
   held = slider;
   waiting = slider;
@@ -45,8 +53,8 @@ function attempt() {
     if (waiting) attempt();
   });
 }
-document.addEventListener("change", async (event) => {
-  const slider = event.target.closest(".slider");
+hear("change", async (_, target) => {
+  const slider = target.closest(".slider");
   if (!slider) return;
   waiting = null;
   const position = slider.value;

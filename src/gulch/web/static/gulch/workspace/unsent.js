@@ -1,11 +1,15 @@
-import { $, post } from "./page.js";
-
 // Edits that the server did not hear stand where they were typed, are marked, and are sent again by Enter or when it is back.
-const unsent = new Map(); // id of the field -> {path, values, text}
+import { $, focused, hearFirst } from "../dom.js";
+import { post } from "./page.js";
+
+/** By the ids of their fields. @type {Map<string, {path: string, values: object, text: string}>} */
+const unsent = new Map();
 const EVERY = 2000; // ms between two looks whether the server is back
 const OWN = ["version", "client", "select", "stage", "csrfmiddlewaretoken"]; // what a page says of itself: said anew when it is sent again
+/** @type {ReturnType<typeof setInterval> | null} */
 let looking = null;
 
+/** @param {string} id */
 function mark(id) {
   const field = $(id);
   if (!field) return;
@@ -14,6 +18,7 @@ function mark(id) {
   field.title = "Not saved yet: the server was away. It is sent again when the server is back, or by Enter.";
 }
 
+/** Whether a request that was lost is an edit, which is kept then. @param {Asked} event */
 export function missed(event) {
   const { elt, requestConfig } = event.detail;
   if (requestConfig.verb !== "post") return false;
@@ -28,9 +33,11 @@ export function missed(event) {
 
 async function look() {
   try {
-    const answer = await fetch(document.querySelector("link[rel=icon]").href, { cache: "no-store" });
+    const answer = await fetch(/** @type {HTMLLinkElement} */ (document.querySelector("link[rel=icon]")).href, { cache: "no-store" });
     if (answer.ok) await again();
-  } catch { /* still away */ }
+  } catch {
+    /* still away */
+  }
 }
 
 // A mark goes when the server has answered, not before.
@@ -46,11 +53,12 @@ async function again() {
     }
     if (unsent.get(id) === edit) unsent.delete(id);
     const field = unmark(id);
-    if (field && field !== document.activeElement) field.value = field.getAttribute("value") ?? "";
+    if (field && field !== focused()) field.value = field.getAttribute("value") ?? "";
   }
   $("fault").hidden = true;
 }
 
+/** @param {string} id */
 function unmark(id) {
   const field = $(id);
   if (!field || unsent.has(id)) return null;
@@ -59,21 +67,24 @@ function unmark(id) {
   return field;
 }
 
-document.addEventListener("keydown", (event) => {
-  if (event.key === "Enter" && unsent.has(event.target.id) && unsent.get(event.target.id).text === event.target.value) {
+hearFirst("keydown", (event, target) => {
+  if (event.key === "Enter" && unsent.has(target.id) && unsent.get(target.id).text === target.value) {
     event.preventDefault();
     event.stopImmediatePropagation();
     again();
   }
-}, true);
+});
 // Typed anew, it is sent by itself; what a page brings back of before does not stand in its place.
-document.addEventListener("change", ({ target }) => {
+hearFirst("change", (_, target) => {
   if (unsent.delete(target.id)) unmark(target.id);
-}, true);
+});
+/** Called when a page has been swapped in. */
 export function still() {
   for (const [id, edit] of unsent) {
     if ($(id)) $(id).value = edit.text;
     mark(id);
   }
 }
-addEventListener("beforeunload", (event) => { if (unsent.size) event.preventDefault(); });
+addEventListener("beforeunload", (event) => {
+  if (unsent.size) event.preventDefault();
+});
