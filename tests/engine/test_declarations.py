@@ -161,6 +161,7 @@ def project(kind, with_=(), given=None, reaction=HYDRATION):
             "units": [_nested({"id": "U", "kind": kind} | needs | dict(with_))],
             "reactions": [reaction] if species is GAS else [],
             "reaction_sets": [{"id": "main", "steps": [["hydration"]]}] if species is GAS else [],
+            "measures": {"key": "ethylene", "product": "ethanol"} if species is GAS else None,
         }
     )
     complete_streams(out)
@@ -243,7 +244,7 @@ def test_every_result_has_a_value_somewhere(kind):
     """In one way or other of running the kind; what each value must be is checked kind by kind elsewhere."""
     ways = [{}] + [{d.name: option} for d in KINDS[kind].inputs() if isinstance(d, Choice) for option in d.options]
     ways += [with_ for (k, _), (with_, *_) in CHANGES.items() if k == kind]
-    missing = {r.name for r in KINDS[kind].results()} - {"carbon_activity", "carbon_formed", "coolant_leaves"}
+    missing = {r.key for r in KINDS[kind].results()} - {"carbon_activity", "carbon_formed", "coolant_leaves"}
     for way in ways:
         values = solve(project(kind, way)).units["U"].values
         missing -= {name for name, v in values.items() if v is not None}

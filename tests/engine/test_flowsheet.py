@@ -9,10 +9,11 @@ from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.solution import Solution
-from gulch.engine.project.measures import measured
 from gulch.engine.project.results import beyond
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import Reason, Watch, settle
+from gulch.engine.units.base import Counted
+from gulch.engine.units.reactors.counted import measured
 
 KMOL_H = 1.0 / 3.6
 
@@ -274,5 +275,5 @@ def test_reports_what_it_could_not_do():
 def test_selectivity_and_yield_count_the_key_reactant_in_the_product():
     """2 A → P, 10 A in and 4 out, 2 P made: X = 0.6, S = 2·2/6, Y = 2·2/10 (by hand); P fed with A does not count as made."""
     before, after = {"A": 10.0, "P": 1.0}, {"A": 4.0, "P": 3.0}
-    assert measured((2.0, "A", "P"), before, after) == pytest.approx((0.6, 4.0 / 6.0, 0.4))
-    assert measured((2.0, "A", "P"), {"A": 0.0}, {"P": 1.0}) == (None, None, None)
+    assert measured(Counted(2.0, "A", "P"), before, after) == pytest.approx((0.6, 4.0 / 6.0, 0.4))
+    assert measured(Counted(2.0, "A", "P"), {"A": 0.0}, {"P": 1.0}) == (None, None, None)

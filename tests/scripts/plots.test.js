@@ -3,7 +3,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { constant } from "../../src/gulch/web/static/gulch/plots/constant.js";
 import { broken, contours, FAILS, nearest } from "../../src/gulch/web/static/gulch/plots/contours.js";
-import { between, heat, profile } from "../../src/gulch/web/static/gulch/plots/curves.js";
+import { profile } from "../../src/gulch/web/static/gulch/plots/curves.js";
 import { colouredBy, farDash, scale } from "../../src/gulch/web/static/gulch/plots/frame.js";
 import { KINDS } from "../../src/gulch/web/static/gulch/plots/kinds.js";
 import { lines } from "../../src/gulch/web/static/gulch/plots/lines.js";
@@ -227,31 +227,25 @@ test("a pair's diagram has both phases, and what fits where something was fitted
   );
 });
 
-test("a tank's steady states stand on its curve", () => {
-  assert.deepEqual(
-    [between([0, 10], [0, 100], 5), between([0, 10], [0, 100], 20), between([0, 10, 20], [0, 100, 300], 15)],
-    [50, 200, 200],
-  );
-  const plot = drawn(heat, {
-    x: [300, 400],
-    x_unit: "K",
-    axis: "kW",
-    made: [1, 2],
-    removed: [0, 10],
-    states: [{ x: 350, runs: true, stable: false }],
-  });
-  assert.deepEqual([plot.traces[2].y, plot.traces[2].text, plot.traces[2].marker.color], [[5], ["runs"], ["#ffffff"]]);
+const flows = { id: "composition", axes: [{ label: "flow", unit: "mol/s" }], series: [{ label: "A", y: [1, 2], axis: 0 }] };
+const along = { x: [0, 1], x_label: "length", x_unit: "m" };
+
+test("what is marked inside a unit stands on its group alone: a peak, a stable and an unstable state", () => {
+  const marks = ["peak", "stable", "unstable"].map((sign, k) => ({ x: k, y: 2 * k, text: sign, sign }));
+  const plot = drawn(profile, { ...along, groups: [{ ...flows, marks }] });
+  const [, told] = plot.traces;
+  assert.deepEqual([told.x, told.y, told.text], [[0, 1, 2], [0, 2, 4], ["peak", "stable", "unstable"]]); // biome-ignore format: rows
+  assert.deepEqual(told.marker.color, ["--ochre", "--juniper", "#ffffff"]);
+  assert.equal(drawn(profile, { ...along, groups: [{ ...flows, marks: [] }] }).traces.length, 1);
 });
 
-test("peaks are marked on the composition along a tube alone, a second axis only where there is one", () => {
-  const group = (id, axes) => ({ id, axes, series: [{ label: "A", y: [1, 2], axis: axes.length - 1 }] });
-  const one = [{ label: "flow", unit: "mol/s" }];
-  const found = { x: [0, 1], x_label: "length", x_unit: "m", groups: [group("composition", one), group("state", [...one, { label: "T", unit: "K" }])], peaks: [{ x: 0.5, y: 2, label: "B peaks" }] }; // biome-ignore format: data
-  assert.equal(drawn(profile, found).traces.length, 2);
-  const state = drawn(profile, found, found.groups[1]);
-  assert.equal(state.traces.length, 1);
-  assert.equal(state.traces[0].yaxis, "y2");
-  assert.equal(state.layout.yaxis2.title.text, "T [K]");
+test("a second axis stands at the right only where a group has one", () => {
+  const state = { id: "state", axes: [...flows.axes, { label: "T", unit: "K" }], series: [{ label: "T", y: [1, 2], axis: 1 }], marks: [] };
+  const found = { ...along, groups: [{ ...flows, marks: [] }, state] };
+  const plot = drawn(profile, found, state);
+  assert.equal(plot.traces[0].yaxis, "y2");
+  assert.equal(plot.layout.yaxis2.title.text, "T [K]");
+  assert.equal(drawn(profile, found).layout.yaxis2, undefined);
 });
 
 test("residuals: nothing below what can be told, the largest first, powers of ten in plain signs", () => {
@@ -274,6 +268,6 @@ test("what is told apart stays so beyond the last colour; a scale runs from one 
 
 test("every kind of plot has a drawing", () => {
   const kinds = Object.entries(KINDS);
-  assert.ok(kinds.length >= 11);
+  assert.ok(kinds.length >= 10);
   for (const [name, kind] of kinds) assert.equal(typeof kind.plot, "function", name);
 });

@@ -12,7 +12,7 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases.explained import HOW
 from gulch.engine.phases.model import PHASE_MODELS
 from gulch.engine.project.feeds import FEED_BASES
-from gulch.engine.project.measures import OVERALL, PER_REACTOR
+from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS
 from gulch.engine.quantities import QuantityError, pretty_unit, show, split_text
 from gulch.engine.units import KINDS
@@ -193,6 +193,6 @@ def _stream_page() -> Page:
 
 
 def _measures_page() -> Page:
-    relations = tuple(Relation(f"{label} = {formula}") for label, formula in [*PER_REACTOR.values(), *OVERALL.values()])
+    relations = tuple(Relation(f"{label} = {formula}") for label, formula in [*counting().values(), *OVERALL.values()])
     counted = "A: key reactant; P: wanted product; r: moles of A in one mole of P"
     return Page("measures", FIGURES, "conversion, selectivity and yield", counted, relations)

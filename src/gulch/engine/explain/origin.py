@@ -15,14 +15,13 @@ from gulch.engine.handbook import Relation
 from gulch.engine.phases.model import PHASE_MODELS
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import Address, addresses, reactions_of
-from gulch.engine.project.measures import OVERALL, PER_REACTOR, key_per_product
+from gulch.engine.project.measures import OVERALL, key_per_product
 from gulch.engine.project.nodes import NodeKind, feed_node, unit_node
 from gulch.engine.project.places import About
 from gulch.engine.project.results import STREAM_RESULTS, molar_masses, value
 from gulch.engine.quantities import QuantityError, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.reactors.heat import Reactor
 from gulch.engine.units.reactors.kinetic import KineticReactor
 
 if TYPE_CHECKING:
@@ -152,12 +151,11 @@ class _Search:
 
     def of_unit(self, unit: Any) -> Iterator[str]:
         name = self.rest.partition(".")[0]
-        declared = next((r for r in KINDS[unit.kind].results() if r.name == name), None)
-        measure = PER_REACTOR.get(name) if issubclass(KINDS[unit.kind], Reactor) else None
+        declared = next((r for r in KINDS[unit.kind].results() if r.key == name), None)
         into = [s for s in self.project.streams if (s.to or "").partition(".")[0] == unit.id]
         out = [s for s in self.project.streams if source_of(s)[0] == unit.id]
-        if measure:
-            yield from self.counted(measure[1], into, out)
+        if declared and declared.counted:
+            yield from self.counted(declared.meaning, into, out)
         elif name == "duty":
             terms = [self.total(side, "enthalpy_flow", "power") for side in (out, into)]
             work = self.solution.units[unit.id].values.get("work")  # put in beside the heat, by a shaft or a current

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.flowsheet.worth import account_of
-from gulch.engine.project.measures import OVERALL, PER_REACTOR, measured
+from gulch.engine.project.measures import OVERALL
 from gulch.engine.units.base import ROUNDING, plain
+from gulch.engine.units.reactors.counted import measured
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
@@ -30,13 +31,13 @@ def overall_values(run: Run) -> dict[str, Any]:
     # what a closed loop leaves open is nothing that was made or used up
     left_open = 10.0 * plan.tolerance * n_in.sum() if run.solution.loops else ROUNDING * n_in
     n_out = np.where(np.abs(n_out - n_in) <= left_open, n_in, n_out)
-    out = {
+    out: dict[str, Any] = {
         "conversion": {s: float((a - b) / a) for s, a, b in zip(plan.species, n_in, n_out, strict=True) if a > 0.0},
         "made": {s: float(b - a) for s, a, b in zip(plan.species, n_in, n_out, strict=True)},
     }
-    if plan.measures:
+    if plan.counted:
         before, after = (dict(zip(plan.species, n.tolist(), strict=True)) for n in (n_in, n_out))
-        out |= dict(zip(OVERALL, measured(plan.measures, before, after), strict=True))
+        out.update(zip(OVERALL, measured(plan.counted, before, after), strict=True))
     return out
 
 
@@ -77,16 +78,8 @@ class _LiveValues:
     def __init__(self, run, id_):
         self.run, self.id = run, id_
 
-    def get(self, name: str) -> _LiveStream | None:
-        inlets, result = self.run.done[self.id]
-        if name in result.values:
-            return plain(result.values[name])
-        plan = self.run.plan
-        if name in PER_REACTOR and plan.measures:
-            sides = (inlets, result.outlets.values())
-            amounts = [dict(zip(plan.species, sum(s.n for s in side).tolist(), strict=True)) for side in sides]
-            return dict(zip(PER_REACTOR, measured(plan.measures, *amounts), strict=True))[name]
-        return None
+    def get(self, name: str) -> Any:
+        return plain(self.run.done[self.id][1].values.get(name))
 
 
 class _LiveStreams:

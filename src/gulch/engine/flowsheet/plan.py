@@ -24,7 +24,7 @@ from gulch.engine.project.couplings import names, open_streams, read_target, rea
 from gulch.engine.project.ends import entering, leaving
 from gulch.engine.project.feeds import fraction_of
 from gulch.engine.project.inputs import addresses, scope_of
-from gulch.engine.project.measures import key_per_product
+from gulch.engine.project.measures import counted
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
 from gulch.engine.project.places import WHOLE, Place
@@ -119,8 +119,7 @@ class Plan(ABC):
         self.place = {u.id: i for i, u in enumerate(project.units)}
         self.readers = {u.id: self._readers(u) for u in project.units}
         self.reactions = {r.id: self._reaction(r) for r in project.reactions}
-        m = project.measures
-        self.measures: tuple[float, str, str] | None = (key_per_product(project)[0], m.key, m.product) if m else None
+        self.counted = counted(project)
 
     def loop_units(self, units: tuple) -> list[str]:
         """Those of some units that material goes round, in the order of building; all of them where there are none."""
@@ -176,7 +175,7 @@ class Plan(ABC):
             [s.shown for s in self.project.species],
             sets,
             self.project.display,
-            self.species.index(self.measures[1]) if self.measures else None,
+            self.counted,
         )
 
     def reaction(self, prepared: Reaction, inputs: dict[str, float]) -> Reaction:

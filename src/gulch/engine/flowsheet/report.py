@@ -17,14 +17,11 @@ from gulch.engine.flowsheet.solution import OpenLoop, RoomLeft, StreamResult, Un
 from gulch.engine.flowsheet.worth import account_of, plain_account, reads_worth
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.project import results
-from gulch.engine.project.measures import PER_REACTOR, measured
 from gulch.engine.project.messages import Message
 from gulch.engine.project.nodes import feed_node, unit_node
 from gulch.engine.project.places import PRICES, at_gauge, at_stream, at_tear, at_unit
 from gulch.engine.quantities import QuantityError, parse, show, told
-from gulch.engine.units import KINDS
 from gulch.engine.units.base import plain
-from gulch.engine.units.reactors.heat import Reactor
 from gulch.engine.units.told import Code, UnitTrouble
 
 if TYPE_CHECKING:
@@ -223,10 +220,6 @@ class Report:
             None,
             self.run.taken[unit_id],
         )
-        if plan_measures := self.plan.measures:
-            if issubclass(KINDS[self.plan.units[unit_id].kind], Reactor):
-                found = measured(plan_measures, outcome.inlet, outcome.outlet)
-                outcome.values |= dict(zip(PER_REACTOR, found, strict=True))
         for level, what, todo, code, cure in self.run.notes(unit_id):
             if level == "error":  # borne while a loop is on its way, not in a result
                 raise UnitTrouble(what, todo)

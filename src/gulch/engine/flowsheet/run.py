@@ -217,6 +217,7 @@ class Run:
             self.context.lasting = plan.lasting.setdefault(unit_id, {})
             result = kind.solve(feed, given, self.context)
             finite_outlets(result)
+            kind.followed(inlets, result, self.context)
         except StreamTrouble as trouble:
             raise UnitTrouble(told(trouble, plan.project.display), "Check the duty, the feed's temperature and the conversions.") from None
         except UnitTrouble:

@@ -8,22 +8,29 @@ from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.project.once import once
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
-from gulch.engine.units.base import supported
+from gulch.engine.units import KINDS
+from gulch.engine.units.base import Counted
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
 
-# name -> (label, formula); A key reactant, P wanted product, r moles of A in one mole of P
-PER_REACTOR = {
-    "per_pass_conversion": ("Per-pass conversion", "(A in − A out)/(A in) over the reactor"),
-    "selectivity": ("Selectivity", "r (P out − P in)/(A in − A out) over the reactor"),
-    "yield": ("Yield", "r (P out − P in)/(A in) over the reactor"),
-}
+# name -> (label, formula); A key reactant, P wanted product, r moles of A in one mole of P. Reactors declare their own.
 OVERALL = {
     "key_conversion": ("Overall conversion", "(A fed − A leaving)/(A fed) over the process"),
     "selectivity": ("Overall selectivity", "r (P leaving − P fed)/(A fed − A leaving) over the process"),
     "yield": ("Overall yield", "r (P leaving − P fed)/(A fed) over the process"),
 }
+
+
+def counting() -> dict[str, tuple[str, str]]:
+    """{name: (label, formula)} of what units declare that counts on the key reactant and the wanted product."""
+    return {r.key: (r.label, r.meaning) for kind in KINDS.values() for r in kind.results() if r.counted}
+
+
+def counted(project: Project) -> Counted | None:
+    """What a project counts on. Raises QuantityError."""
+    m = project.measures
+    return Counted(key_per_product(project)[0], m.key, m.product) if m else None
 
 
 @once
@@ -60,17 +67,3 @@ def key_per_product(project: Project) -> tuple:
                     seen.add(species)
                     ways.append((species, ratio * -nu[at] / v, [*chain, id_]))
     return 1.0, "taken as 1: no reaction leads from the one to the other"
-
-
-def measured(counted: tuple[float, str, str], before: dict[str, float], after: dict[str, float]) -> tuple:
-    """(conversion, selectivity, yield) from amounts before and after [mol/s] by species; None where undefined.
-
-    counted: moles of key reactant in one of product, key reactant, wanted product.
-    """
-    ratio, key, product = counted
-    a_in, a_out = before.get(key, 0.0), after.get(key, 0.0)
-    made = ratio * (after.get(product, 0.0) - before.get(product, 0.0))
-    used, made = supported(a_in - a_out, a_in), supported(made, ratio * a_in)
-    if a_in <= 0.0:
-        return None, None, None
-    return used / a_in, made / used if abs(used) > 1e-9 * a_in else None, made / a_in

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
-from gulch.engine.project.measures import OVERALL, PER_REACTOR
+from gulch.engine.project.measures import OVERALL
 from gulch.engine.project.once import once
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.reactors.heat import Reactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -129,14 +128,13 @@ def _of_stream(id_, species):
 
 def _of_unit(id_, kind, items, measured):
     for r in kind.results():
+        if r.counted and not measured:
+            continue
         if r.per is None:
-            yield Readable(f"{id_}.{r.name}", r.dimension, f"{r.label} of {id_}")
+            yield Readable(f"{id_}.{r.key}", r.dimension, f"{r.label} of {id_}")
         else:
             for item, shown in items.get(r.per, items["reaction"]):
-                yield Readable(f"{id_}.{r.name}.{item}", r.dimension, f"{r.label} of {shown} in {id_}")
-    if measured and issubclass(kind, Reactor):
-        for name, (label, _) in PER_REACTOR.items():
-            yield Readable(f"{id_}.{name}", "fraction", f"{label} of {id_}")
+                yield Readable(f"{id_}.{r.key}.{item}", r.dimension, f"{r.label} of {shown} in {id_}")
 
 
 def _of_all(species, measured, currency):

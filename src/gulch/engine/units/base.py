@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, cached_property, partial
 from types import SimpleNamespace
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 
@@ -263,9 +263,17 @@ class PerReaction(_ByItem):
         return lambda inputs: {i: inputs[a] for i, a in addresses.items() if a in inputs}
 
 
+class Computed(Declared):
+    """A declaration of what `solve` gives."""
+
+
 @dataclass(eq=False)
-class Result(Declared):
-    """A computed number, or one per species, reaction or element (`per`)."""
+class Result(Computed):
+    """A computed number, or one per species, reaction or element (`per`).
+
+    `solve` gives it, or it follows (`of`) from what entered and left; one that is `counted` counts on the project's key reactant and
+    wanted product, and there is none where the project names none.
+    """
 
     label: str
     dimension: str
@@ -273,6 +281,9 @@ class Result(Declared):
     per: str | None = None  # None, "species", "reaction" or "element"
     headline: bool = False  # shown on the map
     words: str = ""  # name of a value that says, in words, what it holds for
+    of: Callable[[Passage], Any] | None = None
+    counted: bool = False
+    written: str | None = None
 
 
 @dataclass(frozen=True)
@@ -315,13 +326,22 @@ def plain(value: Any) -> Any:
     return float(value) if isinstance(value, np.floating) else value
 
 
+class Counted(NamedTuple):
+    """What conversion, selectivity and yield count on: moles of the key reactant in one of the wanted product, and both species."""
+
+    ratio: float
+    key: str
+    product: str
+
+
 @dataclass
 class Context:
     """What a kind's `solve` is given besides feed and inputs.
 
     model: the PhaseModel; species: ids, in the order of all arrays; names: of species, for sentences;
     sets: {id of a reaction set: steps of chemistry.reaction.Reaction}; display: the units of sentences;
-    key: position of the project's key reactant, or None; memory: a dict of this unit's own that lasts through a solve; lasting: one that
+    counted: what the project's conversion, selectivity and yield count on, or None;
+    memory: a dict of this unit's own that lasts through a solve; lasting: one that
     lasts while the document stands, for what spares looking again and changes no figure.
     """
 
@@ -330,14 +350,46 @@ class Context:
     names: list
     sets: dict
     display: str
-    key: int | None = None
+    counted: Counted | None = None
     memory: dict = field(default_factory=dict)
     lasting: dict = field(default_factory=dict)
+
+    @property
+    def key(self) -> int | None:
+        """Position of the project's key reactant, or None."""
+        return self.species.index(self.counted.key) if self.counted else None
 
     @staticmethod
     def later(compute: Callable, explains: bool = False) -> Later:
         """Mark a value, notes or reactions that only the final reading needs; one that explains is left out of scans."""
         return Later(compute, explains)
+
+
+@dataclass(frozen=True)
+class Passage:
+    """What entered a unit and what it made of that, for results that follow from both."""
+
+    inlets: list[Stream]
+    result: UnitResult
+    context: Context
+
+    def _amounts(self, streams):
+        n = sum((s.n for s in streams), np.zeros(len(self.context.species)))
+        return dict(zip(self.context.species, n.tolist(), strict=True))
+
+    @cached_property
+    def entering(self) -> dict[str, float]:
+        """What enters, by species [mol/s]."""
+        return self._amounts(self.inlets)
+
+    @cached_property
+    def leaving(self) -> dict[str, float]:
+        """What leaves, by species [mol/s]."""
+        return self._amounts(self.result.outlets.values())
+
+    def value(self, name: str) -> Any:
+        """Another result of the unit, or None."""
+        return plain(self.result.values.get(name))
 
 
 FAMILIES = ("reactors", "separators", "heat", "pressure", "streams together and apart")
@@ -386,12 +438,26 @@ class Unit:
     @cache
     def inputs(cls) -> tuple:
         """Declarations of what is typed or chosen, in the order of the form."""
-        return tuple(d for d in cls.declared() if not isinstance(d, Result))
+        return tuple(d for d in cls.declared() if not isinstance(d, Computed))
 
     @classmethod
     def results(cls) -> tuple:
         """Declarations of what is computed."""
         return cls.declared(Result)
+
+    @classmethod
+    @cache
+    def following(cls) -> tuple[Result, ...]:
+        """Declarations of what follows from what enters and leaves."""
+        return tuple(r for r in cls.results() if r.of is not None)
+
+    @classmethod
+    def followed(cls, inlets: list[Stream], result: UnitResult, context: Context) -> None:
+        """Add to a result of `solve` what follows from what enters and leaves, computed when it is read."""
+        passage = Passage(inlets, result, context)
+        for r in cls.following():
+            if r.of is not None and (context.counted is not None or not r.counted):
+                result.values[r.key] = Later(partial(r.of, passage))
 
     @classmethod
     def relations(cls) -> tuple[Relation, ...]:

@@ -1,7 +1,7 @@
 """Reaction sets, what limits them, and what is counted on."""
 
 from gulch.engine.chemistry.network import layers, limiting, relations
-from gulch.engine.project.measures import OVERALL, PER_REACTOR, key_per_product
+from gulch.engine.project.measures import OVERALL, counting, key_per_product
 from gulch.engine.quantities import (
     format_number,
 )
@@ -93,7 +93,7 @@ class Sets(Part):
                     self.page.space.accounts.result_row(f"overall.{name}", label, self.show(value, "fraction"), formula)
                     | {"formula": formula}
                 )
-            out["per_reactor"] = [(label, formula) for label, formula in PER_REACTOR.values()]
+            out["per_reactor"] = list(counting().values())
         return out
 
 

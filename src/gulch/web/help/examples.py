@@ -61,7 +61,7 @@ def _found(document, unit, outcome):
     """(label, text) of what the shipped figures say of it."""
     names = {s.id: s.shown for s in document.species}
     for r in KINDS[unit.kind].results():
-        value = outcome.values.get(r.name)
+        value = outcome.values.get(r.key)
         if isinstance(value, dict):
             for item, number in [(i, v) for i, v in value.items() if isinstance(v, int | float) and abs(v) > 1e-9][:MOST]:
                 yield f"{r.label} of {names.get(item, item)}", show(number, r.dimension, document.display)

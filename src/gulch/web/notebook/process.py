@@ -124,12 +124,9 @@ def unit_parts(section, space, entry):
     for line in seen["why"]:
         section.say(line)
     curves = Curves(space, entry.id)
-    if curves.diagram:
-        section.figure(f"heat:{entry.id}", curves.title, curves.data())
-    elif curves.profile:
-        data = curves.data()
-        for group in data["groups"]:
-            section.figure(f"profile:{entry.id}.{group['id']}", f"{group['label']} along {entry.id}", data | {"groups": [group]})
+    data = curves.data() if curves else {"groups": []}
+    for group in data["groups"]:
+        section.figure(f"profile:{entry.id}.{group['id']}", curves.name_of(group), data | {"groups": [group]})
 
 
 def _inputs(fields):

@@ -1,173 +1,48 @@
-"""Curves inside a selected unit: the profiles of a plug flow, the heat diagram of a stirred tank."""
+"""Curves inside a selected unit, as its kind declares them: along a plug flow, over the temperature of a stirred tank."""
 
 import csv
 import io
 
+import numpy as np
+
 from gulch.engine.exchange import safe
-from gulch.engine.project.measures import key_per_product, measured
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
+from gulch.engine.units import KINDS
+from gulch.engine.units.profiles import Profile
+
+PEAK, STABLE, UNSTABLE = "peak", "stable", "unstable"  # signs of what is marked
 
 
 class Curves:
-    """Prepared for one unit outcome that holds a `profile` or a `diagram`; falsy when it holds neither."""
+    """Prepared for one unit outcome that holds the numbers of a declared Profile; falsy when it holds none."""
 
     def __init__(self, space, unit):
         self.space, self.display = space, space.display
         self.unit = space.document.unit(unit)
         outcome = space.solution.units.get(unit) if space.solution and self.unit else None
         self.values = outcome.values if outcome is not None and outcome.solved else {}
-        self.profile, self.diagram = self.values.get("profile"), self.values.get("diagram")
+        declared = KINDS[self.unit.kind].declared(Profile) if self.unit else ()
+        self.declared = next((d for d in declared if self.values.get(d.name)), None)
+        self.numbers = self._decided(self.values[self.declared.name]) if self.declared else {}
+        self.names = {s.id: s.shown for s in space.document.species}
 
     def __bool__(self):
-        return bool(self.profile or self.diagram)
+        return self.declared is not None
 
     @property
     def title(self):
-        return f"Along {self.unit.id}" if self.profile else f"Heat of {self.unit.id}"
+        return self.declared.title.format(unit=self.unit.id)
 
-    def label(self, dimension):
-        return pretty_unit(DISPLAY_SETS[self.display].unit(dimension))
+    def name_of(self, group):
+        """What a figure of one of the groups is called."""
+        only = len(self.declared.groups) == 1
+        return self.title if only else f"{group['label']} {self.title[0].lower()}{self.title[1:]}"
 
-    def numbers(self, values, dimension):
-        unit = DISPLAY_SETS[self.display].unit(dimension)
-        return [to_unit(v, unit, dimension) for v in values]
-
-    def way(self):
-        """(values, label, unit) of the abscissa."""
-        if self.profile["length"]:
-            return self.numbers(self.profile["length"], "length"), "length", self.label("length")
-        return self.numbers(self.profile["volume"], "volume"), "volume", self.label("volume")
-
-    def groups(self):
-        """Plots to choose from: each with its axes and series in display units."""
-        p = self.profile
-        names = {s.id: s.shown for s in self.space.document.species}
-        flows = [
-            {"label": names.get(s, s), "axis": 0, "y": self.numbers(v, "molar flow")}
-            for s, v in p["flow"].items()
-            if max(v) - min(v) > 1e-6 * sum(x[0] for x in p["flow"].values())
-        ]
-        out = [
-            {"id": "composition", "label": "Composition", "axes": [{"label": "flow", "unit": self.label("molar flow")}], "series": flows},
-            {
-                "id": "state",
-                "label": "Temperature and pressure",
-                "axes": [
-                    {"label": "temperature", "unit": self.label("temperature")},
-                    {"label": "pressure", "unit": self.label("pressure")},
-                ],
-                "series": [
-                    {"label": "temperature", "axis": 0, "y": self.numbers(p["T"], "temperature")},
-                    {"label": "pressure", "axis": 1, "y": self.numbers(p["P"], "pressure")},
-                ],
-            },
-        ]
-        if p.get("coolant"):
-            out[1]["series"].insert(1, {"label": "coolant", "axis": 0, "y": self.numbers(p["coolant"], "temperature")})
-        kinds = {("rate per mass" if per == "catalyst" else "rate") for per in p["per"].values()}
-        axes = sorted(kinds)
-        out.append(
-            {
-                "id": "rates",
-                "label": "Rates",
-                "axes": [{"label": "rate", "unit": self.label(d)} for d in axes],
-                "series": [
-                    {
-                        "label": r,
-                        "axis": axes.index("rate per mass" if p["per"][r] == "catalyst" else "rate"),
-                        "y": self.numbers(v, "rate per mass" if p["per"][r] == "catalyst" else "rate"),
-                    }
-                    for r, v in p["rate"].items()
-                ],
-            }
-        )
-        if p["conversion"]:
-            series = [
-                {
-                    "label": f"conversion of {names.get(p['key'], p['key'])}",
-                    "axis": 0,
-                    "y": self.numbers(p["conversion"], "fraction"),
-                }
-            ]
-            selectivity = self.selectivity()
-            if selectivity:
-                series.append({"label": "selectivity", "axis": 0, "y": selectivity})
-            out.append({"id": "conversion", "label": "Conversion", "axes": [{"label": "share", "unit": "%"}], "series": series})
-        return out
-
-    def selectivity(self):
-        """Selectivity from the inlet to each point, %, None where nothing is converted yet."""
-        m = self.space.document.measures
-        if not m or m.key not in self.profile["flow"] or m.product not in self.profile["flow"]:
-            return None
-        ratio = key_per_product(self.space.document)[0]
-        flow = self.profile["flow"]
-        before = {s: v[0] for s, v in flow.items()}
-        out = []
-        for i in range(len(flow[m.key])):
-            share = measured((ratio, m.key, m.product), before, {s: v[i] for s, v in flow.items()})[1]
-            out.append(100.0 * share if share is not None else None)
-        return out
-
-    def unchanged(self):
-        """Names of species that pass through as they are, which the plot leaves out."""
-        p = self.profile
-        names = {s.id: s.shown for s in self.space.document.species}
-        still = 1e-6 * sum(x[0] for x in p["flow"].values()) if p else 0.0
-        return [names.get(s, s) for s, v in p["flow"].items() if max(v) > 0.0 and max(v) - min(v) <= still] if p else []
-
-    def peaks(self):
-        """Sentences on maxima inside the reactor: "ethylene peaks at 2.1 m"."""
-        if self.profile:
-            T = self.profile["T"]
-            at = max(range(len(T)), key=T.__getitem__)
-            if 0 < at < len(T) - 1:
-                way, dimension = (self.profile["length"], "length") if self.profile["length"] else (self.profile["volume"], "volume")
-                yield f"hottest, {show(T[at], 'temperature', self.display)}, at {show(way[at], dimension, self.display, 3)}"
-        for p in self.values.get("peaks") or []:
-            where = (
-                show(p["length"], "length", self.display, 3) if p["length"] is not None else show(p["volume"], "volume", self.display, 3)
-            )
-            yield f"{p['species']} peaks at {where} with {show(p['flow'], 'molar flow', self.display)}"
-
-    def data(self):
-        """What the browser draws."""
-        if self.diagram:
-            hottest = max((s["T"] for s in self.values.get("steady") or []), default=self.diagram["T"][-1])
-            top = hottest + 50.0 + 0.25 * (hottest - self.diagram["T"][0])  # beyond it nothing is decided
-            keep = [i for i, T in enumerate(self.diagram["T"]) if top >= T]
-            d = {k: [v[i] for i in keep] for k, v in self.diagram.items()}
-            return {
-                "kind": "heat",
-                "x": self.numbers(d["T"], "temperature"),
-                "x_label": "temperature",
-                "x_unit": self.label("temperature"),
-                "axis": self.label("power"),
-                "made": self.numbers(d["made"], "power"),
-                "removed": self.numbers(d["removed"], "power"),
-                "states": [
-                    {"x": self.numbers([s["T"]], "temperature")[0], "stable": s["stable"], "runs": s["runs"]}
-                    for s in self.values.get("steady") or []
-                ],
-            }
-        x, label, unit = self.way()
-        peaks = []
-        for p in self.values.get("peaks") or []:
-            where = p["length"] if p["length"] is not None else p["volume"]
-            dimension = "length" if p["length"] is not None else "volume"
-            peaks.append(
-                {
-                    "x": self.numbers([where], dimension)[0],
-                    "y": self.numbers([p["flow"]], "molar flow")[0],
-                    "label": f"{p['species']} peaks",
-                }
-            )
-        return {"kind": "profile", "x": x, "x_label": label, "x_unit": unit, "groups": self.groups(), "peaks": peaks}
-
+    @property
     def steady(self):
         """Steady states as rows; `typed` is what runs one of them."""
-        for s in self.values.get("steady") or []:
-            yield {
+        return [
+            {
                 "T": show(s["T"], "temperature", self.display),
                 "typed": f"{s['T']:.3f} K",
                 "stable": s["stable"],
@@ -175,15 +50,85 @@ class Curves:
                 "conversion": show(s["conversion"], "fraction", self.display),
                 "key": s["key"],
             }
+            for s in self.values.get("steady") or []
+        ]
+
+    def _decided(self, numbers):
+        """The numbers up to where steady states are decided; all of them where there are none."""
+        states = [s["T"] for s in self.values.get("steady") or []]
+        if not states:
+            return numbers
+        T = numbers["T"]
+        top = max(states) + 50.0 + 0.25 * (max(states) - T[0])
+        return {k: [v[i] for i, t in enumerate(T) if t <= top] for k, v in numbers.items()}
+
+    def label(self, dimension):
+        return pretty_unit(DISPLAY_SETS[self.display].unit(dimension))
+
+    def shown(self, values, dimension):
+        unit = DISPLAY_SETS[self.display].unit(dimension)
+        return [None if v is None else to_unit(v, unit, dimension) for v in values]
+
+    def groups(self):
+        """Plots to choose from: each with its axes and series in display units."""
+        for group in self.declared.groups:
+            axes, series = {}, []
+            for declared in group.series:
+                for item, values, dimension in declared.drawn(self.numbers):
+                    axes.setdefault(dimension, {"label": declared.axis or declared.label, "unit": self.label(dimension)})
+                    key = self.numbers.get("key")
+                    label = self.names.get(item, item) or declared.label.format(key=self.names.get(key, key))
+                    series.append({"label": label, "axis": list(axes).index(dimension), "y": self.shown(values, dimension)})
+            if series:
+                yield {"id": group.id, "label": group.label, "axes": list(axes.values()), "series": series, "marks": self.marks(group.id)}
+
+    def marks(self, group):
+        """What is marked in a group: where flows peak, or where a tank is steady."""
+        if group == "heat":
+            T, removed = self.numbers["T"], self.numbers["removed"]
+            return [
+                self.mark(s["T"], "temperature", np.interp(s["T"], T, removed), "power", "runs" if s["runs"] else "", sign)
+                for s in self.values.get("steady") or []
+                for sign in [STABLE if s["stable"] else UNSTABLE]
+            ]
+        way = self.declared.way(self.numbers)
+        peaks = (self.values.get("peaks") or []) if group == "composition" else []
+        return [self.mark(p[way.key], way.dimension, p["flow"], "molar flow", f"{p['species']} peaks", PEAK) for p in peaks]
+
+    def mark(self, x, over, y, dimension, text, sign):
+        return {"x": self.shown([x], over)[0], "y": self.shown([float(y)], dimension)[0], "text": text, "sign": sign}
+
+    def unchanged(self):
+        """Names of species that pass through as they are, which the plot leaves out."""
+        found = []
+        for series in (s for g in self.declared.groups for s in g.series if s.changing):
+            drawn = {item for item, *_ in series.drawn(self.numbers)}
+            found += [self.names.get(i, i) for i, v, _ in series.items(self.numbers) if i not in drawn and max(v) > 0.0]
+        return found
+
+    def peaks(self):
+        """Sentences on maxima inside the reactor: "ethylene peaks at 2.1 m"."""
+        way, T = self.declared.way(self.numbers), self.numbers["T"]
+        at = max(range(len(T)), key=T.__getitem__)
+        if 0 < at < len(T) - 1:
+            where = show(self.numbers[way.key][at], way.dimension, self.display, 3)
+            yield f"hottest, {show(T[at], 'temperature', self.display)}, at {where}"
+        for p in self.values.get("peaks") or []:
+            where = show(p[way.key], way.dimension, self.display, 3)
+            yield f"{p['species']} peaks at {where} with {show(p['flow'], 'molar flow', self.display)}"
+
+    def data(self):
+        """What the browser draws."""
+        way = self.declared.way(self.numbers)
+        x = self.shown(self.numbers[way.key], way.dimension)
+        return {"kind": "profile", "x": x, "x_label": way.label, "x_unit": self.label(way.dimension), "groups": list(self.groups())}
 
     def csv(self):
-        """The profile as CSV in display units."""
+        """All of it as CSV in display units."""
         text = io.StringIO()
         writer = csv.writer(text)
-        p = self.profile
-        columns = [("volume", self.label("volume"), self.numbers(p["volume"], "volume"))]
-        if p["length"]:
-            columns.append(("length", self.label("length"), self.numbers(p["length"], "length")))
+        ways = self.declared.given(self.numbers)
+        columns = [(w.label, self.label(w.dimension), self.shown(self.numbers[w.key], w.dimension)) for w in ways]
         for g in self.groups():
             columns += [(s["label"], g["axes"][s["axis"]]["unit"], s["y"]) for s in g["series"]]
         writer.writerow([safe(f"{label} [{unit}]" if unit else label) for label, unit, _ in columns])

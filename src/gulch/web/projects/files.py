@@ -70,7 +70,7 @@ def export_profile(request, pk, unit):
     if space.stale:
         return _old_figures(request, row)
     curves = Curves(space, unit)
-    if not curves.profile:
+    if not curves:
         raise Http404
     return attachment(HttpResponse(curves.csv(), content_type="text/csv; charset=utf-8"), row, f"{unit}.csv")
 

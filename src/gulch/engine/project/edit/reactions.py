@@ -9,7 +9,7 @@ import numpy as np
 from gulch.engine.document import Conversion, EquilibriumEntry, MeasuresEntry, Project, ReactionEntry, SetEntry
 from gulch.engine.project.basis import amounts_of
 from gulch.engine.project.edit.whole import EditError, forget, fresh, taken
-from gulch.engine.project.measures import OVERALL, PER_REACTOR
+from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
@@ -37,7 +37,7 @@ def set_measures(project: Project, key: str, product: Stream, ratio: float) -> N
     """Count conversion, selectivity and yield on a key reactant and a wanted product; empty ones end that."""
     if not key and not product:
         project.measures = None
-        measures = {*PER_REACTOR, *OVERALL}
+        measures = {*counting(), *OVERALL}
         project.gauges = [g for g in project.gauges if g.formula or g.reads.split(".")[-1] not in measures or g.reads.count(".") != 1]
         forget(project)
     else:

@@ -16,6 +16,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Port, ReactionSet, Result, Unit, supported
 from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.reactors.counted import over
 from gulch.engine.units.told import Code, Room, UnitTrouble
 
 if TYPE_CHECKING:
@@ -84,6 +85,15 @@ class Reactor(Unit):
     )
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
     conversion = Result("Conversion", "fraction", "(in − out)/in of a species over this reactor", per="species", headline=True)
+    per_pass_conversion = Result(
+        "Per-pass conversion", "fraction", "(A in − A out)/(A in) over the reactor", of=lambda r: over(r).conversion, counted=True
+    )
+    selectivity = Result(
+        "Selectivity", "fraction", "r (P out − P in)/(A in − A out) over the reactor", of=lambda r: over(r).selectivity, counted=True
+    )
+    yielded = Result(
+        "Yield", "fraction", "r (P out − P in)/(A in) over the reactor", of=lambda r: over(r).share, counted=True, written="yield"
+    )
 
     @classmethod
     def adopt(cls, feed: Stream, given: Given) -> dict:

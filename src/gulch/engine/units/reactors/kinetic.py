@@ -15,13 +15,20 @@ from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, ReactionSet, Result
+from gulch.engine.units.reactors.counted import made
 from gulch.engine.units.reactors.heat import Reactor, phase_of
 from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.stream import Stream
-    from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.base import Context, Given, Passage
+
+
+def by_volume(reactor: Passage) -> float | None:
+    """How much of the wanted product a reactor makes in each m3 of its own [mol/(m3 s)]; None without a volume."""
+    volume = reactor.value("volume_result")
+    return made(reactor) / volume if volume else None
 
 
 class KineticReactor(Reactor):
@@ -54,6 +61,9 @@ class KineticReactor(Reactor):
     volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
     residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
     space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
+    space_time_yield = Result(
+        "Space time yield", "rate", "(P out − P in)/V: wanted product made over the reactor's volume", of=by_volume, counted=True
+    )
 
     @classmethod
     def adopt(cls, feed: Stream, given: Given) -> dict[str, Any]:

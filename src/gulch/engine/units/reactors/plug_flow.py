@@ -15,6 +15,7 @@ from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Choice, Input, Result, UnitResult, lowest
 from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tube import Tube
@@ -33,6 +34,34 @@ def highest(grid: np.ndarray, values: np.ndarray) -> tuple:
     turns = [t for t in spline.derivative().roots(extrapolate=False) if grid[at - 1] <= t <= grid[at + 1]]
     place = float(max(turns, key=spline)) if turns else float(grid[at])
     return place, float(max(spline(place), values[at]))
+
+
+# What runs along a plug flow.
+ALONG = Profile(
+    "Along {unit}",
+    (Way("length", "length", "length"), Way("volume", "volume", "volume")),
+    (
+        Group("composition", "Composition", (Series("flow", "flow", "molar flow", "species", changing=True),)),
+        Group(
+            "state",
+            "Temperature and pressure",
+            (
+                Series("T", "temperature", "temperature"),
+                Series("coolant", "coolant", "temperature", axis="temperature"),
+                Series("P", "pressure", "pressure"),
+            ),
+        ),
+        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds={"catalyst": "rate per mass"}),)),
+        Group(
+            "conversion",
+            "Conversion",
+            (
+                Series("conversion", "conversion of {key}", "fraction", axis="share"),
+                Series("selectivity", "selectivity", "fraction", axis="share"),
+            ),
+        ),
+    ),
+)
 
 
 class PlugFlow(KineticReactor):
@@ -177,6 +206,7 @@ class PlugFlow(KineticReactor):
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")
     coolant_leaves = Result("Coolant leaves at", "temperature", "where the coolant's flow is given")
     pressure_fall = Result("Pressure drop", "pressure difference", "inlet less outlet pressure")
+    profile = ALONG
 
     @classmethod
     def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:

@@ -11,6 +11,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Choice, Input, Result, UnitResult
 from gulch.engine.units.pressures import outlet_pressure
+from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.heat import BOTH_PHASES
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tank_run import TankRun
@@ -145,6 +146,17 @@ class StirredTank(KineticReactor):
     follows = {"near": "outlet_temperature"}  # in a scan the state nearest to the last point's temperature runs
 
     steady_states = Result("Steady states", "count", "how many the heat balance has in the range looked at")
+    diagram = Profile(
+        "Heat of {unit}",
+        (Way("T", "temperature", "temperature"),),
+        (
+            Group(
+                "heat",
+                "Heat",
+                (Series("made", "heat made", "power", None, "heat"), Series("removed", "heat removed", "power", None, "heat")),
+            ),
+        ),
+    )
 
     @classmethod
     def ports_out(cls, entry: Any) -> tuple:

@@ -18,6 +18,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.quantities import show
+from gulch.engine.units.reactors.counted import measured
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.told import UnitTrouble
 
@@ -263,18 +264,28 @@ class Tube:
             v = phase_properties(T, P, x, self.phase, *model.mix)[2]
             found.append(reaction_rates(T, P, x, v, self.phase, self.laws, *model.mix))
         speeds = np.array(found)
+        flow = {s: n[:, i].tolist() for i, s in enumerate(names)}
         return {
             "volume": along.grid.tolist(),
             "length": (along.grid / self.area).tolist() if self.area else None,
             "T": along.T,
             "P": along.P,
-            "flow": {s: n[:, i].tolist() for i, s in enumerate(names)},
+            "flow": flow,
             "rate": {r.id: speeds[:, j].tolist() for j, r in enumerate(reactions)},
             "per": {r.id: r.rate.per for r in reactions},
             "key": names[key],
             "conversion": ((n[0, key] - n[:, key]) / n[0, key]).tolist() if n[0, key] > 0.0 else None,
+            "selectivity": self._selectivity(flow),
             "coolant": along.y[:, -1].tolist() if self.heat >= k.COOLED else None,
         }
+
+    def _selectivity(self, flow):
+        """Selectivity from the inlet to each point, None where nothing is converted yet; None without what it counts on."""
+        counts = self.context.counted
+        if counts is None:
+            return None
+        rows = [dict(zip(flow, row, strict=True)) for row in zip(*flow.values(), strict=True)]
+        return [measured(counts, rows[0], row).selectivity for row in rows]
 
 
 def dimensions(given: Given) -> tuple[float, float | None, float | None]:

@@ -1,6 +1,5 @@
 """Results of units as rows of text."""
 
-from gulch.engine.project.measures import PER_REACTOR
 from gulch.engine.quantities import (
     show,
 )
@@ -36,29 +35,22 @@ class Accounts(Region):
 
     def unit_results(self, unit, outcome):
         for r in KINDS[unit.kind].results():
-            value = outcome.values.get(r.name)
+            value = outcome.values.get(r.key)
             if r.per is None:
+                if f"{unit.id}.{r.key}" not in self.outputs:
+                    continue
                 label = f"{r.label} {outcome.values[r.words]}" if r.words and outcome.values.get(r.words) else r.label
-                yield self.result_row(f"{unit.id}.{r.name}", label, show(value, r.dimension, self.display), r.meaning)
+                yield self.result_row(f"{unit.id}.{r.key}", label, show(value, r.dimension, self.display), r.meaning)
             elif r.per == "species" and isinstance(value, dict):
                 in_loop = self.latest is not None and any(unit.id in lo.units for lo in self.latest.loops)
                 between = (outcome.values.get("between") or {}).get(r.name, {})
                 for s in self.document.species:
                     if value.get(s.id, 0.0) > 1e-9:
                         text, more = show(value[s.id], r.dimension, self.display), self.open_words(between.get(s.id), r.dimension, in_loop)
-                        yield self.result_row(f"{unit.id}.{r.name}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning, more)
+                        yield self.result_row(f"{unit.id}.{r.key}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning, more)
             elif r.per == "element" and isinstance(value, dict):
                 for e, number in value.items():
-                    yield self.result_row(
-                        f"{unit.id}.{r.name}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning
-                    )
-
-    def measure_results(self, unit, outcome):
-        """Conversion, selectivity and yield of a reactor as the project defines them."""
-        for name, (label, formula) in PER_REACTOR.items():
-            if f"{unit.id}.{name}" in self.outputs:
-                text = show(outcome.values.get(name), "fraction", self.display)
-                yield self.result_row(f"{unit.id}.{name}", label, text, formula)
+                    yield self.result_row(f"{unit.id}.{r.key}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning)
 
     def account(self, outcome):
         """The stoichiometric table: in, change by each reaction, out."""

@@ -95,8 +95,8 @@ class Drawing(Region):
         if outcome is None or not outcome.solved:
             return ""
         for r in KINDS[unit.kind].results():
-            if r.headline and r.name in outcome.values:
-                value = outcome.values[r.name]
+            if r.headline and r.key in outcome.values:
+                value = outcome.values[r.key]
                 if r.per == "species":
                     key = outcome.reactions[0].get("key") if outcome.reactions else None
                     key = key or max(value, key=value.get, default=None)

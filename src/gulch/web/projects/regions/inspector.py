@@ -98,10 +98,7 @@ class Inspector(Region):
         outcome = self.solution.units.get(unit.id) if self.solution else None
         results, account, balance = [], None, []
         if outcome is not None and outcome.solved:
-            results = [
-                *self.space.accounts.measure_results(unit, outcome),
-                *self.space.accounts.unit_results(unit, outcome),
-            ]
+            results = list(self.space.accounts.unit_results(unit, outcome))
             if outcome.changes:
                 account = self.space.accounts.account(outcome)
             balance = self.space.accounts.balance_rows(outcome.balances)

@@ -1,56 +1,18 @@
-// Curves inside a unit: a tank's heat balance over temperature, profiles along a tube.
-import { bare, css, farDash, ink, SMALL, smallAxis, titled } from "./frame.js";
+// Curves inside a unit: what runs along a tube, over a tank's temperature, over time; one group of them at a time.
+import { ABOVE, bare, css, farDash, ink, SMALL, smallAxis, titled } from "./frame.js";
 
 /**
- * @typedef {{x: number[], x_unit: string, axis: string, made: number[], removed: number[], states: {x: number, runs: boolean,
- * stable: boolean}[]}} Heat
- * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: {label: string, y: number[], axis: number}[]}} Group
- * @typedef {{x: number[], x_label: string, x_unit: string, groups: Group[], peaks: {x: number, y: number, label: string}[]}} Profile
+ * @typedef {{x: number, y: number, text: string, sign: "peak" | "stable" | "unstable"}} Mark
+ * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: {label: string, y: (number | null)[], axis: number}[], marks: Mark[]}} Group
+ * @typedef {{x: number[], x_label: string, x_unit: string, groups: Group[]}} Profile
  */
 
-/** A value between the points of a curve. @param {number[]} x @param {number[]} y @param {number} at */
-export function between(x, y, at) {
-  const found = x.findIndex((v) => v >= at);
-  const i = Math.min(Math.max(found, 1), x.length - 1);
-  const w = (at - x[i - 1]) / (x[i] - x[i - 1]);
-  return (1 - w) * y[i - 1] + w * y[i];
-}
+const FEW = 3; // series, whose names fit above the plot
 
-/** Heat made and removed in a tank, and where they are equal. @param {Heat} found @returns {import("./frame.js").Plot} */
-export function heat({ x, x_unit, axis, made, removed, states }) {
-  /** @param {number[]} y @param {string} name @param {string} colour @param {string} dash */
-  const line = (y, name, colour, dash) => ({
-    x,
-    y,
-    name,
-    mode: "lines",
-    line: { color: css(colour), width: 2.2, dash },
-    hovertemplate: `%{x:.4g} ${x_unit}: %{y:.4g} ${axis}<extra>${name}</extra>`,
-  });
-  const steady = {
-    x: states.map((s) => s.x),
-    y: states.map((s) => between(x, removed, s.x)),
-    mode: "markers+text",
-    name: "steady states",
-    text: states.map((s) => (s.runs ? "runs" : "")),
-    textposition: "top left",
-    marker: { size: 11, color: states.map((s) => css(s.stable ? "--juniper" : "--card")), line: { color: css("--juniper"), width: 2 } },
-    hovertemplate: `%{x:.5g} ${x_unit}<extra>steady</extra>`,
-  };
-  return {
-    traces: [line(made, "heat made", "--clay", "solid"), line(removed, "heat removed", "--creek", "dash"), steady],
-    layout: {
-      margin: { l: 58, r: 12, t: 6, b: 38 },
-      legend: { orientation: "h", y: 1.14, x: 0, font: SMALL },
-      xaxis: smallAxis(`temperature [${x_unit}]`),
-      yaxis: smallAxis(`heat [${axis}]`),
-    },
-  };
-}
-
-/** What runs along a tube, one group of curves at a time. @param {Profile} found @returns {import("./frame.js").Plot} */
+/** @param {Profile} found @returns {import("./frame.js").Plot} */
 export function profile(found, group = found.groups[0]) {
   const [left, right] = group.axes;
+  const few = group.series.length <= FEW;
   const series = group.series.map((s, i) => ({
     x: found.x,
     y: s.y,
@@ -61,10 +23,10 @@ export function profile(found, group = found.groups[0]) {
     hovertemplate: `%{x:.4g} ${found.x_unit}: %{y:.5g} ${group.axes[s.axis].unit}<extra>${bare(s.label)}</extra>`,
   }));
   return {
-    traces: group.id === "composition" && found.peaks.length ? [...series, peaks(found)] : series,
+    traces: group.marks.length ? [...series, marked(group.marks, found.x_unit)] : series,
     layout: {
-      margin: { l: 58, r: right ? 60 : 12, t: 6, b: 38 },
-      legend: { orientation: "v", x: right ? 1.12 : 1.01, y: 1, font: SMALL },
+      margin: { l: 58, r: right ? 60 : 12, t: few ? 28 : 6, b: 38 },
+      legend: few ? ABOVE : { orientation: "v", x: right ? 1.12 : 1.01, y: 1, font: SMALL },
       xaxis: smallAxis(titled({ label: found.x_label, unit: found.x_unit })),
       yaxis: smallAxis(titled(left)),
       ...(right && { yaxis2: smallAxis(titled(right), { overlaying: "y", side: "right", showgrid: false }) }),
@@ -72,14 +34,28 @@ export function profile(found, group = found.groups[0]) {
   };
 }
 
-/** @param {Profile} found */
-const peaks = (found) => ({
-  x: found.peaks.map((p) => p.x),
-  y: found.peaks.map((p) => p.y),
-  text: found.peaks.map((p) => p.label),
-  mode: "markers+text",
-  textposition: "top center",
-  marker: { symbol: "triangle-down", size: 11, color: css("--ochre") },
-  showlegend: false,
-  hoverinfo: "text",
-});
+const SIGNS = {
+  peak: { symbol: "triangle-down", fill: "--ochre", line: "--ochre" },
+  stable: { symbol: "circle", fill: "--juniper", line: "--juniper" },
+  unstable: { symbol: "circle", fill: "--card", line: "--juniper" },
+};
+
+/** @param {Mark[]} marks @param {string} unit */
+function marked(marks, unit) {
+  const signs = marks.map((m) => SIGNS[m.sign]);
+  return {
+    x: marks.map((m) => m.x),
+    y: marks.map((m) => m.y),
+    text: marks.map((m) => m.text),
+    mode: "markers+text",
+    textposition: marks.map((m) => (m.sign === "peak" ? "top center" : "top left")),
+    marker: {
+      symbol: signs.map((s) => s.symbol),
+      size: 11,
+      color: signs.map((s) => css(s.fill)),
+      line: { color: signs.map((s) => css(s.line)), width: 2 },
+    },
+    showlegend: false,
+    hovertemplate: `%{x:.5g} ${unit} %{text}<extra></extra>`,
+  };
+}

@@ -1,7 +1,7 @@
 // Every kind of plot, by the name that its data carry.
 import { constant } from "./constant.js";
 import * as contours from "./contours.js";
-import { heat, profile } from "./curves.js";
+import { profile } from "./curves.js";
 import * as lines from "./lines.js";
 import { pair } from "./pair.js";
 import { residuals } from "./residuals.js";
@@ -24,7 +24,6 @@ import * as trade from "./trade.js";
 export const KINDS = {
   constant: { plot: constant },
   contours: { plot: contours.contours, offer: contours.offer, beside: sections, begin: through },
-  heat: { plot: heat },
   lines: { plot: lines.lines, offer: lines.offer },
   pair: { plot: pair },
   profile: { plot: profile, offer: group },
