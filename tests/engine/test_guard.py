@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from gulch.engine.explain import solve
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.model import PhaseModel
-from gulch.engine.phases.nonideal import henry
+from gulch.engine.phases.pairs.dissolved import henry
 from gulch.engine.phases.state import StateNotFinite
 from gulch.engine.species import lookup
 from gulch.engine.units.base import UnitResult

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.phases.by_groups import GAS, is_polar
 from gulch.engine.phases.model import PHASE_MODELS, WATER
-from gulch.engine.phases.nonideal import GAS, is_polar
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.groups import groups_of, missing

@@ -16,7 +16,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.model import PhaseModel
-from gulch.engine.phases.nonideal import NONRANDOM
+from gulch.engine.phases.pairs.liquids import NONRANDOM
 from gulch.engine.phases.state import TemperatureNotFound
 
 POINTS = 41

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.phases.by_groups import is_polar
 from gulch.engine.phases.kernels import DISSOLVED, IDEAL, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.model import WATER
-from gulch.engine.phases.nonideal import is_polar
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -59,7 +59,7 @@ def taken_for_solvents(model: PhaseModel) -> list[int]:
     out = []
     for i in np.flatnonzero(model.volatile & (model.par[:, DISSOLVED] == 0.0)):
         pair = model.origins.get((min(i, model.water), max(i, model.water)))
-        known = pair == "typed" or is_polar(model.species[i]) or model.species[i].cas in ACIDS
+        known = (pair is not None and pair.measured) or is_polar(model.species[i]) or model.species[i].cas in ACIDS
         if i != model.water and not known and ln_psat(298.15, model.par, i)[0] > math.log(101325.0):
             out.append(int(i))
     return out

@@ -7,17 +7,19 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from itertools import combinations
 
 import numpy as np
 
 from gulch.engine.phases import boiling
 from gulch.engine.phases import kernels as k
+from gulch.engine.phases.by_groups import WATER, active, predictive
 from gulch.engine.phases.held import flashed_with, held_properties, joined, parted, solve_parted
-from gulch.engine.phases.interaction import published
 from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
 from gulch.engine.phases.known_liquids import with_known_heat
-from gulch.engine.phases.nonideal import WATER, active, activity, predictive, unknown_pairs, water_apart
+from gulch.engine.phases.nonideal import activity, unknown_pairs, water_apart
+from gulch.engine.phases.pairs import CUBIC, Pair, asked
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, StateNotFinite, between, beyond, nowhere
 from gulch.engine.species import SpeciesError, lookup
@@ -70,16 +72,22 @@ class PhaseModel:
         self.kij = self.mix.pairs[k.KIJ]
         by_groups = self.code >= k.PREDICTIVE_SRK
         self.unknown_pairs = unknown_pairs(self.code, self.species, self.par, self.origins) if by_groups else []
-        for i, a in enumerate(self.species):
-            for j, b in enumerate(self.species):
-                if i != j:
-                    self.kij[i, j] = published(kind, a.cas, b.cas)
-        for i, j, value in kij:
-            self.kij[i, j] = self.kij[j, i] = value
+        self._interactions({(i, j): value for a, b, value in kij for i, j in ((a, b), (b, a))})
         self._heats()
         self.molar_mass = self.par[:, k.MW].copy()
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
+
+    def _interactions(self, typed):
+        """Put in the k_ij of all pairs: typed ones, and where the model is a cubic equation what sources give."""
+        for (i, j), value in typed.items():
+            self.kij[i, j] = value
+        if self.code not in (k.PENG_ROBINSON, k.SOAVE_REDLICH_KWONG):
+            return
+        for i, j in combinations(range(self.n), 2):
+            pair = Pair(self.kind, self.species[i], self.species[j], (i, j), typed=typed)
+            self.kij[i, j], self.origins[i, j] = asked(CUBIC, pair)
+            self.kij[j, i] = self.kij[i, j]
 
     def _heats(self):
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
@@ -271,11 +279,6 @@ class PhaseModel:
         if part.sum() > 0.0:
             out[at] = k.ln_phi_phase(T, P, part / part.sum(), phase, *self.part(at))
         return out
-
-    def heat_capacity_range(self) -> tuple:
-        """(lowest, highest) temperature [K] inside every species' heat-capacity data."""
-        fits = [s.heat_capacity for s in self.species]
-        return max(f.low for f in fits), min(f.high for f in fits)
 
 
 def _of_phase(model, T, P, n, phase, which):

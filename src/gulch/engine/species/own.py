@@ -47,7 +47,7 @@ _UNKNOWN = dict.fromkeys(
 )
 
 # Kopp's rule for solids and liquids, J/(mol K) per mole of atoms (Hurst & Harrison, Chem. Eng. Commun. 112
-# (1992) 21; from memory).
+# (1992) 21).
 _KOPP = {
     "C": 10.89,
     "H": 7.56,
@@ -134,7 +134,7 @@ def _heat_capacity_of(found, own, name, polynomial, non_volatile, cas):
     if "heat_capacity" in found:
         return None
     if non_volatile:
-        return _kopp(found["atoms"])
+        return _by_kopp(found["atoms"])
     mass = found["molar_mass"].value
     return heat_capacity(cas, found["atoms"], mass) if cas else estimate(found["atoms"], mass)
 
@@ -297,9 +297,13 @@ def _typed_heat_capacity(text, name):
     return fit(grid, np.interp(grid, T, cp), TYPED)
 
 
-def _kopp(atoms):
-    cp = sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items())
-    return constant(cp, "estimate by Kopp's rule (Hurst & Harrison, 1992)", 250.0, 500.0)
+def kopp(atoms: dict[str, float]) -> float:
+    """Heat capacity of a solid or liquid [J/(mol K)] by Kopp's rule; atoms: {element: number}."""
+    return sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items())
+
+
+def _by_kopp(atoms):
+    return constant(kopp(atoms), "estimate by Kopp's rule (Hurst & Harrison, 1992)", 250.0, 500.0)
 
 
 def _typed_vapour_pressure(own, found, name):

@@ -4,6 +4,7 @@ from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
+from gulch.engine.phases.pairs import DISSOLVED
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.quantities import (
     DISPLAY_SETS,
@@ -194,7 +195,7 @@ class SpeciesRows(Part):
         layers = self.model.mix.pairs
         rows = []
         for (i, j), origin in self.model.origins.items():
-            if origin.startswith("Henry"):
+            if origin in DISSOLVED:
                 continue
             a, b = self.names[i], self.names[j]
             own = typed.get(frozenset((a, b)))
@@ -208,7 +209,7 @@ class SpeciesRows(Part):
                     "a": a,
                     "b": b,
                     "own": own is not None,
-                    "origin": "typed here" if own else origin,
+                    "origin": "typed here" if own else str(origin),
                     "a_ab": f"{a_values[0]:g}",
                     "a_ba": f"{a_values[1]:g}",
                     "b_ab": b_texts[0],
@@ -228,5 +229,6 @@ class SpeciesRows(Part):
             for j, b in enumerate(self.names[:i]):
                 typed = own.get(frozenset((a, b)))
                 if typed is not None or self.model.kij[i, j] != 0.0:
-                    rows.append({"a": b, "b": a, "value": f"{self.model.kij[i, j]:g}", "own": typed is not None})
+                    origin = str(self.model.origins[j, i])
+                    rows.append({"a": b, "b": a, "value": f"{self.model.kij[i, j]:g}", "own": typed is not None, "origin": origin})
         return {"rows": rows, "species": [(s.id, s.shown) for s in self.document.species], "own": len(own)}

@@ -1,0 +1,82 @@
+"""Parameters of NRTL and Wilson: typed, or such that the pair mixes as UNIFAC says.
+
+Notation: T [K]; x: shape (n,).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.phases import kernels as k
+from gulch.engine.phases.by_groups import known_by_groups
+from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.pairs.source import Liquids, Pair, Source
+
+FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pairs are taken over from UNIFAC
+NONRANDOM = 0.3  # alpha of NRTL where none is typed (Renon & Prausnitz, 1968: 0.2 to 0.47)
+
+
+def ln_gamma(mix: Mixture, T: float, x: np.ndarray) -> np.ndarray:
+    """ln activity coefficients of an activity model at T [K] and mole fractions x, shape (n,)."""
+    n = x.size
+    mixed = k.ln_phi_phase(T, 1e5, x, k.LIQUID, *mix)
+    alone = [k.ln_phi_phase(T, 1e5, np.eye(n)[i], k.LIQUID, *mix)[i] for i in range(n)]
+    return mixed - np.array(alone)
+
+
+def like_groups(kind: int, i: int, j: int, mix: Mixture) -> tuple:
+    """(b_ij, b_ji) [K] of NRTL or Wilson with which a pair mixes as UNIFAC says, at FILLED_AT in the mean.
+
+    mix: a UNIFAC Mixture of all species. Least squares of ln gamma over the composition range.
+    """
+    at = np.array([i, j])
+    n = mix.par.shape[0]
+    two = Mixture(k.UNIFAC, k.IDEAL, mix.active, mix.par[at], np.zeros((k.N_PAIR, 2, 2)), np.vstack([mix.groups[at], mix.groups[n:]]))
+    if not (two.par[:, k.GROUP_Q] > 0.0).all():
+        return 0.0, 0.0
+    x = [np.array([a, 1.0 - a]) for a in (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)]
+    wanted = np.array([ln_gamma(two, t, z) for t in FILLED_AT for z in x])
+
+    def apart(b):
+        pairs = np.zeros((k.N_PAIR, 2, 2))
+        pairs[k.PAIR_B, 0, 1], pairs[k.PAIR_B, 1, 0] = b
+        pairs[k.PAIR_ALPHA] = NONRANDOM
+        own = Mixture(kind, k.IDEAL, mix.active, two.par, pairs, np.zeros((3, 0)))
+        return (np.array([ln_gamma(own, t, z) for t in FILLED_AT for z in x]) - wanted).ravel()
+
+    starts = [(0.0, 0.0), (300.0, 300.0), (800.0, 100.0), (100.0, 800.0)]
+    found = min((scipy.optimize.least_squares(apart, s, x_scale=300.0) for s in starts), key=lambda f: f.cost)
+    return float(found.x[0]), float(found.x[1])
+
+
+def _typed(pair: Pair) -> tuple[float, ...] | None:
+    i, j = pair.at
+    if (i, j) not in pair.typed:
+        return None
+    return (*pair.typed[i, j], *pair.typed[j, i], pair.typed.get((i, j, "alpha"), NONRANDOM))
+
+
+def _filled(pair: Liquids) -> tuple[float, ...]:
+    i, j = pair.at
+    forth, back = like_groups(k.NRTL if pair.kind == "nrtl" else k.WILSON, i, j, pair.by_groups)
+    return 0.0, forth, 0.0, back, NONRANDOM
+
+
+def _as_unifac(pair: Liquids) -> tuple[float, ...] | None:
+    return _filled(pair) if known_by_groups((pair.first, pair.second), "unifac") else None
+
+
+TYPED = Source("typed", "", _typed, measured=True)
+# Each gives (a, b [K]) of the first with the second, (a, b [K]) of the second with the first, and alpha.
+LIQUIDS = (
+    TYPED,
+    Source(
+        "filled from UNIFAC",
+        "Hansen et al., Ind. Eng. Chem. Res. 30 (1991) 2352; Wittig, Lohmann & Gmehling, Ind. Eng. Chem. Res. 42 (2003) 183",
+        _as_unifac,
+        FILLED_AT[0],
+        FILLED_AT[-1],
+    ),
+    Source("taken as ideal: UNIFAC does not know it", "", _filled, unknown=True),
+)
