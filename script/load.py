@@ -28,6 +28,7 @@ class User:
     def __init__(self, session, project):
         self.session, self.project, self.version = session, project, None
         self.times, self.faults, self.kept, self.solving = [], [], 0, 0
+        self.figures, self.owed = [], []  # s until the figures of an edit, or newer ones, were shown; when edits without any were made
         self.line = http.client.HTTPConnection("127.0.0.1", PORT, timeout=120)
 
     def ask(self, method, path, body=None):
@@ -62,8 +63,26 @@ class User:
         )
         self.times.append(seconds)
         self.kept += status == 200
-        self.solving += 'id="solving"' in text
+        self.owed.append(time.monotonic() - seconds)
+        late = 'id="solving"' in text
+        self.solving += late
+        if not late:
+            self.shown()
         return text
+
+    def shown(self):
+        """The newest figures stand: those of all edits that waited."""
+        now = time.monotonic()
+        self.figures += [now - at for at in self.owed]
+        self.owed = []
+
+    def await_figures(self, until):
+        """Ask as an open page does, every 0.7 s, until figures are there or the user edits again."""
+        while self.owed and time.monotonic() < until:
+            time.sleep(min(0.7, max(0.0, until - time.monotonic())))
+            if time.monotonic() < until and "<b>Solving</b>" not in self.ask("GET", f"/p/{self.project}/progress/process/")[2]:
+                if 'id="solving"' not in self.look()[1]:
+                    self.shown()
 
     def look(self):
         status, seconds, text = self.ask("GET", f"/p/{self.project}/process/")
@@ -116,16 +135,17 @@ def percentile(values, share):
 
 
 def report(title, users, pages):
-    times = [t for u in users for t in u.times]
+    times, figures = ([t for u in users for t in getattr(u, of)] for of in ("times", "figures"))
     faults = [f for u in users for f in u.faults]
     late = sum(u.solving for u in users)
     print(
-        f"{title}: {len(times)} edits, p50 {percentile(times, 0.5):.2f} s, p95 {percentile(times, 0.95):.2f} s; "
+        f"{title}: {len(times)} edits, acknowledged p50 {percentile(times, 0.5):.2f} s, p95 {percentile(times, 0.95):.2f} s; "
+        f"figures p50 {percentile(figures, 0.5):.2f} s, p95 {percentile(figures, 0.95):.2f} s, {len(times) - len(figures)} without; "
         f"{late} answered “solving”; pages p95 {percentile(pages, 0.95):.2f} s; errors {len(faults)} {faults[:2]}",
         flush=True,
     )
     for u in users:
-        u.times, u.faults, u.solving = [], [], 0
+        u.times, u.faults, u.solving, u.figures, u.owed = [], [], 0, [], []
 
 
 def crowd(users, every, seconds):
@@ -139,7 +159,9 @@ def crowd(users, every, seconds):
             began = time.monotonic()
             number += 1
             user.edit("SPLIT.drawn", f"{5 + (7 * number + k) % 40 / 10}%20%25")
+            user.await_figures(began + every)
             time.sleep(max(0.0, every - (time.monotonic() - began)))
+        user.await_figures(stop + 10.0)
 
     def look(user):
         while time.monotonic() < stop:

@@ -105,6 +105,16 @@ def test_a_newer_job_replaces_the_older_whether_it_runs_or_waits(workers):
     assert [done(j).ending for j in jobs] == [Ending.REPLACED] * 3 + [Ending.DONE] and jobs[-1].value == 2
 
 
+def test_who_waits_is_told_how_many_come_before(workers):
+    """Owners take turns: of another owner at most as many go first as this one has waiting itself."""
+    began(workers.submit(Sleep(LONG), key="long", owner="a"))
+    waiting = {name: workers.submit(Sleep(0.0, 0), key=name, owner=name[0]) for name in ("a1", "b1", "b2", "b3", "c1", "c2")}
+    assert {name: workers.before(job) for name, job in waiting.items()} == {"a1": 2, "b1": 2, "b2": 4, "b3": 5, "c1": 2, "c2": 4}
+    workers.stop("long")
+    assert all(done(job).ending is Ending.DONE for job in waiting.values())
+    assert workers.before(waiting["c2"]) == 0
+
+
 def test_a_worker_that_dies_is_replaced_and_the_job_says_so(workers):
     assert done(workers.submit(Die())).ending is Ending.DIED
     assert done(workers.submit(Sleep(0.0, 2))).value == 2

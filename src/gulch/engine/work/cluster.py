@@ -236,6 +236,10 @@ class Cluster:
         """(running, waiting) jobs here."""
         return self.local.load()
 
+    def before(self, job: Job) -> int:
+        """How many jobs of the first lane come before one that waits here."""
+        return self.local.before(job)
+
     def close(self) -> None:
         """End everything, here and on the cluster."""
         self.stop_all()

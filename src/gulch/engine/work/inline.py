@@ -69,6 +69,10 @@ class Inline:
         """(running, waiting): nothing."""
         return 0, 0
 
+    def before(self, job: Job) -> int:
+        """Nothing waits."""
+        return 0
+
     def compiling(self) -> None:
         """None: who works in line does not wait for machine code."""
 

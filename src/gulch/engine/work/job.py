@@ -33,6 +33,7 @@ class Progress:
     residual: float | None = None
     seconds: float = 0.0
     waiting: bool = True  # not begun
+    before: int = 0  # jobs of the first lane that come first, where it waits
 
 
 class Job:

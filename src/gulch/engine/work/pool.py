@@ -160,6 +160,16 @@ class Workers:
             running = sum(slot.lane == "now" for slot in self.running.values())
             return running, sum(map(len, self.queues["now"].values()))
 
+    def before(self, job: Job) -> int:
+        """How many jobs of the first lane that wait are taken before one of them: owners take turns. 0 of any other job."""
+        with self.change:
+            queue = self.queues["now"]
+            own = next((jobs for jobs in queue.values() if job in jobs), None)
+            if own is None:
+                return 0
+            turns = own.index(job) + 1  # of each other owner at most so many are taken meanwhile
+            return turns - 1 + sum(min(len(jobs), turns) for jobs in queue.values() if jobs is not own)
+
     # Used by slots
 
     def _jobs(self):

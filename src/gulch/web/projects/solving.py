@@ -6,6 +6,7 @@ The outcome of a solve belongs to the digest of what was solved, so undo, redo, 
 import logging
 import threading
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import partial
 
 from django.conf import settings
@@ -156,6 +157,11 @@ def awaited(job, patience=None):
         return None if job.wait(PATIENCE if patience is None else patience) else job
     finally:
         _patient.release()
+
+
+def progress_of(job):
+    """How far a Job is, and how many come before it where it waits."""
+    return replace(job.progress, before=workers().before(job))
 
 
 def trouble_of(row):

@@ -336,7 +336,8 @@ def progress(request, pk, stage):
     row = own(request, pk)
     job = solving.begin(row)
     if job is not None and not job.ended:
-        return render(request, "workspace/_solving.html", {"progress": job.progress, "row": row, "compiling": solving.compiling()})
+        told = {"progress": solving.progress_of(job), "row": row, "compiling": solving.compiling()}
+        return render(request, "workspace/_solving.html", told)
     return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 
 

@@ -69,6 +69,11 @@ class Workspace:
         return self.row.version
 
     @property
+    def progress(self):
+        """How far the solve under way is, or None."""
+        return solving.progress_of(self.job) if self.job is not None else None
+
+    @property
     def compiling(self):
         """How far the making of machine code is, while solves are slow for want of it."""
         return solving.compiling()
