@@ -88,9 +88,11 @@ test("what stands in a form that was not sent is put back into the form of the s
   const field = $("equation");
   field.value = "A = B";
   field.dispatchEvent(new Event("input", { bubbles: true }));
-  field.value = "";
-  restored();
-  assert.equal(field.value, "A = B");
+  for (const _ of [1, 2]) {
+    field.value = "";
+    restored();
+    assert.equal(field.value, "A = B");
+  }
   field.remove();
   restored(); // the user went elsewhere
   $("field").after(field);
@@ -108,14 +110,14 @@ test("what the page says of itself, and addresses beside it", () => {
 });
 
 test("names are found by any of their parts, those that begin with what is typed first, none once one stands", () => {
-  const names = [["product.flow.ethanol", "flow"], ["R1.temperature", "outlet"], ["feed.temperature", "of the feed"]]; // biome-ignore format: rows
+  const names = [["product.flow.ethanol", "flow"], ["R1.temperature", "outlet"], ["feed.temperature", "of the feed"], ["temperature.x", ""]]; // biome-ignore format: rows
   assert.deepEqual(
     matching(names, "feed").map((n) => n[0]),
     ["feed.temperature"],
   );
   assert.deepEqual(
     matching(names, "temp").map((n) => n[0]),
-    ["R1.temperature", "feed.temperature"],
+    ["temperature.x", "R1.temperature", "feed.temperature"],
   );
   assert.deepEqual(
     matching(names, "R1.temp").map((n) => n[0]),

@@ -144,7 +144,10 @@ test("the drawing names what it shows as plain text, whatever it is called", asy
     [...svg.querySelectorAll(".unit-g")].map((g) => g.classList.contains("here")),
     [false, true],
   );
-  assert.equal(svg.querySelectorAll(".plus").length, 1);
+  assert.deepEqual(
+    [...svg.querySelectorAll(".plus")].map((g) => g.dataset.id),
+    ["+out"],
+  );
   assert.match(svg.getAttribute("aria-label"), /^a<b>&"c: feed to U0, 10 kmol\/h; S0: U0 to U1/);
 });
 

@@ -172,7 +172,10 @@ test("the solves of a search are marked by what came of them, and a click carrie
     ["did not solve", "inside all limits", "now", "best"],
   );
   assert.equal(plot.traces[0].text[0], "T 400.00 K<br>yield –<br>no way out");
-  assert.equal(plot.chosen({ curveNumber: 1, pointIndex: 0 }), "a");
+  assert.deepEqual(
+    [0, 1].map((curveNumber) => plot.chosen({ curveNumber, pointIndex: 0 })),
+    ["b", "a"],
+  );
   assert.equal(plot.chosen({ curveNumber: 3, pointIndex: 0 }), null);
   assert.deepEqual(plot.layout.xaxis.range, [294, 506]);
 });

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -65,7 +65,7 @@ def ready_plan(project: Project) -> Plan:
     return plan
 
 
-def blocks(project: Project, grid: Grid, done: set[int] | tuple = ()) -> list:
+def blocks(project: Project, grid: Grid, done: Collection[int] = ()) -> list:
     """The points of a scan in runs of neighbours [(index, …)], without those done; each is walked by itself.
 
     How a scan is cut does not depend on who works on it, so its figures do not either. Where a unit has several

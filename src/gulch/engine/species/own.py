@@ -70,7 +70,7 @@ _KOPP_OTHER = 26.63
 
 
 @lru_cache(maxsize=1024)
-def lookup(cas: str | None, data: tuple = ()) -> Species | None:
+def lookup(cas: str | None, data: tuple = ()) -> Species:
     """Species by CAS number (None for one the user typed) and the user's data. Raises SpeciesError with a sentence."""
     own = dict(data)
     try:

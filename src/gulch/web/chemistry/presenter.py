@@ -2,6 +2,7 @@
 
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import default_text
+from gulch.engine.phases.model import PhaseModel
 from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import (
     QuantityError,
@@ -24,6 +25,7 @@ class ChemistryPage:
         self.space, self.document, self.display = space, space.document, space.display
         self.names = [s.id for s in self.document.species]
         self.shown = [s.shown for s in self.document.species]
+        self.model: PhaseModel | None
         try:
             self.model = model_of(self.document)
         except SpeciesError:

@@ -45,7 +45,7 @@ def _faces():
 
 @cache
 def _paper():
-    inks = re.search(r"\[data-bs-theme=light\] (\{[^}]+\})", _text("gulch/styles/ground.css"))[1]
+    inks = re.findall(r"\[data-bs-theme=light\] (\{[^}]+\})", _text("gulch/styles/ground.css"))[0]
     return f":root {inks}\n" + _text("gulch/styles/paper.css").replace('"Source Sans"', ",".join(FAMILIES))
 
 

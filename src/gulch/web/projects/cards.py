@@ -3,6 +3,8 @@
 Making a card reads a document and its figures, so it is kept with the project until either changes.
 """
 
+from typing import Any
+
 from django.utils.html import format_html, format_html_join
 
 from gulch.engine.document import DocumentError
@@ -39,7 +41,7 @@ def _key(row):
 
 
 def _summary(row):
-    out = {"about": "", "shows": [], "gauges": [], "state": "empty", "units": 0, "map": {"nodes": [], "lines": []}}
+    out: dict[str, Any] = {"about": "", "shows": [], "gauges": [], "state": "empty", "units": 0, "map": {"nodes": [], "lines": []}}
     try:
         document = row.current.worked
     except (DocumentError, AttributeError):

@@ -3,12 +3,14 @@
 Stages register theirs in their own `actions` module; one view serves them all.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from gulch.web.projects.forms import LONGEST, Posted
 
-ACTIONS = {}
+ACTIONS: dict[str, Action] = {}
 
 
 @dataclass(frozen=True)
@@ -25,7 +27,7 @@ class Action:
     """An edit: its function, the form it is posted with, and whether it concerns all variants."""
 
     function: Callable
-    form: type
+    form: type[Posted]
     whole: bool = False
 
     def longest(self, name):

@@ -21,7 +21,7 @@ class Stage:
     template = ""
     aside = ""
     about = frozenset()
-    styles = ()
+    styles: tuple[str, ...] = ()
 
     def ask(self, space):
         """Have worked on what its page shows besides the process's own figures; returns what is known of it by now."""

@@ -28,6 +28,7 @@ class Workspace:
     def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None, job=None):
         self.row, self.stage, self.select = row, stage, select or ""
         self.notice, self.conflict, self.job = notice, conflict, job
+        self.shade = ""  # id of the species whose share shades the map
         self.whole, self.document = row.current.read, row.current.worked
         self.display = self.document.display
         self.trial_values = trial_values or {}

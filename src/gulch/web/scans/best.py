@@ -3,7 +3,7 @@
 import json
 
 from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
-from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
+from gulch.engine.quantities import QuantityError, difference_of, parse, show
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
 from gulch.web.projects.words import pretty_text
 from gulch.web.scans import jobs, plots
@@ -11,7 +11,6 @@ from gulch.web.scans.curve import Curve
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
 OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None, "jumps": [], "samples": 0}  # what answers of older versions do not hold
-DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
 
 
 def searched(space):
@@ -90,18 +89,16 @@ class BestPage(Curve):
     """A search, its newest run, and what came of it."""
 
     def __init__(self, space, entry):
-        self.space, self.entry, self.display = space, entry, space.display
-        self.question = Question(space, entry)
+        self.entry, self.question = entry, Question(space, entry)
         self.run = jobs.newest(space.row, space.document, entry, space.whole.working)
         self.trade = entry.against is not None
         self.asked = (self.run.result or {}) if self.run is not None else {}
         fits = self.asked.get("kind") == ("trade-off" if self.trade else "best")
         self.points = jobs.points_of(self.run) if self.run is not None and fits else []
-        self.found = OLDER | self.asked if fits and "solves" in self.asked else None
+        found = OLDER | self.asked if fits and "solves" in self.asked else {}
+        super().__init__(space, found, self.asked.get("axes", ()))
         self.outdated = self.run is not None and bool(self.points) and jobs.outdated(self.run, space.document)
         self.rows = {g["id"]: g for g in self.asked.get("gauges", ())}
-        self.axes = self.asked.get("axes", ())
-        self.pieces = []
         if self.found:
             (self._curve_words if self.trade else self._best_words)()
 
@@ -114,21 +111,10 @@ class BestPage(Curve):
         """Which table of the page is worth copying."""
         return "curve-table" if self.trade else "best-holds"
 
-    def say(self, text, values=None):
-        self.pieces.append((text, self.point(values) if values else None))
-
-    def point(self, values):
-        """{address: document text} of values of the knobs [SI]."""
-        return {a["address"]: write(v, a["dimension"], self.display, DIGITS) for a, v in zip(self.axes, values, strict=True)}
-
     @property
     def texts(self):
         """{place of a piece: its point as JSON}."""
         return {k: json.dumps(point) for k, (_, point) in enumerate(self.pieces) if point}
-
-    def place(self, values):
-        parts = [f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(self.axes, values, strict=True)]
-        return f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
 
     def reading(self, value, gauge, digits=5):
         return show(value, self.rows[gauge]["dimension"], self.display, digits)

@@ -1,13 +1,42 @@
 """What the page of a trade-off shows of its curve: where it runs, where it bends, and its points as a table."""
 
+from __future__ import annotations
+
 import json
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import in_sentence, limit_words
-from gulch.engine.quantities import show
+from gulch.engine.quantities import show, write
 from gulch.web.projects.words import show_unit
 
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
 
-class Curve:
+DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
+
+
+class Told:
+    """An answer told in pieces: words, and points that can be carried to the process."""
+
+    def __init__(self, space: Workspace, found: dict[str, Any], axes: Sequence[dict]):
+        self.space, self.display = space, space.display
+        self.found, self.axes = found, axes
+        self.pieces: list[tuple[str, dict | None]] = []
+
+    def say(self, text, values=None):
+        self.pieces.append((text, self.point(values) if values else None))
+
+    def point(self, values):
+        """{address: document text} of values of the knobs [SI]."""
+        return {a["address"]: write(v, a["dimension"], self.display, DIGITS) for a, v in zip(self.axes, values, strict=True)}
+
+    def place(self, values):
+        parts = [f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(self.axes, values, strict=True)]
+        return f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
+
+
+class Curve(Told):
     """The parts of a `BestPage` that tell of a curve."""
 
     def _curve_words(self):

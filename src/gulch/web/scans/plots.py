@@ -158,7 +158,7 @@ def contours(result, sentence, display):
         ],
         "shows": next(i for i, g in enumerate(gauges) if g["id"] == sentence.shown["id"]),
         "state": [[_state(p, gauges, sentence.passing) for p in row] for row in rows],
-        "out": [[bool(p) and any(limit_broken(p, g) for g in gauges) for p in row] for row in rows],
+        "out": [[p is not None and any(limit_broken(p, g) for g in gauges) for p in row] for row in rows],
         "edges": [
             [*place(e["values"]), e["gauge"]]
             for e in result.get("edges", ())

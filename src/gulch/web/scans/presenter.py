@@ -1,6 +1,7 @@
 """What the scans page shows."""
 
 import json
+from typing import Any
 
 from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.project.choices import choices
@@ -23,7 +24,7 @@ def scan_page(space, kept=()):
     scans, searches = space.document.scans, space.document.searches
     sought = searched(space)
     chosen = space.document.scan(space.select) or (scans[0] if scans else None)
-    page = {
+    page: dict[str, Any] = {
         "scans": [(s.id, scan_words(space, s), s is chosen and sought is None) for s in scans],
         "searches": [(s.id, search_words(space, s), s is sought) for s in searches],
         "scan": None,

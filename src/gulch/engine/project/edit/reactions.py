@@ -14,7 +14,7 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
 if TYPE_CHECKING:
-    from gulch.engine.phases.stream import Stream
+    pass
 
 
 def set_equilibrium(project: Project, id_: str, field: str, text: str) -> None:
@@ -33,7 +33,7 @@ def set_equilibrium(project: Project, id_: str, field: str, text: str) -> None:
         forget(project)
 
 
-def set_measures(project: Project, key: str, product: Stream, ratio: float) -> None:
+def set_measures(project: Project, key: str, product: str, ratio: str) -> None:
     """Count conversion, selectivity and yield on a key reactant and a wanted product; empty ones end that."""
     if not key and not product:
         project.measures = None
@@ -81,7 +81,7 @@ def limiting_reactant(project: Project, nu: np.ndarray) -> str:
     return project.species[min(held, key=lambda i: fed[i] / -nu[i]) if held else reactants[0]].id
 
 
-def set_conversion(project: Project, id_: str, key: str, value: float, polynomial: str | None = None) -> None:
+def set_conversion(project: Project, id_: str, key: str, value: str, polynomial: str | None = None) -> None:
     """Give a reaction a key species and a conversion, by value or polynomial; empty ones leave the key and no conversion.
 
     Raises EditError.

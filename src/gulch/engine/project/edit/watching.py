@@ -40,7 +40,7 @@ def knob_on(project: Project, address: str, low: str, high: str) -> KnobEntry:
     return found
 
 
-def add_target(project: Project, gauge: str, knob: str, value: float | None = None, sits: str = "value") -> str:
+def add_target(project: Project, gauge: str, knob: str, value: str | None = None, sits: str = "value") -> str:
     """Add a target on a gauge by a knob; returns its id. Raises EditError."""
     if project.gauge(gauge) is None or project.knob(knob) is None:
         raise EditError("A target needs a gauge to read and a knob to turn: make them first (○ and ◇ in the inspector).")

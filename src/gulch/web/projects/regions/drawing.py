@@ -100,7 +100,7 @@ class Drawing(Region):
                 if r.per == "species":
                     key = outcome.reactions[0].get("key") if outcome.reactions else None
                     key = key or max(value, key=value.get, default=None)
-                    if value.get(key, 0.0) > 0.0:
+                    if key is not None and value.get(key, 0.0) > 0.0:
                         name = key if len(key) <= 9 else ""  # the plate is no wider
                         return f"X {show(value[key], r.dimension, self.display, 3)} {name}".rstrip()
                 elif value is not None and not any(d.name == "conversion" for d in KINDS[unit.kind].results()):

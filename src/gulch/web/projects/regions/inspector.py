@@ -259,7 +259,7 @@ class Inspector(Region):
 def outlets(document, stream):
     """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
     unit = document.unit(source_of(stream)[0]) if stream.source else None
-    ports = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
+    ports: tuple = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
     now = source_of(stream)[1] or (ports[0].name if len(ports) == 1 else None)
     return [(p.name, p.name, p.name == now) for p in ports] if len(ports) > 1 or (ports and now != ports[0].name) else []
 
