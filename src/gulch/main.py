@@ -1,15 +1,18 @@
 """The `gulch` command: the engine's commands, and `demo`, which serves the web application."""
 
+from __future__ import annotations
+
 import argparse
 import gc
 import os
 import sys
+from typing import Any
 
 import gulch
 from gulch.engine import cli
 
 
-def main(argv=None):
+def main(argv: list[str] | None = None) -> int:
     gc.set_threshold(50_000)  # what is loaded stays: looking through it for garbage takes a tenth of a start
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
@@ -40,27 +43,27 @@ def main(argv=None):
     return cli.run(parser, argv)
 
 
-def port(text):
+def port(text: str) -> Any:
     """A port as typed."""
     if not text.isdigit() or not 1 <= int(text) <= 65535:
         raise argparse.ArgumentTypeError(f"“{text}” is no port: give a whole number from 1 to 65535")
     return int(text)
 
 
-def days(text):
+def days(text: str) -> Any:
     """A number of days as typed."""
     if not text.isdigit() or not 1 <= int(text) <= 36_500:
         raise argparse.ArgumentTypeError(f"“{text}” is no number of days: give a whole number above zero")
     return int(text)
 
 
-def prune_data(args):
+def prune_data(args: Any) -> Any:
     from gulch.web.serve import prune
 
     return prune(args.days, args.yes)
 
 
-def serve(args):
+def serve(args: Any) -> Any:
     from gulch.web.serve import serve
 
     if args.workers is not None:
@@ -68,7 +71,7 @@ def serve(args):
     return serve(args.host, args.port)
 
 
-def add_user(args):
+def add_user(args: Any) -> Any:
     from gulch.web.serve import add_user, close_account
 
     if args.close or args.open:
@@ -76,7 +79,7 @@ def add_user(args):
     return add_user(args.name, args.admin, args.reset)
 
 
-def serve_demo(args):
+def serve_demo(args: Any) -> Any:
     from gulch.web.serve import demo
 
     return demo(args.port)

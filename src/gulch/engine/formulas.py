@@ -18,6 +18,8 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.quantities import QuantityError, compound_unit, dimensions_of
 
 if TYPE_CHECKING:
+    from re import Match
+
     from gulch.engine.unit_names import Dims
 
 MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
@@ -48,7 +50,7 @@ def read(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
         raise FormulaError(f"The formula is longer than {MAX_LENGTH} characters.")
     literals = []
 
-    def keep(match):
+    def keep(match: Match) -> str:
         literals.append((float(match[1]), match[2]))
         return f"(_q{len(literals) - 1})"
 
@@ -114,7 +116,7 @@ def finite(number: float) -> float:
 
 
 class _Reader:
-    def __init__(self, known, literals):
+    def __init__(self, known: dict[str, tuple], literals: list[tuple]) -> None:
         self.known, self.literals = known, literals
         self.out, self.names, self.depth, self.deepest = [], set(), 0, 0
         self.none = dimensions_of("")
@@ -203,7 +205,7 @@ class _Reader:
         return re.sub(r"_q(\d+)", lambda m: f"{self.literals[int(m[1])][0]:g}[{self.literals[int(m[1])][1]}]", ast.unparse(node))
 
 
-def _number(node):
+def _number(node: Any) -> float | None:
     try:
         value = ast.literal_eval(node)
     except ValueError:
@@ -211,13 +213,13 @@ def _number(node):
     return float(value) if type(value) in (int, float) else None
 
 
-def _unit(unit):
+def _unit(unit: str) -> tuple:
     try:
         return compound_unit(unit)
     except QuantityError as error:
         raise FormulaError(str(error)) from None
 
 
-def _words(dimension):
+def _words(dimension: Dims) -> str:
     text = str(dimension).replace("[", "").replace("]", "").replace("**", "^").replace(" ", "")
     return "no unit" if text in ("dimensionless", "") else text.replace("substance", "amount")

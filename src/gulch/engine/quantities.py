@@ -31,7 +31,7 @@ class Dimension:
     offered: tuple[str, ...]  # as a user writes them
 
 
-def _dimensions():
+def _dimensions() -> dict[str, Dimension]:
     rows = [
         ("temperature", "K", "degC", "K", "degF", "degR"),
         ("temperature difference", "delta_degC", "K", "degC", "degF"),
@@ -171,15 +171,15 @@ def unit_factor(unit: str, si: str) -> float | None:
     return factor if found == dimensions_of(si) else None
 
 
-def _examples(kind):
+def _examples(kind: Dimension) -> str:
     return ", ".join(u for u in kind.offered[:4] if u != "1")
 
 
-def _unknown_unit(unit, kind):
+def _unknown_unit(unit: str, kind: Dimension) -> str:
     return f"“{unit}” is not a unit Gulch knows for a {kind.name}: write for example {_examples(kind)}."
 
 
-def _name_of(here):
+def _name_of(here: Dims) -> str | None:
     return next((kind.name for kind in DIMENSIONS.values() if kind.si and dimensions_of(kind.si) == here), None)
 
 
@@ -435,7 +435,7 @@ class Worded(ValueError):
     words: with a {} for each of `parts`: (SI value, dimension), or another error.
     """
 
-    def __init__(self, words: str, *parts: tuple[float, str] | Exception):
+    def __init__(self, words: str, *parts: tuple[float, str] | Exception) -> None:
         self.words, self.parts = words, parts
         super().__init__(self.told("si"))
 

@@ -11,13 +11,16 @@ import types
 from dataclasses import dataclass
 from enum import Enum
 from functools import cache
-from typing import Annotated, Any, Union, get_args, get_origin
+from typing import TYPE_CHECKING, Annotated, Any, Union, _AnnotatedAlias, _LiteralGenericAlias, get_args, get_origin  # type: ignore[attr-defined]
 
 from annotated_types import MinLen
 from pydantic import BaseModel
 
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import PerReaction
+
+if TYPE_CHECKING:
+    from pydantic.fields import FieldInfo
 
 
 class Thing(Enum):
@@ -100,7 +103,7 @@ GONE = _Gone()  # what the walker gives for data that go
 
 
 @cache
-def _items():
+def _items() -> dict[str, Any]:
     """{name of an input or result of units: what there is one of it for}, species aside."""
     found = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.declared(PerReaction)}
     per = {"reaction": Thing.REACTION, "element": None}
@@ -121,7 +124,7 @@ class Renaming:
     new: str
     ids: frozenset = frozenset()
 
-    def _is(self, thing, text):
+    def _is(self, thing: Thing, text: str) -> bool:
         return text == self.old and thing is self.thing
 
     def own(self, thing: Thing, text: str) -> str:
@@ -198,7 +201,7 @@ def followed(model: type, data: dict[str, Any], change: Forgetting | Renaming) -
 
 
 class _Walker:
-    def __init__(self, change, root, whole):
+    def __init__(self, change: Forgetting | Renaming, root: type, whole: dict[str, Any]) -> None:
         self.change, self.root, self.whole = change, root, whole
 
     def walk(self, kind: Any, data: float | str | dict[str, Any] | list, markers: tuple = ()) -> Any:
@@ -306,12 +309,12 @@ class _Walker:
         return None, key, None
 
 
-def _whole_type(field):
+def _whole_type(field: FieldInfo) -> Any:
     return Annotated[field.annotation, *field.metadata] if field.metadata else field.annotation
 
 
 @cache
-def _name_marker(entry):
+def _name_marker(entry: type | _AnnotatedAlias) -> Any:
     """The marker of the field that tells one entry of a list from another: its own id, or what it is about."""
     while get_origin(entry) is Annotated:
         entry = get_args(entry)[0]
@@ -325,9 +328,9 @@ def _name_marker(entry):
     return None
 
 
-def _at(whole, path):
+def _at(whole: dict[str, Any], path: list[str]) -> dict | None:
     """Plain data at a path by ids, or None."""
-    here = whole
+    here: Any = whole
     for key in path:
         if isinstance(here, dict):
             here = here.get(key)
@@ -336,7 +339,7 @@ def _at(whole, path):
     return here
 
 
-def _chosen(kind, data):
+def _chosen(kind: Any, data: Any) -> type | _AnnotatedAlias | _LiteralGenericAlias:
     """The member of a union that data belong to."""
     members = [m for m in get_args(kind) if m is not type(None)]
     if len(members) == 1:
@@ -349,7 +352,7 @@ def _chosen(kind, data):
     return Any
 
 
-def _loss(field):
+def _loss(field: FieldInfo) -> OnLoss:
     """What becomes of the entry whose field went."""
     found = [m for m in field.metadata if isinstance(m, MARKERS)]
     if found:

@@ -115,14 +115,16 @@ def settle(
     return found
 
 
-def _newton_may_help(found):
+def _newton_may_help(found: LoopResult) -> bool:
     return found.gain is not None and abs(found.gain - 1.0) > 1e-3
 
 
 class _Search:
     """What every method shares: the pass with its limits, and how it ended."""
 
-    def __init__(self, one_pass, scale, floor, ceiling, tol, max_passes, watch):
+    def __init__(
+        self, one_pass: Callable, scale: np.ndarray, floor: np.ndarray, ceiling: np.ndarray, tol: float, max_passes: int, watch: Watch
+    ) -> None:
         self.one_pass, self.scale, self.floor, self.ceiling, self.tol = one_pass, scale, floor, ceiling, tol
         self.left, self.watch = max_passes, watch
         self.passes = 0
@@ -149,7 +151,7 @@ class _Search:
         return new
 
 
-def _accelerated(search, x, depth, direct, secants, method):
+def _accelerated(search: _Search, x: np.ndarray, depth: int, direct: int, secants: tuple | None, method: str) -> LoopResult:
     scale, tol = search.scale, search.tol
     xs, fs, history, iterates = [], [], [], []
     old_dx, old_df = usable_secants(secants if method in ("automatic", "anderson") else None, x.size)
@@ -249,7 +251,7 @@ def wegstein_step(xs: list, fs: list) -> np.ndarray:
     return q * xs[-1] + (1.0 - q) * (xs[-1] + fs[-1])
 
 
-def _newton(search, x):
+def _newton(search: _Search, x: np.ndarray) -> LoopResult:
     """Newton's method on the change of a pass, with differences, halving the step while the change grows."""
     scale, n = search.scale, x.size
     history, iterates = [], []
@@ -287,7 +289,7 @@ def _newton(search, x):
     return LoopResult(x, f * scale, reason, tuple(history), gain, mode, left, (), search.passes, tuple(iterates))
 
 
-def _jacobian(search, x, f):
+def _jacobian(search: _Search, x: np.ndarray, f: np.ndarray) -> np.ndarray | None:
     """Differences of the scaled change, shape (n, n); None where a pass fails or the limits end it."""
     n = x.size
     out = np.empty((n, n))
@@ -306,7 +308,7 @@ def _jacobian(search, x, f):
     return out if np.isfinite(out).all() else None
 
 
-def _damped(search, x, f, step):
+def _damped(search: _Search, x: np.ndarray, f: np.ndarray, step: np.ndarray) -> tuple | None:
     """(x, change) after the longest of the steps 1, 1/2, … that lowers the change; None when none does."""
     share, size = 1.0, float(np.linalg.norm(f))
     for _ in range(10):

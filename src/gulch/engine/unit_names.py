@@ -27,23 +27,23 @@ class Dims(tuple):
 
     __slots__ = ()
 
-    def __mul__(self, other):
+    def __mul__(self, other: Dims) -> Dims:  # type: ignore[override]  # of a tuple: these are no tuple to repeat
         return Dims(a + b for a, b in zip(self, other, strict=True))
 
-    def __truediv__(self, other):
+    def __truediv__(self, other: Dims) -> Dims:
         return Dims(a - b for a, b in zip(self, other, strict=True))
 
-    def __pow__(self, power):
+    def __pow__(self, power: float | Fraction) -> Dims:
         power = Fraction(power).limit_denominator(1000)
         return Dims(a * power for a in self)
 
-    def __str__(self):
+    def __str__(self) -> str:
         over = [_power(b, e) for b, e in zip(DIMENSION_NAMES, self, strict=True) if e > 0]
         under = [_power(b, -e) for b, e in zip(DIMENSION_NAMES, self, strict=True) if e < 0]
         return "*".join(over or ["1"] if under else over) + "".join(f"/{u}" for u in under)
 
 
-def _power(base, exponent):
+def _power(base: str, exponent: Fraction) -> str:
     return base if exponent == 1 else f"{base}^{float(exponent):g}"
 
 
@@ -68,7 +68,7 @@ class Measure:
     dims: Dims
 
 
-def _table():
+def _table() -> dict[str, Measure]:
     energy, force = dims(mass=1, length=2, time=-2), dims(mass=1, length=1, time=-2)
     power, pressure = dims(mass=1, length=2, time=-3), dims(mass=1, length=-1, time=-2)
     length, mass, time, volume = dims(length=1), dims(mass=1), dims(time=1), dims(length=3)
@@ -167,7 +167,7 @@ def read_unit(text: str) -> Measure:
     return measure
 
 
-def _tokens(text):
+def _tokens(text: str) -> list[str]:
     text = text.strip()
     if len(text) > MOST_CHARACTERS:
         raise UnitError("The unit is too long.")
@@ -185,7 +185,7 @@ def _tokens(text):
 class _Reader:
     """Reads tokens from left to right; `*`, `/` and a mere gap bind alike."""
 
-    def __init__(self, tokens):
+    def __init__(self, tokens: list[str]) -> None:
         self.rest, self.parts = list(reversed(tokens)), 0
 
     def next(self) -> str:
@@ -255,7 +255,7 @@ def named(name: str) -> Measure | None:
     return _asked(name)
 
 
-def _asked(name):
+def _asked(name: str) -> Measure | None:
     """What pint knows of a name."""
     import pint
 
@@ -266,11 +266,11 @@ def _asked(name):
         offset = registry.Quantity(0.0, name).to_base_units().magnitude
     except Exception:  # pint raises many kinds; to us each means: no such unit
         return None
-    if not set(kinds) <= set(DIMENSION_NAMES) or not all(map(_finite, (factor, offset))):
+    if not set(kinds) <= set(DIMENSION_NAMES) or not all(_finite(float(v)) for v in (factor, offset)):  # type: ignore[arg-type]  # of pint's numbers
         return None
     powers = {k: Fraction(float(e)).limit_denominator(1000) for k, e in kinds.items()}  # type: ignore[arg-type]  # of pint's numbers
     return Measure(float(factor), float(offset), dims(**powers))  # type: ignore[arg-type]
 
 
-def _finite(value):
+def _finite(value: float) -> bool:
     return isinstance(value, int | float) and abs(value) < 1e300

@@ -1,6 +1,9 @@
 """Security headers, signing in on the loopback demo, and sentences for whatever goes wrong."""
 
+from __future__ import annotations
+
 import logging
+from typing import TYPE_CHECKING, Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model, login
@@ -14,6 +17,12 @@ from gulch.engine.work.job import new_reference
 from gulch.web.operating import counts
 from gulch.web.projects.actions import stored
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from django.http import HttpRequest
+
+
 log = logging.getLogger("gulch.web")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
@@ -22,10 +31,10 @@ POLICY = (
 
 
 class ContentSecurityPolicy:
-    def __init__(self, get_response):
+    def __init__(self, get_response: Callable) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         return response
@@ -34,10 +43,10 @@ class ContentSecurityPolicy:
 class DemoSignIn:
     """Signs requests from this computer in as the demo user, while the demo is served."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Callable) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         if settings.GULCH_DEMO and not request.user.is_authenticated and request.META.get("REMOTE_ADDR") in ("127.0.0.1", "::1"):
             user, made = get_user_model().objects.get_or_create(username="demo")
             if made:
@@ -50,14 +59,14 @@ class DemoSignIn:
 class Sentences:
     """A net under all views: whatever goes wrong becomes a sentence, and the project stays as it is."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Callable) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         stored.set(None)
         return self.get_response(request)
 
-    def process_exception(self, request, exception):
+    def process_exception(self, request: HttpRequest, exception: Any) -> HttpResponse | None:
         if isinstance(exception, Http404 | PermissionDenied | SuspiciousOperation):
             return None  # Django's own answers
         match = request.resolver_match
@@ -85,7 +94,7 @@ class Sentences:
         return render(request, "projects/unreadable.html", context, status=500)
 
 
-def database_words(error):
+def database_words(error: DatabaseError) -> str:
     """What the user can do about a database that refuses."""
     text = str(error).lower()
     if "full" in text:
@@ -102,10 +111,10 @@ def database_words(error):
 class SignedOut:
     """A request from inside a page whose session has ended is told so, not sent the sign-in page to show in its place."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Callable) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
         if (
             request.headers.get("HX-Request")

@@ -1,5 +1,7 @@
 """Serving: the loopback demo, and the application with sign-in."""
 
+from __future__ import annotations
+
 import gc
 import getpass
 import os
@@ -10,16 +12,21 @@ import threading
 import time
 from hashlib import sha256
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from _io import TextIOWrapper
+
 
 SAY_EVERY = 5.0  # s between two words on the making of machine code
 THREADS = 80  # most of them wait for workers, or for their turn, at any time
 
 
-def say(text):
+def say(text: str) -> None:
     print(text, flush=True)
 
 
-def prepare(collect=False, compress=False):
+def prepare(collect: Any = False, compress: Any = False) -> None:
     """Django set up, database migrated; with `collect` the static files under hashed names as well, with `compress` compressed."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "gulch.web.settings")
     if collect:
@@ -32,7 +39,7 @@ def prepare(collect=False, compress=False):
         collect_static(compress)
 
 
-def migrate(told=True):
+def migrate(told: Any = True) -> None:
     """Bring the database to the state of this version, unless it says itself that it is there: looking takes a while."""
     import axes
     import django
@@ -53,7 +60,7 @@ def migrate(told=True):
         cursor.execute(f"PRAGMA user_version = {wanted}")
 
 
-def collect_static(compress):
+def collect_static(compress: Any) -> None:
     """Collect the static files, unless those at hand are collected already. On this computer alone nobody gains by their compression."""
     from django.conf import settings
     from django.contrib.staticfiles.storage import staticfiles_storage
@@ -74,7 +81,7 @@ def collect_static(compress):
         stamp.write_text(now)
 
 
-def only_server():
+def only_server() -> TextIOWrapper | None:
     """A file that no other server on this home has locked, kept open while this one lives; None, and who it is, where one has."""
     from django.conf import settings
 
@@ -98,7 +105,7 @@ def only_server():
     return handle
 
 
-def listen(host, port, tries=50):
+def listen(host: str, port: Any, tries: Any = 50) -> socket.socket | None:
     """A bound socket; one of the next ports when the wanted one is taken. Raises OSError where the host is not here."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     for candidate in range(port, min(port + tries, 65536)):
@@ -118,7 +125,7 @@ def listen(host, port, tries=50):
     return None
 
 
-def run(host, port, begin=None, tries=1):
+def run(host: str, port: Any, begin: Any = None, tries: Any = 1) -> int:
     """Serve on an address until stopped; begin: what a thread does once the server is there; tries: ports that may be taken in turn."""
     lock = only_server()
     if lock is None:
@@ -171,7 +178,7 @@ def run(host, port, begin=None, tries=1):
     return 0
 
 
-def believed():
+def believed() -> dict[str, Any]:
     """What the server takes from a reverse proxy: who asks, and whether by HTTPS. Whoever else says such things is not listened to."""
     from django.conf import settings
 
@@ -180,7 +187,7 @@ def believed():
     return {"trusted_proxy": settings.PROXY, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"}}
 
 
-def first_worker():
+def first_worker() -> None:
     """Have the first worker made; say how far the making of machine code is while it lasts."""
     from gulch.web.projects import solving
 
@@ -197,7 +204,7 @@ def first_worker():
         say("All kernels are compiled: solves are fast now.")
 
 
-def load():
+def load() -> None:
     """Load what the first pages would wait for: the views, the index of species. It stays, so it is never looked through for garbage."""
     from django.urls import get_resolver
 
@@ -210,7 +217,7 @@ def load():
     gc.set_threshold(50_000)
 
 
-def demo(port):
+def demo(port: Any) -> Any:
     """Migrate, load the demo with its figures, and serve on the loopback address, signed in as the demo user."""
     os.environ["GULCH_DEMO"] = "1"
     say("Loading …")
@@ -233,7 +240,7 @@ def demo(port):
     return run("127.0.0.1", port, lambda: answer_scans(new), tries=50)
 
 
-def answer_scans(rows):
+def answer_scans(rows: Any) -> None:
     """Have the scans of demo projects run, so that they are answered when somebody opens them."""
     from gulch.web.projects import solving
     from gulch.web.scans import jobs
@@ -246,14 +253,14 @@ def answer_scans(rows):
         solving.leave_thread()
 
 
-def serve(host, port):
+def serve(host: Any, port: Any) -> Any:
     """Serve with accounts; on the loopback address unless another is asked for."""
     say("Loading …")
     prepare(collect=True, compress=True)
     return run(host, port)
 
 
-def prune(days, yes=False):
+def prune(days: int, yes: bool = False) -> int:
     """Say what of more than so many days may go, and remove it where that is asked for."""
     prepare()
     from gulch.web.operating import prune as pruning
@@ -280,7 +287,7 @@ def prune(days, yes=False):
     return 0
 
 
-def close_account(name, closed=True):
+def close_account(name: str, closed: bool = True) -> int:
     """Close an account, or open it again."""
     prepare()
     from django.contrib.auth import get_user_model
@@ -299,7 +306,7 @@ def close_account(name, closed=True):
     return 0
 
 
-def add_user(name, admin=False, reset=False):
+def add_user(name: str, admin: Any = False, reset: bool = False) -> int:
     """Create an account, or set a new password for one; asks for the password twice."""
     prepare()
     from django.contrib.auth import get_user_model

@@ -1,5 +1,7 @@
 """The store of sessions, where Django looks for it."""
 
+from __future__ import annotations
+
 import logging
 
 from django.contrib.sessions.backends import cached_db
@@ -16,7 +18,7 @@ class SessionStore(cached_db.SessionStore):
 
     cache_key_prefix = "gulch.sessions."
 
-    def save(self, must_create=False):
+    def save(self, must_create: bool = False) -> None:
         """Keep the session, in memory alone where the disk is full or may only be read. Raises CreateError, UpdateError."""
         try:
             super().save(must_create)
@@ -32,11 +34,11 @@ class SessionStore(cached_db.SessionStore):
                 raise
 
     @property
-    def _alone(self):
+    def _alone(self) -> str:
         """Under what it is noted that a session is in memory alone."""
         return f"{self.cache_key}.alone"
 
-    def delete(self, session_key=None):
+    def delete(self, session_key: str | None = None) -> None:
         """End the session."""
         key = session_key or self.session_key
         if key is not None:

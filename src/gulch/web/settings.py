@@ -11,6 +11,8 @@ GULCH_CLUSTER      address of a dask scheduler, "tcp://host:8786", on which scan
 GULCH_TIME_LIMIT   seconds after which any solve is ended (default: 600); searches are limited by counts before
 """
 
+from __future__ import annotations
+
 import contextlib
 import os
 import secrets
@@ -30,7 +32,7 @@ with contextlib.suppress(OSError):  # a folder of an older version, or not one's
     HOME.chmod(0o700)
 
 
-def _secret_key():
+def _secret_key() -> str:
     path = HOME / "secret-key"
     try:
         with open(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
@@ -40,7 +42,7 @@ def _secret_key():
     return path.read_text()
 
 
-def _count(name, default):
+def _count(name: str, default: int) -> int:
     """A whole number above 0 from the environment."""
     text = os.environ.get(name, "")
     if text and not (text.isascii() and text.isdigit() and 0 < int(text) < 100_000):

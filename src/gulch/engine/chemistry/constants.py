@@ -60,7 +60,7 @@ class Constant:
         """ln K at T [K], in the basis of the constant. nu: shape (n,)."""
         return self._ln_k(T, nu, model) + self.shift
 
-    def _ln_k(self, T, nu, model):
+    def _ln_k(self, T: float, nu: np.ndarray, model: PhaseModel) -> float:
         if self.source == "gibbs":
             return float(ln_equilibrium_constants(nu[None, :], T, model)[0])
         if self.source == "table":
@@ -138,6 +138,6 @@ def agreeing(datum: Datum, field: str) -> list[float]:
 
 
 @lru_cache(maxsize=4096)
-def _agreeing(source, value, others, alone):
+def _agreeing(source: str, value: float, others: tuple, alone: float) -> list[float]:
     everything = {source: value, **dict(others)}
     return [value, *(v for other, v in others if not stands_alone(other, everything, alone))]

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
 
 
-def _apart(atoms, gas, solid):
+def _apart(atoms: np.ndarray, gas: np.ndarray, solid: int) -> bool:
     """Whether the elements fix the amount of a solid, because it holds what no gas does."""
     gases = np.ascontiguousarray(atoms[:, gas])
     return len(_independent_rows(np.c_[gases, atoms[:, solid]])) > len(_independent_rows(gases))
@@ -64,7 +64,7 @@ def by_elements(
     potentials, formed, forming = np.zeros(len(independent)), 0.0, False
     diluted = n0 + aside
 
-    def at_fugacities(ln_phi):
+    def at_fugacities(ln_phi: np.ndarray) -> np.ndarray:
         """Amounts of the gas, inert ones included."""
         nonlocal ln_n, potentials, formed, forming
         terms = g0 + ln_phi[gas]
@@ -107,13 +107,13 @@ def by_elements(
     return Equilibrium(out, potentials=named, solid=formed, passes=number)
 
 
-def _independent_rows(A):
+def _independent_rows(A: np.ndarray) -> np.ndarray:
     """Positions of rows that are not combinations of earlier ones."""
     return _independent(A.tobytes(), A.shape)
 
 
 @lru_cache(maxsize=512)
-def _independent(rows, shape):
+def _independent(rows: bytes, shape: tuple) -> np.ndarray:
     A, chosen = np.frombuffer(rows).reshape(shape), []
     for k in range(len(A)):
         if np.any(A[k]) and np.linalg.matrix_rank(A[[*chosen, k]]) > len(chosen):
@@ -121,7 +121,17 @@ def _independent(rows, shape):
     return np.array(chosen, int)
 
 
-def _minimise(A, b, g, still, ln_n, a_solid, g_solid, with_solid, n_solid):
+def _minimise(
+    A: np.ndarray,
+    b: np.ndarray,
+    g: np.ndarray,
+    still: float,
+    ln_n: np.ndarray,
+    a_solid: np.ndarray,
+    g_solid: float,
+    with_solid: bool,
+    n_solid: float,
+) -> tuple:
     """kernels.newton_elements, with the rest of the element error put right where the minimum is degenerate."""
     outcome, ln_n, potentials, formed, moved = kernels.newton_elements(A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid)
     if outcome == kernels.FOUND:
@@ -166,7 +176,7 @@ def describing_reactions(change: np.ndarray, amounts: np.ndarray, species: tuple
 
 
 @lru_cache(maxsize=512)
-def _formations(atoms):
+def _formations(atoms: tuple) -> tuple:
     """(position, {position: coefficient}) of each species that is made from the components before it; atoms: rows of species."""
     components = [int(c) for c in _independent_rows(np.array(atoms, float))]
     out = []

@@ -12,12 +12,16 @@ from fractions import Fraction
 from functools import lru_cache
 from itertools import combinations
 from math import gcd, lcm
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.species import lookup, resolve_name
 from gulch.engine.species.search import formula_key, plain
+
+if TYPE_CHECKING:
+    from gulch.engine.species.search import Match
+
 
 MOST_CHARACTERS, MOST_SPECIES = 400, 30  # of one equation
 MOST_SUBSETS = 1500  # of its species that are looked at for balances of their own
@@ -37,7 +41,7 @@ class EquationError(ValueError):
 class Ambiguous(EquationError):
     """An equation that several independent reactions balance; `ways` are balanced equations to choose from."""
 
-    def __init__(self, text, ways):
+    def __init__(self, text: str, ways: list) -> None:
         super().__init__(text)
         self.ways = ways
 
@@ -45,7 +49,7 @@ class Ambiguous(EquationError):
 class UnknownSpecies(EquationError):
     """A name that is no species of the project; `matches` are what the databank offers for it."""
 
-    def __init__(self, name, matches):
+    def __init__(self, name: str, matches: list[Match]) -> None:
         self.name, self.matches = name, matches
         if len(matches) > 1:
             names = ", ".join(m.name for m in matches[:4])
@@ -92,7 +96,7 @@ def in_digits(text: str) -> str:
     return " ".join(text.translate(SUBSCRIPTS).split())
 
 
-def _terms(side, where):
+def _terms(side: str, where: str) -> list[Term]:
     if not side.strip():
         raise EquationError(f"The {where} side of the equation is empty: write at least one species there.")
     terms = []
@@ -230,7 +234,7 @@ def ways_to_balance(sides: list[int], compositions: list, names: list[str], limi
 
 
 @lru_cache(maxsize=256)
-def _ways(sides, compositions, names, limit):
+def _ways(sides: tuple, compositions: Any, names: tuple, limit: int) -> list[str]:
     compositions = [dict(c) for c in compositions]
     elements = sorted({e for c in compositions for e in c})
     rows = [[Fraction(c.get(e, 0)) * s for s, c in zip(sides, compositions, strict=True)] for e in elements]
@@ -282,7 +286,7 @@ class Resolved:
 class Unbalanced(EquationError):
     """Typed coefficients that do not balance; `elements` holds the balance, `suggestion` an equation or ''."""
 
-    def __init__(self, text, elements, suggestion):
+    def __init__(self, text: str, elements: dict[str, tuple], suggestion: str) -> None:
         super().__init__(text)
         self.elements, self.suggestion = elements, suggestion
 
@@ -297,7 +301,7 @@ def resolve_equation(text: str, entries: list) -> Resolved:
 
 
 @lru_cache(maxsize=1024)
-def _resolved(text, entries):
+def _resolved(text: str, entries: Any) -> Resolved:
     left, right = parse_equation(text)
     terms = [(-1, t) for t in left] + [(1, t) for t in right]
     positions = [find_in_project(t.name, entries) for _, t in terms]
@@ -347,14 +351,14 @@ def degrees_of_freedom(sides: list[int], compositions: list) -> int:
     return len(null_space(rows, len(sides)))
 
 
-def _plain(value):
+def _plain(value: float | Fraction) -> str:
     return f"{float(value):g}"
 
 
 def write_equation(coefficients: dict, names: list[str] | tuple, ones: bool = False) -> str:
     """An equation as text from {position: signed coefficient} and the names by position; `ones` writes them too."""
 
-    def side(sign):
+    def side(sign: int) -> str:
         parts = []
         for p, v in coefficients.items():
             if v * sign > 0:

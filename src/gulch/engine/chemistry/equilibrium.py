@@ -25,6 +25,8 @@ from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR
 from gulch.engine.settle import settle
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from gulch.engine.phases.model import PhaseModel
 
 MAX_OUTER = 80
@@ -38,7 +40,7 @@ class EquilibriumTrouble(ValueError):
 class PhaseMissing(EquilibriumTrouble):
     """The phase that a constant is for does not exist at the equilibrium; `phase` names it."""
 
-    def __init__(self, phase):
+    def __init__(self, phase: str) -> None:
         super().__init__(f"No {phase} exists at this state.")
         self.phase = phase
 
@@ -125,7 +127,7 @@ def interior(n0: np.ndarray, nu: np.ndarray) -> tuple:
         blocked |= newly
 
 
-def _middle(n0, nu):
+def _middle(n0: np.ndarray, nu: np.ndarray) -> np.ndarray | None:
     """Extents by moving each reaction in turn to the middle of its room; None where that leaves a species at zero."""
     n, x = n0.copy(), np.zeros(len(nu))
     if n.min() < 0.0:
@@ -197,7 +199,7 @@ def by_extents(
 class _Search:
     """Extents of the reactions that can run, searched from inside; held reactions follow, blocked ones stand still."""
 
-    def __init__(self, n0, nu, way, base, ln_k):
+    def __init__(self, n0: np.ndarray, nu: np.ndarray, way: _Way, base: np.ndarray, ln_k: np.ndarray) -> None:
         self.nu, self.way, self.base = nu, way, base
         start = n0 + base @ nu
         x_free, self.blocked = np.zeros(int(way.free.sum())), np.zeros(0, bool)
@@ -262,7 +264,7 @@ class _Search:
         return n
 
 
-def _spread(values, where):
+def _spread(values: np.ndarray, where: np.ndarray) -> np.ndarray:
     out = np.zeros(where.size)
     out[where] = values
     return out
@@ -286,7 +288,7 @@ class _Way:
 
 
 @lru_cache(maxsize=256)
-def _prepared(nu_bytes, shape, held):
+def _prepared(nu_bytes: bytes, shape: tuple, held: tuple) -> _Way:
     nu = np.frombuffer(nu_bytes).reshape(shape)
     m, n = shape
     free = np.array([h is None for h in held], bool)
@@ -310,7 +312,18 @@ def _prepared(nu_bytes, shape, held):
     return _Way(free, fixed, per_amount, link, nu[free], moves, touched, np.flatnonzero(touched))
 
 
-def _from_near(n0, nu, way, base, near, ln_k, T, P, model, phase):
+def _from_near(
+    n0: np.ndarray,
+    nu: np.ndarray,
+    way: _Way,
+    base: np.ndarray,
+    near: np.ndarray,
+    ln_k: np.ndarray,
+    T: float,
+    P: float,
+    model: PhaseModel,
+    phase: int,
+) -> Equilibrium | None:
     """Equilibrium in one phase, searched from extents nearby; None where they are no start or it is not found so."""
     x, start = near[way.free], n0 + base @ nu
     if not way.at.size or (start + x @ way.moves)[way.at].min() <= 1e-9 * n0.sum():
@@ -336,7 +349,7 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
     missing = ""
     cache = {}
 
-    def phase(name):
+    def phase(name: str) -> tuple:
         """(its amounts, ln x/z, exists); non-volatile species are part of a liquid only."""
         if name not in cache:
             amounts, exists = n, True
@@ -385,7 +398,9 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
     return out, missing
 
 
-def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
+def _settle_terms(
+    amounts_at: Callable, constants: list[Constant], needed: np.ndarray, T: float, P: float, model: PhaseModel, mixture: str
+) -> tuple:
     """Repeat amounts_at(terms) until the composition-dependent terms stand: directly, then accelerated.
 
     Returns (amounts, terms, missing phase, passes).
@@ -408,7 +423,7 @@ def _settle_terms(amounts_at, constants, needed, T, P, model, mixture):
         if number > 6 and change > 0.7 * before:
             break
 
-    def one_pass(flat):
+    def one_pass(flat: np.ndarray) -> np.ndarray:
         nonlocal missing, lacked
         found, missing = composition_terms(amounts_at(flat.reshape(needed.shape)), constants, T, P, model, mixture)
         lacked = missing or lacked

@@ -56,9 +56,9 @@ def limiting(nu: dict[str, float], flow: dict[str, float]) -> tuple:
     return first, extent, excess
 
 
-def _list(names):
+def _list(names: list[str]) -> str:
     return names[0] if len(names) == 1 else ", ".join(names[:-1]) + " and " + names[-1]
 
 
-def _verb(names, one, many):
+def _verb(names: list[str], one: str, many: str) -> str:
     return one if len(names) == 1 else many

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -133,7 +133,7 @@ def read_rate_constant(text: str, basis: str, per: str, order: float) -> float:
     raise QuantityError(words)
 
 
-def _example(basis, per, order):
+def _example(basis: Any, per: str, order: Any) -> str:
     if per != "catalyst" and order in _EXAMPLES.get(basis, {}):
         words = _EXAMPLES[basis][order]
         return f"1/time, for example {words}" if words == "1/s" else f"for example {words}"
@@ -181,7 +181,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
     return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs), per
 
 
-def _pack_constant(constant: Constant, ways, numbers, table):
+def _pack_constant(constant: Constant, ways: np.ndarray, numbers: np.ndarray, table: np.ndarray) -> None:
     ways[k.W_SOURCE] = {"gibbs": k.FROM_GIBBS, "table": k.FROM_TABLE}.get(constant.source, k.FROM_COEFFICIENTS)
     numbers[[k.N_A, k.N_B, k.N_C, k.N_D]] = constant.coefficients
     count = len(constant.points[0])

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 def _command(name: str) -> Callable[[Namespace], int]:
     """What runs a command of `commands`; unreadable files end in a sentence and exit code 2."""
 
-    def run(args):
+    def run(args: Namespace) -> int:
         from gulch.engine.cli import commands
         from gulch.engine.document import DocumentError
 
@@ -78,18 +78,18 @@ def add_commands(commands: Any) -> None:
     one.set_defaults(run=_command("compile"))
 
 
-def _positive(text):
+def _positive(text: Any) -> Any:
     """A whole number above zero, for argparse."""
     if not text.isdecimal() or int(text) == 0:
         raise argparse.ArgumentTypeError(f"{text} is no number of solves: give a whole number above zero")
     return int(text)
 
 
-def _with_variant(command):
+def _with_variant(command: ArgumentParser) -> None:
     command.add_argument("--variant", help="name of a variant instead of what is worked on; “base” for the base")
 
 
-def run(parser: ArgumentParser, argv: list[str]) -> int:
+def run(parser: ArgumentParser, argv: list[str] | None) -> int:
     """Parse and dispatch; the command's exit code."""
     args = parser.parse_args(argv)
     try:

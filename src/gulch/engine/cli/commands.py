@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.cli.codes import NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
@@ -25,7 +25,9 @@ if TYPE_CHECKING:
     from argparse import Namespace
 
     from gulch.engine.document import Project
+    from gulch.engine.document.studies import ScanEntry
     from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.scans.scan import ScanResult
 
 
 def read(path: Path) -> Project:
@@ -137,7 +139,7 @@ def scan_command(args: Namespace) -> int:
     return SOLVED if all(p["solved"] for p in result.points) and not lost else NOT_SOLVED
 
 
-def _on_workers(project, scan, count):
+def _on_workers(project: Project, scan: ScanEntry, count: int) -> ScanResult:
     from gulch.engine.work import Workers  # what one process does without is not loaded
     from gulch.engine.work.scanning import scan_on
 
@@ -200,7 +202,7 @@ def quick() -> making.Progress:
     """Have the machine code made that long work needs, and say on standard error how far it is."""
     told = sys.stderr.isatty()
 
-    def say(now):
+    def say(now: Any) -> None:
         if told and not now.trouble:
             print(f"\rCompiling the kernels, once after each install: {now.made} of {now.wanted}", end="", file=sys.stderr, flush=True)
 

@@ -61,7 +61,7 @@ class Kernel:
         return sha256("\n".join(said).encode()).hexdigest()[:20]
 
 
-def _said(value):
+def _said(value: Any) -> Any:
     """What a kernel's code takes over from a name of its module."""
     if callable(value) and value in PARTS:
         return _code(value)
@@ -75,19 +75,19 @@ def _said(value):
 
 
 @cache
-def _code(function):
+def _code(function: Any) -> Any:
     code = function.__code__
     constants = code.co_consts[1:] if function.__doc__ else code.co_consts  # what a docstring says is no part of the code
     return repr((code.co_code.hex(), constants, code.co_names, code.co_varnames))
 
 
 @cache
-def _promised(function):
+def _promised(function: Any) -> Any:
     """What a function is given and returns."""
     return repr((function.__name__, [(name, hint, _fields(hint)) for name, hint in get_type_hints(function, include_extras=True).items()]))
 
 
-def _fields(hint):
+def _fields(hint: Any) -> Any:
     return repr(get_type_hints(hint, include_extras=True)) if hasattr(hint, "_fields") else ""
 
 
@@ -118,14 +118,14 @@ class Entry:
         """The annotations of what it is given, in order."""
         return [hint for name, hint in get_type_hints(self.kernel.function, include_extras=True).items() if name != "return"]
 
-    def _first(self, *args):
+    def _first(self, *args: Any) -> Any:
         self.run = plain(self.kernel.function)
         for take in taken_by:
             take(self)
         return self.run(*args)
 
 
-def _fitting(value, hint):
+def _fitting(value: Any, hint: Any) -> Any:
     """A value as its annotation says: whole in memory and of that type of numbers."""
     if isinstance(value, np.ndarray) and get_origin(hint) is Annotated:
         return np.array(value, hint.__metadata__[0], order="C")
@@ -138,14 +138,14 @@ def _fitting(value, hint):
 def plain(function: Callable) -> Callable:
     """A kernel as Python runs it: numbers behave as in machine code, and what comes back is of Python's own types."""
 
-    def run(*args):
+    def run(*args: Any) -> Any:
         with np.errstate(all="ignore"):
             return _own(function(*(np.float64(a) if type(a) is float else a for a in args)))
 
     return run
 
 
-def _own(value):
+def _own(value: Any) -> Any:
     if isinstance(value, np.generic):
         return value.item()
     return tuple(map(_own, value)) if type(value) is tuple else value

@@ -17,6 +17,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 from gulch.engine.compiling import store
 from gulch.engine.compiling.chapters import ENTRIES, KERNELS, Kernel
@@ -51,7 +52,7 @@ class Progress:
         return "" if self.done or self.trouble else f"waits: {self._under_way}"
 
     @property
-    def _under_way(self):
+    def _under_way(self) -> Any:
         return f"Gulch is compiling its kernels, once after each install ({self.made} of {self.wanted})"
 
 
@@ -100,7 +101,7 @@ class Making:
         for process in self.running:
             process.kill()
 
-    def _go(self):
+    def _go(self) -> None:
         try:
             store.prepare()
             command = [sys.executable, "-m", "gulch.engine.compiling.making"]
@@ -118,7 +119,7 @@ class Making:
             self.done(self.progress())
 
 
-def _processors():
+def _processors() -> Any:
     """How many processors this process may use."""
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
@@ -158,7 +159,7 @@ def work(chosen: Sequence[str] = ()) -> int:
     return 0
 
 
-def _made(kernel, make):
+def _made(kernel: Any, make: Any) -> Any:
     """Whether a kernel is there, made now where nobody else has claimed it."""
     if store.is_sound(kernel):
         return True

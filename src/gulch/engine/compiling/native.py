@@ -13,7 +13,7 @@ import contextlib
 import ctypes
 import math
 import typing
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cache
 from typing import Any
 
@@ -43,7 +43,7 @@ def numba_type(hint: Any) -> Any:
     return _typed[hint]
 
 
-def _numba_type(hint):
+def _numba_type(hint: Any) -> Any:
     plain = {float: types.float64, int: types.int64, bool: types.boolean, type(None): types.none}
     if hint in plain:
         return plain[hint]
@@ -89,31 +89,31 @@ def declare(stand_in: bool = False) -> None:
             llvm.add_symbol(kernel.symbol, ctypes.cast(ctypes.pythonapi.Py_GetVersion, ctypes.c_void_p).value)
 
 
-def _as_in_math(function, returned, *given):
+def _as_in_math(function: Callable, returned: Any, *given: Any) -> None:
     """Let kernels take a function of `ieee` for that of `math`, which in machine code does not raise."""
     called, meant = returned(*given), getattr(math, function.__name__)
     type_callable(function)(lambda context: _typer(function, called))
 
     @lower_builtin(function, *given)
-    def lower(context, builder, sig, args):
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
         return context.get_function(meant, sig)(builder, args)
 
 
-def _callable_by_name(function, symbol):
+def _callable_by_name(function: Callable, symbol: str) -> None:
     """Let kernels call a function by its symbol, whoever compiles it."""
     called = signature(function)
 
     type_callable(function)(lambda context: _typer(function, called))
 
     @lower_builtin(function, *called.args)
-    def lower(context, builder, sig, args):
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
         taken = [context.get_value_type(t) for t in sig.args]
         told = ir.FunctionType(context.get_value_type(sig.return_type), taken)
         result = builder.call(cgutils.get_or_insert_function(builder.module, told, symbol), args)
         return imputils.impl_ret_new_ref(context, builder, sig.return_type, result)
 
 
-def _typer(function, called):
+def _typer(function: Callable, called: Any) -> Callable:
     """What answers a call with the kernel's one signature; with the kernel's own parameters, as numba compares them."""
     names = ", ".join(function.__code__.co_varnames[: function.__code__.co_argcount])
     space = {"called": called}

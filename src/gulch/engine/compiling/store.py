@@ -19,6 +19,7 @@ from functools import cache
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_cache_dir
 
@@ -59,15 +60,15 @@ def prepare() -> None:
         raise Unwritable(f"compiled kernels cannot be kept in {folder()}: {error.strerror or error}.") from None
 
 
-def _seal(kernel):
+def _seal(kernel: Any) -> Any:
     return folder() / f"{kernel.symbol}-{kernel.key}.seal"
 
 
-def _claim(kernel):
+def _claim(kernel: Any) -> Any:
     return folder() / f"{kernel.symbol}-{kernel.key}.claim"
 
 
-def _files(kernel):
+def _files(kernel: Any) -> Any:
     return sorted(p for p in folder().glob(f"*-{kernel.key}.py*") if ".tmp." not in p.name)
 
 
@@ -98,7 +99,7 @@ def is_sound(kernel: Kernel) -> bool:
     return False
 
 
-def _hash(path):
+def _hash(path: Any) -> Any:
     return sha256(path.read_bytes()).hexdigest()
 
 
@@ -138,7 +139,7 @@ def claim(kernel: Kernel) -> bool:
     return False
 
 
-def _held(path):
+def _held(path: Any) -> Any:
     """Whether the process that wrote a claim may still be at it."""
     try:
         if time.time() - path.stat().st_mtime > STALE:

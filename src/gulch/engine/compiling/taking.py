@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from functools import cache
+from typing import Any
 
 from gulch.engine.compiling import store
 from gulch.engine.compiling.chapters import ENTRIES, Entry, Kernel, plain
@@ -57,11 +58,11 @@ def take_all() -> bool:
 
 
 @cache
-def _closure(kernel):
+def _closure(kernel: Any) -> Any:
     """A kernel and all that it calls, each after what it calls itself."""
     done: dict[Kernel, None] = {}
 
-    def visit(one):
+    def visit(one: Any) -> None:
         for called in one.calls:
             if called not in done:
                 visit(called)

@@ -45,7 +45,7 @@ def loads(text: str | bytes) -> Project:
     return load(data)
 
 
-def _depth(data):
+def _depth(data: dict) -> int:
     """How deep plain data are nested."""
     deepest, level = 0, [data]
     while level and deepest <= MOST_NESTED:
@@ -54,7 +54,7 @@ def _depth(data):
     return deepest
 
 
-def _sentences(error, data):
+def _sentences(error: ValidationError, data: dict[str, Any]) -> str:
     lines = []
     for problem in error.errors()[:5]:
         place = _place(problem["loc"], data)
@@ -70,7 +70,7 @@ def _sentences(error, data):
     return "The project cannot be read. " + " ".join(lines) + (f" And {more} more." if more > 0 else "")
 
 
-def _mistake(problem):
+def _mistake(problem: Any) -> str:
     """What is wrong with one entry, and how it is written, as a sentence."""
     kind, given, limits = problem["type"], problem.get("input"), problem.get("ctx", {})
     shown = json.dumps(given, ensure_ascii=False)[:40] if isinstance(given, str | int | float | bool) else "what stands there"
@@ -100,7 +100,7 @@ def _mistake(problem):
     return f"{shown} cannot stand here."
 
 
-def _place(location, data):
+def _place(location: tuple, data: dict[str, Any]) -> str:
     words = []
     for key in location:
         if isinstance(key, int) and isinstance(data, list) and key < len(data):

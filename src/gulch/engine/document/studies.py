@@ -86,7 +86,7 @@ class HeatPriceEntry(Part):
 
     @field_validator("reaches")
     @classmethod
-    def _temperature(cls, text):
+    def _temperature(cls, text: str) -> str:
         parse(text, "temperature")
         return text
 

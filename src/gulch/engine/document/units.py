@@ -16,14 +16,14 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import Choice
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Declared
+    from gulch.engine.units.base import Declared, Unit
 
 TYPES = SimpleNamespace(
     quantity=Quantity, species_id=SpeciesId, reaction_id=ReactionId, set_id=Annotated[str, Ref(Thing.SET)]
 )  # of the entries that declarations make
 
 
-def _unit_model(kind):
+def _unit_model(kind: type[Unit]) -> type:
     """The document part of one unit kind."""
     fields: dict[str, Any] = {"id": (Annotated[Id, Own(Thing.UNIT)], ...), "kind": (Literal[kind.kind], kind.kind)}
     groups: dict[str, dict[str, Any]] = {}
@@ -70,7 +70,7 @@ def choices_of(unit: Any) -> dict[str, Any]:
     return {d.name: value_of(unit, d) or _implied(unit, d, declared) for d in KINDS[unit.kind].declared(Choice)}
 
 
-def _implied(unit, choice, declared):
+def _implied(unit: Any, choice: Choice, declared: tuple) -> str | None:
     return next((d.when[1] for d in declared if d.when and d.when[0] == choice.name and value_of(unit, d)), choice.default)
 
 

@@ -80,13 +80,13 @@ def best_text(project: Project, found: dict[str, Any]) -> str:
     return "\n".join(_curve(project, found) if found["kind"] == "trade-off" else _best(project, found))
 
 
-def _knobs(project, found, values):
+def _knobs(project: Project, found: dict[str, Any], values: list[float]) -> str:
     return ", ".join(
         f"{in_sentence(k['label'])} {show(v, k['dimension'], project.display)}" for k, v in zip(found["knobs"], values, strict=True)
     )
 
 
-def _ended(found):
+def _ended(found: dict[str, Any]) -> list[str]:
     if not found["ended"]:
         return [f"{found['solves']} solves."]
     more = f" Go on with --solves {2 * max(found['solves'], 1)}." if found["ended"] == "out of solves" else ""
@@ -152,7 +152,7 @@ def jump_words(found: dict[str, Any], display: str) -> list[str]:
     return list(dict.fromkeys(out))
 
 
-def _best(project, found):
+def _best(project: Project, found: dict[str, Any]) -> list[str]:
     display = project.display
     row = gauge_rows(project, [found["gauge"]])[0]
     so_far = " found so far" if found["ended"] else ""
@@ -187,7 +187,7 @@ def _best(project, found):
     return lines + _ended(found)
 
 
-def _curve(project, found):
+def _curve(project: Project, found: dict[str, Any]) -> list[str]:
     lines = [f"Trade-off of {' and '.join(in_sentence(a['label']) for a in found['aims'])}:"]
     for i, p in enumerate(found["points"]):
         reads = ", ".join(

@@ -61,40 +61,40 @@ def project_tables(
 
 
 class _Book:
-    def __init__(self, project, solution):
+    def __init__(self, project: Project, solution: Solution) -> None:
         self.project, self.solution = project, solution
         self.display = DISPLAY_SETS[project.display]
         self.known = readings(project)
         self.molar_mass = molar_masses(project)
 
-    def unit(self, dimension):
+    def unit(self, dimension: str) -> str:
         return pretty_unit(self.display.unit(dimension))
 
-    def shown(self, number, dimension):
+    def shown(self, number: float | None, dimension: str) -> float | None:
         return None if number is None else to_unit(number, self.display.unit(dimension), dimension)
 
-    def read(self, address, dimension):
+    def read(self, address: str, dimension: str) -> float | None:
         return self.shown(value(self.solution, address, self.molar_mass), dimension)
 
-    def head(self, words, dimension):
+    def head(self, words: str, dimension: str) -> str:
         unit = self.unit(dimension)
         return f"{words} [{unit}]" if unit else words
 
-    def streams(self):
+    def streams(self) -> list:
         columns = [(name, dimension, words) for name, (dimension, words, _) in STREAM_RESULTS.items()]
         columns += [
             (f"{name}.{s.id}", dimension, f"{words} of {s.shown}")
             for name, (dimension, words, _) in SPECIES_RESULTS.items()
             for s in self.project.species
         ]
-        rows = [["Stream", "From", "To", *(self.head(words, dimension) for _, dimension, words in columns)]]
+        rows: list[list] = [["Stream", "From", "To", *(self.head(words, dimension) for _, dimension, words in columns)]]
         for s in self.project.streams:
             ends = [s.source or "feed", s.to or "product"]
             rows.append([s.id, *ends, *(self.read(f"{s.id}.{name}", dimension) for name, dimension, _ in columns)])
         return rows
 
-    def units(self):
-        rows = [["Unit", "Kind", "Result", "Value", "Unit of value"]]
+    def units(self) -> list:
+        rows: list[list] = [["Unit", "Kind", "Result", "Value", "Unit of value"]]
         for u in self.project.units:
             for address, found in self.known.items():
                 number = self.read(address, found.dimension) if address.startswith(u.id + ".") else None
@@ -103,8 +103,8 @@ class _Book:
                     rows.append([u.id, KINDS[u.kind].label, words, number, self.unit(found.dimension)])
         return rows
 
-    def inputs(self):
-        rows = [["Input", "Meaning", "Value", "Unit of value", "As typed", "Given by"]]
+    def inputs(self) -> list:
+        rows: list[list] = [["Input", "Meaning", "Value", "Unit of value", "As typed", "Given by"]]
         by = givers(self.project)
         for a in addresses(self.project).values():
             if a.text is None and a.address not in by:
@@ -119,18 +119,18 @@ class _Book:
             rows.append([a.address, a.label, self.shown(number, a.dimension), self.unit(a.dimension), a.text or "", giver])
         return rows
 
-    def reactions(self):
-        rows = [["Reaction", "Equation", "Rate law", "Unit", "Extent", "Unit of extent"]]
+    def reactions(self) -> list:
+        rows: list[list] = [["Reaction", "Equation", "Rate law", "Unit", "Extent", "Unit of extent"]]
         for r in self.project.reactions:
             extents = [(u.id, f"{u.id}.extent.{r.id}") for u in self.project.units if f"{u.id}.extent.{r.id}" in self.known]
             found = [(u, self.known[a], self.read(a, self.known[a].dimension)) for u, a in extents]
             law = [r.id, r.equation, rate_words(r, self.project)]
             there = [[*law, u, number, self.unit(k.dimension)] for u, k, number in found if number is not None]
-            rows += there or [[*law, "", None, ""]]  # type: ignore[list-item]  # an empty cell
+            rows += there or [[*law, "", None, ""]]
         return rows
 
-    def gauges(self):
-        rows = [["Gauge", "Reads", "Value", "Unit", "At least", "At most"]]
+    def gauges(self) -> list:
+        rows: list[list] = [["Gauge", "Reads", "Value", "Unit", "At least", "At most"]]
         for g in self.project.gauges:
             number, found = self.solution.gauges.get(g.id), self.known.get(g.reads)
             if found is not None:
@@ -138,8 +138,8 @@ class _Book:
                 rows.append([g.label or g.id, g.formula or g.reads, shown, unit, g.at_least, g.at_most])
         return rows
 
-    def balances(self):
-        rows = [["Unit", "Balance", "Relative error"]]
+    def balances(self) -> list:
+        rows: list[list] = [["Unit", "Balance", "Relative error"]]
         for id_, outcome in self.solution.units.items():
             for name, error in outcome.balances.items():
                 for what, number in error.items() if isinstance(error, dict) else ((name, error),):

@@ -29,7 +29,7 @@ class Sentence:
 
     def __init__(
         self, result: dict[str, Any], entry: ScanEntry, display: str, reads: dict[str, float | None], typed: dict[str, str | None]
-    ):
+    ) -> None:
         self.result, self.display, self.reads, self.typed = result, display, reads, typed
         self.gauges = {g["id"]: g for g in result["gauges"]}
         self.shown = shown_gauge(result, entry)
@@ -72,7 +72,7 @@ class Sentence:
         """What a variant made of the best point is called if nobody names it."""
         return self._place(self.answer.best.values)
 
-    def _say(self, text, point=None):
+    def _say(self, text: str, point: dict[str, str] | None = None) -> None:
         if text:
             self.pieces.append((text, point))
 
@@ -80,11 +80,11 @@ class Sentence:
         """{address: document text} of values of the knobs [SI]."""
         return {a["address"]: write(v, a["dimension"], self.display, 7) for a, v in zip(self.axes, values, strict=True)}
 
-    def _knob(self, value, axis=0):
+    def _knob(self, value: float, axis: int = 0) -> str:
         a = self.axes[axis]
         return show(value, a["dimension"], self.display, 4)
 
-    def _window(self):
+    def _window(self) -> None:
         answer, values = self.answer, [p["value"] for p in self.result["points"]]
         if not answer.windows:
             return
@@ -104,13 +104,13 @@ class Sentence:
         if answer.drawn:
             self._say(" An end for which the limit was typed after the run is drawn between its points: run it again to have it solved.")
 
-    def _broken(self, end):
+    def _broken(self, end: tuple) -> str:
         id_, limit = end
         if limit == "failed":
             return "it does not solve"
         return f"{self.gauges[id_]['label']} is too {'low' if limit == 'at_least' else 'high'}"
 
-    def _nowhere(self):
+    def _nowhere(self) -> None:
         """No point meets all limits: which exclude which, and the nearest point."""
         names = [" and ".join(self._limit(i) for i in ids) for ids in self.answer.excluding[:2]]
         apart = any(len(ids) > 1 for ids in self.answer.excluding)
@@ -123,20 +123,20 @@ class Sentence:
             self._say(self._place(values), self.point(values))
         self._say(".")
 
-    def _limit(self, id_):
+    def _limit(self, id_: str) -> str:
         g = self.gauges[id_]
         parts = [
             f"{sign} {show(g[n], g['dimension'], self.display, 4)}" for n, sign in (("at_least", "≥"), ("at_most", "≤")) if g[n] is not None
         ]
         return f"{g['label']} {' and '.join(parts)}"
 
-    def _place(self, values):
+    def _place(self, values: list[float]) -> str:
         return " and ".join(
             f"{a['label']} {self._knob(v, k)}" if len(values) > 1 else self._knob(v, k)
             for k, (v, a) in enumerate(zip(values, self.axes, strict=True))
         )
 
-    def _best(self):
+    def _best(self) -> None:
         g, best = self.shown, self.answer.best
         inside = " inside all limits" if self.answer.limited and len(self.axes) > 1 else ""
         self._say(
@@ -157,13 +157,13 @@ class Sentence:
             self._say(self._knob(high), self.point([high]))
         self._say("." if self.answer.near else "")
 
-    def _still(self):
+    def _still(self) -> None:
         """What is sought does not move."""
         names = " and ".join(in_sentence(a["label"]) for a in self.axes)
         reads = show(self.answer.still, self.shown["dimension"], self.display, 5)
         self._say(f" {self.shown['label']} does not depend on {names}: it reads {reads} at every point.")
 
-    def _left_out(self):
+    def _left_out(self) -> None:
         if self.answer.doubtful:
             self._say(f" {_points(self.answer.doubtful)} doubtful and never called best.")
         if self.answer.failed:
@@ -184,7 +184,7 @@ class Sentence:
             return None
 
 
-def _share(text):
+def _share(text: str | None) -> float | None:
     """A typed share as a number, or None."""
     try:
         return parse(text, "fraction") if text else None
@@ -192,5 +192,5 @@ def _share(text):
         return None
 
 
-def _points(n):
+def _points(n: int) -> str:
     return f"{n} point is" if n == 1 else f"{n} points are"

@@ -166,7 +166,7 @@ def go_round(account: Account, outcome: LoopOutcome) -> None:
     outcome.rounds.sort(key=lambda r: -r["gain"])
 
 
-def _say(outcome, advice):
+def _say(outcome: LoopOutcome, advice: str) -> list[Message]:
     outcome.advice = advice
     what = f"Loop {' → '.join(outcome.units)} did not settle in {outcome.passes} passes: {outcome.reason}."
     return [Message("error", at_loop(str(outcome.number)), what, advice)]
@@ -326,5 +326,5 @@ def sensitivity_words(target: Target, outcome: TargetOutcome, display: str) -> s
     return f"{turned} more on {target.knob_label} changes it by {moved}"
 
 
-def _percent(share):
+def _percent(share: float) -> str:
     return f"{100 * share:.3g} %"

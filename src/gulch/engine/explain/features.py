@@ -43,6 +43,6 @@ def features(project: Project) -> list[str]:
     return found + [word for word, there in words.items() if there]
 
 
-def _lower(label):
+def _lower(label: str) -> str:
     """A label inside a sentence: names of people keep their capital."""
     return label if label.startswith("Gibbs") else label[:1].lower() + label[1:]

@@ -27,6 +27,7 @@ from gulch.engine.units.reactors.kinetic import KineticReactor
 if TYPE_CHECKING:
     from gulch.engine.document import Project, StreamEntry
     from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.project.results import Readable
 
 CUBIC = ("peng-robinson", "soave-redlich-kwong", "predictive-srk")  # which rest on critical points and not on vapour pressures
 
@@ -94,7 +95,7 @@ def origin(project: Project, solution: Solution, address: str) -> Origin | None:
 class _Search:
     """One search: what is asked for, and what is found on the way."""
 
-    def __init__(self, project, solution, found, number):
+    def __init__(self, project: Project, solution: Solution, found: Readable, number: float) -> None:
         self.project, self.solution, self.found, self.number = project, solution, found, number
         self.address, self.display = found.address, project.display
         self.head, _, self.rest = found.address.partition(".")
@@ -121,7 +122,7 @@ class _Search:
             tuple(self.facts([maker, *before])),
         )
 
-    def say(self, number, dimension):
+    def say(self, number: float | None, dimension: str) -> str:
         return show(number, dimension, self.display)
 
     # how
@@ -187,7 +188,7 @@ class _Search:
         else:
             yield f"{self.found.label}: {self.say(self.number, self.found.dimension)}, summed by the prices typed under Scans, worth"
 
-    def counted(self, formula, before, after):
+    def counted(self, formula: str, before: list[StreamEntry], after: list[StreamEntry]) -> Iterator:
         """A measure's formula, and the amounts of key reactant and wanted product that it counts."""
         m = self.project.measures
         yield f"{formula}: {self.say(self.number, 'fraction')}"
@@ -201,16 +202,16 @@ class _Search:
         except QuantityError:
             return
 
-    def amount(self, streams, species):
+    def amount(self, streams: list[StreamEntry], species: str) -> float:
         return sum(self.solution.streams[s.id].flow.get(species, 0.0) for s in streams if s.id in self.solution.streams)
 
-    def total(self, streams, name, dimension):
+    def total(self, streams: list[StreamEntry], name: str, dimension: str) -> str:
         """The sum of a result over streams, as text."""
         return self.say(sum(getattr(self.solution.streams[s.id], name) for s in streams if s.id in self.solution.streams), dimension)
 
     # back
 
-    def enters(self, maker) -> Iterator[tuple[str, str]]:
+    def enters(self, maker: str) -> Iterator[tuple[str, str]]:
         """The streams that a result is made from, or those that a formula counts, each with the same result of it where it has one."""
         if not maker:
             known = readings(self.project)
@@ -226,7 +227,7 @@ class _Search:
             if (s.to or "").partition(".")[0] == maker:
                 yield f"{s.id}, which enters {maker}", f"{s.id}.{asked}"
 
-    def before(self, maker) -> list[str]:
+    def before(self, maker: str) -> list[str]:
         """Ids of all units and feeds whose material reaches a maker, the nearest first; of all for a result of the process."""
         graph = nx.DiGraph(build(self.project))
         if not maker:
@@ -239,7 +240,7 @@ class _Search:
             if steps and n.kind in (NodeKind.FEED, NodeKind.UNIT)
         ]
 
-    def given_at(self, owner) -> Iterator[Given]:
+    def given_at(self, owner: str) -> Iterator[Given]:
         """Inputs of a unit or feed that are typed, assumed, or set by a tie or a target."""
         if not owner:
             return
@@ -253,7 +254,7 @@ class _Search:
             text = self.say(self.solution.found[a.address], a.dimension)
         return Given(owner, a.label, text, self.by.get(a.address, "assumed" if a.assumed else "typed"), a.about)
 
-    def facts(self, makers) -> Iterator[Fact]:
+    def facts(self, makers: list[str]) -> Iterator[Fact]:
         """Data on the way: the phase model, what the reactions of its reactors carry, and the species that are there."""
         model = self.project.phase_model.kind
         yield Fact("Phase model", PHASE_MODELS[model][0], "chosen", About.SPECIES, "")
@@ -280,14 +281,14 @@ class _Search:
             elif species.vapour_pressure is not None and liquid:
                 yield Fact(f"Vapour pressure of {entry.shown}", "over temperature", species.vapour_pressure.source, About.SPECIES, entry.id)
 
-    def has_liquid(self, units) -> bool:
+    def has_liquid(self, units: list) -> bool:
         """Whether a stream of these units holds liquid, so that vapour pressures count."""
         ids = {u.id for u in units}
         beside = [s.id for s in self.project.streams if source_of(s)[0] in ids or (s.to or "").partition(".")[0] in ids]
         found = [self.solution.streams[i] for i in beside if i in self.solution.streams]
         return any(s.vapour_fraction is not None and s.vapour_fraction < 1.0 for s in found)
 
-    def reaction_facts(self, id_, units) -> Iterator[Fact]:
+    def reaction_facts(self, id_: str, units: list) -> Iterator[Fact]:
         """What a reaction on the way carries: typed numbers, its rate law where it is used, its equilibrium constant where one is."""
         reaction = next(r for r in self.project.reactions if r.id == id_)
         for a in self.inputs.values():

@@ -16,6 +16,8 @@ from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
+    from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.project.measured import Held
 
 
 class PairTrouble(ValueError):
@@ -76,7 +78,7 @@ def pair_diagram(project: Project, first: str, second: str) -> PairDiagram:
     return PairDiagram(first, second, what.P, what.T, plain, tuple(tuple(map(float, a)) for a in found), points, apart, apart_y, fit)
 
 
-def _fit(project, model, i, j, points, what):
+def _fit(project: Project, model: PhaseModel, i: int, j: int, points: tuple, what: Held) -> dict[str, Any] | None:
     """Fitted parameters of the pair, with the diagram and the distances that they give; None where there are too few points."""
     found = binary.fitted(model, i, j, points, **what._asdict())
     if found is None:

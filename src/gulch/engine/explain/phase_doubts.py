@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
+    from gulch.engine.explain.solving import Plan
     from gulch.engine.flowsheet.run import Run
     from gulch.engine.phases.model import PhaseModel
 
@@ -55,7 +56,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _too_cold(run)
 
 
-def _too_cold(run):
+def _too_cold(run: Run) -> Iterator:
     """Liquids colder than where the densities and heats of one of their species begin, which is mostly where it freezes."""
     plan, model = run.plan, run.plan.model
     display = plan.project.display
@@ -83,7 +84,7 @@ def _too_cold(run):
                 break
 
 
-def _near_critical(run):
+def _near_critical(run: Run) -> Iterator:
     """Liquids near a critical point, where densities and heats are known less and small changes of state matter much."""
     plan, model = run.plan, run.plan.model
     display = plan.project.display
@@ -117,7 +118,7 @@ def _near_critical(run):
                 return
 
 
-def _on_pressure(run):
+def _on_pressure(run: Run) -> Iterator:
     """A vapour that is counted as ideal where it is not: by its second virial coefficient, at the stream where that matters most."""
     plan, model = run.plan, run.plan.model
     if model.code != IDEAL and (model.code < UNIFAC or model.mix.vapour != IDEAL):
@@ -154,7 +155,7 @@ def virial_term(y: np.ndarray, T: float, P: float, model: PhaseModel) -> float:
     return float(y[at] @ B) * P / (R * T)
 
 
-def _on_gases(run):
+def _on_gases(run: Run) -> Iterator:
     """Gases that an activity model takes for liquids beside water; one line for the project, at the first such stream."""
     plan, model = run.plan, run.plan.model
     gases = taken_for_solvents(model)
@@ -175,7 +176,7 @@ def _on_gases(run):
         )
 
 
-def _parted(plan, stream_id):
+def _parted(plan: Any, stream_id: Any) -> bool:
     """Whether a stream goes to a unit that is meant for two liquids, maybe through units that hand on all that enters."""
     to, seen = plan.enters[stream_id], set()
     while to is not None and to not in seen:
@@ -188,7 +189,7 @@ def _parted(plan, stream_id):
     return False
 
 
-def _on_streams(plan, found):
+def _on_streams(plan: Plan, found: dict[str, tuple]) -> Iterator:
     """One line for all streams that carry the same doubt, at the first of them."""
     for what, code in dict.fromkeys(found.values()):
         ids = [i for i in found if found[i] == (what, code)]
@@ -204,7 +205,7 @@ def _on_streams(plan, found):
             )
 
 
-def _on_units(run, found):
+def _on_units(run: Run, found: dict[str, tuple]) -> Iterator:
     plan = run.plan
     for unit_id in plan.units:
         touching = [s for s in (*plan.entering[unit_id], *plan.leaving[unit_id].values()) if s in found]
@@ -221,7 +222,7 @@ def _on_units(run, found):
             )
 
 
-def _on_pairs(run):
+def _on_pairs(run: Run) -> Iterator:
     """Pairs of species that share a liquid although the phase model knows too little of them; one line for the project."""
     plan = run.plan
     pairs = poorly_known(plan.model)

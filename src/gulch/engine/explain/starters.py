@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -16,6 +16,10 @@ from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
 from gulch.engine.quantities import QuantityError, complete, parse, write
 from gulch.engine.species import SpeciesError, lookup
+
+if TYPE_CHECKING:
+    from gulch.engine.chemistry.equations import Resolved
+
 
 ASSUMED, HIGHEST = 1e5, 200e5  # Pa: of a feed of which none is typed, and the most that is proposed
 CONDENSED = 0.1  # share of the product in the gas from which it is to condense
@@ -94,7 +98,7 @@ def condensing(project: Project, nu: np.ndarray) -> float:
     return float(np.clip(np.exp(ln_psat(T, model.par, heaviest)[0]) / CONDENSED, ASSUMED, HIGHEST))
 
 
-def _read(text, dimension, what, display):
+def _read(text: str, dimension: str, what: str, display: str) -> float:
     """SI value of a typed quantity. Raises EditError."""
     try:
         value = parse(complete(text, dimension, display), dimension)
@@ -105,7 +109,7 @@ def _read(text, dimension, what, display):
     return value
 
 
-def _feed(project, resolved, first, display) -> Any:
+def _feed(project: Project, resolved: Resolved, first: float, display: str) -> Any:
     feed = project.stream(edit.add_feed(project))
     nu = resolved.nu(len(project.species))
     reactants = resolved.reactants
@@ -116,7 +120,7 @@ def _feed(project, resolved, first, display) -> Any:
     return feed
 
 
-def _process(project, key, feed):
+def _process(project: Project, key: str, feed: str) -> None:
     """The units round the reaction, and where material goes."""
     kinds = {"through": "equilibrium-reactor", "recycle": "equilibrium-reactor", "tank": "stirred-tank", "tube": "plug-flow"}
     if key != "recycle":

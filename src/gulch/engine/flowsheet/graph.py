@@ -19,6 +19,8 @@ from gulch.engine.project.nodes import OVERALL_NODE, Node, NodeKind, feed_node, 
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from networkx import MultiDiGraph
 
     from gulch.engine.document import Project
@@ -116,7 +118,7 @@ def rounds(project: Project, units: frozenset[str], most: int = 12) -> list[list
     return kept(("rounds", most, *ways), lambda: list(_rounds(ways, most)))
 
 
-def _rounds(ways, most):
+def _rounds(ways: list[tuple], most: int) -> Iterator:
     graph = nx.DiGraph()
     for here, to, stream in ways:
         if not graph.has_edge(here, to):
@@ -149,13 +151,13 @@ def groups(project: Project, ties: tuple = (), targets: tuple = ()) -> list:
     return list(kept(("tied", *key), lambda: _groups(project, graph, place, targets)))
 
 
-def _places(project):
+def _places(project: Project) -> dict[Node, int]:
     """{node: where it stands in the order of building}, feeds first."""
     place = {feed_node(s.id): -1 for s in project.streams if s.is_feed}
     return place | {unit_node(u.id): i for i, u in enumerate(project.units)}
 
 
-def _groups(project, graph, place, targets):
+def _groups(project: Project, graph: MultiDiGraph, place: dict[Node, int], targets: tuple) -> list[Group]:
     condensed = nx.condensation(nx.DiGraph(graph))
     order = nx.lexicographical_topological_sort(condensed, key=lambda c: min(place[u] for u in condensed.nodes[c]["members"]))
     units = {unit_node(u.id) for u in project.units}
@@ -178,10 +180,10 @@ def _groups(project, graph, place, targets):
     return out
 
 
-def _cut(part, place, project):
+def _cut(part: MultiDiGraph, place: dict[Node, int], project: Project) -> tuple:
     """Where one part is cut, and its nodes in order; found once for a part, whatever is built beside it."""
 
-    def find():
+    def find() -> tuple:
         cut = choose_tears(part, place, project)
         return cut, tuple(sequence(part, cut, place))
 
@@ -208,14 +210,14 @@ def choose_tears(part: MultiDiGraph, place: dict, project: Project) -> tuple:
     return tuple(chosen)
 
 
-def _smallest_cut(part, place, project):
+def _smallest_cut(part: MultiDiGraph, place: dict[Node, int], project: Project) -> list[str]:
     guessed = {t.stream for t in project.tears if t.flow}
     keys = {}  # (from, to) -> keys, where every one of them can be cut
     for u, v, k in part.edges(keys=True):
         keys.setdefault((u, v), []).append(k)
     ways = {e: ks for e, ks in keys.items() if None not in ks}
 
-    def dear(edge):
+    def dear(edge: tuple) -> tuple:
         u, v = edge
         ties = sum(not isinstance(k, str) for k in ways[edge])
         unguessed = not all(k in guessed for k in ways[edge])
@@ -234,7 +236,7 @@ def _smallest_cut(part, place, project):
     return _greedily(part, order, cycles, ways)
 
 
-def _greedily(part, order, cycles, ways):
+def _greedily(part: Any, order: Any, cycles: Any, ways: Any) -> Any:
     """Streams that tear a part: the edge on most of the cycles that are left, then whatever keeps cycles still standing."""
     cut, left = [], cycles
     while left:
@@ -253,7 +255,7 @@ def _greedily(part, order, cycles, ways):
     return [k for e in cut for k in ways[e]]
 
 
-def _is_acyclic(part, cut):
+def _is_acyclic(part: MultiDiGraph, cut: Any) -> bool:
     rest = nx.DiGraph(part)
     rest.remove_edges_from(cut)
     return nx.is_directed_acyclic_graph(rest)

@@ -14,6 +14,7 @@ from gulch.engine.units.reactors.counted import measured
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
+    from gulch.engine.phases.stream import Stream
 
 
 def ends(run: Run) -> tuple:
@@ -44,7 +45,7 @@ def overall_values(run: Run) -> dict[str, Any]:
 class Live:
     """A run in progress, as `results.value` reads a Solution."""
 
-    def __init__(self, run):
+    def __init__(self, run: Run) -> None:
         self.run = run
         self.units, self.streams = _LiveUnits(run), _LiveStreams(run)
 
@@ -54,7 +55,7 @@ class Live:
 
 
 class _LiveOverall:
-    def __init__(self, run):
+    def __init__(self, run: Any) -> None:
         self.run = run
 
     def get(self, name: str) -> Any:
@@ -64,18 +65,18 @@ class _LiveOverall:
 
 
 class _LiveUnits:
-    def __init__(self, run):
+    def __init__(self, run: Run) -> None:
         self.run = run
 
-    def __contains__(self, id_):
+    def __contains__(self, id_: str) -> bool:
         return id_ in self.run.done
 
-    def __getitem__(self, id_):
+    def __getitem__(self, id_: Any) -> Any:
         return SimpleNamespace(values=_LiveValues(self.run, id_))
 
 
 class _LiveValues:
-    def __init__(self, run, id_):
+    def __init__(self, run: Any, id_: Any) -> None:
         self.run, self.id = run, id_
 
     def get(self, name: str) -> Any:
@@ -83,7 +84,7 @@ class _LiveValues:
 
 
 class _LiveStreams:
-    def __init__(self, run):
+    def __init__(self, run: Run) -> None:
         self.run = run
 
     def get(self, id_: str) -> _LiveStream | None:
@@ -94,7 +95,7 @@ class _LiveStreams:
 class _LiveStream:
     """Attributes of StreamResult, computed when read."""
 
-    def __init__(self, stream, species):
+    def __init__(self, stream: Stream, species: list[str]) -> None:
         self._stream, self._species = stream, species
 
     @property
@@ -109,5 +110,5 @@ class _LiveStream:
     def pressure(self) -> float:
         return self._stream.P
 
-    def __getattr__(self, name):
+    def __getattr__(self, name: Any) -> Any:
         return getattr(self._stream, name)

@@ -36,6 +36,8 @@ from gulch.engine.units import KINDS
 from gulch.engine.units.base import Context, Given
 
 if TYPE_CHECKING:
+    from gulch.engine.document.chemistry import ReactionEntry
+    from gulch.engine.document.process import TearEntry
     from gulch.engine.flowsheet.closing.account import Account
     from gulch.engine.flowsheet.closing.targets import Jump
     from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
@@ -69,11 +71,11 @@ class Plan(ABC):
     def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None) -> Message:
         """What is said of a target that is not met."""
 
-    def __init__(self, project: Project):
+    def __init__(self, project: Project) -> None:
         with standing(project):
             self._prepare(project)
 
-    def _prepare(self, project):
+    def _prepare(self, project: Project) -> None:
         self.project = project
         self.messages = self.checked(project)
         self.species = [s.id for s in project.species]
@@ -141,12 +143,12 @@ class Plan(ABC):
         """Streams that leave some of the units."""
         return [s for u in units for s in self.leaving[u].values()]
 
-    def _readers(self, unit):
+    def _readers(self, unit: Any) -> list[tuple]:
         """[(name, function of the inputs)] of what a unit's `solve` is given."""
         scope = scope_of(self.project, unit)
         return [(d.name, d.reader(unit.id, value_of(unit, d), scope)) for d in KINDS[unit.kind].inputs()]
 
-    def _reaction(self, entry):
+    def _reaction(self, entry: ReactionEntry) -> Reaction:
         nu = resolve_equation(entry.equation, self.project.entries()).nu(len(self.species))
         c = entry.conversion
         return Reaction(
@@ -186,7 +188,7 @@ class Plan(ABC):
             changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
         energy = inputs.get(f"{prepared.id}.energy")
         if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
-            entry = self.project.reaction(prepared.id)
+            entry = next(r for r in self.project.reactions if r.id == prepared.id)
             changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
         by = inputs.get(f"{FACTOR}constant.{prepared.id}")
         if by is not None:
@@ -251,7 +253,7 @@ class Plan(ABC):
         other = self.run(overrides=overrides, watch=watch, also=start, **options)  # which looks for cures from both starts
         return solution if watch.ended() else other
 
-    def _refused(self, overrides):
+    def _refused(self, overrides: dict[str, float]) -> Any:
         """A Message on the first override that cannot be, or None."""
         turned = {t.address: t for t in self.targets.values()}
         for address, value in overrides.items():
@@ -266,7 +268,7 @@ class Plan(ABC):
                 return Message("error", place, f"{address} {what}.", "Choose another value.")
         return self._beyond_whole(overrides)
 
-    def _beyond_whole(self, overrides):
+    def _beyond_whole(self, overrides: dict[str, float]) -> Any:
         """A Message where fractions of one feed that are turned together add up to more than all of it, or None."""
         for s in self.feeds:
             turned = [a for a, tail in self.feed_inputs[s.id] if a in overrides and fraction_of(s.given.basis, tail)]
@@ -287,7 +289,7 @@ def by_name(solution: Solution, project: Project) -> None:
     words = sorted({*names, *(s.shown for s in project.species)}, key=len, reverse=True)
     word = re.compile(r"(?<![\w.\-])(" + "|".join(re.escape(w) for w in words) + r")(?![\w\-]|\.\w)")
 
-    def told(text):
+    def told(text: str) -> str:
         return word.sub(lambda m: names.get(m[1], m[1]), text)
 
     for m in solution.messages:
@@ -299,7 +301,7 @@ def by_name(solution: Solution, project: Project) -> None:
 class Guess:
     """A stream as the user guessed it. signature: tells one guess from another."""
 
-    def __init__(self, entry, species):
+    def __init__(self, entry: TearEntry, species: list[str]) -> None:
         self.n = np.array([parse(entry.flow.get(s) or "0 kmol/h", "molar flow") for s in species])
         self.T = parse(entry.temperature, "temperature") if entry.temperature else None
         self.P = parse(entry.pressure, "pressure") if entry.pressure else None

@@ -27,8 +27,10 @@ from gulch.engine.units.told import Code, UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.document import GaugeEntry
     from gulch.engine.flowsheet.guard import Sums
+    from gulch.engine.flowsheet.run import Run
     from gulch.engine.phases.stream import Stream
     from gulch.engine.project.results import Readable
+    from gulch.engine.species.records import Fit
 
 MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothing
 
@@ -36,7 +38,7 @@ MATTERS = 1e-3  # mole fraction below which a species' heat capacity moves nothi
 class Report:
     """The Solution of a run being written."""
 
-    def __init__(self, run):
+    def __init__(self, run: Run) -> None:
         self.run, self.plan, self.solution = run, run.plan, run.solution
         self.overlooked = {}  # stream -> how far it is from a phase that its flash did not find, in RT
 
@@ -273,7 +275,7 @@ class Report:
                 self.run.say("warning", PRICES, f"Worth has no value: {account.missing[0]}", "Type the price under Scans, worth.")
 
 
-def _data_rooms(id_, stream, fits):
+def _data_rooms(id_: str, stream: Any, fits: dict[str, Fit]) -> list[RoomLeft]:
     """RoomLefts of a stream inside the heat-capacity data of what matters in it."""
     held = [fits[s] for s, n in stream.flow.items() if n > MATTERS * stream.total]
     if not held:

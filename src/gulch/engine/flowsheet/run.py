@@ -26,8 +26,11 @@ from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group
+    from gulch.engine.flowsheet.solution import Solution
+    from gulch.engine.flowsheet.start import Start
     from gulch.engine.project.nodes import Node
     from gulch.engine.project.places import Place
+    from gulch.engine.settle import Watch
 
 log = logging.getLogger("gulch.flowsheet")
 
@@ -35,9 +38,21 @@ log = logging.getLogger("gulch.flowsheet")
 class Run:
     """One solve: streams by id, outcomes, messages."""
 
-    def __init__(self, plan, inputs, solution, start, watch, max_passes, explain, rooms=False, turned=()):
+    def __init__(
+        self,
+        plan: Any,
+        inputs: dict[str, float],
+        solution: Solution,
+        start: Start,
+        watch: Watch,
+        max_passes: int | None,
+        explain: bool,
+        rooms: bool = False,
+        turned: dict[str, float] | tuple = (),
+    ) -> None:
         self.explain, self.rooms = explain, rooms
-        self.cures, self.also = True, None  # whether cures are looked for, and from which Start besides
+        self.cures = True  # whether cures are looked for
+        self.also: Start | None = None  # from which they are looked for besides
         self.turned = {*turned, *(t.address for t in plan.targets.values())}  # addresses whose values others give way to
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch
@@ -51,7 +66,7 @@ class Run:
         self.blocked, self.waiting, self.blocked_by = set(), {}, {}  # nodes; node -> the node that failed before it
         self.outside = {}  # address -> what a tie set last that its input may not be
         self.memory = {}  # unit -> what its last solve left for the next
-        self.at = None  # the node that is being computed
+        self.at: Node | None = None  # the node that is being computed
         self.given = {u: plan.given(u, self.inputs) for u in plan.units}
         self.context = plan.context(self.inputs)
         self.readings = Live(self)
@@ -91,7 +106,7 @@ class Run:
         self.failed.update(units)
         self.waiting |= {u: cause for u in units if u != cause}
 
-    def _missing(self, stream_id, group):
+    def _missing(self, stream_id: str, group: Group) -> bool:
         return stream_id not in self.streams and self.plan.sources[stream_id] not in group.units
 
     def single(self, node: Node) -> None:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.run import Run
     from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.stream import Stream
 
 MASS = {"kg": 1.0, "t": 1e3, "lb": 0.45359237}  # kg
 AMOUNT = {"kmol": 1e3, "lbmol": 453.59237}  # mol
@@ -92,7 +93,7 @@ def prices_of(project: Project, model: PhaseModel) -> Prices | None:
     return Prices(bought, sold, levels, work, waste, dict(entry.streams))
 
 
-def _per_mol(entry: PricesEntry, species, side, molar_mass):
+def _per_mol(entry: PricesEntry, species: str, side: str, molar_mass: float) -> float:
     own = entry.species.get(species)
     text = getattr(own, side) if own is not None else None
     if own is None or text is None:
@@ -122,7 +123,7 @@ def account_of(run: Run) -> Account:
     return out
 
 
-def _material(out, plan, id_, stream, what, price, sign):
+def _material(out: Account, plan: Plan, id_: str, stream: Stream, what: str, price: np.ndarray, sign: float) -> None:
     names = [s.shown for s in plan.project.species]
     for i in np.flatnonzero(stream.n > 0.0):
         if np.isnan(price[i]):
@@ -134,7 +135,7 @@ def _material(out, plan, id_, stream, what, price, sign):
             out.parts.append(Part(what, names[i], float(stream.n[i]), "molar flow", float(sign * stream.n[i] * price[i]), id_))
 
 
-def _product(out, plan, id_, stream, prices):
+def _product(out: Account, plan: Plan, id_: str, stream: Stream, prices: Prices | None) -> None:
     fate = prices.fates.get(id_, "sold")
     if fate == "sold":
         _material(out, plan, id_, stream, "sold", prices.sold, 1.0)
@@ -145,7 +146,7 @@ def _product(out, plan, id_, stream, prices):
         out.parts.append(Part("waste", id_, float(stream.mass_flow), "mass flow", rate, id_))
 
 
-def _energy(out, unit_id, run, prices):
+def _energy(out: Account, unit_id: str, run: Run, prices: Prices | None) -> None:
     kind, result = run.plan.units[unit_id].kind, run.done[unit_id][1]
     values = {k: plain(result.values.get(k)) for k in ("duty", "work")}
     work = values["work"] or 0.0

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -89,13 +89,13 @@ def boiling(model: PhaseModel, i: int, j: int, x: float, guess: float, P: float 
     return at_temperature(model, i, j, T, x) if T is not None else None
 
 
-def _amounts(model, i, j, x):
+def _amounts(model: PhaseModel, i: int, j: int, x: float) -> np.ndarray:
     z = np.zeros(model.n)
     z[i], z[j] = x, 1.0 - x
     return z
 
 
-def _bubble_pressure(model, i, z, T):
+def _bubble_pressure(model: PhaseModel, i: int, z: np.ndarray, T: float) -> tuple | None:
     """(P, y of i) over a liquid of amounts z at T, or None."""
     present, zc, mix = model.active(z)
     P, y = 1e5, zc
@@ -137,10 +137,10 @@ def azeotropes(model: PhaseModel, i: int, j: int, curve: list, *, P: float | Non
         if (a.y - a.x) * (b.y - b.x) >= 0.0:
             continue
 
-        def point(x, near=a):
+        def point(x: float, near: Any = a) -> Boil | None:
             return boiling(model, i, j, x, near.value, P, T)
 
-        def apart(x):
+        def apart(x: float) -> float:
             found = point(x)
             return found.y - x if found is not None else math.nan
 
@@ -184,7 +184,7 @@ def fitted(model: PhaseModel, i: int, j: int, points: tuple, P: float | None = N
         return None
     two = model.part(np.array([i, j]))
 
-    def residuals(b):
+    def residuals(b: np.ndarray) -> np.ndarray:
         pairs = two.pairs.copy()
         pairs[k.PAIR_A] = 0.0
         pairs[k.PAIR_B, 0, 1], pairs[k.PAIR_B, 1, 0] = b
@@ -204,7 +204,7 @@ def fitted(model: PhaseModel, i: int, j: int, points: tuple, P: float | None = N
     return Fitted((float(best.x[0]), float(best.x[1])), (float(spread[0]), float(spread[1])), len(inner))
 
 
-def _residual(mix: Mixture, point, P, T):
+def _residual(mix: Mixture, point: tuple, P: float | None, T: Any) -> list[float]:
     """Scaled distances of one measured point: in ln P, and in y where it was measured."""
     x, y, value = point
     T, P = (value, P) if P is not None else (T, value)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy
@@ -70,7 +70,7 @@ def fitted_attraction(row: np.ndarray, low: float, high: float, ln_p: np.ndarray
     roots = []
     for t, p in zip(T, np.exp(ln_p), strict=True):
 
-        def apart(root, t=t, p=p):
+        def apart(root: float, t: Any = t, p: Any = p) -> float:
             A, B = row[k.AC] * root**2 * p / (k.R * t) ** 2, row[k.B_] * p / (k.R * t)
             vapour, liquid = compressibility(A, B, 1.0, 0.0, k.VAPOUR), compressibility(A, B, 1.0, 0.0, k.LIQUID)
             if vapour == liquid:  # one root: says on which side the answer lies

@@ -9,7 +9,7 @@ Notation: T [K], P [Pa]; z, held: amounts [mol] or [mol/s], shape (n,); particle
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -54,7 +54,7 @@ def joined(model: PhaseModel, state: PhaseState | None, held: np.ndarray, moles:
     return assembled(T if state is None else state.temperature, P, phases, bool(state is not None and state.further_phase))
 
 
-def _mix(liquid, particles):
+def _mix(liquid: list, particles: float) -> None:
     """Add the ideal entropy of mixing of dissolved particles to a liquid [name, moles without them, amounts, (h, s, v)]."""
     moles = liquid[1]
     if particles > 0.0 and moles > 0.0:
@@ -69,10 +69,10 @@ def flashed_with(model: PhaseModel, held: np.ndarray, volatile: np.ndarray, T: f
         return model.flashed(T, P, volatile)
     moles = float(volatile.sum())
 
-    def watery(state):
+    def watery(state: PhaseState) -> float:
         return moles * max((share for _, share, z, _ in state.liquids if model.water_share(z) > WATERY), default=0.0)
 
-    def apart(ln_factor):
+    def apart(ln_factor: float) -> float:
         liquid = watery(model.flashed(T, P, volatile, ln_factor))
         return float(np.log(liquid / (liquid + particles))) - ln_factor if liquid > 0.0 else DRIEST
 
@@ -103,7 +103,7 @@ def solve_diluted(model: PhaseModel, column: int, target: float, P: float, z: np
     """
     pick = {ENTHALPY: "enthalpy", ENTROPY: "entropy", VAPOUR_SHARE: "vapour_fraction"}[column]
 
-    def apart(T):
+    def apart(T: float) -> float:
         return getattr(model.at_temperature(T, P, z), pick) - target
 
     low = high = guess
@@ -134,7 +134,7 @@ def solve_parted(
         if column == VAPOUR_SHARE:
             raise TemperatureNotFound("nothing in it can vaporise")
 
-        def own(T):
+        def own(T: Any) -> Any:
             return held_properties(model, held, T)[column] / whole - target
 
         try:
@@ -149,11 +149,11 @@ def solve_parted(
         state = model.solve(VAPOUR_SHARE, min(max(share, 1e-9), 1.0 - 1e-9), P, volatile, guess, tolerance, what)
         return joined(model, state, held, moles, state.temperature, P)
 
-    def volatile_state(T):
+    def volatile_state(T: Any) -> Any:
         own_target = (target * whole - held_properties(model, held, T)[column]) / moles
         return model.solve(column, own_target, P, volatile, T, tolerance, what)
 
-    def gap(T):
+    def gap(T: Any) -> Any:
         try:
             return volatile_state(T).temperature - T
         except TemperatureNotFound as error:  # hotter than any: the non-volatile part asks for too much

@@ -56,12 +56,12 @@ class KnownHeat(NamedTuple):
         return _powers(T, self.tc) @ self.coefficients
 
 
-def _powers(T, tc):
+def _powers(T: np.ndarray, tc: float) -> np.ndarray:
     u = 1.0 - np.asarray(T, float) / tc
     return np.column_stack([u**power for power in POWERS])
 
 
-def _slopes(T, tc):
+def _slopes(T: np.ndarray, tc: float) -> np.ndarray:
     u = 1.0 - np.asarray(T, float) / tc
     return np.column_stack([-power * u ** (power - 1.0) if power else 0.0 * u for power in POWERS]) / tc
 
@@ -200,7 +200,7 @@ def alone(row: np.ndarray, code: int) -> Mixture:
     return Mixture(code, k.IDEAL, 0.3, row[None, :], np.zeros((k.N_PAIR, 1, 1)), np.zeros((2, 0)))
 
 
-def _own_heat(mix, T):
+def _own_heat(mix: Mixture, T: float) -> float:
     """Enthalpy beyond the ideal gas [J/mol] of the pure liquid of one species as its model has it by itself."""
     if mix.kind == k.IDEAL or mix.kind >= k.UNIFAC:
         return 0.0  # without an equation of state the known heat is all there is
@@ -220,7 +220,7 @@ def with_known_heat(mix: Mixture, species: Species, row: np.ndarray) -> np.ndarr
     row: of the species for Peng-Robinson. What databank species lack is kept on disk, because much is computed for it.
     """
 
-    def found():
+    def found() -> np.ndarray | None:
         heat = known_heat(species, row)
         return None if heat is None else lacked_heats(mix, heat)[k.HEAT_LOW : k.DILUTED].copy()
 
@@ -235,7 +235,7 @@ def with_known_heat(mix: Mixture, species: Species, row: np.ndarray) -> np.ndarr
 
 
 @cache
-def _code():
+def _code() -> str:
     """A hash of the code that `with_known_heat` hangs on."""
     files = sorted(Path(__file__).parent.glob("**/*.py"))
     return sha256(b"\0".join(file.read_bytes() for file in files)).hexdigest()
@@ -272,7 +272,7 @@ def lacked_heats(mix: Mixture, heat: KnownHeat) -> np.ndarray:
     return row
 
 
-def _boils(par, low, high):
+def _boils(par: np.ndarray, low: float, high: float) -> float:
     """Temperature [K] between two at which the vapour pressure is 1 atm, or the nearer of them."""
     for _ in range(60):
         middle = 0.5 * (low + high)

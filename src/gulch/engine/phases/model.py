@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from itertools import combinations
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -24,6 +25,10 @@ from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, StateNotFinite, between, beyond, nowhere
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
+
+if TYPE_CHECKING:
+    pass
+
 
 PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
@@ -50,7 +55,7 @@ class PhaseModel:
     their own (`held`). Raises SpeciesError for a species the model cannot use.
     """
 
-    def __init__(self, kind, species, kij=(), vapour="ideal", parameters_of_pairs=()):
+    def __init__(self, kind: str, species: Any, kij: tuple = (), vapour: str = "ideal", parameters_of_pairs: tuple = ()) -> None:
         self.kind = kind
         self.code = PHASE_MODELS[kind][1]
         self.species = tuple(species)
@@ -78,7 +83,7 @@ class PhaseModel:
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
 
-    def _interactions(self, typed):
+    def _interactions(self, typed: dict[tuple, float]) -> None:
         """Put in the k_ij of all pairs: typed ones, and where the model is a cubic equation what sources give."""
         for (i, j), value in typed.items():
             self.kij[i, j] = value
@@ -89,7 +94,7 @@ class PhaseModel:
             self.kij[i, j], self.origins[i, j] = asked(CUBIC, pair)
             self.kij[j, i] = self.kij[i, j]
 
-    def _heats(self):
+    def _heats(self) -> None:
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""
         for i, s in enumerate(self.species):
             if s.has_critical and not s.non_volatile and self.par[i, k.DISSOLVED] == 0.0:
@@ -133,7 +138,8 @@ class PhaseModel:
         return self._wrap(T, P, *k.flash_amounts(T, P, n, *mix))
 
     @staticmethod
-    def _wrap(T, P, beta, middle, name_x, name_y, third, x, y, w, props):
+    def _wrap(T: float, P: float, *flashed: Any) -> PhaseState:
+        beta, middle, name_x, name_y, third, x, y, w, props = flashed
         h, s, v, hx, sx, vx, hy, sy, vy, *rest = props.tolist()
         if not (math.isfinite(h) and math.isfinite(v) and math.isfinite(beta)):
             raise StateNotFinite("the phase model has no finite state at {} and {}", (T, "temperature"), (P, "pressure"))
@@ -281,7 +287,7 @@ class PhaseModel:
         return out
 
 
-def _of_phase(model, T, P, n, phase, which):
+def _of_phase(model: PhaseModel, T: float, P: float, n: np.ndarray, phase: int, which: int) -> float:
     """One of a phase's (h, s, v), non-volatile species counted with a liquid."""
     at = np.flatnonzero(model.volatile & (n > 0.0))
     part = n[at].sum()
@@ -292,7 +298,7 @@ def _of_phase(model, T, P, n, phase, which):
     return (value * part + held_properties(model, held, T)[which]) / n.sum()
 
 
-def _mixture(model, vapour, typed):
+def _mixture(model: PhaseModel, vapour: int, typed: dict[tuple, Any]) -> Mixture:
     """The Mixture of a PhaseModel whose species, par and water are there; its origins are filled."""
     if model.code == k.PREDICTIVE_SRK:
         return predictive(model.species, model.par, k.N_PAIR)

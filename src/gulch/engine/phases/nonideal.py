@@ -89,7 +89,7 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
     return Mixture(kind, vapour, active(species), par, pairs, rows), origin
 
 
-def _dissolving(species, par, pairs):
+def _dissolving(species: tuple, par: np.ndarray, pairs: np.ndarray) -> dict[tuple, Source]:
     """{(gas, solvent): Source} of Henry's constants, which are put into pairs."""
     origin = {}
     for i, gas in enumerate(species):
@@ -100,7 +100,7 @@ def _dissolving(species, par, pairs):
     return origin
 
 
-def _liquids(name, species, mix, typed):
+def _liquids(name: str, species: tuple, mix: Mixture, typed: dict) -> dict[tuple, Source]:
     """{(i, j): Source} of the parameters of NRTL or Wilson, which are put into the pairs of mix."""
     origin, pairs = {}, mix.pairs
     for i, j in combinations(range(len(species)), 2):

@@ -38,7 +38,7 @@ def parameters(species: Species, code: int) -> np.ndarray:
     return row
 
 
-def _critical(row, species, code):
+def _critical(row: np.ndarray, species: Species, code: int) -> None:
     tc, pc = species.critical_temperature.value, species.critical_pressure.value
     w = species.acentric_factor.value
     row[k.TC], row[k.PC], row[k.OMEGA] = tc, pc, w

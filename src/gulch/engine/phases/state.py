@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -65,7 +66,7 @@ class StateNotFinite(Worded):
 class TemperatureNotFound(Worded):
     """No temperature in the searched range gives the wanted enthalpy, entropy or vapour fraction; above: it would lie above."""
 
-    def __init__(self, words, *parts, above=False):
+    def __init__(self, words: str, *parts: Any, above: bool = False) -> None:
         super().__init__(words, *parts)
         self.above = above
 

@@ -15,6 +15,8 @@ from gulch.engine.phases.state import StateNotFinite, TemperatureNotFound, assem
 from gulch.engine.quantities import Worded
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
 
@@ -29,7 +31,17 @@ class Stream:
     Made by `Stream.at_temperature` or `Stream.at_enthalpy`; values never change afterwards.
     """
 
-    def __init__(self, model, n, P, *, T=None, H=None, guess=350.0, total=None):
+    def __init__(
+        self,
+        model: PhaseModel,
+        n: np.ndarray,
+        P: float,
+        *,
+        T: float | None = None,
+        H: float | None = None,
+        guess: float = 350.0,
+        total: float | None = None,
+    ) -> None:
         self.model = model
         self.n = n
         self.P = P
@@ -93,6 +105,7 @@ class Stream:
         try:
             if self._T is not None:
                 return self.model.at_temperature(self._T, self.P, self.n)
+            assert self._H is not None  # a stream is given by its temperature or its enthalpy
             return self.model.at_enthalpy(self._H / self.total, self.P, self.n, self._guess)
         except TemperatureNotFound as error:
             raise StreamTrouble("The energy balance has no solution: {}.", error) from None
@@ -169,7 +182,7 @@ class Stream:
             out[key] = stream
         return out
 
-    def _layered(self):
+    def _layered(self) -> Iterator:
         """(layer, phase) of each phase of the state."""
         liquids = self.state.liquids
         for phase in self.state.phases:
@@ -205,7 +218,7 @@ class Stream:
         return self.layer_flow("heavy")
 
 
-def _only(state, name):
+def _only(state: PhaseState, name: str) -> PhaseState:
     """The flashed state of all vapour or all liquid of a state, known without another flash."""
     found = [[label, share, share * z, share * np.array(p)] for label, share, z, p in state.phases if label == name]
     return assembled(state.temperature, state.pressure, found)

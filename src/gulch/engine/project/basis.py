@@ -85,7 +85,7 @@ def give_in(project: Project, stream: StreamEntry, basis: str) -> list[KnobEntry
         return []
     now = _written(basis, ids.index(given.to_species or "") if basis == "mole-ratios" else None, before.masses)
 
-    def text(tail, value):
+    def text(tail: str, value: Any) -> str:
         return write_quantity(float(value), now.dimension(tail), project.display, DIGITS)
 
     if basis not in ("molar", "mass"):
@@ -95,7 +95,7 @@ def give_in(project: Project, stream: StreamEntry, basis: str) -> list[KnobEntry
     return _carry_knobs(project, stream.id, before, now, text)
 
 
-def _most_at_rest(project, stream_id, ids, n):
+def _most_at_rest(project: Project, stream_id: str, ids: list[str], n: np.ndarray | None) -> str | None:
     """The species that there is most of, one that no knob turns where there is such; None without species."""
     if n is None:
         return ids[0] if ids else None
@@ -113,7 +113,7 @@ class _Written:
     to: int | None  # place of the species that ratios are counted on
     masses: np.ndarray
 
-    def numbers(self, n):
+    def numbers(self, n: np.ndarray) -> np.ndarray:
         """Numbers of all species, SI; those of `to` are 0."""
         if self.key in ("flow", "fraction"):
             return n if self.key == "flow" else n / n.sum()
@@ -122,7 +122,7 @@ class _Written:
             return m if self.key == "mass_flow" else m / m.sum()
         return np.where(np.arange(n.size) == self.to, 0.0, n / n[self.to])
 
-    def total(self, n):
+    def total(self, n: np.ndarray) -> float | None:
         """The number that stands at `total`, SI; None in bases that have none."""
         if self.to is not None:
             return n[self.to]
@@ -130,18 +130,18 @@ class _Written:
             return None
         return (n * self.masses).sum() if self.key == "mass_fraction" else n.sum()
 
-    def dimension(self, tail):
+    def dimension(self, tail: str) -> str:
         """Of the numbers under a tail."""
         if tail == "total":
             return "mass flow" if self.key == "mass_fraction" else "molar flow"
         return FEED_BASES[self.basis][1]
 
 
-def _written(basis, to, masses):
+def _written(basis: str, to: int | None, masses: np.ndarray) -> _Written:
     return _Written(basis, FEED_BASES[basis][0], to, masses)
 
 
-def _carry_knobs(project, stream_id, before, now, text):
+def _carry_knobs(project: Project, stream_id: str, before: Given, now: _Written, text: Callable) -> list[KnobEntry]:
     """Let knobs on a feed's amounts turn the same ones in the new basis, with their ranges and those of scans and searches over them.
 
     Returns those that cannot.
@@ -157,7 +157,7 @@ def _carry_knobs(project, stream_id, before, now, text):
             continue
         after, read = found
 
-        def carried(typed, tail=tail, after=after, read=read):
+        def carried(typed: str, tail: Any = tail, after: Any = after, read: Any = read) -> str:
             try:
                 n = before.amounts({tail: parse(typed, before.dimensions[tail])})
             except QuantityError:
@@ -195,7 +195,7 @@ def _turned(before: Given, now: _Written, tail: str) -> tuple[str, Callable] | N
     if place == now.to:
         return None  # the flow on which ratios are counted moves all
 
-    def read(n):
+    def read(n: np.ndarray) -> float:
         others = n.sum() - n[place]
         if at_rest is not None and now.total(n) is None and others > 0.0:
             n = n * ((at_rest.sum() - at_rest[place]) / others)

@@ -125,7 +125,7 @@ def read_tie(entry: TieEntry, project: Project, known: dict[str, Any] | None = N
 def plain_names(text: Any, known: dict[str, Any]) -> str:
     """A formula with the dashes of known addresses turned into underscores, so that they are not read as minus."""
 
-    def resolve(word):
+    def resolve(word: str) -> str:
         ends = [len(word), *(i for i in range(len(word) - 1, 0, -1) if word[i] == "-")]
         for end in ends:
             if word[:end].replace("-", "_") in known:

@@ -40,7 +40,7 @@ def instead(project: Project, unit_id: str, cure: Cure) -> str:
     return unit_id
 
 
-def _pressure(project, unit_id, cure):
+def _pressure(project: Project, unit_id: str, cure: Cure) -> str:
     """Text of the unit's given pressure."""
     found = address_of(project, f"{unit_id}.{cure.field}") if project.unit(unit_id) is not None else None
     if found is None or not found.text or cure.kind not in PUT_IN:

@@ -114,12 +114,12 @@ def scope_of(project: Project, unit: Any) -> Scope:
 
 
 @once
-def _scopes(project):
+def _scopes(project: Project) -> dict:
     """{unit entry, by identity: its Scope} as they are asked for."""
     return {}
 
 
-def _scope(project, unit):
+def _scope(project: Project, unit: Any) -> Scope:
     reactions = tuple(reactions_of(project, unit))
     ways = {d.name: d.chosen(value_of(unit, d), reactions) for d in KINDS[unit.kind].declared(PerReaction) if d.options}
     return Scope(tuple((s.id, s.shown) for s in project.species), reactions, choices_of(unit), ways)
@@ -172,7 +172,7 @@ def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
         yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
 
 
-def _of(project, wanted):
+def _of(project: Project, wanted: str | None) -> Iterator:
     """Addresses of the feeds, units and reactions whose ids are wanted; of all where that is None."""
     for stream in project.streams:
         if stream.is_feed and stream.given and wanted in (None, stream.id):

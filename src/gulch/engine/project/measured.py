@@ -123,13 +123,13 @@ def read_pairs(text: str, names: dict[str, str]) -> list:
     return out
 
 
-def _cells(line):
+def _cells(line: str) -> list[str]:
     if "\t" in line:
         return [c.strip() for c in line.split("\t")]
     return [c for c in re.split(r"\s{2,}|,\s+|\|", line) if c] if re.search(r"\s{2,}|,\s", line) else line.split()
 
 
-def _numbers(line):
+def _numbers(line: str) -> list[float] | None:
     """The numbers of a row, or None where a cell is none; a comma is a decimal one where cells are set apart by blanks."""
     cells = line.split() if re.search(r"\s", line) else line.split(",")
     try:
@@ -138,7 +138,7 @@ def _numbers(line):
         return None
 
 
-def _running(rows, head, free):
+def _running(rows: list[list[float]], head: list[str] | None, free: str) -> int:
     """The column of the temperature or pressure: the one that is no fraction, or that the head calls so."""
     outside = [c for c in range(len(rows[0])) if not all(0.0 <= r[c] <= 1.0 for r in rows)]
     if len(outside) > 1:
@@ -152,7 +152,7 @@ def _running(rows, head, free):
     raise QuantityError(f"All columns lie between 0 and 1: say in a head row which is the {free}, with its unit.")
 
 
-def _unit(cell, free, display):
+def _unit(cell: str, free: str, display: str) -> str:
     match = UNIT.search(cell) if len(cell) <= LONGEST_HEAD else None
     if match is None:
         return DISPLAY_SETS[display].unit(free)

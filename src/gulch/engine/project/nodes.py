@@ -26,7 +26,7 @@ class Node:
     kind: NodeKind
     name: str
 
-    def __str__(self):
+    def __str__(self) -> str:
         """Text to sort by, so that an order never hangs on chance."""
         return self.name if self.kind in (NodeKind.FEED, NodeKind.UNIT) else f"{self.kind.value}:{self.name}"
 

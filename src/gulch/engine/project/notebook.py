@@ -106,14 +106,14 @@ def comment(project: Project, key: str, text: str) -> None:
     _found(_arranged(project), key).comment = text
 
 
-def _arranged(project):
+def _arranged(project: Project) -> list[PieceEntry]:
     """The list of pieces to be changed; from now on the notebook is the user's own."""
     if project.notebook is None:
         project.notebook = NotebookEntry(pieces=usual_pieces(project))
     return project.notebook.pieces
 
 
-def _found(pieces, key):
+def _found(pieces: list[PieceEntry], key: str) -> PieceEntry:
     found = next((p for p in pieces if p.key == key), None)
     if found is None:
         raise EditError("That piece is no longer in the notebook. Reload the page.")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import wraps
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -29,7 +29,7 @@ def once(function: Callable) -> Callable:
     """Let a function of a Project answer from memory while the project stands still; its answer is not to be changed."""
 
     @wraps(function)
-    def ask(project):
+    def ask(project: Project) -> Any:
         now = _standing.get()
         if now is None or now[0] is not project:
             return function(project)

@@ -50,7 +50,7 @@ class Place:
     id: str = ""
     field: str = ""
 
-    def __str__(self):
+    def __str__(self) -> str:
         """The address.
 
         >>> str(Place(About.UNIT, "R1", "temperature")), str(Place(About.GAUGE, "purity"))
@@ -59,7 +59,7 @@ class Place:
         return self._text
 
     @cached_property
-    def _text(self):
+    def _text(self) -> str:
         return ".".join(part for part in ("" if self.about in PLAIN else self.about.value, self.id, self.field) if part)
 
     @classmethod
@@ -92,7 +92,7 @@ class Place:
         return cls.read(text, _by_prefix(head))
 
 
-def _by_prefix(head):
+def _by_prefix(head: str) -> About:
     return next((a for a in About if a not in PLAIN and a.value == head), About.PROJECT)
 
 

@@ -205,7 +205,7 @@ def strength_of(entry: RateConstantEntry, si: str) -> RateConstant | None:
     return _rate_constant(entry, value * factor, None)
 
 
-def _rate_constant(entry, k, energy):
+def _rate_constant(entry: RateConstantEntry, k: float, energy: Any) -> RateConstant:
     if energy is None:
         energy = parse(entry.energy, "molar energy") if entry.energy else 0.0
     power = number(entry.power, "the power of T")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.project.measures import OVERALL
 from gulch.engine.project.once import once
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.live import Live
     from gulch.engine.flowsheet.solution import Solution
     from gulch.engine.formulas import Formula
+    from gulch.engine.units.base import Unit
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ SPECIES_RESULTS = {
 class Results(Mapping):
     """{address: Readable}; those of one stream or unit are made when one of them is asked for, since few of thousands are."""
 
-    def __init__(self, makers: dict[str, list], more: dict[str, Readable] | None = None):
+    def __init__(self, makers: dict[str, list], more: dict[str, Readable] | None = None) -> None:
         self._makers = makers  # owner -> functions that give the Readables of one
         self._more = more or {}
         self._found = dict(self._more)
@@ -73,15 +74,15 @@ class Results(Mapping):
         """These and some of other owners."""
         return Results(self._makers, self._more | more)
 
-    def _of(self, owner):
+    def _of(self, owner: str) -> dict[str, Readable]:
         return {r.address: r for make in self._makers[owner] for r in make()}
 
-    def _make(self, owner):
+    def _make(self, owner: str) -> None:
         if owner in self._makers and owner not in self._made:
             self._found |= self._of(owner)
             self._made.add(owner)
 
-    def _all(self):
+    def _all(self) -> dict[str, Readable]:
         """All of them, in one order whatever was asked for before."""
         if not self._whole:
             self._found = {a: r for owner in self._makers for a, r in self._of(owner).items()} | self._more
@@ -118,7 +119,7 @@ def readable(project: Project) -> Results:
     return Results(makers)
 
 
-def _of_stream(id_, species):
+def _of_stream(id_: str, species: list[tuple]) -> Iterator:
     for name, (dimension, words, _) in STREAM_RESULTS.items():
         yield Readable(f"{id_}.{name}", dimension, f"{words} of {id_}")
     for name, (dimension, words, _) in SPECIES_RESULTS.items():
@@ -126,7 +127,7 @@ def _of_stream(id_, species):
             yield Readable(f"{id_}.{name}.{s}", dimension, f"{words} of {shown} in {id_}")
 
 
-def _of_unit(id_, kind, items, measured):
+def _of_unit(id_: str, kind: type[Unit], items: dict[str, Any], measured: bool) -> Iterator:
     for r in kind.results():
         if r.counted and not measured:
             continue
@@ -137,7 +138,7 @@ def _of_unit(id_, kind, items, measured):
                 yield Readable(f"{id_}.{r.key}.{item}", r.dimension, f"{r.label} of {shown} in {id_}")
 
 
-def _of_all(species, measured, currency):
+def _of_all(species: list[tuple], measured: bool, currency: str | None) -> Iterator:
     for name, (label, _) in OVERALL.items() if measured else ():
         yield Readable(f"overall.{name}", "fraction", label)
     if currency is not None:

@@ -9,6 +9,7 @@ from gulch.engine.project.edit import EditError
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
+    from gulch.engine.document.parts import Part
 
 KINDS = ("knob", "gauge")
 
@@ -45,13 +46,13 @@ def hide(project: Project, kind: str, id_: str) -> bool:
     return now
 
 
-def _strip(project):
+def _strip(project: Project) -> StripEntry:
     if project.strip is None:
         project.strip = StripEntry()
     return project.strip
 
 
-def _found(entries, id_):
+def _found(entries: list, id_: str) -> Part:
     found = next((e for e in entries if e.id == id_), None)
     if found is None:
         raise EditError("It is no longer there: reload the page.")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.inputs import address_of, write
 from gulch.engine.project.messages import Message
@@ -59,12 +59,12 @@ def typed_text(project: Project, place: str) -> TypedText | None:
     return None if found is None else TypedText(found.label, found.text, lambda text: write(project, place, text))
 
 
-def _in_brackets(text):
+def _in_brackets(text: str) -> str:
     number, unit = split_text(text)
     return f"{number:.10g}[{unit}]"
 
 
-def _typed_range(project, id_="", field="", knob="", *more):
+def _typed_range(project: Any, id_: Any = "", field: Any = "", knob: Any = "", *more: Any) -> Any:
     """The end of the range over which a search turns a knob."""
     entry = project.search(id_)
     turned = next((t for t in entry.over if t.knob == knob), None) if entry is not None else None

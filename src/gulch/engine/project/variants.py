@@ -14,6 +14,7 @@ from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
+    from gulch.engine.units.base import Declared
 
 SHARED = (
     "format",
@@ -103,7 +104,7 @@ def differences(base: dict[str, Any], other: dict[str, Any], at: tuple = ()) -> 
     return found
 
 
-def _list_differences(base, other, name, at):
+def _list_differences(base: list[dict[str, Any]], other: list, name: str, at: tuple) -> list[VariantEdit]:
     old, new = {e[name]: e for e in base}, {e[name]: e for e in other}
     if [n for n in old if n in new] != [n for n in new if n in old]:
         return [VariantEdit(at=_path(at), to=other)]  # another order: kept whole
@@ -119,7 +120,7 @@ def _list_differences(base, other, name, at):
     return found
 
 
-def _name_of(*lists):
+def _name_of(*lists: Any) -> str | None:
     """The key that names the entries of lists of dicts, or None."""
     for name in KEYS:
         if all(isinstance(v, list) and all(isinstance(e, dict) and isinstance(e.get(name), str) for e in v) for v in lists):
@@ -129,11 +130,11 @@ def _name_of(*lists):
     return None
 
 
-def _path(keys):
+def _path(keys: tuple) -> str:
     return "/".join(keys)
 
 
-def _apply(data, edit):
+def _apply(data: Any, edit: VariantEdit) -> bool:
     """Make one edit in plain data; False where there is no place for it."""
     *way, last = edit.at.split("/")
     for key in way:
@@ -161,7 +162,7 @@ def _apply(data, edit):
     return True
 
 
-def _step(data, key):
+def _step(data: dict[str, Any] | list[dict[str, Any]], key: str) -> dict | list | None:
     if isinstance(data, dict):
         found = data.get(key)
         return found if isinstance(found, dict | list) else None
@@ -267,12 +268,13 @@ def words(project: Project, edit: VariantEdit) -> tuple:
         return where, before, "left out" if edit.gone else ("changed" if data is not None else _entry_words(edit.to))
     declared = _declared(project, keys)
     if declared is not None:
-        where, options = f"{head} {keys[1]}, {declared.label[:1].lower()}{declared.label[1:]}", getattr(declared, "options", None) or {}
+        label = str(vars(declared)["label"])
+        where, options = f"{head} {keys[1]}, {label[:1].lower()}{label[1:]}", getattr(declared, "options", None) or {}
         return where, _value_words(data, options), "nothing" if edit.gone else _value_words(edit.to, options)
     return where, _value_words(data), "nothing" if edit.gone else _value_words(edit.to)
 
 
-def _declared(project, keys):
+def _declared(project: Project, keys: list[str]) -> Declared | None:
     """The declaration of a unit's input that an edit's place names, or None."""
     unit = project.unit(keys[1]) if keys[0] == "units" and len(keys) > 2 else None
     if unit is None:
@@ -281,12 +283,12 @@ def _declared(project, keys):
     return next((d for d in KINDS[unit.kind].inputs() if d.key in names or getattr(d, "written", None) in names), None)
 
 
-def _entry_words(entry):
+def _entry_words(entry: Any) -> Any:
     kind = entry.get("kind") if isinstance(entry, dict) else None
     return f"added, a {kind.replace('-', ' ')}" if kind else "added"
 
 
-def _value_words(value, options=None):
+def _value_words(value: bool | list[list[str]] | str, options: dict[str, str] | None = None) -> str:
     """A value of the document as text: a choice by its words, lists and tables by what they hold, up to MOST_WORDS letters."""
     if value is None or value == "":
         return "nothing"
@@ -298,7 +300,7 @@ def _value_words(value, options=None):
     return text if len(text) <= MOST_WORDS else text[: MOST_WORDS - 1].rsplit(" ", 1)[0] + " …"
 
 
-def _flat(value):
+def _flat(value: list | str) -> str:
     if isinstance(value, dict):
         return ", ".join(f"{k} {_flat(v)}" for k, v in value.items() if v not in (None, "", [], {}))
     if isinstance(value, list):

@@ -71,7 +71,7 @@ def answer_of(result: dict[str, Any], shown: str, highest: bool = True, passing:
     return out
 
 
-def _still(points, gauge):
+def _still(points: list[dict[str, Any]], gauge: dict[str, Any]) -> float | None:
     """The reading of a gauge that no point moves by more than solves of one state may differ, or None."""
     reads = [p["gauges"][gauge["id"]] for p in points if p["solved"] and p["gauges"].get(gauge["id"]) is not None]
     if len(reads) < 2:
@@ -93,7 +93,7 @@ def with_peaks(result: dict[str, Any]) -> list[dict[str, Any]]:
     return sorted([*result["points"], *between], key=lambda p: p["value"]) if between else result["points"]
 
 
-def _beside(result, value):
+def _beside(result: dict[str, Any], value: float) -> list:
     """Doubts of the points on both sides of a value."""
     below = [p for p in result["points"] if p["value"] < value]
     above = [p for p in result["points"] if p["value"] > value]
@@ -101,7 +101,7 @@ def _beside(result, value):
     return sorted({c for p in sides for c in p.get("doubts", ())})
 
 
-def _near(result, shown, highest, best, within):
+def _near(result: dict[str, Any], shown: str, highest: bool, best: float, within: float) -> list[tuple]:
     """Windows in which all limits hold and the shown gauge loses at most a share of its best; their ends lie between points."""
     least = best - within * abs(best) if highest else best + within * abs(best)
     limit = {"id": shown, "at_least": least if highest else None, "at_most": None if highest else least}
@@ -111,12 +111,12 @@ def _near(result, shown, highest, best, within):
     return windows(sorted(solved, key=lambda p: p["value"]), [*result["gauges"], limit], edges)
 
 
-def _ends(points, gauges, window):
+def _ends(points: list[dict[str, Any]], gauges: list[dict[str, Any]], window: tuple) -> tuple:
     """What is broken just below and just above a window: (gauge id, limit) each, None at an end of the range."""
     before = [p for p in points if p["value"] < window[0]]
     after = [p for p in points if p["value"] > window[1]]
 
-    def broken(p):
+    def broken(p: dict[str, Any] | None) -> tuple | None:
         if p is None:
             return None
         if not p["solved"]:
@@ -126,11 +126,13 @@ def _ends(points, gauges, window):
     return broken(before[-1] if before else None), broken(after[0] if after else None)
 
 
-def _doubted(point, passing):
+def _doubted(point: dict[str, Any], passing: list[str] | tuple) -> bool:
     return any(c not in passing for c in point.get("doubts", ()))
 
 
-def _best(result, good, shown, highest, inside, passing):
+def _best(
+    result: dict, good: list[dict[str, Any]], shown: str, highest: bool, inside: list[tuple], passing: list[str] | tuple
+) -> Best | None:
     """The best trusted point, or one solved between points."""
     sign = 1.0 if highest else -1.0
     found = [
@@ -150,7 +152,7 @@ def _best(result, good, shown, highest, inside, passing):
     return max(found, key=lambda b: sign * b.reads, default=None)
 
 
-def _sound(edge, result, shown, passing):
+def _sound(edge: dict[str, Any], result: dict, shown: str, passing: list[str] | tuple) -> bool:
     """Whether an edge of two knobs may be the best: its neighbours in the row are trusted, and today's limits hold there."""
     if edge["gauges"].get(shown) is None or "values" not in edge:
         return False
@@ -166,17 +168,17 @@ def _sound(edge, result, shown, passing):
     return True
 
 
-def _spacing(result):
+def _spacing(result: dict[str, Any]) -> float:
     values = result["axes"][0]["values"] if result.get("axes") else [p["value"] for p in result["points"]]
     return max((b - a for a, b in zip(values, values[1:], strict=False)), default=0.0)
 
 
-def _why_none(out, points, gauges):
+def _why_none(out: Answer, points: list[dict[str, Any]], gauges: list[dict[str, Any]]) -> None:
     """Which limits no point meets: one alone, or the pairs that exclude each other; and the point that comes nearest."""
     solved = [p for p in points if p["solved"]]
     out.excluding = excluding(solved, gauges)
 
-    def off(p):
+    def off(p: dict[str, Any]) -> float:
         worst = 0.0
         for g in gauges:
             b = limit_broken(p, g)

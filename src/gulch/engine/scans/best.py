@@ -20,6 +20,8 @@ from gulch.engine.scans.windows import limit_broken
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
@@ -129,14 +131,14 @@ def highest(search: Search) -> list[Point]:
     return [top for top in tops if top is not None]
 
 
-def _refuse_held(search):
+def _refuse_held(search: Search) -> None:
     """An aim that a target holds is what the target says, whatever turns."""
     target = next((t for t in search.plan.project.targets if t.on and t.gauge == search.aim.gauge), None)
     if target is not None:
         raise ScanError(f"{search.row['label']} is held by a target, so it does not depend on the knobs: choose another aim.")
 
 
-def _refuse_still(search, found):
+def _refuse_still(search: Search, found: list[Point]) -> None:
     """An aim that no knob moves has no best point."""
     reads = [p.reads for p in found if p.reads is not None]
     if not any(p.solved for p in found):
@@ -149,7 +151,7 @@ def _refuse_still(search, found):
         raise ScanError(f"No knob moves {search.row['label']}; it does not depend on {names}: choose another aim, or other knobs.")
 
 
-def _prove(search, top, out):
+def _prove(search: Any, top: Any, out: Any) -> bool:
     """Solve beside the best point; whether one of them is better."""
     gain = LEAST * search.size(top.reads)
     out.around, out.better, out.jumps = 0, 0, []
@@ -166,7 +168,7 @@ def _prove(search, top, out):
     return out.better > 0
 
 
-def _jumps(search, top, there, k, step):
+def _jumps(search: Search, top: Point, there: Point, k: Any, step: float) -> list[dict[str, Any]]:
     """Units that beside the best point need another heating or cooling medium than there, so that the price jumps."""
     if not there.solved or search.rank(there) > search.rank(top):
         return []
@@ -178,7 +180,7 @@ def _jumps(search, top, there, k, step):
     ]
 
 
-def _told(search, out, peaks):
+def _told(search: Search, out: Optimum, peaks: list[Point]) -> None:
     """Write down what the search found."""
     top, points = search.best, list(search.known.values())
     out.now = search.here.reads if search.here is not None else None
@@ -211,7 +213,7 @@ def _told(search, out, peaks):
     out.solves = search.solves
 
 
-def _hidden(search, points):
+def _hidden(search: Search, points: list[Point]) -> dict[str, Any] | None:
     """The best point that only doubts keep out, where it reads better than the best that they do not."""
     top, own = search.best, [p for p in points if p.solved and p.reads is not None and p.doubts]
     out = [p for p in own if all(room >= 0.0 for limit, room in p.rooms.items() if not limit.is_doubt)]
@@ -221,7 +223,7 @@ def _hidden(search, points):
     return {"values": found.values, "reads": found.reads, "doubts": found.doubts}
 
 
-def _apart(search, one, other):
+def _apart(search: Search, one: Point, other: Point) -> bool:
     """Whether two tops are peaks of their own: they lie apart, and it goes down between them."""
     if distance(one.u, other.u) <= SAME:
         return False
@@ -230,7 +232,7 @@ def _apart(search, one, other):
     return not between.inside or search.rank(between) < down
 
 
-def _reached(search, limited):
+def _reached(search: Search, limited: list[dict[str, Any]]) -> list[Point]:
     """The trusted points, with those at which each limit that none of them meets is missed least when nothing else counts."""
     points = {key: p for key, p in search.known.items() if p.trusted}
     for g in limited:
@@ -247,7 +249,7 @@ def _reached(search, limited):
     return list(points.values())
 
 
-def _held(search, top, out):
+def _held(search: Search, top: Point, out: Optimum) -> None:
     """Fill in which limits and ends hold the best point and what each is worth.
 
     The multipliers of its conditions (Karush, Kuhn and Tucker) by non-negative least squares: what the aim gains for a unit of room.
@@ -271,7 +273,7 @@ def _held(search, top, out):
         out.ends.append(own | {"at": top.values[k], "worth": float(m / (knob["high"] - knob["low"])) if m > least else 0.0})
 
 
-def _flat(search, top, span):
+def _flat(search: Any, top: Any, span: Any) -> dict[str, list[float]]:
     """{address: [low, high]} of the points found that are inside and lose at most FLAT of the span, the other knobs following.
 
     How far each knob may go is estimated by the slopes at the top (a linear programme), and solved there or on the way back.
@@ -291,7 +293,7 @@ def _flat(search, top, span):
     return {k["address"]: [float(fine[:, i].min()), float(fine[:, i].max())] for i, k in enumerate(search.knobs)}
 
 
-def _band(search, top):
+def _band(search: Search, top: Point) -> Any:
     """The band of every gauge at the best point; {} where no datum is unsure."""
     plan = search.plan
     data = unsure_of(plan) if plan.project.spreads else []
@@ -300,12 +302,12 @@ def _band(search, top):
     return band(plan, data, at, near, search.rows, search.watch, BEST_SAMPLES) if data else {}
 
 
-def _loss(point, top, span):
+def _loss(point: Any, top: Any, span: Any) -> float:
     """Share of the span that another point loses."""
     return math.inf if point.reads is None else abs(point.reads - top.reads) / max(span, 1e-300)
 
 
-def _outermost(search, top, span):
+def _outermost(search: Search, top: Point, span: float) -> Iterator:
     """Directions in which each knob goes down and up as far as limits and loss allow by their slopes, each of shape (d,)."""
     df, slopes = search.slopes(top.u)
     rows = [-slope for slope in slopes.values()] + [-search.sign * df]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from typing import Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -43,7 +44,7 @@ def looks(search: Search) -> list[Point]:
     return [search.at(u) for u in spread]
 
 
-def _ends(present):
+def _ends(present: np.ndarray) -> list[np.ndarray]:
     """Corners of the ranges; with many knobs the ends of each, the others as they are."""
     d = present.size
     if d <= CORNERS:
@@ -104,14 +105,14 @@ def climb(search: Search, begin: Point, reach: float = 1.0) -> Point | None:
     return _whole(search, best)
 
 
-def _back(point, slopes):
+def _back(point: Point, slopes: dict[Limit, np.ndarray]) -> np.ndarray:
     """The shortest step by which limits that a point misses are met, by slopes measured beside it."""
     broken = [limit for limit, room in point.rooms.items() if room < limit.clear and limit in slopes]
     matrix = np.array([slopes[limit] for limit in broken])
     return np.linalg.lstsq(matrix, np.array([2.0 * limit.clear - point.rooms[limit] for limit in broken]), rcond=None)[0]
 
 
-def _whole(search, best):
+def _whole(search: Any, best: Point | None) -> Point | None:
     """The better of a point and of climbs from one more and one less of each knob that counts whole things."""
     if best is None or not search.whole.any():
         return best
@@ -131,7 +132,7 @@ def _whole(search, best):
     return best
 
 
-def _eased(search, top):
+def _eased(search: Any, top: Point) -> Point:
     """A point a hair outside limits, moved back along their slopes; as it is where that fails."""
     for _ in range(3):
         broken = [limit for limit, room in top.rooms.items() if room < 0.5 * limit.clear]
@@ -144,7 +145,7 @@ def _eased(search, top):
     return top
 
 
-def _maximised(search, here, cuts, reach):
+def _maximised(search: Any, here: Point, cuts: list[tuple], reach: float) -> tuple:
     """(u of the highest reading that limits, distances from doubt and cuts allow, whether it settled), within reach of a point."""
     limits: list[Limit] = list(search.seen)
     scale = search.size(here.reads)
@@ -152,7 +153,7 @@ def _maximised(search, here, cuts, reach):
     fallen = [limit for limit in limits if limit.is_doubt and here.room(limit) > -CLIFF]
     most = len(search.known) + ROUND_SOLVES * (here.u.size + 1)
 
-    def looked(u):
+    def looked(u: np.ndarray) -> tuple:
         if len(search.known) > most:
             raise _Enough
         point = search.at(u)
@@ -161,19 +162,19 @@ def _maximised(search, here, cuts, reach):
             return point, 0.0
         return memory[0], 1.0  # not computed, or on another branch of states: far below, so that the search steps back
 
-    def lost(u):
+    def lost(u: np.ndarray) -> float:
         point, down = looked(u)
         return down - search.sign * point.reads / scale
 
-    def rooms(u):
+    def rooms(u: np.ndarray) -> np.ndarray:
         point, down = looked(u)
         own = [point.room(limit) - limit.clear - down for limit in limits]
         return np.r_[own, [offset - normal @ u for normal, offset in cuts]]
 
-    def slope(u):
+    def slope(u: np.ndarray) -> np.ndarray:
         return -search.sign * search.slopes(u)[0] / scale
 
-    def room_slopes(u):
+    def room_slopes(u: np.ndarray) -> np.ndarray:
         found = search.slopes(u)[1]
         return np.vstack([*(found.get(limit, np.zeros(u.size)) for limit in limits), *(-normal for normal, _ in cuts)])
 
@@ -188,7 +189,7 @@ def _maximised(search, here, cuts, reach):
     return np.clip(found.x, 0.0, 1.0), bool(found.success)
 
 
-def _cut(search, good, bad):
+def _cut(search: Any, good: Point, bad: Point) -> tuple | None:
     """(normal, the last trusted Point) of the border of trust on the way from a point to one beyond it; None where both are one."""
     way = bad.u - good.u
     if np.linalg.norm(way) < 1e-6:
@@ -208,7 +209,7 @@ def _cut(search, good, bad):
     return normal + way * (1.0 - along) / float(way @ way), last
 
 
-def _border(search, begin, way, halvings, around=None):
+def _border(search: Any, begin: np.ndarray, way: np.ndarray, halvings: int, around: float | None = None) -> tuple:
     """(largest trusted share of a way, the Point there), by halving; around: where it is expected."""
     low, high = 0.0, 1.0
     if around is not None:

@@ -14,6 +14,7 @@ from gulch.engine.quantities import QuantityError, difference_of, parse, split_t
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, ScanEntry, Sweep
+    from gulch.engine.document.process import KnobEntry
 
 MOST_POINTS = 20_000  # of one scan
 
@@ -101,7 +102,7 @@ def grid_of(project: Project, scan: ScanEntry) -> Grid:
     return grid
 
 
-def _listed(project, scan):
+def _listed(project: Project, scan: ScanEntry) -> Grid:
     """The Grid of a scan at the points of its list; those of one knob stand in rising order, each once."""
     axes = []
     for k, sweep in enumerate(scan.over):
@@ -150,7 +151,7 @@ def axis_of(project: Project, sweep: Sweep) -> Axis:
     return Axis(knob.id, knob.input, address.dimension, knob.label or address.label, values, sweep.spacing)
 
 
-def _refuse_held(project, knob):
+def _refuse_held(project: Project, knob: KnobEntry) -> None:
     """A knob that a target or a tie sets cannot be turned."""
     if any(t.sets == knob.input for t in project.ties):
         raise ScanError(f"A tie sets {knob.input}, so the scan cannot turn it: choose another knob, or remove the tie.")
@@ -159,7 +160,7 @@ def _refuse_held(project, knob):
         raise ScanError(f"A target turns {knob.label or knob.id}, so the scan cannot: choose another knob, or switch the target off.")
 
 
-def _values(low, high, sweep, step):
+def _values(low: float, high: float, sweep: Sweep, step: float | None) -> np.ndarray:
     if sweep.spacing == "log":
         if low <= 0.0:
             raise ScanError("A range by equal factors must begin above zero: raise its low end, or space it evenly.")

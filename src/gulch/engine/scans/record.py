@@ -56,7 +56,7 @@ class Recall:
     project: as it was when the points were computed, with today's gauges.
     """
 
-    def __init__(self, project: Project):
+    def __init__(self, project: Project) -> None:
         self.which, self.known = recorded(project), readings(project)
         self.inputs = {}
         self.last = ("", {})  # a point is asked for several gauges one after another
@@ -80,7 +80,7 @@ class Recall:
             self.last = (point["record"], read(point["record"], self.which))
         return self._value(found, self.last[1], self.inputs | overrides)
 
-    def _value(self, found: Readable, results, inputs):
+    def _value(self, found: Readable, results: dict[str, float], inputs: dict[str, float]) -> float | None:
         if found.formula is None:
             return results.get(found.address)
         number = formulas.value(found.formula, lambda a: results.get(a, inputs.get(a, float("nan"))))

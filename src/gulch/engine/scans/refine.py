@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
@@ -29,12 +29,12 @@ class _Lost(Exception):
 class _Line:
     """Solves between the points of a scan, each from the last one that did."""
 
-    def __init__(self, plan, grid, start, watch, held=None):
+    def __init__(self, plan: Plan, grid: Grid, start: Start | None, watch: Any, held: dict[str, float] | None = None) -> None:
         self.plan, self.address, self.ids = plan, grid.axes[0].address, [g["id"] for g in grid.gauges]
         self.start, self.watch, self.known = start, watch, {}
         self.held = held or {}  # the other knob, where there is one
 
-    def gauges(self, x):
+    def gauges(self, x: float) -> dict[str, float]:
         """{gauge: SI value} at x. Raises _Lost."""
         x = float(x)
         if x not in self.known:
@@ -45,7 +45,7 @@ class _Line:
             self.known[x] = {id_: finite(solution.gauges.get(id_)) for id_ in self.ids}
         return self.known[x]
 
-    def gauge(self, x, id_):
+    def gauge(self, x: float, id_: str) -> float:
         """SI value of a gauge at x. Raises _Lost."""
         found = self.gauges(x)[id_]
         if found is None:
@@ -100,12 +100,12 @@ def row_edges(plan: Plan, grid: Grid, points: list, start: Start | None = None, 
     return out
 
 
-def _meets(point, grid):
+def _meets(point: dict[str, Any], grid: Grid) -> bool:
     """Whether a point meets the limits of all gauges."""
     return all(limit_broken(point, g) is None for g in grid.gauges)
 
 
-def _meets_but(edge, grid):
+def _meets_but(edge: dict[str, Any], grid: Any) -> bool:
     """Whether all limits but the edge's own hold there."""
     return all(limit_broken(edge, g) is None for g in grid.gauges if g["id"] != edge["gauge"])
 
@@ -138,7 +138,7 @@ def bends(plan: Plan, grid: Grid, points: list, start: Start | None = None, watc
     return out
 
 
-def _edges_between(line, gauge, a, b):
+def _edges_between(line: _Line, gauge: dict[str, Any], a: dict[str, Any], b: dict[str, Any]) -> list[dict[str, Any]]:
     """Edges of one gauge between two neighbouring points."""
     out, id_ = [], gauge["id"]
     if not (a["solved"] and b["solved"]) or None in (a["gauges"][id_], b["gauges"][id_]):
@@ -165,7 +165,7 @@ def _edges_between(line, gauge, a, b):
     return out
 
 
-def _peaks(line, gauge, points):
+def _peaks(line: _Line, gauge: dict[str, Any], points: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """The highest and the lowest inner point of a gauge between its neighbours, each solved."""
     id_, out = gauge["id"], []
     for kind, sign in (("highest", -1.0), ("lowest", 1.0)):

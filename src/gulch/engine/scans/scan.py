@@ -95,7 +95,7 @@ def mends(points: dict, grid: Grid) -> list:
     return out + (_backwards(points, grid) if len(grid.axes) > 1 and not isinstance(grid, Listed) else [])
 
 
-def _backwards(points, grid):
+def _backwards(points: dict[int, dict[str, Any]], grid: Grid) -> list:
     """Runs towards the beginning of a row, from its first point that solved."""
     out = []
     for begin in range(0, grid.count, grid.row):

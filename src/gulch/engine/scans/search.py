@@ -81,7 +81,7 @@ class Point:
     u: np.ndarray
     values: list
     solved: bool
-    reads: float | None = None
+    reads: Any = None  # a number, once it is solved
     gauges: dict = field(default_factory=dict)
     rooms: dict = field(default_factory=dict)
     doubts: list = field(default_factory=list)
@@ -139,7 +139,7 @@ class Search:
         known: list | tuple = (),
         tell: Callable = lambda point: None,
         most: int | None = None,
-    ):
+    ) -> None:
         self.plan, self.aim, self.watch, self.tell, self.begin = plan, aim, watch, tell, start
         self.rows = gauge_rows(plan.project)
         found = next((g for g in self.rows if g["id"] == aim.gauge), None)
@@ -159,7 +159,7 @@ class Search:
         self.solves = len(known)  # those of an earlier search too
         self.looks = self.climbs = 0  # places that were looked at first; climbs that began
 
-    def _limits(self):
+    def _limits(self) -> list[tuple]:
         """[(gauge row, Limit)] of the gauges' own limits and those of the aim."""
         own = [(g["id"], n, g[n]) for g in self.rows for n in ("at_least", "at_most") if g[n] is not None and not self.aim.alone]
         by_id = {g["id"]: g for g in self.rows}
@@ -217,7 +217,7 @@ class Search:
         media = {p["of"]: p["name"] for p in account["parts"] if p["what"] in ("heating", "cooling") and p["rate"] is not None}
         return Point(u, values, True, gauges[self.row["id"]], gauges, rooms, doubts, point_warnings(solution, self.plan), media=media)
 
-    def _gauge_rooms(self, gauges):
+    def _gauge_rooms(self, gauges: Any) -> dict[Limit, float]:
         """{Limit: room} of gauges' readings."""
         rooms = {}
         for g, limit in self.limits:
@@ -253,7 +253,7 @@ class Search:
                 slope[k] = sum(w * (there.room(limit) - here.room(limit)) for w, (_, there) in zip(weights, sides, strict=True))
         return df, rooms
 
-    def _beside(self, here, k, step):
+    def _beside(self, here: Point, k: Any, step: float) -> Point | None:
         """The Point a step of one knob away, or None where it is out of range or cannot be read."""
         moved = here.u.copy()
         moved[k] += step
@@ -322,7 +322,7 @@ def most_for(knobs: int) -> int:
     return max(MOST_SOLVES, KNOB_SOLVES * knobs)
 
 
-def _weights(steps):
+def _weights(steps: list[float]) -> list[float]:
     """Of differences from a point, by which they make its slope: one step to the first order, two to the second."""
     if len(steps) == 1:
         return [1.0 / steps[0]]
@@ -330,5 +330,5 @@ def _weights(steps):
     return [b / (a * (b - a)), -a / (b * (b - a))]
 
 
-def _key(u):
+def _key(u: np.ndarray) -> tuple:
     return tuple(np.round(u, 12))

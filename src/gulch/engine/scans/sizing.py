@@ -23,7 +23,7 @@ from gulch.engine.units.told import UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.document import Project, SizingEntry
     from gulch.engine.flowsheet.solution import Solution
-    from gulch.engine.units.base import Unit
+    from gulch.engine.units.base import Context, Unit, UnitResult
 
 LARGEST = 1e5  # m3
 
@@ -93,21 +93,21 @@ def size(project: Project, solution: Solution | None, entry: SizingEntry, points
         raise SizingTrouble(f"{trouble.what} {trouble.todo}") from None
 
 
-def _size(feed, target, tanks, common, context, points):
+def _size(feed: Stream, target: float, tanks: int, common: dict[str, Any], context: Context, points: int) -> Sizing:
     reactions, laws, _, _ = StirredTank.prepare(feed, defaults(StirredTank, **common), context)
     key = StirredTank.key(feed, reactions, context)
     name = context.species[key]
     if feed.n[key] <= 0.0:
         raise SizingTrouble(f"{name} is not in this stream, so it cannot be converted.")
 
-    def converted(product):
+    def converted(product: Stream) -> float:
         return float((feed.n[key] - product.n[key]) / feed.n[key])
 
-    def tank(entering, volume):
+    def tank(entering: Stream, volume: float) -> Stream:
         given = defaults(StirredTank, **common, size_by="volume", volume=volume)
         return StirredTank.solve(entering, given, context).outlets["product"]
 
-    def volume_for(entering, wanted):
+    def volume_for(entering: Stream, wanted: float) -> tuple:
         """Volume of one tank that takes what enters to the wanted conversion, and what leaves it."""
         if converted(tank(entering, LARGEST)) < wanted:
             most = converted(tank(entering, LARGEST))
@@ -117,7 +117,7 @@ def _size(feed, target, tanks, common, context, points):
 
     one, out = volume_for(feed, target)
 
-    def plug(volume):
+    def plug(volume: float) -> UnitResult:
         given = defaults(PlugFlow, **common, size_by="volume", volume=volume)
         return PlugFlow.solve(feed, given, context)
 
@@ -144,7 +144,7 @@ def _size(feed, target, tanks, common, context, points):
         if x > 0.0:
             tank_curve.append((x, float(volume) / x))
 
-    def series(each):
+    def series(each: float) -> list[float]:
         entering, steps = feed, []
         for _ in range(tanks):
             entering = tank(entering, each)

@@ -186,7 +186,7 @@ def sure(
     return out
 
 
-def _told(gauge, values, data, now):
+def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Unsure], now: float | None) -> dict[str, Any]:
     """A gauge's row of Sure."""
     n = 2 * (values.size // (len(data) + 2))  # the two independent sets
     known, free = ~np.isnan(values), values[:n][~np.isnan(values[:n])]

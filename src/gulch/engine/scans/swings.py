@@ -13,8 +13,10 @@ from gulch.engine.scans.sure import unsure
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
+    from gulch.engine.document.process import KnobEntry
     from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
+    from gulch.engine.project.inputs import Address
     from gulch.engine.settle import Watch
 
 LITTLE = 0.01  # of a knob's range: the step by which a sensitivity is measured, to either side
@@ -72,7 +74,7 @@ def swings(plan: Plan, start: Start | None = None, watch: Watch = UNWATCHED) -> 
     touching = rest_on(plan, rows)
     out = Swings(rows, {g["id"]: finite(base.gauges.get(g["id"])) for g in rows})
 
-    def at(address, value):
+    def at(address: str, value: float) -> dict[str, Any]:
         solution = plan.run_from(base.start, {address: value}, watch, explain=False)
         if not usable(solution):
             why = next((m.what for m in solution.messages if m.level == "error"), "It did not solve.")
@@ -149,7 +151,7 @@ def movable(plan: Plan) -> tuple[list[dict[str, Any]], dict[str, tuple[str, str]
     return free, held
 
 
-def _held(plan, knob, found):
+def _held(plan: Plan, knob: KnobEntry, found: Address) -> str:
     """Why a knob cannot be moved, or ''."""
     if found is None:
         return "it turns what is no input now"
@@ -160,7 +162,7 @@ def _held(plan, knob, found):
     return "" if knob.input in plan.inputs else "it has no value"
 
 
-def _sides(gauge, sides, now, base):
+def _sides(gauge: str, sides: list[dict[str, Any]], now: float, base: dict[str, float]) -> tuple | None:
     """(slope below, slope above) of a gauge at the present point; None where a side is missing."""
     here = base.get(gauge)
     known = [(s["value"], s["gauges"].get(gauge)) for s in sides]
@@ -170,12 +172,12 @@ def _sides(gauge, sides, now, base):
     return below, above
 
 
-def _differ(pair):
+def _differ(pair: tuple) -> bool:
     """Whether two one-sided slopes differ by more than a smooth course lets expect over so small a step."""
     return abs(pair[1] - pair[0]) > APART * max(abs(pair[0]), abs(pair[1]))
 
 
-def _slope(gauge, sides, now, base):
+def _slope(gauge: str, sides: list[dict[str, Any]], now: float, base: dict[str, float]) -> float | None:
     """d(gauge)/d(knob) between the sides that are there, the present point in place of one that is not."""
     known = [(s["value"], s["gauges"].get(gauge)) for s in sides if s["gauges"].get(gauge) is not None]
     if len(known) < 2 and base.get(gauge) is not None:

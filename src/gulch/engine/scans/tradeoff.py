@@ -87,17 +87,19 @@ def trade_off(
 class _Curve:
     """Both searches, and those between, over one store of solves."""
 
-    def __init__(self, plan, aim, against, start, watch, known, tell, most):
+    def __init__(
+        self, plan: Plan, aim: Aim, against: Aim, start: Start | None, watch: Watch, known: list | tuple, tell: Callable, most: int
+    ) -> None:
         against = replace(against, knobs=aim.knobs, ranges=aim.ranges, passing=aim.passing)
         self.options = (plan, start, watch, tell, most)
         self.searches = [self.search(a, known) for a in (aim, against)]
         self.found, self.rough = [], set()  # Points of the curve; ids of those whose climbs did not come to their ends
 
-    def search(self, aim, known, most=None):
+    def search(self, aim: Aim, known: list[Point] | tuple, most: int | None = None) -> Search:
         plan, start, watch, tell, whole = self.options
         return Search(plan, aim, start, watch, known, tell, min(most or whole, whole))
 
-    def climbed(self):
+    def climbed(self) -> None:
         """Find the points of the curve. Raises Ended."""
         first, second = self.searches
         highest(first)
@@ -118,7 +120,7 @@ class _Curve:
             tried.add(gap)
             self.between(*gap)
 
-    def widest(self, curve, tried):
+    def widest(self, curve: list[Point], tried: set[tuple]) -> tuple | None:
         """(index of the aim to hold, level, the two neighbours' places) in the middle of the widest gap that was not tried; None for none.
 
         Gaps are counted in both aims on their own spans, so that points lie evenly along the curve and not in one aim alone.
@@ -132,7 +134,7 @@ class _Curve:
                 return gap
         return None
 
-    def between(self, held, level, low, high):
+    def between(self, held: int, level: float, low: tuple, high: tuple) -> None:
         """Find the best for one aim where the other is held at a level, from the neighbour that meets it, else from the other one."""
         aim = self.searches[held].aim
         kind = "at_least" if aim.highest else "at_most"
@@ -145,7 +147,7 @@ class _Curve:
             self.found.append(top)
             self.rough = (self.rough | {id(top)}) if not settled else self.rough - {id(top)}
 
-    def at_level(self, held, limit, begin):
+    def at_level(self, held: int, limit: tuple, begin: Point) -> tuple:
         """(the best for the aim that is not held, inside a limit of the other, or None; whether its climb came to its end)."""
         first, climbed = self.searches[0], self.searches[1 - held]
         between = self.search(replace(climbed.aim, limits=(limit,)), list(first.known.values()), len(first.known) + LEVEL_SOLVES)
@@ -160,25 +162,25 @@ class _Curve:
             self.share(between, first)
         return between.best, settled
 
-    def other(self, point):
+    def other(self, point: Point) -> float:
         """Reading of the second aim at a point."""
         return point.gauges[self.searches[1].aim.gauge]
 
     @staticmethod
-    def share(one, other):
+    def share(one: Search, other: Search) -> None:
         """Let another search know the solves of one."""
         other.known |= {key: other.adopted(p) for key, p in one.known.items() if key not in other.known}
         other.seen |= dict.fromkeys(limit for p in other.known.values() for limit in p.rooms)
         other.starts = one.starts
 
-    def undominated(self, found):
+    def undominated(self, found: list) -> list:
         """Those of some points that no other is better than in both aims, rising in the first."""
         first, second = self.searches
         size = [
             max(values) - min(values) or 1.0 for values in zip(*((p.gauges[first.aim.gauge], self.other(p)) for p in found), strict=True)
         ]
 
-        def rank(p):
+        def rank(p: Point) -> tuple:
             return first.sign * p.gauges[first.aim.gauge] / size[0], second.sign * self.other(p) / size[1]
 
         kept = [p for p in found if not any(_beats(rank(q), rank(p)) for q in found)]
@@ -188,7 +190,7 @@ class _Curve:
                 out.append(p)
         return out
 
-    def told(self, point):
+    def told(self, point: Point) -> dict[str, Any]:
         """A Point as plain data, with what it sits on."""
         first, second = self.searches
         own = first.adopted(point)
@@ -202,13 +204,13 @@ class _Curve:
         return {"values": point.values, "reads": reads, "gauges": point.gauges, "holds": holds, "rough": id(point) in self.rough}
 
 
-def _beats(one, other):
+def _beats(one: tuple, other: tuple) -> bool:
     """Whether a rank is not worse than another in both aims and better in one."""
     better = [x - y for x, y in zip(one, other, strict=True)]
     return min(better) > -LEAST and max(better) > LEAST
 
 
-def _knee(reads):
+def _knee(reads: list[tuple]) -> int | None:
     """Index of the point farthest from the line between both ends, both aims counted on their own spans; None for a line."""
     if len(reads) < 3:
         return None

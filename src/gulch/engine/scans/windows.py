@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from gulch.engine.project.results import beyond
 
 
@@ -29,7 +31,7 @@ def limit_broken(point: dict, gauge: dict) -> str | None:
     return None if value is None else beyond(value, gauge["at_least"], gauge["at_most"])
 
 
-def _crossing(inside, outside, gauges, edges):
+def _crossing(inside: dict[str, Any], outside: dict[str, Any], gauges: list[dict[str, Any]], edges: list[dict[str, Any]] | tuple) -> float:
     """Where the first limit is crossed on the way from a point inside the window to one outside."""
     if not outside["solved"]:
         return inside["value"]

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache, wraps
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import molecular_weight, simple_formula_parser
@@ -19,6 +19,10 @@ from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
 from gulch.engine.species.kept import Unknown, kept
 from gulch.engine.species.records import Datum
 from gulch.engine.species.sources import ALONE, stands_alone
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
 
 SOURCE_NAMES = {
     "ATCT_G": "Active Thermochemical Tables 1.112",
@@ -85,12 +89,12 @@ def choose(values: dict[str, Any], order: tuple, alone: float) -> Datum | None:
     return _datum(known, next(iter(known)), True) if known else None
 
 
-def _datum(known, method, disputed=False):
+def _datum(known: dict[str, float], method: str, disputed: bool = False) -> Datum:
     others = {SOURCE_NAMES.get(m, m): v for m, v in known.items() if m != method}
     return Datum(known[method], SOURCE_NAMES.get(method, method), others, disputed)
 
 
-def _gather(function, methods, cas):
+def _gather(function: Callable, methods: tuple, cas: str) -> dict:
     found = {}
     for method in methods:
         try:
@@ -100,7 +104,7 @@ def _gather(function, methods, cas):
     return found
 
 
-def _elements_are_standard(cas, atoms):
+def _elements_are_standard(cas: str, atoms: dict[str, int]) -> bool:
     """True for an element in its standard gaseous state, whose formation enthalpy is zero by definition."""
     return len(atoms) == 1 and cas in {
         "1333-74-0",
@@ -117,11 +121,11 @@ def _elements_are_standard(cas, atoms):
 
 
 @lru_cache(maxsize=512)
-def _of_the_databank(function):
+def _of_the_databank(function: Callable) -> Callable:
     """Let a species that is known to be none be refused in words."""
 
     @wraps(function)
-    def ask(cas):
+    def ask(cas: str) -> dict[str, Any]:
         try:
             return function(cas)
         except Unknown:
@@ -177,7 +181,7 @@ def known(cas: str) -> dict[str, Any] | None:
     }
 
 
-def _estimate_critical(cas, boiling, found):
+def _estimate_critical(cas: str, boiling: float, found: dict[str, Any]) -> None:
     """Put estimates where a volatile species lacks critical constants; boiling [K]."""
     for field, function in (("critical_temperature", critical.Tc), ("critical_pressure", critical.Pc)):
         if found[field] is None:
@@ -216,13 +220,13 @@ def condensed(cas: str) -> dict[str, Any]:
     return {}
 
 
-def _in_state(datum, state):
+def _in_state(datum: Any, state: Any) -> Any:
     if datum is None:
         return None
     return Datum(datum.value, f"{datum.source}, {state}", {f"{k}, {state}": v for k, v in datum.others.items()}, datum.disputed)
 
 
-def _graphite():
+def _graphite() -> Any:
     """Carbon as graphite: enthalpy 0, entropy 5.74 J/(mol K) (CODATA), heat capacity of JANAF (1998)."""
     T, cp = graphite()
     keep = (T >= 250.0) & (T <= 3000.0)

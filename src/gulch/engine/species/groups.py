@@ -62,7 +62,7 @@ def _tables() -> dict:
 
 
 @kept
-def _plain_tables():
+def _plain_tables() -> Any:
     from thermo import unifac as source  # slow to load, and needed once per machine
 
     source.load_unifac_ip()

@@ -95,7 +95,7 @@ def tables(cas: str) -> dict[str, Any]:
     return {k: v for k, v in out.items() if np.all(np.isfinite(v[1])) and np.all(v[1] > 0.0)}
 
 
-def _grid(low, high):
+def _grid(low: float, high: float) -> np.ndarray:
     return np.geomspace(max(float(low), 200.0), min(float(high), 3000.0), 60)
 
 

@@ -51,7 +51,7 @@ def gather_elsewhere() -> None:
 
 
 @cache
-def _code():
+def _code() -> str:
     """A hash of the code that reads the tables."""
     files = sorted([*HERE.glob("*.py"), *HERE.glob("*.tsv")])
     return sha256(b"\0".join(file.read_bytes() for file in files)).hexdigest()[:16]
@@ -85,7 +85,7 @@ def ship(names: Iterable[str]) -> int:
 
 
 @lru_cache(maxsize=2048)
-def _book(name):
+def _book(name: str) -> dict:
     """{call: value} of one species, or of what concerns all: as it ships, and as read from its file."""
     book = pickle.loads(shipped()[name]) if name in shipped() else {}
     with contextlib.suppress(Exception):  # missing, cut short, of another make: all the same to us
@@ -127,7 +127,7 @@ def foresee(names: Iterable[str]) -> None:
         threading.Thread(target=_fulfil, daemon=True, name="foreseeing").start()
 
 
-def _fulfil():
+def _fulfil() -> None:
     """Gather what was wished for last until nothing is."""
     global _wish
     while True:
@@ -138,7 +138,7 @@ def _fulfil():
         expect(names)
 
 
-def _write(name, book):
+def _write(name: str, book: dict) -> None:
     with contextlib.suppress(OSError):
         folder().mkdir(mode=0o700, parents=True, exist_ok=True)
         handle, made = tempfile.mkstemp(dir=folder())
@@ -168,7 +168,7 @@ def kept(function: Callable) -> Any:
     """
 
     @wraps(function)
-    def get(*args):
+    def get(*args: Any) -> Any:
         if args and not args[0]:  # no species of the databank
             return function(*args)
         name = args[0] if args else function.__name__

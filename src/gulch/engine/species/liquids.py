@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.species.kept import kept
+
+if TYPE_CHECKING:
+    from thermo.heat_capacity import HeatCapacityLiquid
+    from thermo.phase_change import EnthalpyVaporization
+    from thermo.volume import VolumeLiquid
 
 T_LIQUID = 298.15  # K, at which liquids are known best
 HIGHEST, TOP_CP = 0.9, 0.8  # of the critical temperature: up to where courses are read, and heat capacities
@@ -98,7 +103,7 @@ def heats(cas: str, tc: float, pc: float, omega: float, tb: float, mw: float) ->
     return vaporised, capacity, anchor if paired else None
 
 
-def _plausible(book):
+def _plausible(book: HeatCapacityLiquid) -> dict[str, str]:
     """The sources of a heat capacity without those that stand alone against the others at 25 degC."""
     found = {}
     for method in HEAT_CAPACITY_SOURCES:
@@ -111,7 +116,7 @@ def _plausible(book):
     return {m: words for m, words in HEAT_CAPACITY_SOURCES.items() if m not in found or 1.0 / ODD < found[m] / middle < ODD}
 
 
-def _value(book, method, T):
+def _value(book: HeatCapacityLiquid | EnthalpyVaporization | VolumeLiquid, method: str, T: float) -> float | None:
     """What a method of the reference library says at T, or None where it does not reach."""
     if method not in book.all_methods:
         return None
@@ -126,7 +131,9 @@ def _value(book, method, T):
     return float(value) if real and value > 0.0 else None
 
 
-def _course(book, sources, tc, highest):
+def _course(
+    book: HeatCapacityLiquid | EnthalpyVaporization | VolumeLiquid, sources: dict[str, str], tc: float, highest: float
+) -> Course | None:
     """Course by the first source that has something to say at 25 degC, or else anywhere."""
     names = [m for m in sources if m in book.all_methods]
     names.sort(key=lambda m: _value(book, m, T_LIQUID) is None)

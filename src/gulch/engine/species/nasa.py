@@ -45,7 +45,7 @@ class Range:
         """Entropy at 1 bar [J/(mol K)]."""
         return R * (self._integral(self.exponents, T) + self.of_entropy)
 
-    def _integral(self, powers, T):
+    def _integral(self, powers: np.ndarray, T: float) -> float:
         return sum(a * (np.log(T) if p == 0.0 else T**p / p) for a, p in zip(self.coefficients, powers, strict=True))
 
 
@@ -97,11 +97,11 @@ def read_polynomial(text: str, name: str) -> Polynomial:
     return found
 
 
-def _numbers(text):
+def _numbers(text: str) -> list[float]:
     return [float(m.replace("D", "E").replace("d", "e")) for m in _NUMBER.findall(text)]
 
 
-def _card(lines):
+def _card(lines: list[str]) -> list[list[float]] | None:
     """Rows of a card of 7 coefficients: temperatures on its first line, the upper range before the lower one; None where it is none."""
     if len(lines) != 4 or any(len(line) < 61 or not line.endswith(str(i)) for i, line in enumerate(lines, 1)):
         return None
@@ -113,7 +113,7 @@ def _card(lines):
     return [[low, common, *numbers[7:14]], [common, high, *numbers[:7]]]
 
 
-def _records(lines):
+def _records(lines: list[str]) -> list[list[float]] | None:
     """Rows of records of 9 coefficients: a line of temperatures and exponents, then two of coefficients; None where there are none."""
     heads = [i for i, line in enumerate(lines) if _NINE.search(line)]
     rows = []
@@ -124,7 +124,7 @@ def _records(lines):
     return rows or None
 
 
-def _range(row, number, name):
+def _range(row: list[float], number: int, name: str) -> Range:
     if len(row) - 2 not in EXPONENTS:
         raise SpeciesError(
             f"Line {number} of the polynomial of {name} holds {len(row)} number{'' if len(row) == 1 else 's'}: lowest and highest "

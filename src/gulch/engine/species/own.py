@@ -11,6 +11,7 @@ from __future__ import annotations
 import itertools
 import math
 from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from chemicals.elements import molecular_weight, simple_formula_parser
@@ -24,6 +25,13 @@ from gulch.engine.species.kept import kept_only
 from gulch.engine.species.nasa import T0, read_polynomial
 from gulch.engine.species.records import Datum, Species
 from gulch.engine.species.vapour_pressure import through_points, vapour_pressure
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from gulch.engine.species.nasa import Polynomial
+    from gulch.engine.species.records import Fit
+
 
 OWN = {
     "formation_enthalpy": ("Formation enthalpy, 298.15 K", "molar energy"),
@@ -124,7 +132,9 @@ def lookup(cas: str | None, data: tuple = ()) -> Species:
     )
 
 
-def _heat_capacity_of(found, own, name, polynomial, non_volatile, cas):
+def _heat_capacity_of(
+    found: dict[str, Any], own: dict[str, str], name: str, polynomial: Polynomial | None, non_volatile: bool, cas: str | None
+) -> Fit | None:
     """A Fit: of typed points, a typed polynomial, tables, or an estimate; None where the databank's stands already."""
     if own.get("heat_capacity"):
         return _typed_heat_capacity(own["heat_capacity"], name)
@@ -139,7 +149,7 @@ def _heat_capacity_of(found, own, name, polynomial, non_volatile, cas):
     return heat_capacity(cas, found["atoms"], mass) if cas else estimate(found["atoms"], mass)
 
 
-def _by_polynomial(found, own, polynomial):
+def _by_polynomial(found: dict[str, Any], own: dict[str, str], polynomial: Polynomial) -> None:
     """Formation enthalpy and entropy of a Polynomial, where they are not typed themselves."""
     standard = polynomial.standard
     if standard is None:
@@ -149,14 +159,14 @@ def _by_polynomial(found, own, polynomial):
             found[field] = Datum(float(value), BY_POLYNOMIAL, _all(found.get(field)), typed=True)
 
 
-def _dissolves(solvent, atoms):
+def _dissolves(solvent: str | None, atoms: dict[str, int]) -> bool:
     """Whether what stays in the liquid is dissolved in water: as typed; else elements and oxides of metals are not."""
     if solvent:
         return solvent == "water"
     return len(atoms) > 1 and bool(SALTY & set(atoms))
 
 
-def _particles(text, name):
+def _particles(text: str, name: str) -> Datum:
     """Datum of a van 't Hoff factor. Raises SpeciesError."""
     try:
         value = parse(text, "ratio")
@@ -231,7 +241,7 @@ def atoms_of(formula: str) -> dict[str, int]:
     return atoms
 
 
-def _from_formula(own, cas):
+def _from_formula(own: dict[str, str], cas: Any) -> dict[str, Any]:
     formula = own.get("formula", "").strip()
     atoms = atoms_of(formula)
     return {
@@ -243,7 +253,7 @@ def _from_formula(own, cas):
     }
 
 
-def _read(text, dimension, label, name):
+def _read(text: str, dimension: str, label: str, name: str) -> float:
     try:
         value = parse(text, dimension)
     except QuantityError as error:
@@ -254,19 +264,19 @@ def _read(text, dimension, label, name):
     return value
 
 
-def _all(datum):
+def _all(datum: Datum | None) -> dict[str, float]:
     """{source: value} of every source behind a datum."""
     return {datum.source: datum.value, **datum.others} if datum else {}
 
 
-def _taken_from(datum, source):
+def _taken_from(datum: Datum | None, source: str) -> Datum | None:
     everything = _all(datum)
     if source not in everything:  # the databank changed since: its own choice stands
         return datum
     return Datum(everything[source], source, {k: v for k, v in everything.items() if k != source})
 
 
-def _entropy_from_gibbs(found):
+def _entropy_from_gibbs(found: dict[str, Any]) -> None:
     """A typed Gibbs energy of formation fixes the entropy: S = (Hf - Gf)/298.15 + sum of the elements' entropies."""
     gibbs = found.get("formation_gibbs")
     if gibbs is None or found["formation_enthalpy"] is None:
@@ -279,7 +289,7 @@ def _entropy_from_gibbs(found):
     found["entropy"] = Datum(value, "from the formation Gibbs energy " + TYPED, _all(found["entropy"]), typed=True)
 
 
-def _points(text, field, name):
+def _points(text: str, field: str, name: str) -> tuple:
     label, dimensions = POINTS[field]
     try:
         return parse_points(text, *dimensions)
@@ -287,7 +297,7 @@ def _points(text, field, name):
         raise SpeciesError(f"{label} of {name}: {error}") from None
 
 
-def _typed_heat_capacity(text, name):
+def _typed_heat_capacity(text: str, name: str) -> Fit:
     T, cp = _points(text, "heat_capacity", name)
     if np.min(cp) <= 0.0:
         raise SpeciesError(f"The heat capacity of {name} is not above zero: {text}.")
@@ -297,16 +307,16 @@ def _typed_heat_capacity(text, name):
     return fit(grid, np.interp(grid, T, cp), TYPED)
 
 
-def kopp(atoms: dict[str, float]) -> float:
+def kopp(atoms: Mapping[str, float]) -> float:
     """Heat capacity of a solid or liquid [J/(mol K)] by Kopp's rule; atoms: {element: number}."""
     return sum(n * _KOPP.get(e, _KOPP_OTHER) for e, n in atoms.items())
 
 
-def _by_kopp(atoms):
+def _by_kopp(atoms: dict[str, int]) -> Fit:
     return constant(kopp(atoms), "estimate by Kopp's rule (Hurst & Harrison, 1992)", 250.0, 500.0)
 
 
-def _typed_vapour_pressure(own, found, name):
+def _typed_vapour_pressure(own: dict[str, str], found: dict[str, Any], name: str) -> Fit:
     T, P = _points(own["vapour_pressure"], "vapour_pressure", name)
     tc, pc = found["critical_temperature"], found["critical_pressure"]
     T, P = list(T), list(P)

@@ -91,7 +91,7 @@ def formula_key(text: str) -> tuple | None:
 
 
 @lru_cache(maxsize=1)
-def _by_formula():
+def _by_formula() -> dict[tuple, list[tuple]]:
     table = {}
     for cas, common, formula, _ in index():
         table.setdefault(formula_key(formula), []).append((cas, common, formula))
@@ -106,7 +106,7 @@ def is_radical(cas: str, formula: str) -> bool:
 
 
 @lru_cache(maxsize=1)
-def _by_name():
+def _by_name() -> dict[str, str]:
     """{name, as typed and squeezed: CAS number}; the trade's names first, then a species' foremost names before far ones."""
     table = {}
     for cas, names in trade_names().items():
@@ -122,12 +122,12 @@ def _by_name():
 
 
 @lru_cache(maxsize=1)
-def _by_cas():
+def _by_cas() -> dict[str, tuple]:
     return {row[0]: row for row in index()}
 
 
 @lru_cache(maxsize=1)
-def _squeezed_index():
+def _squeezed_index() -> tuple:
     return tuple((*row, tuple(squeezed(n) for n in row[3])) for row in index())
 
 
@@ -162,7 +162,7 @@ def find(query: str, limit: int = 12) -> list:
     return [s[-1] for s in scored[:limit]] or similar(text, limit)
 
 
-def _by_words(text, tight, common, names, squeezed_names):
+def _by_words(text: str, tight: str, common: str, names: tuple, squeezed_names: tuple) -> tuple | None:
     """(rank, position, name) of the best place where the text stands in a species' names, or None."""
     best = None
     for position, (name, close) in enumerate(zip(names, squeezed_names, strict=True)):
@@ -217,5 +217,5 @@ def resolve_name(text: str) -> list:
 
 
 @lru_cache(maxsize=1)
-def _trade_words():
+def _trade_words() -> Any:
     return {plain(n) for names in trade_names().values() for n in names}

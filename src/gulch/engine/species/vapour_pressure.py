@@ -16,7 +16,7 @@ ESTIMATE = "estimate of Ambrose & Walton (1989) from critical constants"
 
 
 @lru_cache(maxsize=1)
-def _load():
+def _load() -> None:
     source_data.load_vapor_pressure_dfs()
 
 

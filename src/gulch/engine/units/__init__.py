@@ -1,12 +1,14 @@
 """Unit kinds. Every module beside this one, and in `reactors`, that defines a kind is found here."""
 
+from __future__ import annotations
+
 import importlib
 import pkgutil
 
 from gulch.engine.units.base import FAMILIES, Unit
 
 
-def _discover():
+def _discover() -> dict[str, type[Unit]]:
     kinds = {}
     for module in pkgutil.walk_packages(__path__, __name__ + "."):
         loaded = importlib.import_module(module.name)

@@ -65,7 +65,7 @@ class Declared:
     context = ""
     default: Any = None
 
-    def __set_name__(self, owner, name):
+    def __set_name__(self, owner: Any, name: Any) -> None:
         self.name = name
 
     @property
@@ -97,7 +97,7 @@ class Declared:
         """The document entry with a text written into it."""
         return text or None
 
-    def _otherwise(self):
+    def _otherwise(self) -> str:
         taken = self.context or self.default
         return f"; {taken} is assumed when left out" if taken else ""
 
@@ -373,7 +373,7 @@ class Passage:
     result: UnitResult
     context: Context
 
-    def _amounts(self, streams):
+    def _amounts(self, streams: Iterable | list[Stream]) -> dict[str, float]:
         n = sum((s.n for s in streams), np.zeros(len(self.context.species)))
         return dict(zip(self.context.species, n.tolist(), strict=True))
 

@@ -212,7 +212,7 @@ class Column(Unit):
         near = memory.get("ratio")
         near = first_ratio(model, feed, light, heavy) if near is None else near
 
-        def once(ln_ratio):
+        def once(ln_ratio: np.ndarray) -> np.ndarray:
             """ln d/b by species, found anew from the volatilities at the ends of products parted so."""
             share = 1.0 / (1.0 + np.exp(-ln_ratio))
             top, bottom = cls.keyed(n, share, given, light, heavy)

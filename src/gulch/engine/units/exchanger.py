@@ -148,7 +148,7 @@ class Exchanger(Unit):
         outlets = {"hot": sides.hot(duty), "cold": sides.cold(duty)}
         profile = cache(lambda: sides.profile(duty, REPORTED))
 
-        def conductance():
+        def conductance() -> float:
             if given.mode == "conductance":
                 return given.conductance
             return area_integral(*profile()) if duty > 0.0 else 0.0
@@ -186,7 +186,7 @@ class Exchanger(Unit):
         most = sides.most()
         if given.mode == "conductance":
 
-            def lacking(q):
+            def lacking(q: float) -> float:
                 """Falls from above zero to below it, and stays finite where the temperatures would cross."""
                 heats, differences = sides.profile(q, SHARP)
                 ua = area_integral(heats, differences) if min(differences) > 1e-6 else np.inf
@@ -209,7 +209,7 @@ class Exchanger(Unit):
 def misfits(hot: Stream, cold: Stream, given: Given, context: Context) -> list[Note]:
     """What is asked that no exchanger can do with these inlets, whatever its duty; nothing passes then."""
 
-    def shown(T, dimension="temperature"):
+    def shown(T: float, dimension: str = "temperature") -> str:
         return show(T, dimension, context.display)
 
     if hot.T <= cold.T:
@@ -254,7 +254,7 @@ class MolarCurve(NamedTuple):
 class Sides:
     """Both sides of a counter-current exchanger; heat is counted from the cold end, where the cold side enters."""
 
-    def __init__(self, hot_in, cold_in, P):
+    def __init__(self, hot_in: Stream, cold_in: Stream, P: tuple) -> None:
         self.hot_in, self.cold_in, self.P = hot_in, cold_in, P
         self.found = {}  # outlets by (side, duty), each looked at several times
         self.guess = (hot_in.guess, cold_in.guess)  # of the outlets' temperatures
@@ -268,7 +268,7 @@ class Sides:
         """The cold side's outlet after taking q [W]."""
         return self._outlet(1, self.cold_in, q)
 
-    def _outlet(self, side, entering, heat):
+    def _outlet(self, side: int, entering: Stream, heat: float) -> Stream:
         key = (side, heat)
         if key not in self.found:
             self.found[key] = Stream.at_enthalpy(entering.model, entering.n, entering.enthalpy_flow + heat, self.P[side], self.guess[side])
@@ -299,7 +299,7 @@ class Sides:
     def per_mole(self) -> tuple[MolarCurve, MolarCurve]:
         """What the curves of both sides tell of any flow and duty: of composition and pressure alone."""
 
-        def told(c, s, P):
+        def told(c: HeatCurve, s: Stream, P: float) -> MolarCurve:
             return MolarCurve(c.heat / s.total, c.T, (c.bends / s.total).tolist(), c.unsure, s.n / s.total, P)
 
         return told(self.curves[0], self.hot_in, self.P[0]), told(self.curves[1], self.cold_in, self.P[1])

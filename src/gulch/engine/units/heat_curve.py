@@ -48,7 +48,7 @@ class HeatCurve:
     T: np.ndarray
     unsure: float
 
-    def __init__(self, stream: Stream, P: float, low: float, high: float):
+    def __init__(self, stream: Stream, P: float, low: float, high: float) -> None:
         self.stream, self.P, self.low, self.high = stream, P, low, high
         ends = np.unique(np.concatenate([[low], self._kinks(), [high]]))
         self._known: dict[float, float] = {}  # heat at temperatures
@@ -84,12 +84,12 @@ class HeatCurve:
             kept = [p for p in self._pieces if p.unsure <= enough]
             self._draw(sorted([*kept, *self._made(wanted)], key=lambda p: p.a))
 
-    def _draw(self, pieces):
+    def _draw(self, pieces: list[Piece]) -> None:
         self._pieces, self.unsure = pieces, max(p.unsure for p in pieces)
         self.heat = np.maximum.accumulate(np.concatenate([p.drawn for p in pieces]))
         self.T = np.concatenate([p.a + (p.b - p.a) * (STEPS if p.drawn.size == STEPS.size else np.array([0.0, 1.0])) for p in pieces])
 
-    def _made(self, wanted):
+    def _made(self, wanted: list[tuple]) -> list[Piece]:
         """Pieces of (a, b, intervals); points of half as many intervals are among theirs."""
         nodes = [a + (b - a) * lobatto(n) if b - a > 4.0 * BESIDE * b else np.array([a, b]) for a, b, n in wanted]
         new = [t for t in dict.fromkeys(np.concatenate(nodes).tolist()) if t not in self._known]
@@ -104,12 +104,12 @@ class HeatCurve:
             out.append(Piece(a, b, n, drawn, unsure))
         return out
 
-    def _phases(self, T):
+    def _phases(self, T: float) -> tuple:
         """Which phases there are at T: (vapour, number of liquids)."""
         names = [p[0] for p in self.stream.model.at_temperature(T, self.P, self.stream.n).phases]
         return "vapour" in names, names.count("liquid")
 
-    def _kinks(self):
+    def _kinks(self) -> list[float]:
         """Temperatures between the ends at which a phase comes or goes; on both sides of one at which everything boils at once."""
         T = np.linspace(self.low, self.high, LOOKS)
         seen = [self._phases(t) for t in T]
@@ -124,7 +124,7 @@ class HeatCurve:
                 return edges
         return self._searched(T, seen)
 
-    def _searched(self, T, seen):
+    def _searched(self, T: np.ndarray, seen: list[tuple]) -> list[float]:
         """`_kinks` by halving between looks at T that saw other phases."""
         out, before = [], seen[0]
         for a, b, after in zip(T[:-1], T[1:], seen[1:], strict=True):
@@ -133,7 +133,7 @@ class HeatCurve:
                 out += [a * (1.0 - BESIDE), a * (1.0 + BESIDE)]
         return [t for t in out if self.low < t < self.high]
 
-    def _change(self, a, before, b, after):
+    def _change(self, a: float, before: tuple, b: float, after: tuple) -> tuple:
         """(the first temperature above a at which the phases are not those before, the phases there)."""
         low, high, there = a, b, after
         for guess in self._edges(before, a, b):
@@ -149,7 +149,7 @@ class HeatCurve:
             low, high, there = (middle, high, there) if found == before else (low, middle, found)
         return high, there
 
-    def _edges(self, before, a, b):
+    def _edges(self, before: tuple, a: float, b: float) -> list[float]:
         """A guess of where the phases change: the bubble point above a liquid, else the dew point."""
         found = self.stream.model.boundary(before[0], self.P, self.stream.n, 0.5 * (a + b))
         return [found[0]] if found is not None else []

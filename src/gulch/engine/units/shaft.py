@@ -14,7 +14,10 @@ from gulch.engine.quantities import Worded
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.state import PhaseState
     from gulch.engine.phases.stream import Stream
 
 STEPS = 6  # of a polytropic path; twice as many are taken to extrapolate
@@ -37,7 +40,7 @@ def change_pressure(stream: Stream, P_out: float, efficiency: float, path: str, 
     return out, out.enthalpy_flow - stream.enthalpy_flow
 
 
-def _polytropic(stream, P_out, efficiency, model, count, word):
+def _polytropic(stream: Stream, P_out: float, efficiency: float, model: PhaseModel, count: int, word: str) -> float:
     """Molar enthalpy [J/mol] after `count` isentropic steps of equal pressure ratio, each with the efficiency."""
     ratio = (P_out / stream.P) ** (1.0 / count)
     state, P = stream.state, stream.P
@@ -48,7 +51,7 @@ def _polytropic(stream, P_out, efficiency, model, count, word):
     return state.enthalpy
 
 
-def _step(state, P, efficiency, model, n, word):
+def _step(state: PhaseState, P: float, efficiency: float, model: PhaseModel, n: np.ndarray, word: str) -> tuple:
     """(molar enthalpy [J/mol] at the end of a step, temperature [K] of its isentropic end)."""
     # what was at its dew point is one gas again at the end; 0.2 is about R/cp of gases with several atoms
     guess = state.temperature * (P / state.pressure) ** 0.2 if state.vapour_fraction == 1.0 else state.temperature

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from typing import Any
 
 import numpy as np
 import scipy
@@ -29,7 +30,7 @@ def underwood(alpha: np.ndarray, f: np.ndarray, d: np.ndarray, q: float, light: 
     between = [i for i in np.argsort(-alpha) if 1.0 + 1e-6 < alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F]
     amounts = dict.fromkeys(between, None)  # None: distributes
 
-    def excess(theta):
+    def excess(theta: float) -> float:
         return float(np.sum(alpha * f / (alpha - theta))) / F - 1.0 + q
 
     ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
@@ -57,7 +58,7 @@ def underwood(alpha: np.ndarray, f: np.ndarray, d: np.ndarray, q: float, light: 
     return max(0.0, boilup / D - 1.0), amounts
 
 
-def _other_root(kept, k, below):
+def _other_root(kept: Any, k: Any, below: Any) -> Any:
     """The root that falls away with species k: the next one below it where it all stays down, above where it all goes up."""
     if below:
         return next((r for r in kept if r > k), kept[-1])

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
 
 
-def _share(ordinal, **more):
+def _share(ordinal: str, **more: Any) -> Input:
     return Input(f"{ordinal} drawn share", "fraction", "share of the inlet that leaves by this outlet", low=0.0, high=1.0, **more)
 
 

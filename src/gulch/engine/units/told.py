@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    from gulch.engine.quantities import Worded
 
 
 class UnitTrouble(ValueError):
     """A unit that cannot be computed: `what` (text, or Worded) is wrong and what to do, as sentences; `field` to mend."""
 
-    def __init__(self, what, todo="", field=""):
+    def __init__(self, what: Worded | str, todo: str = "", field: str = "") -> None:
         super().__init__(str(what))
         self.what, self.todo, self.field = what, todo, field
 

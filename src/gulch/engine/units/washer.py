@@ -104,7 +104,7 @@ class Washer(Unit):
         after = Stream.at_enthalpy(context.model, n, H, P, guess)
         gas = n * given.share
 
-        def parted(T):
+        def parted(T: float) -> dict[str, Stream]:
             return {
                 "gas": Stream.at_temperature(context.model, gas, T, P),
                 "liquid": Stream.at_temperature(context.model, n - gas, T, P),

@@ -34,11 +34,12 @@ _own = threading.local()
 class ClusterWatch(Watch):
     """Keeps what a task tells, and asks the cluster now and then whether to stop."""
 
-    def __init__(self, flag, limit):
+    def __init__(self, flag: Any, limit: Any) -> None:
         from distributed import Event
 
         self.items, self.flag, self.latest = [], Event(flag), time.monotonic() + limit
-        self.reason, self.next = None, time.monotonic() + ASK_EVERY
+        self.reason: Reason | None = None
+        self.next = time.monotonic() + ASK_EVERY
 
     def ended(self) -> Any:
         now = time.monotonic()
@@ -70,11 +71,11 @@ def perform(task: Any, flag: Any, limit: float) -> Any:
 class Cluster:
     """As `Workers`; address: of the scheduler, "tcp://host:8786"."""
 
-    def __init__(self, address, now=1, later=None, limit=600.0):
+    def __init__(self, address: Any, now: Any = 1, later: Any = None, limit: Any = 600.0) -> None:
         self.address, self.limit = address, limit
         self.local = Workers(now, later, limit)
         self.ready = self.local.ready
-        self.client = None
+        self.client: Any = None
         self.lock = threading.RLock()
         self.queue = OrderedDict()  # owner -> deque of jobs
         self.under_way = {}  # job -> (future, name of its flag)
@@ -145,7 +146,7 @@ class Cluster:
                 future.add_done_callback(lambda done, job=job: self.ended(job, done))
                 room -= 1
 
-    def _next(self):
+    def _next(self) -> Any:
         for owner in list(self.queue):
             if self.queue[owner]:
                 self.queue.move_to_end(owner)
@@ -161,7 +162,7 @@ class Cluster:
         # in a thread of our own name: who keeps answers gives up its database connection by that
         threading.Thread(target=self._take, args=(job, future), daemon=True, name="gulch-work-cluster").start()
 
-    def _take(self, job, future):
+    def _take(self, job: Any, future: Any) -> None:
         try:
             ending = self._answer(job, future)
         except Exception:
@@ -173,7 +174,7 @@ class Cluster:
             log.exception("what hangs on the end of a job failed")
         self.pass_on()
 
-    def _answer(self, job, future):
+    def _answer(self, job: Any, future: Any) -> Any:
         """(Ending, value, words) of a future that is done."""
         if future.status != "finished":
             error = future.exception() if future.status == "error" else None
@@ -215,7 +216,7 @@ class Cluster:
             job.end(ending)
         return len(dropped) + len(running) + self.local.stop(key, ending)
 
-    def _tell_to_stop(self, future, flag):
+    def _tell_to_stop(self, future: Any, flag: Any) -> None:
         from distributed import Event
 
         try:

@@ -11,7 +11,7 @@ from gulch.engine.work.tasks import Shelf
 
 
 class InlineWatch(Watch):
-    def __init__(self, job):
+    def __init__(self, job: Job) -> None:
         self.job = job
 
     def passed(self, residual: float) -> None:
@@ -27,7 +27,7 @@ class InlineWatch(Watch):
 class Inline:
     """Does every task at once, in the thread that hands it in."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.shelf = Shelf()
 
     def submit(

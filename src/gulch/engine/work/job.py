@@ -6,7 +6,10 @@ import threading
 import time
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 
 def new_reference() -> str:
@@ -39,13 +42,25 @@ class Progress:
 class Job:
     """One task on its way. `value` and `ending` are there once `wait` returns true."""
 
-    def __init__(self, task, key=None, owner=None, about=None, on_item=None, on_end=None):
+    def __init__(
+        self,
+        task: Any,
+        key: tuple | None = None,
+        owner: int | None = None,
+        about: str | None = None,
+        on_item: Callable | None = None,
+        on_end: Callable | None = None,
+    ) -> None:
         self.task, self.key, self.owner, self.about = task, key, owner, about
         self.on_item, self.on_end = on_item, on_end
-        self.value, self.ending, self.words = None, None, ""
-        self.handed_in, self.began = time.monotonic(), None
-        self.passes, self.residual = 0, None
-        self.wanted_end = None  # the Ending that somebody asked for while it ran
+        self.value: Any = None
+        self.ending: Ending | None = None
+        self.words = ""
+        self.handed_in = time.monotonic()
+        self.began: float | None = None
+        self.passes = 0
+        self.residual: float | None = None
+        self.wanted_end: Ending | None = None  # the Ending that somebody asked for while it ran
         self._ended = threading.Event()
 
     @property

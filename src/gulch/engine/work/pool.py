@@ -18,12 +18,16 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from multiprocessing.connection import wait
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.compiling.making import Making, Progress, looked_through
 from gulch.engine.settle import Reason
 from gulch.engine.work.job import Ending, Job, new_reference
 from gulch.engine.work.worker import serve
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
 
 log = logging.getLogger("gulch.work")
 
@@ -42,7 +46,7 @@ class Workers:
     Machine code that is missing is made beside. Until it is there the first lane solves by plain kernels and the second waits.
     """
 
-    def __init__(self, now=1, later=None, limit=TIME_LIMIT, preload=PRELOAD):
+    def __init__(self, now: int = 1, later: int | None = None, limit: float = TIME_LIMIT, preload: Any = PRELOAD) -> None:
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: threads would only compete
         ways = multiprocessing.get_all_start_methods()
         self.context = multiprocessing.get_context("forkserver" if "forkserver" in ways else "spawn")
@@ -64,7 +68,7 @@ class Workers:
         now = self.making.progress() if self.making is not None else None
         return None if now is None or now.done else now
 
-    def _made(self, now):
+    def _made(self, now: Any) -> None:
         """Wake what waited for machine code; where there will be none, plain kernels have to do."""
         if now.trouble:
             log.warning("no machine code: %s", now.trouble)
@@ -172,13 +176,13 @@ class Workers:
 
     # Used by slots
 
-    def _jobs(self):
+    def _jobs(self) -> Iterator:
         yield from self.running
         for queue in self.queues.values():
             for jobs in queue.values():
                 yield from jobs
 
-    def _staff(self, lane):
+    def _staff(self, lane: str) -> None:
         """Have as many slots as the lane should; those that stepped aside do not count. The lock is held."""
         slots = self.slots[lane]
         aside = sum(s.aside for s in slots)
@@ -226,10 +230,11 @@ class Workers:
 class Slot:
     """One worker process, and the thread that feeds it."""
 
-    def __init__(self, workers, lane):
+    def __init__(self, workers: Workers, lane: str) -> None:
         self.workers, self.lane = workers, lane
         self.idle, self.aside = True, False
-        self.process = self.pipe = None
+        self.process: Any = None
+        self.pipe: Any = None
         self.jobs = 0
         self.hear, self.ring = multiprocessing.Pipe(duplex=False)
         self.thread = threading.Thread(target=self.go, daemon=True, name=f"gulch-work-{lane}")
@@ -264,7 +269,7 @@ class Slot:
         """A fresh process behind a fresh pipe."""
         self.kill()
         self.pipe, theirs = multiprocessing.Pipe()
-        process = self.workers.context.Process(
+        process = self.workers.context.Process(  # type: ignore[attr-defined]  # every context has one
             target=serve, args=(theirs, LATER if self.lane == "later" else 0), daemon=True, name="gulch-worker"
         )
         process.start()
@@ -349,11 +354,11 @@ class Slot:
 class Limits:
     """When a running job is to be looked at next, and what is done to it then."""
 
-    def __init__(self, job, slot):
+    def __init__(self, job: Any, slot: Any) -> None:
         self.job, self.slot = job, slot
         self.latest = job.began + slot.workers.limit + 10.0  # its own watch comes first
-        self.asked = None
-        self.ending = None
+        self.asked: float | None = None
+        self.ending: Ending | None = None
 
     def next(self) -> float:
         """Seconds until something is due."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.scans import ScanError, ScanResult, blank, blocks, grid_of, mends, ready_plan
 from gulch.engine.work.job import Ending
@@ -11,6 +11,7 @@ from gulch.engine.work.tasks import RefineScan, ScanPart
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, ScanEntry
+    from gulch.engine.work.job import Job
     from gulch.engine.work.pool import Workers
 
 
@@ -23,7 +24,7 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
     ready_plan(project)
     document = project.dump()
 
-    def walked(parts):
+    def walked(parts: list[tuple]) -> dict[int, dict[str, Any]]:
         found = {}
         jobs = [
             workers.submit(ScanPart(document, scan.id, part), lane="later", on_item=lambda _, item: found.update([item])) for part in parts
@@ -42,7 +43,7 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
     return out
 
 
-def _ended(job):
+def _ended(job: Job) -> Any:
     job.wait(1e9)
     if job.ending is not Ending.DONE:
         raise ScanError(job.words or f"A part of the scan broke off: {job.ending.value}.")

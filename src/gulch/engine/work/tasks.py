@@ -10,7 +10,7 @@ import json
 from collections import OrderedDict
 from dataclasses import asdict, dataclass, field
 from hashlib import sha256
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.explain import Plan
@@ -25,6 +25,11 @@ from gulch.engine.scans import Point, ScanError, answered, bends, grid_of, ready
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
+if TYPE_CHECKING:
+    from gulch.engine.document.studies import ScanEntry, SearchEntry
+    from gulch.engine.explain.solving import Plan
+
+
 # parts of a document that no figure of the process hangs on
 BESIDE = (
     *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads"),
@@ -33,7 +38,7 @@ BESIDE = (
 KEPT_PLANS = 12
 
 
-def _named(data):
+def _named(data: dict[str, Any] | list) -> str:
     text = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
     return sha256(text.encode()).hexdigest()
 
@@ -86,7 +91,7 @@ def start_in(packed: bytes | None) -> Start | None:
 class Shelf:
     """Prepared documents, the last used kept."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.plans = OrderedDict()
 
     def plan(self, document: dict) -> Plan:
@@ -142,6 +147,20 @@ def not_finite(solution: Solution) -> Solution:
     )
 
 
+def the_scan(plan: Plan, id_: str) -> ScanEntry:
+    """The scan of a task, which was handed in with the document that holds it."""
+    found = plan.project.scan(id_)
+    assert found is not None
+    return found
+
+
+def the_search(plan: Plan, id_: str) -> SearchEntry:
+    """The search of a task, likewise."""
+    found = plan.project.search(id_)
+    assert found is not None
+    return found
+
+
 @dataclass(frozen=True)
 class ScanPart:
     """Some neighbouring points of a scan of a dumped document; tells (index, point) as it goes, answers None."""
@@ -155,7 +174,7 @@ class ScanPart:
         """Tell each point as it comes; answers None."""
         plan = ready_plan_on(shelf, self.document)
         start = start_in(self.start)
-        for found in walk(plan, plan.project.scan(self.scan), self.indices, start, watch):
+        for found in walk(plan, the_scan(plan, self.scan), self.indices, start, watch):
             watch.tell(found)
 
 
@@ -171,7 +190,7 @@ class RefineScan:
     def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
         """Solve between the points."""
         plan = ready_plan_on(shelf, self.document)
-        grid = grid_of(plan.project, plan.project.scan(self.scan))
+        grid = grid_of(plan.project, the_scan(plan, self.scan))
         if len(grid.axes) > 1:
             return True, pack({"edges": row_edges(plan, grid, self.points, start_in(self.start), watch)})
         edges, peaks = refined(plan, grid, self.points, start_in(self.start), watch)
@@ -247,7 +266,7 @@ class FindBest:
             plan = ready_plan_on(shelf, self.document)
             found = answered(
                 plan,
-                plan.project.search(self.search),
+                the_search(plan, self.search),
                 start_in(self.start),
                 watch,
                 [Point.from_dict(p) for p in self.known],

@@ -19,11 +19,11 @@ EVERY = 0.1  # s between two words on progress
 class PipeWatch(Watch):
     """Tells the progress of one task through a pipe, and listens there for its end."""
 
-    def __init__(self, pipe, number, limit):
+    def __init__(self, pipe: Any, number: Any, limit: Any) -> None:
         self.pipe, self.number = pipe, number
         self.passes, self.told = 0, time.monotonic()
         self.latest = self.told + limit
-        self.reason = None
+        self.reason: Reason | None = None
 
     def ended(self) -> Any:
         while self.reason is None and self.pipe.poll():
@@ -68,7 +68,7 @@ def serve(pipe: Any, niceness: int) -> None:
                 _do(pipe, shelf, *rest)
 
 
-def _do(pipe, shelf, number, task, limit):
+def _do(pipe: Any, shelf: Any, number: Any, task: Any, limit: Any) -> None:
     watch = PipeWatch(pipe, number, limit)
     try:
         value = task.perform(watch, shelf)
@@ -82,7 +82,7 @@ def _do(pipe, shelf, number, task, limit):
     pipe.send(told)
 
 
-def _end_with_parent():
+def _end_with_parent() -> None:
     """On Linux a worker ends with the process that made it, even in the middle of a kernel."""
     if sys.platform == "linux":
         with contextlib.suppress(OSError, AttributeError):

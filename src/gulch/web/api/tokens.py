@@ -1,8 +1,11 @@
 """Tokens: making one, which is shown once, revoking it, and knowing it again."""
 
+from __future__ import annotations
+
 import secrets
 from datetime import timedelta
 from hashlib import sha256
+from typing import TYPE_CHECKING
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -12,6 +15,11 @@ from django.views.decorators.http import require_POST
 
 from gulch.web.convenience import where_it_can
 from gulch.web.projects.models import Token
+
+if TYPE_CHECKING:
+    from django.contrib.auth.models import User
+    from django.http import HttpRequest, HttpResponse
+
 
 MOST = 20  # of one user that are not revoked
 TERMS = {"30": "30 days", "90": "90 days", "365": "a year", "": "until it is revoked"}  # days for which a token holds
@@ -23,7 +31,7 @@ class Refused(Exception):
     """A token that is none, or no more; the message is a sentence."""
 
 
-def made(user, name, days=None, reads_only=False):
+def made(user: User, name: str, days: int | None = None, reads_only: bool = False) -> str:
     """A new token of a user that holds so many days, as text that is kept nowhere."""
     text = "gulch_" + secrets.token_urlsafe(32)
     until = timezone.now() + timedelta(days=days) if days else None
@@ -31,7 +39,7 @@ def made(user, name, days=None, reads_only=False):
     return text
 
 
-def known(text):
+def known(text: str) -> Token:
     """The Token that a text is, noted as used. Raises Refused."""
     token = Token.objects.select_related("owner").filter(digest=_digest(text)).first()
     if token is None or not token.owner.is_active:
@@ -47,12 +55,12 @@ def known(text):
     return token
 
 
-def _digest(text):
+def _digest(text: str) -> str:
     return sha256(text.encode("utf-8", "replace")).hexdigest()  # of 256 random bits, which nobody can guess from it
 
 
 @login_required
-def tokens(request):
+def tokens(request: HttpRequest) -> HttpResponse:
     """The user's tokens; a new one is shown on the page that answers, and never again."""
     fresh = ""
     if request.method == "POST":
@@ -75,7 +83,7 @@ def tokens(request):
 
 @login_required
 @require_POST
-def revoke(request, pk):
+def revoke(request: HttpRequest, pk: int) -> HttpResponse:
     token = get_object_or_404(request.user.tokens, pk=pk)
     Token.objects.filter(pk=token.pk).update(revoked=True)
     messages.info(request, f"The token “{token.name}” is revoked.")

@@ -1,5 +1,9 @@
 """Edits of the chemistry: species, phase model, reactions and reaction sets."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
 from gulch.engine.project import edit
@@ -11,21 +15,25 @@ from gulch.engine.species.own import OWN
 from gulch.web.projects.forms import Key, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
 
 @action("species-add", cas=Key(), name=Text())
-def add_species(document, form):
+def add_species(document: Project, form: Values) -> Done:
     id_ = edit.add_species(document, form.cas, form.name or None)
     return Done(f"Add species {id_}", f"species:{id_}")
 
 
 @action("species-air")
-def add_air(document, form):
+def add_air(document: Project, form: Values) -> Done:
     ids = edit.add_air(document)
     return Done(f"Add {', '.join(ids) or 'nothing'} for air")
 
 
 @action("species-own", name=Text(), formula=Text(), cas=Text(), non_volatile=Ticked())
-def add_own_species(document, form):
+def add_own_species(document: Project, form: Values) -> Done:
     id_ = edit.add_own_species(
         document,
         form.name,
@@ -37,7 +45,7 @@ def add_own_species(document, form):
 
 
 @action("species-datum", id=Key(), field=Key(), value=Text())
-def species_datum(document, form):
+def species_datum(document: Project, form: Values) -> Done:
     """Type one datum of a species; a bare number takes the display unit."""
     field, text = form.field, form.value
     if field in OWN and text:
@@ -51,83 +59,83 @@ def species_datum(document, form):
 
 
 @action("species-source", id=Key(), field=Key(), value=Text())
-def species_source(document, form):
+def species_source(document: Project, form: Values) -> Done:
     edit.choose_source(document, form.id, form.field, form.value)
     source = form.value or "Gulch's choice"
     return Done(f"Take {form.field.replace('_', ' ')} of {form.id} from {source}", f"species:{form.id}")
 
 
 @action("species-remove", id=Key())
-def remove_species(document, form):
+def remove_species(document: Any, form: Any) -> Any:
     edit.remove_species(document, form.id)
     return Done(f"Remove species {form.id}", "")
 
 
 @action("species-move", id=Key(), by=Key())
-def move_species(document, form):
+def move_species(document: Any, form: Any) -> Any:
     edit.move_species(document, form.id, -1 if form.by == "up" else 1)
     return Done(f"Move species {form.id} {form.by}")
 
 
 @action("species-order")
-def order_species(document, form):
+def order_species(document: Project, form: Values) -> Done:
     edit.order_by_boiling_point(document)
     return Done("Order species by boiling point")
 
 
 @action("phase-model", value=Text())
-def phase_model(document, form):
+def phase_model(document: Project, form: Values) -> Done:
     document.phase_model.kind = form.value
     return Done(f"Choose phase model {form.value}")
 
 
 @action("model-vapour", value=Text())
-def model_vapour(document, form):
+def model_vapour(document: Project, form: Values) -> Any:
     document.phase_model.vapour = form.value
     return Done("Choose the vapour beside the activity model")
 
 
 @action("interaction", a=Key(), b=Key(), value=Text())
-def interaction(document, form):
+def interaction(document: Project, form: Values) -> Done:
     a, b, text = form.a, form.b, form.value
     edit.set_interaction(document, a, b, text)
     return Done(f"Set the interaction of {a} and {b} to {text or 'the shipped one'}")
 
 
 @action("pair", a=Key(), b=Key(), a_ab=Text(), a_ba=Text(), b_ab=Text(), b_ba=Text(), alpha=Text())
-def pair(document, form):
+def pair(document: Project, form: Values) -> Done:
     texts = {name: getattr(form, name) for name in ("a_ab", "a_ba", "b_ab", "b_ba", "alpha")}
     edit.set_pair(document, form.a, form.b, texts)
     return Done(f"Type the parameters of {form.a} and {form.b}")
 
 
 @action("pairs-paste", value=Text(20000, "That is too long: paste at most a few hundred rows."))
-def paste_pairs(document, form):
+def paste_pairs(document: Project, form: Values) -> Any:
     count = edit.paste_pairs(document, form.value)
     return Done(f"Take the parameters of {count} pair{'' if count == 1 else 's'} from a table")
 
 
 @action("measured-paste", text=Text())
-def paste_measured_tables(document, form):
+def paste_measured_tables(document: Project, form: Values) -> Any:
     done, unread = paste_measured(document, form.text)
     pairs = [f"{a} and {b}" for a, b in done]
     return Done(f"Paste points of {'; '.join(pairs)}", said=f"Taken: {'; '.join(pairs)}.{left_out(unread)}")
 
 
 @action("rates-paste", text=Text())
-def paste_rate_constants(document, form):
+def paste_rate_constants(document: Project, form: Values) -> Any:
     done, unread = paste_rates(document, form.text)
     return Done(f"Paste rate constants of {', '.join(done)}", said=f"Taken: {', '.join(done)}.{left_out(unread)}")
 
 
 @action("pair-drop", a=Key(), b=Key())
-def drop_pair(document, form):
+def drop_pair(document: Project, form: Values) -> Done:
     edit.set_pair(document, form.a, form.b, {})
     return Done(f"Take the parameters of {form.a} and {form.b} from UNIFAC again")
 
 
 @action("pair-measured", a=Key(), b=Key(), field=Key(), value=Text(20000, "These are too many points: paste at most 500 rows."))
-def measured_pair(document, form):
+def measured_pair(document: Project, form: Values) -> Any:
     text = form.value
     if form.field == "at" and text:
         text = complete(text, "pressure", document.display)
@@ -137,7 +145,7 @@ def measured_pair(document, form):
 
 
 @action("reaction-add", equation=Text(), add_species=Ticked())
-def add_reaction(document, form):
+def add_reaction(document: Project, form: Values) -> Done:
     """Add a typed equation; with `add_species` the species it names come along where the databank is sure of them."""
     equation = form.equation
     try:
@@ -153,7 +161,7 @@ def add_reaction(document, form):
 
 
 @action("reaction-edit", id=Key(), value=Text())
-def edit_reaction(document, form):
+def edit_reaction(document: Project, form: Values) -> Done:
     reaction = document.reaction(form.id)
     if reaction is None:
         raise EditError("The reaction is gone: reload the page.")
@@ -162,13 +170,13 @@ def edit_reaction(document, form):
 
 
 @action("reaction-remove", id=Key())
-def remove_reaction(document, form):
+def remove_reaction(document: Any, form: Any) -> Any:
     edit.remove_reaction(document, form.id)
     return Done(f"Remove reaction {form.id}", "")
 
 
 @action("conversion", id=Key(), value=Text(), key=Text())
-def conversion(document, form):
+def conversion(document: Project, form: Values) -> Done:
     """Key species and conversion of a reaction; a bare number is taken as per cent."""
     id_, text = form.id, form.value
     reaction = document.reaction(id_)
@@ -187,7 +195,7 @@ def conversion(document, form):
 
 
 @action("polynomial", id=Key(), value=Text())
-def polynomial(document, form):
+def polynomial(document: Project, form: Values) -> Done:
     """Let a reaction's conversion follow a polynomial in temperature, or its one value again."""
     reaction = document.reaction(form.id)
     if reaction is None or reaction.conversion is None:
@@ -198,7 +206,7 @@ def polynomial(document, form):
 
 
 @action("equilibrium", id=Key(), field=Key(), value=Text())
-def equilibrium(document, form):
+def equilibrium(document: Project, form: Values) -> Done:
     """One part of a reaction's equilibrium constant."""
     field, text = form.field, form.value
     if field in ("low", "high"):
@@ -208,13 +216,13 @@ def equilibrium(document, form):
 
 
 @action("rate-add", id=Key())
-def add_rate(document, form):
+def add_rate(document: Project, form: Values) -> Done:
     edit.add_rate(document, form.id)
     return Done(f"Give {form.id} a rate law", form.id)
 
 
 @action("rate-remove", id=Key())
-def remove_rate(document, form):
+def remove_rate(document: Project, form: Values) -> Any:
     edit.need_rate(document, form.id)
     document.reaction(form.id).rate = None
     document.knobs = [k for k in document.knobs if k.input != f"{form.id}.energy"]
@@ -223,7 +231,7 @@ def remove_rate(document, form):
 
 
 @action("rate", id=Key(), field=Key(), value=Text())
-def rate(document, form):
+def rate(document: Project, form: Values) -> Any:
     """One part of a rate law; energies and temperatures typed bare take the display unit."""
     field, text = form.field, form.value
     dimension = {"energy": "molar energy", "at": "temperature"}.get(field.rpartition(".")[2])
@@ -234,19 +242,19 @@ def rate(document, form):
 
 
 @action("rate-order", id=Key(), species=Key(), value=Text(), back=Text())
-def rate_order(document, form):
+def rate_order(document: Any, form: Any) -> Any:
     edit.set_order(document, form.id, form.species, form.value, form.back == "1")
     return Done(f"Set the order of {form.id} in {form.species} to {form.value or '0'}", form.id)
 
 
 @action("adsorption-add", id=Key(), species=Key())
-def add_adsorption(document, form):
+def add_adsorption(document: Any, form: Any) -> Any:
     edit.add_adsorption(document, form.id, form.species)
     return Done(f"Let {form.species} adsorb in {form.id}", form.id)
 
 
 @action("adsorption", id=Key(), at=Whole("adsorption terms", 0, 100, needed=True), field=Key(), value=Text())
-def adsorption(document, form):
+def adsorption(document: Project, form: Values) -> Any:
     field, text = form.field, form.value
     dimension = {"energy": "molar energy", "at": "temperature"}.get(field)
     if dimension and text:
@@ -256,20 +264,20 @@ def adsorption(document, form):
 
 
 @action("reactions-at", value=Text())
-def reactions_at(document, form):
+def reactions_at(document: Project, form: Values) -> Done:
     document.reactions_at = complete(form.value, "temperature", document.display) or "25 degC"
     return Done(f"Show the reactions at {document.reactions_at}")
 
 
 @action("measures", key=Text(), product=Text(), ratio=Text())
-def measures(document, form):
+def measures(document: Project, form: Values) -> Done:
     key, product = form.key, form.product
     edit.set_measures(document, key, product, form.ratio)
     return Done(f"Count selectivity on {product} from {key}" if key or product else "Count no selectivity")
 
 
 @action("set-preview", id=Key(), value=Text())
-def preview(document, form):
+def preview(document: Project, form: Values) -> Done:
     chosen = document.set(form.id)
     if chosen is None:
         raise EditError("The set is gone: reload the page.")
@@ -278,19 +286,19 @@ def preview(document, form):
 
 
 @action("set-add")
-def add_set(document, form):
+def add_set(document: Any, form: Any) -> Any:
     id_ = edit.fresh("set", {s.id for s in document.reaction_sets})
     document.reaction_sets.append(SetEntry(id=id_, steps=[[r.id] for r in document.reactions]))
     return Done(f"Add reaction set {id_}")
 
 
 @action("set-remove", id=Key())
-def remove_set(document, form):
+def remove_set(document: Any, form: Any) -> Any:
     document.reaction_sets = [s for s in document.reaction_sets if s.id != form.id]
     return Done(f"Remove reaction set {form.id}")
 
 
 @action("set-place", set=Key(), reaction=Key(), value=Whole("steps", 0, 100, needed=True))
-def place(document, form):
+def place(document: Any, form: Any) -> Any:
     edit.place_in_set(document, form.set, form.reaction, form.value)
     return Done(f"Put {form.reaction} into step {form.value} of {form.set}")

@@ -1,5 +1,9 @@
 """Reactions as cards, with their properties."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.chemistry import Ambiguous, reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
@@ -11,11 +15,18 @@ from gulch.engine.quantities import (
 from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import power_text
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    import numpy as np
+
+    from gulch.engine.document.chemistry import EquilibriumEntry, ReactionEntry
+
 
 class ReactionCards(Part):
     """Reactions as cards, with their properties."""
 
-    def reaction_cards(self):
+    def reaction_cards(self) -> Iterator:
         for r in self.document.reactions:
             card = {
                 "id": r.id,
@@ -50,7 +61,7 @@ class ReactionCards(Part):
                     card |= self.properties(r)
             yield card
 
-    def properties(self, reaction):
+    def properties(self, reaction: ReactionEntry) -> dict:
         nu = self.nu(reaction.id)
         if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
             return {"no_data": "A formation enthalpy is missing, so nothing is known of its heat."}
@@ -75,7 +86,7 @@ class ReactionCards(Part):
                 pass
         return out
 
-    def sure(self, nu):
+    def sure(self, nu: np.ndarray) -> str:
         """How far the sources of the formation data leave K open at the temperature shown, as a sentence."""
         spread = gibbs_spread(nu, self.model, self.T)
         if spread is None or spread.high - spread.low < 50.0:
@@ -87,7 +98,7 @@ class ReactionCards(Part):
             f"K between {low} and {high}."
         )
 
-    def basis_words(self, entry, nu):
+    def basis_words(self, entry: EquilibriumEntry, nu: np.ndarray) -> str:
         words = f"{QUOTIENT_BASES[entry.basis]} in the {entry.phase}"
         if entry.basis in BASIS_UNITS:
             order = nu.sum()
@@ -96,5 +107,5 @@ class ReactionCards(Part):
         return words
 
 
-def _elements(elements):
+def _elements(elements: dict[str, tuple]) -> list[tuple]:
     return [(e, f"{float(a):g}", f"{float(b):g}", a == b) for e, (a, b) in elements.items()]

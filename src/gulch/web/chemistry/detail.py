@@ -1,7 +1,10 @@
 """One reaction: its constant over temperature and its rate law."""
 
+from __future__ import annotations
+
 import math
 from types import SimpleNamespace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -23,11 +26,17 @@ from gulch.engine.quantities import (
 from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import pretty_text, show_unit
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.chemistry.rates import RateLaw
+    from gulch.engine.document.chemistry import ReactionEntry
+
 
 class ReactionDetail(Part):
     """One reaction: its constant over temperature and its rate law."""
 
-    def reaction_detail(self):
+    def reaction_detail(self) -> dict[str, Any] | None:
         """The selected reaction: its equilibrium constant with every field, its plot and how sure it is."""
         reaction = self.document.reaction(self.page.space.select)
         if reaction is None or reaction.id in self.problems or self.model is None:
@@ -74,7 +83,7 @@ class ReactionDetail(Part):
             pass
         return out
 
-    def rate_detail(self, reaction, nu):
+    def rate_detail(self, reaction: ReactionEntry, nu: np.ndarray) -> dict[str, Any] | None:
         """The rate law's fields, and k, rate and half-life where an engineer can check them."""
         e = reaction.rate
         if e is None:
@@ -123,7 +132,7 @@ class ReactionDetail(Part):
         out["samples"] = self.rate_samples(reaction, law)
         return out
 
-    def rate_samples(self, reaction, law):
+    def rate_samples(self, reaction: ReactionEntry, law: RateLaw | None) -> list[dict[str, str]]:
         """Rate and half-life in streams that are solved: the first reactor's inlet or a feed, there and at the chosen temperature."""
         solved = self.page.space.solution.streams if self.page.space.solution else {}
         users = [u.id for u in self.document.units if reaction.id in reactions_of(self.document, u)]
@@ -162,7 +171,7 @@ class ReactionDetail(Part):
             )
         return rows
 
-    def constant_plot(self, reaction, nu, with_gibbs):
+    def constant_plot(self, reaction: ReactionEntry, nu: np.ndarray, with_gibbs: bool) -> dict[str, Any]:
         """log10 K over 1/T: the constant in use, the band of the sources where it rests on Gibbs energies."""
         used = [f for v, s in zip(nu, self.model.species, strict=True) if v for f in [s.heat_capacity]]
         low, high = max(f.low for f in used), min(f.high for f in used)
@@ -173,7 +182,7 @@ class ReactionDetail(Part):
         T = 1.0 / np.linspace(1.0 / to_T, 1.0 / from_T, 41)
         unit = DISPLAY_SETS[self.display].unit("temperature")
 
-        def logs(values):
+        def logs(values: Iterator) -> list[float]:
             return [v / math.log(10) for v in values]
 
         out = {

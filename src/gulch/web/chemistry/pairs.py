@@ -1,6 +1,9 @@
 """The diagram of two species boiling together: asked of the workers, and as its panel shows it."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import MeasuredPair
 from gulch.engine.project.measured import measured_of
@@ -9,6 +12,9 @@ from gulch.engine.work import BoilPair
 from gulch.web.chemistry.part import Part
 from gulch.web.projects import solving
 from gulch.web.projects.words import pretty_text, show_unit
+
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -22,14 +28,14 @@ class PairAnswer:
     pending: bool = False
 
 
-def chosen_pair(space):
+def chosen_pair(space: Workspace) -> tuple | None:
     """The ids of the pair that is selected, as in "pair:ethanol:water", or None."""
     parts = space.select.split(":")
     known = {s.id for s in space.document.species}
     return tuple(parts[1:]) if len(parts) == 3 and parts[0] == "pair" and set(parts[1:]) <= known and parts[1] != parts[2] else None
 
 
-def boil(space):
+def boil(space: Workspace) -> PairAnswer | None:
     """The PairAnswer of the selected pair, or None; workers begin on what is not known."""
     pair = chosen_pair(space)
     if pair is None:
@@ -45,13 +51,13 @@ def boil(space):
 class PairPanel(Part):
     """The selected pair: what its diagram is at, the plot, azeotropes, how near the measured points are, what fits them."""
 
-    def choices(self):
+    def choices(self) -> list[tuple]:
         """[(a, b)] of all pairs of what can boil."""
         known = self.model.species if self.model is not None else ()
         volatile = [s.id for s, d in zip(self.document.species, known, strict=False) if not d.non_volatile]
         return [(a, b) for n, a in enumerate(volatile) for b in volatile[n + 1 :]]
 
-    def detail(self, answer):
+    def detail(self, answer: PairAnswer | None) -> dict[str, Any] | None:
         """What the panel shows of a PairAnswer; None without one."""
         if answer is None:
             return None
@@ -69,14 +75,14 @@ class PairPanel(Part):
         }
         return out | self._found(answer.found) if answer.found else out
 
-    def _found(self, found):
+    def _found(self, found: dict[str, Any]) -> dict[str, Any]:
         free = "temperature" if found["P"] is not None else "pressure"
         unit = DISPLAY_SETS[self.display].unit(free)
 
-        def shown(value):
+        def shown(value: float) -> float:
             return to_unit(value, unit, free)
 
-        def curve(points):
+        def curve(points: list[list[float]]) -> dict[str, list[float]]:
             return {"x": [p[0] for p in points], "y": [p[1] for p in points], "v": [shown(p[2]) for p in points]}
 
         difference = f"{free} difference" if free == "temperature" else free

@@ -1,5 +1,9 @@
 """What the chemistry page shows: species, reactions with what follows from their data, sets."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import default_text
 from gulch.engine.phases.model import PhaseModel
@@ -17,11 +21,16 @@ from gulch.web.chemistry.sets import Sets
 from gulch.web.chemistry.species import SpeciesRows
 from gulch.web.projects.words import pretty_text
 
+if TYPE_CHECKING:
+    import numpy as np
+
+    from gulch.web.projects.workspace import Workspace
+
 
 class ChemistryPage:
     """The page's parts, computed when the template asks for them. space: the Workspace."""
 
-    def __init__(self, space):
+    def __init__(self, space: Workspace) -> None:
         self.space, self.document, self.display = space, space.document, space.display
         self.names = [s.id for s in self.document.species]
         self.shown = [s.shown for s in self.document.species]
@@ -47,28 +56,28 @@ class ChemistryPage:
         self.sets = Sets(self)
         self.pairs = PairPanel(self)
 
-    def show(self, value, dimension, digits=4, unit=True):
+    def show(self, value: float, dimension: str, digits: int = 4, unit: bool = True) -> str:
         return show(value, dimension, self.display, digits, unit=unit)
 
     @property
-    def at_text(self):
+    def at_text(self) -> str:
         text = self.document.reactions_at
         untyped = text == type(self.document).model_fields["reactions_at"].default
         return pretty_text(default_text(text, "temperature", self.document.display) if untyped else text)
 
     @property
-    def at_shown(self):
+    def at_shown(self) -> str:
         return self.show(self.T, "temperature")
 
     @property
-    def measured_example(self):
+    def measured_example(self) -> str:
         a, b = ([*self.shown, "ethanol", "water"])[:2]
         return f"{a} – {b} at 1 atm\nx\ty\tT / °C\n0.1\t0.44\t86.5"
 
     @property
-    def rates_example(self):
+    def rates_example(self) -> str:
         name = self.document.reactions[0].id if self.document.reactions else "r1"
         return f"reaction\tk0 [1/s]\tE [kJ/mol]\n{name}\t2.5e7\t95"
 
-    def nu(self, id_):
+    def nu(self, id_: str) -> np.ndarray:
         return self.resolved[id_].nu(len(self.names))

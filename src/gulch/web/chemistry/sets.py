@@ -1,5 +1,9 @@
 """Reaction sets, what limits them, and what is counted on."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.chemistry.network import layers, limiting, relations
 from gulch.engine.project.measures import OVERALL, counting, key_per_product
 from gulch.engine.quantities import (
@@ -8,13 +12,19 @@ from gulch.engine.quantities import (
 from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import set_reading, show_unit
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.chemistry import SetEntry
+
+
 COLUMN, ROW, PILL = 104, 30, 84
 
 
 class Sets(Part):
     """Reaction sets, what limits them, and what is counted on."""
 
-    def sets(self):
+    def sets(self) -> Iterator:
         for s in self.document.reaction_sets:
             place = {r: i for i, step in enumerate(s.steps, 1) for r in step}
             top = len(s.steps) + 1
@@ -43,7 +53,7 @@ class Sets(Part):
                 "preview": self.preview(s, chosen),
             }
 
-    def preview(self, entry, chosen):
+    def preview(self, entry: SetEntry, chosen: dict[str, dict[str, float]]) -> dict[str, Any] | None:
         """Limiting species of each reaction in a stream: the one chosen, else the first inlet of a reactor of the set."""
         solved = self.page.space.solution.streams if self.page.space.solution else {}
         users = [u.id for u in self.document.units if getattr(u, "set", None) == entry.id]
@@ -71,11 +81,11 @@ class Sets(Part):
             "unit": show_unit("molar flow", self.display),
         }
 
-    def measures(self):
+    def measures(self) -> dict[str, Any] | None:
         m = self.document.measures
         if len(self.names) < 2:
             return None
-        out = {
+        out: dict[str, Any] = {
             "key": [(s.id, s.shown, bool(m) and m.key == s.id) for s in self.document.species],
             "product": [(s.id, s.shown, bool(m) and m.product == s.id) for s in self.document.species],
             "on": m is not None,
@@ -97,7 +107,7 @@ class Sets(Part):
         return out
 
 
-def drawing(reactions):
+def drawing(reactions: dict[str, dict[str, float]]) -> dict[str, Any]:
     """The network as shapes for an SVG: species pills, reaction marks, and arrows between them."""
     species, order = layers(reactions)
     columns = {}

@@ -1,5 +1,9 @@
 """Species: the table, one in detail, interaction parameters."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
@@ -17,6 +21,13 @@ from gulch.engine.species.own import OWN, POINTS, TYPED
 from gulch.web.chemistry.part import Part
 from gulch.web.projects.words import show_unit
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.explain.model_advice import ModelAdvice
+    from gulch.engine.species.records import Datum, Species
+
+
 PICKED = ("formation_enthalpy", "entropy", "critical_temperature", "critical_pressure", "acentric_factor")
 
 SRK = "soave-redlich-kwong"
@@ -25,7 +36,7 @@ SRK = "soave-redlich-kwong"
 class SpeciesRows(Part):
     """Species: the table, one in detail, interaction parameters."""
 
-    def species_rows(self):
+    def species_rows(self) -> Iterator:
         for s in self.document.species:
             here = self.page.space.select == f"species:{s.id}"
             try:
@@ -34,7 +45,7 @@ class SpeciesRows(Part):
                 yield {"id": s.id, "shown": s.shown, "here": here, "problem": str(error)}
                 continue
 
-            def text(datum, dimension, digits=4):
+            def text(datum: Datum | None, dimension: str, digits: int = 4) -> str:
                 return self.show(datum.value, dimension, digits, unit=False) if datum else "–"
 
             unit = DISPLAY_SETS[self.display].unit("temperature")
@@ -57,34 +68,34 @@ class SpeciesRows(Part):
                 ),
             }
 
-    def phase_models(self):
+    def phase_models(self) -> list[tuple]:
         """(kind, name, whether chosen) of every phase model."""
         chosen = self.document.phase_model.kind
         return [(kind, words, kind == chosen, MEANINGS[kind]) for kind, (words, _) in PHASE_MODELS.items()]
 
-    def model_meaning(self):
+    def model_meaning(self) -> str:
         """What the chosen phase model is for, as a sentence."""
         return MEANINGS[self.document.phase_model.kind]
 
-    def model_advice(self):
+    def model_advice(self) -> ModelAdvice | None:
         """The ModelAdvice, where another model suits better than the chosen one; else None."""
         advice = advised(self.document)
         return None if advice is None or advice.kind == self.document.phase_model.kind else advice
 
-    def vapours(self):
+    def vapours(self) -> list[tuple]:
         """(kind, name, whether chosen) of the vapours an activity model can stand beside; [] for other models."""
         chosen = self.document.phase_model
         if PHASE_MODELS[chosen.kind][1] < UNIFAC:
             return []
         return [(v, words, v == chosen.vapour) for v, words in (("ideal", "ideal gas, acids as dimers"), (SRK, PHASE_MODELS[SRK][0]))]
 
-    def species_units(self):
+    def species_units(self) -> dict[str, str]:
         return {
             k: show_unit(d, self.display)
             for k, d in (("t", "temperature"), ("p", "pressure"), ("m", "molar mass"), ("h", "molar energy"), ("s", "molar entropy"))
         }
 
-    def species_detail(self):
+    def species_detail(self) -> dict[str, Any] | None:
         """Every datum of the selected species with its source, what other sources say, and fields to replace it."""
         head, _, id_ = self.page.space.select.partition(":")
         entry = next((s for s in self.document.species if s.id == id_), None) if head == "species" else None
@@ -124,7 +135,7 @@ class SpeciesRows(Part):
         out["fits"] = [self.fit_row(d, own, field, label) for field, (label, _) in POINTS.items()]
         return out
 
-    def datum_row(self, d, own, field, label, dimension):
+    def datum_row(self, d: Species | None, own: dict[str, Any], field: str, label: str, dimension: str) -> dict[str, Any]:
         """One datum of a SpeciesData (None where the species is unknown), with its sources and what the user typed."""
         if field == "formation_gibbs" and d is not None:
             value, source, others = d.formation_gibbs, "from enthalpy and entropy", {}
@@ -153,7 +164,7 @@ class SpeciesRows(Part):
             ],
         }
 
-    def known_rows(self, d):
+    def known_rows(self, d: Species) -> Iterator:
         """Heats of the liquid that every phase model takes over, at 25 degC or else where they begin, with their sources."""
         vaporised, capacity, anchor = courses_of(d)
         heat = known_heat(d, parameters(d, PENG_ROBINSON)) if capacity is not None else None
@@ -173,7 +184,7 @@ class SpeciesRows(Part):
                     source += "; not used: heats of vaporisation and an estimate contradict it" if heat else "; not used"
                 yield {"field": field, "label": label, "text": self.show(value, dimension, 4), "source": source}
 
-    def fit_row(self, d, own, field, label):
+    def fit_row(self, d: Species | None, own: dict[str, Any], field: str, label: str) -> dict[str, str]:
         """One fit of a SpeciesData over temperature."""
         fit = getattr(d, field, None) if d is not None else None
         return {
@@ -186,7 +197,7 @@ class SpeciesRows(Part):
             "example": "25 °C 75 J/(mol K); 100 °C 76 J/(mol K)" if field == "heat_capacity" else "25 °C 0.032 bar; 100 °C 1.01 bar",
         }
 
-    def pairs(self):
+    def pairs(self) -> dict[str, Any] | None:
         """Pairs under NRTL or Wilson: their parameters and where they come from; None for other models."""
         kind = self.document.phase_model.kind
         if self.model is None or kind not in ("nrtl", "wilson") or len(self.names) < 2:
@@ -219,7 +230,7 @@ class SpeciesRows(Part):
             )
         return {"rows": rows, "nrtl": kind == "nrtl", "typed": sum(r["own"] for r in rows)}
 
-    def interactions(self):
+    def interactions(self) -> dict[str, Any] | None:
         """Pairs whose k_ij is not zero or is the user's own, and the species to choose a pair from."""
         if self.model is None or self.model.code >= PREDICTIVE_SRK or self.document.phase_model.kind == "ideal" or len(self.names) < 2:
             return None

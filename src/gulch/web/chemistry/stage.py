@@ -1,10 +1,19 @@
 """Chemistry: species, phase model, reactions, sets."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.project.places import About
 from gulch.web.chemistry import actions  # noqa: F401  (registers the edits)
 from gulch.web.chemistry.pairs import boil
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.projects.stages import Stage
+
+if TYPE_CHECKING:
+    from gulch.web.chemistry.pairs import PairAnswer
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sessions import SessionStore
 
 
 class Chemistry(Stage):
@@ -14,10 +23,10 @@ class Chemistry(Stage):
     about = frozenset({About.SPECIES, About.REACTION, About.SET, About.CHEMISTRY, About.PHASE_MODEL, About.MEASURES})
     styles = ("inspector", "chemistry")
 
-    def ask(self, space):
+    def ask(self, space: Workspace) -> PairAnswer | None:
         return boil(space)
 
-    def context(self, space, session, answers):
+    def context(self, space: Workspace, session: SessionStore, answers: PairAnswer | None) -> dict[str, Any]:
         chem = ChemistryPage(space)
         return {"chem": chem, "pair": chem.pairs.detail(answers)}
 

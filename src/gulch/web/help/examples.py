@@ -1,6 +1,9 @@
 """Examples of the help pages: what the demo projects hold of a unit kind or a phase model, with the figures that ship with them."""
 
+from __future__ import annotations
+
 from functools import cache
+from typing import TYPE_CHECKING, Any
 
 from gulch.demo import figures, projects
 from gulch.engine.document import choices_of, value_of
@@ -12,11 +15,18 @@ from gulch.engine.units.base import Choice, ReactionSet, SpeciesChoice
 from gulch.engine.work import unpack
 from gulch.web.projects.words import field_text
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.project import Project
+    from gulch.engine.flowsheet.solution import UnitOutcome
+
+
 MOST = 8  # numbers of a list by species or reaction
 
 
 @cache
-def example(shows):
+def example(shows: str) -> dict[str, Any] | None:
     """{"project", "what", "typed", "found"} of the first demo that has a unit kind or a phase model, or None; rows of (label, text)."""
     for document in projects():
         if document.phase_model.kind == shows:
@@ -29,19 +39,19 @@ def example(shows):
 
 
 @cache
-def _solution(name):
+def _solution(name: str) -> Solution | None:
     document = next(d for d in projects() if d.name == name)
     shipped = figures(document)
     return Solution.from_dict(unpack(shipped[1])) if shipped else None
 
 
-def _outcome(document, unit):
+def _outcome(document: Project, unit: Any) -> UnitOutcome | None:
     solution = _solution(document.name)
     outcome = solution.units.get(unit.id) if solution else None
     return outcome if outcome is not None and outcome.solved else None
 
 
-def _typed(document, unit):
+def _typed(document: Project, unit: Any) -> Iterator:
     """(label, text) of what is typed or chosen at the unit."""
     inputs, choices = addresses(document), choices_of(unit)
     for d in KINDS[unit.kind].inputs():
@@ -57,7 +67,7 @@ def _typed(document, unit):
                 yield a.label.removesuffix(f" of {unit.id}"), field_text(a) + (" (assumed)" if a.assumed else "")
 
 
-def _found(document, unit, outcome):
+def _found(document: Project, unit: Any, outcome: UnitOutcome) -> Iterator:
     """(label, text) of what the shipped figures say of it."""
     names = {s.id: s.shown for s in document.species}
     for r in KINDS[unit.kind].results():

@@ -1,5 +1,9 @@
 """Edits of loops, ties and targets."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.document import TieEntry
 from gulch.engine.project import edit
 from gulch.engine.project.couplings import read_tie, readings
@@ -12,9 +16,14 @@ from gulch.engine.settle import METHODS
 from gulch.web.projects.forms import Key, Part, Text, Ticked, Whole
 from gulch.web.projects.registry import Done, action
 
+if TYPE_CHECKING:
+    from gulch.engine.document.process import TargetEntry
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
 
 @action("closing", method=Part(), max_passes=Whole("passes", 1, 5000, "{} passes cannot be the limit"), tolerance=Part(longest=40))
-def closing(document, form):
+def closing(document: Project, form: Values) -> Done:
     """Method, tolerance and pass limit of all loops."""
     settings = document.closing
     if form.method is not None and form.method not in METHODS:
@@ -26,7 +35,7 @@ def closing(document, form):
 
 
 @action("cut-at", stream=Text(), instead=Text())
-def cut_at(document, form):
+def cut_at(document: Project, form: Values) -> Done:
     """Cut a loop at a stream of the user's choice, or leave the choice to Gulch again."""
     stream, instead = form.stream, form.instead.split(",")
     for tear in document.tears:
@@ -39,7 +48,7 @@ def cut_at(document, form):
 
 
 @action("guess", stream=Key(), text=Text())
-def guess(document, form):
+def guess(document: Project, form: Values) -> Done:
     """Type or paste the guess of a torn stream; an empty text takes it back."""
     tear = edit.tear_of(document, form.stream)
     if form.text:
@@ -55,7 +64,7 @@ def guess(document, form):
 
 
 @action("open-loop", stream=Key(), text=Text())
-def open_loop(document, form):
+def open_loop(document: Project, form: Values) -> Done:
     """Leave a loop open at a stream; its last values become the guess where none is typed."""
     tear = edit.tear_of(document, form.stream)
     if not tear.flow:
@@ -67,7 +76,7 @@ def open_loop(document, form):
 
 
 @action("close-loop", stream=Key(), text=Text(), keep_open=Ticked())
-def close_loop(document, form):
+def close_loop(document: Project, form: Values) -> Done:
     """Close a loop again; with `text` what came back is the new guess."""
     tear = edit.tear_of(document, form.stream)
     if form.text:
@@ -83,7 +92,7 @@ def close_loop(document, form):
 
 
 @action("tie", sets=Text(), formula=Text())
-def tie(document, form):
+def tie(document: Project, form: Values) -> Done:
     """Set an input by a formula; refused with a sentence when the formula cannot be read."""
     address, formula = form.sets, form.formula
     found = address_of(document, address)
@@ -101,7 +110,7 @@ def tie(document, form):
 
 
 @action("tie-remove", sets=Key(), value=Text())
-def remove_tie(document, form):
+def remove_tie(document: Project, form: Values) -> Done:
     """Remove a tie; with `value` the input keeps what the tie had set."""
     document.ties = [t for t in document.ties if t.sets != form.sets]
     if form.value and form.sets in addresses(document):
@@ -113,7 +122,7 @@ def remove_tie(document, form):
 
 
 @action("target", gauge=Text(), knob=Text(), value=Text(), sits=Text())
-def target(document, form):
+def target(document: Project, form: Values) -> Done:
     """Make a gauge a target, to be met by a knob."""
     gauge, knob, sits = form.gauge, form.knob, form.sits or "value"
     value = form.value
@@ -132,7 +141,7 @@ def target(document, form):
 
 
 @action("target-edit", id=Key(), field=Key(), value=Text(), found=Text())
-def edit_target(document, form):
+def edit_target(document: Project, form: Values) -> Done:
     entry = document.target(form.id)
     if entry is None:
         raise EditError("The target is gone: reload the page.")
@@ -158,7 +167,7 @@ def edit_target(document, form):
 
 
 @action("target-remove", id=Key(), found=Text())
-def remove_target(document, form):
+def remove_target(document: Project, form: Values) -> Done:
     """Remove a target; its knob keeps the value found."""
     entry = document.target(form.id)
     if entry is None:
@@ -168,7 +177,7 @@ def remove_target(document, form):
     return Done(f"Remove target {entry.id}")
 
 
-def keep_found(document, entry, form):
+def keep_found(document: Project, entry: TargetEntry, form: Values) -> None:
     """Write what a target had found into the input it turned, so that nothing moves when it is switched off."""
     knob = document.knob(entry.knob)
     found = address_of(document, knob.input) if knob else None
@@ -186,7 +195,7 @@ def keep_found(document, entry, form):
 
 
 @action("purge-target", splitter=Key(), species=Key(), share=Text())
-def purge_target(document, form):
+def purge_target(document: Project, form: Values) -> Done:
     """Hold a species under a share before a splitter by what it draws: a gauge, a knob and a target at once."""
     splitter, species, share = form.splitter, form.species, form.share
     unit = document.unit(splitter)

@@ -1,11 +1,25 @@
 """What the loops stage shows: how each loop closed and why not, open loops, targets, ties."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.closing.trials import LIKELY_SHARE
 from gulch.engine.flowsheet.graph import material_loops
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit
 from gulch.engine.settle import METHODS
 from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.process import GaugeEntry, KnobEntry, TargetEntry, TearEntry
+    from gulch.engine.flowsheet.solution import LoopOutcome
+    from gulch.engine.project.inputs import Address
+    from gulch.engine.project.results import Readable, Results
+    from gulch.web.projects.workspace import Workspace
+
 
 SHOWN_SERIES = 8
 SHOWN_PASSES = 40
@@ -14,7 +28,7 @@ SHOWN_PASSES = 40
 class LoopsPage:
     """The latest solve's loops, with the document's targets and ties beside what became of them."""
 
-    def __init__(self, space):
+    def __init__(self, space: Workspace) -> None:
         self.space = space
         self.document, self.display = space.document, space.display
         self.latest = space.latest
@@ -22,17 +36,17 @@ class LoopsPage:
         self.flow_unit = show_unit("molar flow", self.display)
 
     @property
-    def methods(self):
+    def methods(self) -> list[tuple]:
         return [(name, words, name == self.document.closing.method) for name, words in METHODS.items()]
 
     # Loops
 
     @property
-    def waiting(self):
+    def waiting(self) -> bool:
         """Whether there are loops whose figures are still to come."""
         return self.latest is None and bool(material_loops(self.document))
 
-    def loops(self):
+    def loops(self) -> Iterator:
         for loop in self.latest.loops if self.latest else []:
             mode = sorted(loop.mode.items(), key=lambda kv: -kv[1])[:4]
             yield {
@@ -65,7 +79,7 @@ class LoopsPage:
                 "joined": ",".join(loop.tears),
             }
 
-    def plot(self, loop):
+    def plot(self, loop: LoopOutcome) -> dict[str, Any]:
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
         coupled, rest = (sorted(found.items(), key=lambda kv: -max(kv[1], default=0.0)) for found in (loop.coupled, loop.residuals))
         rows = [*coupled, *rest]
@@ -73,7 +87,7 @@ class LoopsPage:
         first = loop.first_pass if series else 1
         return {"kind": "residuals", "history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
 
-    def tears(self, loop):
+    def tears(self, loop: LoopOutcome) -> Iterator:
         for tear in loop.tears:
             kept = self.latest.start.tears.get(tear)
             guess, found = loop.guess.get(tear, {}), kept.flow if kept else {}
@@ -93,12 +107,12 @@ class LoopsPage:
                 **self.passes(loop, tear),
             }
 
-    def state(self, stream):
+    def state(self, stream: str) -> tuple:
         """(temperature, pressure) of a stream in the latest solve, None where unknown."""
         found = self.latest.streams.get(stream)
         return (found.temperature, found.pressure) if found else (None, None)
 
-    def passes(self, loop, tear):
+    def passes(self, loop: LoopOutcome, tear: str) -> dict[str, Any]:
         """The tear's values in the last passes."""
         values = loop.by_pass.get(tear, {})
         kept = [s for s in self.document.species if any(values.get(s.id, []))]
@@ -107,10 +121,10 @@ class LoopsPage:
         rows = [(loop.first_pass + k, [self.flow(values[s.id][k]) for s in kept]) for k in range(begin, count)]
         return {"pass_heads": [s.shown for s in kept], "pass_rows": rows}
 
-    def flow(self, value):
+    def flow(self, value: float) -> str:
         return show(value, "molar flow", self.display, unit=False)
 
-    def as_guess(self, flow, temperature=None, pressure=None):
+    def as_guess(self, flow: dict[str, float], temperature: float | None = None, pressure: float | None = None) -> str:
         """Text that can be typed back as a guess. SI values; flow by species."""
         lines = [
             f"{name} {show(value, name, self.display, 6)}"
@@ -122,14 +136,14 @@ class LoopsPage:
                 lines.append(f"{s.shown} {to_unit(flow[s.id], self.flow_unit, 'molar flow'):.6g} {self.flow_unit}")
         return "\n".join(lines)
 
-    def typed(self, tear):
+    def typed(self, tear: TearEntry | None) -> str:
         """A typed guess as text, or ''."""
         if tear is None or not tear.flow:
             return ""
         lines = [f"{name} {pretty_text(text)}" for name, text in (("temperature", tear.temperature), ("pressure", tear.pressure)) if text]
         return "\n".join([*lines, *(f"{self.names.get(s, s)} {text}" for s, text in tear.flow.items())])
 
-    def cuts(self, loop):
+    def cuts(self, loop: LoopOutcome) -> list[str]:
         """Streams at which the loop could be cut."""
         return [
             s.id
@@ -137,17 +151,17 @@ class LoopsPage:
             if s.source and source_of(s)[0] in loop.units and s.enters in loop.units and s.id not in loop.tears
         ]
 
-    def purge(self, loop):
+    def purge(self, loop: LoopOutcome) -> dict[str, Any] | None:
         """The question that a purge answers: which species to hold under which share."""
         if loop.exit is None:
             return None
-        species = loop.builds_up or max(loop.returns, key=loop.returns.get, default=None)
+        species = loop.builds_up or max(loop.returns, key=loop.returns.__getitem__, default=None)
         share = f"{100 * LIKELY_SHARE:.0f} %"
         drawn = show(loop.drawn, "fraction", self.display, 2) if loop.drawn is not None and not loop.settled else ""
         listed = [(s.id, s.shown, s.id == species) for s in self.document.species]
         return {"splitter": loop.exit, "address": f"{loop.exit}.drawn", "drawn": drawn, "share": share, "species": listed}
 
-    def opened(self):
+    def opened(self) -> Iterator:
         for o in self.latest.opened if self.latest else []:
             rows = []
             for s in self.document.species:
@@ -166,7 +180,7 @@ class LoopsPage:
 
     # Targets and ties
 
-    def targets(self):
+    def targets(self) -> Iterator:
         outcomes = {t.id: t for t in self.latest.targets} if self.latest else {}
         for entry in self.document.targets:
             gauge, knob = self.document.gauge(entry.gauge), self.document.knob(entry.knob)
@@ -212,7 +226,7 @@ class LoopsPage:
                 row |= self.off_target(entry, gauge, r)
             yield row
 
-    def off_target(self, entry, gauge, readable):
+    def off_target(self, entry: TargetEntry, gauge: GaugeEntry, readable: Readable) -> dict[str, str]:
         """What a switched-off target's gauge reads, and how far that is from what it would ask for."""
         value = self.space.solution.gauges.get(gauge.id)
         out = {"reads": show(value, readable.dimension, self.display)}
@@ -224,17 +238,17 @@ class LoopsPage:
         return out | {"error": show(away, difference_of(readable.dimension), self.display, 2)}
 
     @staticmethod
-    def span(knob, address):
+    def span(knob: KnobEntry, address: Address) -> float:
         try:
             return parse(knob.high, address.dimension) - parse(knob.low, address.dimension)
         except QuantityError:
             return 0.0
 
-    def choices(self, entries, known, what, chosen):
+    def choices(self, entries: list, known: dict[str, Address] | Results, what: str, chosen: str | None) -> list[tuple]:
         """(id, words, chosen) of the gauges or knobs."""
         return [(e.id, e.label or (known[getattr(e, what)].label if getattr(e, what) in known else e.id), e.id == chosen) for e in entries]
 
-    def new_target(self):
+    def new_target(self) -> dict:
         used = {t.gauge for t in self.document.targets}
         turned = {t.knob for t in self.document.targets}
         gauges = self.choices(self.document.gauges, self.space.outputs, "reads", None)
@@ -244,7 +258,7 @@ class LoopsPage:
             "knobs": sorted(knobs, key=lambda k: k[0] in turned),
         }
 
-    def ties(self):
+    def ties(self) -> Iterator:
         for entry in self.document.ties:
             a = self.space.inputs.get(entry.sets)
             value = self.latest.found.get(entry.sets) if self.latest else None
@@ -257,6 +271,6 @@ class LoopsPage:
                 "here": self.space.select == f"tie.{entry.sets}",
             }
 
-    def inputs(self):
+    def inputs(self) -> list[tuple]:
         """(address, words) that a tie can set."""
         return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]

@@ -1,5 +1,9 @@
 """The piece of the notebook about chemistry: phase model, species, reactions, where data come from and how unsure they are."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.explain.rate_words import rate_words
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.quantities import show
@@ -7,12 +11,17 @@ from gulch.engine.species import SpeciesError, lookup
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.projects.words import pretty_text
 
+if TYPE_CHECKING:
+    from gulch.web.notebook.parts import Section
+    from gulch.web.projects.workspace import Workspace
+
+
 DATA = (("formation_enthalpy", "molar energy"), ("entropy", "molar entropy"))
 WORDS = {"formation_enthalpy": "enthalpy of formation", "entropy": "entropy"}
 SPREADS = {"constant": "equilibrium constant of", "rate": "rate of", "bought": "price bought of", "sold": "price sold of"}
 
 
-def chemistry(section, space, _):
+def chemistry(section: Section, space: Workspace, _: str) -> None:
     """Phase model, species with their data, reactions with what follows, and what is unsure."""
     page = ChemistryPage(space)
     section.empty = "No species yet."
@@ -25,7 +34,7 @@ def chemistry(section, space, _):
     _spreads(section, space)
 
 
-def _reactions(section, page):
+def _reactions(section: Section, page: ChemistryPage) -> None:
     rows, said, entries = [], [], {r.id: r for r in page.document.reactions}
     for c in page.cards.reaction_cards():
         if "problem" in c:
@@ -43,7 +52,7 @@ def _reactions(section, page):
         section.say(text)
 
 
-def _species(section, page):
+def _species(section: Section, page: ChemistryPage) -> None:
     units, rows = page.species.species_units(), []
     for s in page.species.species_rows():
         if "problem" in s:
@@ -68,7 +77,7 @@ def _species(section, page):
     )
 
 
-def _sources(section, space):
+def _sources(section: Section, space: Workspace) -> None:
     """Where the data that heats and constants rest on come from, and between what their sources lie."""
     rows = []
     for s in space.document.species:
@@ -89,7 +98,7 @@ def _sources(section, space):
         section.say(text)
 
 
-def _spreads(section, space):
+def _spreads(section: Section, space: Workspace) -> None:
     rows = []
     for e in space.document.spreads:
         found = space.inputs.get(e.input) if e.input else None

@@ -1,5 +1,7 @@
 """Drawings that the browser made of map and plots: only what draws is let through."""
 
+from __future__ import annotations
+
 import re
 from xml.etree.ElementTree import Element, SubElement, tostring
 
@@ -28,7 +30,7 @@ class NoDrawing(ValueError):
     """What was sent is no drawing; the message is a sentence for the user."""
 
 
-def cleaned(text):
+def cleaned(text: str) -> str:
     """SVG text of a drawing with nothing in it that could do more than draw. Raises NoDrawing."""
     if len(text) > MOST_BYTES:
         raise NoDrawing(f"A drawing is larger than {MOST_BYTES // 1_000_000} MB: show fewer points.")
@@ -43,7 +45,7 @@ def cleaned(text):
         raise NoDrawing("A drawing could not be read: reload the page and try again.") from None
 
 
-def _copied(node, above):
+def _copied(node: Element, above: Element | None) -> Element:
     """A copy of a node with what is let through, under another."""
     name = node.tag.rpartition("}")[2]
     copy = Element(name) if above is None else SubElement(above, name)
@@ -58,7 +60,7 @@ def _copied(node, above):
     return copy
 
 
-def _harmless(key, value):
+def _harmless(key: str, value: str) -> bool:
     """Whether an attribute points to nothing outside of the drawing."""
     if key == "href":
         return bool(PICTURE.fullmatch(value)) or value.startswith("#")

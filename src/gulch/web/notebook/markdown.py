@@ -1,5 +1,7 @@
 """The user's Markdown as HTML: text, lists, tables and links; neither HTML of its own nor pictures from elsewhere."""
 
+from __future__ import annotations
+
 from functools import cache, lru_cache
 
 from django.utils.safestring import mark_safe
@@ -9,12 +11,12 @@ LOWER = 2  # the title above stands for the first two levels of headings
 
 
 @cache
-def _reader():
+def _reader() -> MarkdownIt:
     return MarkdownIt("commonmark", {"html": False}).enable("table").disable("image")
 
 
 @lru_cache(maxsize=1000)  # of remarks as they stand: the page asks for them again after every edit
-def as_html(text):
+def as_html(text: str) -> str:
     """Safe HTML of Markdown; "" of nothing."""
     if not text.strip():
         return ""

@@ -1,5 +1,9 @@
 """What the notebook's page and its files show."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.document import PieceEntry
 from gulch.engine.exchange.printing import PAPERS
 from gulch.engine.project.notebook import WHOLE, pieces_of, usual_pieces
@@ -7,11 +11,18 @@ from gulch.engine.units import KINDS
 from gulch.web.notebook.markdown import as_html
 from gulch.web.notebook.pieces import sections
 
+if TYPE_CHECKING:
+    from django.db.models import QuerySet
+
+    from gulch.engine.document.project import Project
+    from gulch.web.notebook.studies import Asked
+    from gulch.web.projects.workspace import Workspace
+
 
 class NotebookPage:
     """The notebook of a Workspace. asked: what workers have found for it."""
 
-    def __init__(self, space, asked):
+    def __init__(self, space: Workspace, asked: Asked) -> None:
         self.space, self.row, self.asked = space, space.row, asked
         self.remarks, self.remarks_html = space.whole.remarks, as_html(space.whole.remarks)
         self.sections = sections(space, asked)
@@ -20,7 +31,7 @@ class NotebookPage:
             s.comment_html = as_html(s.comment)
 
     @property
-    def pending(self):
+    def pending(self) -> bool:
         """Whether workers are at something that the notebook shows."""
         a = self.asked
         return any(v.pending for v in (a.variants or {}).values()) or any(
@@ -28,7 +39,7 @@ class NotebookPage:
         )
 
     @property
-    def state(self):
+    def state(self) -> str:
         """At which revision the figures were made, as a sentence."""
         row, space = self.row, self.space
         name = f" “{row.current.name}”" if row.current.name else ""
@@ -38,11 +49,11 @@ class NotebookPage:
             return f"{begin}. {space.stale or 'It is not solved.'}"
         return f"{begin}; all figures are its own."
 
-    def papers(self):
+    def papers(self) -> list[tuple]:
         """(size, whether it is usual with the units shown)."""
         return [(name, name == usual_paper(self.space.display)) for name in PAPERS]
 
-    def offered(self):
+    def offered(self) -> list[tuple]:
         """(what, of, words) of pieces that are not in it."""
         there = {p.key for p in pieces_of(self.space.whole)}
         document = self.space.whole
@@ -52,17 +63,17 @@ class NotebookPage:
         wide += [PieceEntry(what="stream", stream=s.id) for s in document.streams]
         return [(p.what, p.of, words_for(document, p)) for p in wide if p.key not in there]
 
-    def kept(self):
+    def kept(self) -> QuerySet:
         """The frozen copies, newest first, without their pages."""
         return self.row.reports.defer("page")
 
 
-def usual_paper(display):
+def usual_paper(display: str) -> str:
     """The paper that is usual where these units are."""
     return "Letter" if display == "us-customary" else "A4"
 
 
-def words_for(project, piece):
+def words_for(project: Project, piece: PieceEntry) -> str:
     """A PieceEntry in words."""
     if not piece.of:
         return WHOLE[piece.what].lower()

@@ -1,5 +1,9 @@
 """Pieces of the notebook about the process and its figures."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.explain.origin import origin
 from gulch.engine.project.assumed import assumed
 from gulch.engine.project.notebook import of_kind
@@ -9,11 +13,18 @@ from gulch.web.loops.presenter import LoopsPage
 from gulch.web.process.curves import Curves
 from gulch.web.projects.words import pretty_text, show_unit
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.web.notebook.parts import Section
+    from gulch.web.projects.workspace import Workspace
+
+
 UNSOLVED = "The process is not solved, so there are no figures here yet."
 LEVELS = {"error": "to mend", "warning": "doubt", "question": "open question"}
 
 
-def gauges(section, space, _):
+def gauges(section: Section, space: Workspace, _: str) -> None:
     """Knobs where they stand, gauges with their limits."""
     section.table(
         ("Knob", "stands at", "range", "set by"),
@@ -30,14 +41,14 @@ def gauges(section, space, _):
     section.empty = "No knob and no gauge yet: press ◇ beside an input or ○ beside a result in Process."
 
 
-def map_of(section, space, _):
+def map_of(section: Section, space: Workspace, _: str) -> None:
     """The map as it is drawn."""
     if space.document.streams:
         section.figure("map", f"Map: the width of a stream shows its {space.drawing.flow_units[0]}.")
     section.empty = "The map is empty: a process begins with a feed."
 
 
-def streams(section, space, _):
+def streams(section: Section, space: Workspace, _: str) -> None:
     """The ledger in its columns, turned so that it is narrow."""
     found = space.table.ledger()
     columns, rows = found["columns"], found["rows"]
@@ -55,7 +66,7 @@ def streams(section, space, _):
     section.empty = UNSOLVED
 
 
-def balances(section, space, _):
+def balances(section: Section, space: Workspace, _: str) -> None:
     """What becomes of what enters, and how far each unit's balances close."""
     overall = space.inspector.overall_rows()
     if overall:
@@ -69,7 +80,7 @@ def balances(section, space, _):
     section.empty = UNSOLVED
 
 
-def _closing(rows):
+def _closing(rows: list[tuple]) -> tuple:
     """Mass, worst element and energy of balance rows, as text."""
     texts = {name: text for name, text, _ in rows}
     elements = [t for name, t in texts.items() if name not in ("mass", "energy")]
@@ -77,24 +88,24 @@ def _closing(rows):
     return texts["mass"], worst, texts["energy"]
 
 
-def reactors(section, space, _):
+def reactors(section: Section, space: Workspace, _: str) -> None:
     """Every reactor with its inputs, results and account."""
     _units(section, space, "reactors")
 
 
-def columns(section, space, _):
+def columns(section: Section, space: Workspace, _: str) -> None:
     """Every column with its inputs and results."""
     _units(section, space, "columns")
 
 
-def _units(section, space, what):
+def _units(section: Section, space: Workspace, what: str) -> None:
     for u in of_kind(space.document, what):
         section.head(f"{u.id}, {KINDS[u.kind].label.lower()}")
         unit_parts(section, space, u)
     section.empty = f"There are no {what} in the process."
 
 
-def unit(section, space, id_):
+def unit(section: Section, space: Workspace, id_: str) -> None:
     """One unit."""
     entry = space.document.unit(id_)
     if entry is not None:
@@ -103,7 +114,7 @@ def unit(section, space, id_):
     section.empty = f"{id_} is not in the variant that is worked on."
 
 
-def unit_parts(section, space, entry):
+def unit_parts(section: Section, space: Workspace, entry: Any) -> None:
     """Inputs, results, conversions, account and curves of a unit."""
     seen = space.inspector.inspect_unit(entry)
     section.table(("How it runs", "", ""), list(_inputs(seen["fields"])), worded=(2,))
@@ -129,7 +140,7 @@ def unit_parts(section, space, entry):
         section.figure(f"profile:{entry.id}.{group['id']}", curves.name_of(group), data | {"groups": [group]})
 
 
-def _inputs(fields):
+def _inputs(fields: list[dict[str, Any]]) -> Iterator:
     """Rows of a unit's form: label, what stands there, whether it is assumed or set by something."""
     under = ""
     for f in fields:
@@ -144,7 +155,7 @@ def _inputs(fields):
             yield [label, chosen, "assumed" if f.get("assumed") else ""]
 
 
-def stream(section, space, id_):
+def stream(section: Section, space: Workspace, id_: str) -> None:
     """One stream: its state and what it is made of."""
     entry = space.document.stream(id_)
     found = space.solution.streams.get(id_) if space.solution else None
@@ -160,7 +171,7 @@ def stream(section, space, id_):
     section.empty = UNSOLVED if entry is not None else f"{id_} is not in the variant that is worked on."
 
 
-def result(section, space, address):
+def result(section: Section, space: Workspace, address: str) -> None:
     """Where a figure comes from."""
     found = origin(space.document, space.solution, address) if space.solution else None
     section.title = f"Where it comes from: {address}"
@@ -178,7 +189,7 @@ def result(section, space, address):
     section.empty = UNSOLVED
 
 
-def loops(section, space, _):
+def loops(section: Section, space: Workspace, _: str) -> None:
     """How each loop closed, and what targets read."""
     page = LoopsPage(space)
     for loop in page.loops():
@@ -200,7 +211,7 @@ def loops(section, space, _):
     section.empty = "No loop, target or tie."
 
 
-def assumptions(section, space, _):
+def assumptions(section: Section, space: Workspace, _: str) -> None:
     """What nobody typed and figures rest on."""
     rows = []
     d = space.document
@@ -215,7 +226,7 @@ def assumptions(section, space, _):
     section.empty = "None: everything that figures rest on was typed."
 
 
-def warnings(section, space, _):
+def warnings(section: Section, space: Workspace, _: str) -> None:
     """What the to-do list still holds, assumptions aside."""
     lines = [m for m in space.header.folded() if m.level != "assumed"]
     section.table(("", "what"), [[LEVELS[m.level], m.what] for m in lines], worded=(1,), name="doubts")

@@ -1,5 +1,9 @@
 """The notebook: a printable report of what was chosen for it."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.project.notebook import pieces_of
 from gulch.web.notebook import actions  # noqa: F401  (registers the edits)
 from gulch.web.notebook.presenter import NotebookPage
@@ -10,13 +14,17 @@ from gulch.web.scans.swings import swings_of
 from gulch.web.sizing.answers import size
 from gulch.web.variants.answers import solved_variants
 
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sessions import SessionStore
+
 
 class Notebook(Stage):
     name, label = "notebook", "Notebook"
     template, aside = "workspace/_notebook.html", "workspace/_notebook_aside.html"
     styles = ("paper", "notebook")
 
-    def ask(self, space):
+    def ask(self, space: Workspace) -> Asked:
         wanted = {p.what for p in pieces_of(space.whole)}
         return Asked(
             solved_variants(space) if space.whole.variants and "variants" in wanted else None,
@@ -25,10 +33,10 @@ class Notebook(Stage):
             size(space) if "sizing" in wanted else None,
         )
 
-    def context(self, space, session, answers):
+    def context(self, space: Workspace, session: SessionStore, answers: Asked) -> dict[str, NotebookPage]:
         return {"notebook": self.page(space, answers)}
 
-    def page(self, space, answers):
+    def page(self, space: Workspace, answers: Asked) -> NotebookPage:
         """What page and files are made of."""
         return NotebookPage(space, answers)
 

@@ -1,6 +1,8 @@
 """Pieces of the notebook about what was asked of the process: scans, the best, variants, worth."""
 
-from typing import NamedTuple
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.web.scans import jobs
 from gulch.web.scans.best import BestPage
@@ -12,6 +14,12 @@ from gulch.web.scans.worth import WorthPage
 from gulch.web.sizing.answers import SizingAnswer
 from gulch.web.sizing.presenter import SizingPage
 from gulch.web.variants.presenter import VariantsPage
+
+if TYPE_CHECKING:
+    from gulch.web.notebook.parts import Section
+    from gulch.web.projects.models import ScanRun
+    from gulch.web.projects.workspace import Workspace
+
 
 ANSWERED = ("variants", "swings", "sure", "sizing")  # pieces that workers answer
 MOST_ROWS = 30  # points of a scan that are printed; of more than that the plot tells more
@@ -26,7 +34,7 @@ class Asked(NamedTuple):
     sizing: SizingAnswer | None = None
 
 
-def scan(section, space, id_):
+def scan(section: Section, space: Workspace, id_: str) -> None:
     """The newest run of a scan: its answer, its plot and its points."""
     entry = space.document.scan(id_)
     section.empty = "This scan has not run yet."
@@ -54,12 +62,12 @@ def scan(section, space, id_):
         section.say("▲ where a limit is broken.")
 
 
-def _outdated(section, space, run):
+def _outdated(section: Section, space: Workspace, run: ScanRun | None) -> None:
     if jobs.outdated(run, space.document):
         section.say(f"Made on revision {run.revision.number}: the process has changed since.", "warning")
 
 
-def search(section, space, id_):
+def search(section: Section, space: Workspace, id_: str) -> None:
     """The best, or a trade-off: what was found, what holds it, how sure it is."""
     entry = space.document.search(id_)
     section.empty = "This question has not been answered yet."
@@ -86,7 +94,7 @@ def search(section, space, id_):
             section.say(f"Another peak: {reading} at {place}.")
 
 
-def swings(section, space, asked):
+def swings(section: Section, space: Workspace, asked: Asked) -> None:
     """How far each knob moves a gauge over its range."""
     page = SwingsPage(space, asked.swings)
     section.empty = page.trouble or "Each knob is being moved."
@@ -99,7 +107,7 @@ def swings(section, space, asked):
     section.table(heads, [[label, ends, *cells] for label, ends, cells in page.table()], worded=(1,))
 
 
-def sure(section, space, asked):
+def sure(section: Section, space: Workspace, asked: Asked) -> None:
     """The band that unsure data leave every gauge."""
     page = SurePage(space, asked.sure)
     section.empty = page.trouble or ("What is unsure is being sampled." if page.pending else "Nothing is said to be unsure.")
@@ -114,7 +122,7 @@ def sure(section, space, asked):
     section.say(f"{page.found['samples']} solves. A share counts what a datum does by itself and together with others.")
 
 
-def sizing(section, space, asked):
+def sizing(section: Section, space: Workspace, asked: Asked) -> None:
     """Volumes for a conversion on the inverse-rate diagram."""
     page = SizingPage(space, asked.sizing)
     section.empty = page.trouble or "No size has been asked for yet."
@@ -126,7 +134,7 @@ def sizing(section, space, asked):
     section.table(("", "volume", "leaves at", ""), [[what, v, t, note] for what, v, t, note, _ in page.rows()], worded=(3,))
 
 
-def variants(section, space, asked):
+def variants(section: Section, space: Workspace, asked: Asked) -> None:
     """Base and variants side by side."""
     section.empty = "No variant yet."
     if not space.whole.variants or asked.variants is None:
@@ -144,7 +152,7 @@ def variants(section, space, asked):
         section.say("Some variants are still being solved.", "warning")
 
 
-def worth(section, space, _):
+def worth(section: Section, space: Workspace, _: str) -> None:
     """What the process is worth, from typed prices."""
     section.empty = "There are no prices yet."
     page = WorthPage(space) if space.document.prices is not None else None

@@ -1,8 +1,11 @@
 """The notebook's files, and the frozen copies of it."""
 
+from __future__ import annotations
+
 import json
 import threading
 import zlib
+from typing import TYPE_CHECKING
 
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpResponse
@@ -19,6 +22,12 @@ from gulch.web.projects.files import attachment, file_name
 from gulch.web.projects.views import own, show_workspace
 from gulch.web.projects.workspace import Workspace
 
+if TYPE_CHECKING:
+    from django.http import HttpRequest
+
+    from gulch.web.projects.models import Project
+
+
 MOST_DRAWINGS = 20_000_000  # bytes of all drawings of a report
 MOST_KEPT = 50  # frozen copies of a project
 PRINT_PATIENCE = 60.0  # s
@@ -28,7 +37,7 @@ _printing = threading.Semaphore(8)  # requests that wait for a PDF at a time; th
 
 @login_required
 @require_POST
-def make(request, pk):
+def make(request: HttpRequest, pk: int) -> HttpResponse:
     """The notebook as an HTML file, as PDF, or kept as a frozen copy; drawings: JSON of {key: SVG}, as the browser made them."""
     row, kind = own(request, pk), request.POST.get("kind", "")
     if kind not in KINDS:
@@ -46,7 +55,7 @@ def make(request, pk):
     return _file(request, row, html, kind, "")
 
 
-def _sent(request):
+def _sent(request: HttpRequest) -> dict[str, str]:
     """{key: SVG text} of what was posted. Raises NoDrawing."""
     file = request.FILES.get("drawings")
     if file is None:
@@ -62,7 +71,7 @@ def _sent(request):
     return found
 
 
-def _keep(request, row, html):
+def _keep(request: HttpRequest, row: Project, html: str) -> HttpResponse:
     if row.reports.count() >= MOST_KEPT:
         text = f"A project keeps at most {MOST_KEPT} copies: remove one first."
         return show_workspace(request, row, "notebook", status=422, notice={"level": "error", "text": text})
@@ -71,7 +80,7 @@ def _keep(request, row, html):
     return show_workspace(request, row, "notebook", notice={"level": "info", "text": f"Kept: {name}."})
 
 
-def _file(request, row, html, kind, name):
+def _file(request: HttpRequest, row: Project, html: str, kind: str, name: str) -> HttpResponse:
     """The page as a file of a kind, or a sentence where it cannot be made."""
     ending = f"{file_name(name) or 'copy'}.{kind}" if name else kind
     if kind == "html":
@@ -93,13 +102,13 @@ def _file(request, row, html, kind, name):
     return attachment(HttpResponse(found, content_type="application/pdf"), row, ending)
 
 
-def _refused(sentence):
+def _refused(sentence: str) -> HttpResponse:
     return HttpResponse(sentence, content_type="text/plain; charset=utf-8", status=422)
 
 
 @login_required
 @require_GET
-def kept(request, pk, report, kind):
+def kept(request: HttpRequest, pk: int, report: int, kind: str) -> HttpResponse:
     """A frozen copy as a file."""
     if kind not in ("html", "pdf"):
         raise Http404
@@ -110,7 +119,7 @@ def kept(request, pk, report, kind):
 
 @login_required
 @require_POST
-def drop(request, pk, report):
+def drop(request: HttpRequest, pk: int, report: int) -> HttpResponse:
     """Remove a frozen copy."""
     row = own(request, pk)
     found = get_object_or_404(row.reports, pk=report)

@@ -1,6 +1,14 @@
 """What the server has done since it began, for whoever watches it: in the text format that monitoring reads."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from prometheus_client import CollectorRegistry, Counter, Histogram
+
+if TYPE_CHECKING:
+    pass
+
 
 REGISTRY = CollectorRegistry()
 SOLVES = Counter("gulch_solves", "Solves of projects that ended, by how they did", ["ending"], registry=REGISTRY)
@@ -13,7 +21,7 @@ FIGURES = Histogram(
 FAULTS = Counter("gulch_faults", "Requests that met a fault of Gulch's own", registry=REGISTRY)
 
 
-def ended(job, stored):
+def ended(job: Any, stored: bool) -> None:
     """Count a job that ended; stored: whether it brought figures that are kept."""
     SOLVES.labels(ending=job.ending.name.lower()).inc()
     if stored:

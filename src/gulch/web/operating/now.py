@@ -1,8 +1,11 @@
 """What is so at the moment the counts are asked for: queues, memory, disk."""
 
+from __future__ import annotations
+
 import resource
 import shutil
 import sys
+from typing import TYPE_CHECKING
 
 from django.conf import settings
 from prometheus_client import generate_latest
@@ -12,13 +15,17 @@ from prometheus_client.registry import Collector
 from gulch.web.operating.counts import REGISTRY
 from gulch.web.projects import solving
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+
 _BYTES = 1 if sys.platform == "darwin" else 1024  # of ru_maxrss
 
 
 class Now(Collector):
     """What is so at the moment it is asked."""
 
-    def collect(self):
+    def collect(self) -> Iterator:
         running, waiting = solving.workers().load()
         yield GaugeMetricFamily("gulch_jobs_running", "Jobs that users wait for and that run", running)
         yield GaugeMetricFamily("gulch_jobs_waiting", "Jobs that users wait for and that wait for a worker", waiting)
@@ -30,6 +37,6 @@ class Now(Collector):
 REGISTRY.register(Now())
 
 
-def text():
+def text() -> bytes:
     """All counts, as text."""
     return generate_latest(REGISTRY)

@@ -1,6 +1,9 @@
 """What of the data may go: old states, runs and figures that nobody named and nothing rests on."""
 
+from __future__ import annotations
+
 from datetime import timedelta
+from typing import TYPE_CHECKING
 
 from axes.models import AccessAttempt, AccessLog
 from django.contrib.sessions.models import Session
@@ -12,10 +15,14 @@ from django.utils import timezone
 from gulch.web.projects import solving
 from gulch.web.projects.models import Outcome, Project, Revision, ScanRun
 
+if TYPE_CHECKING:
+    from django.db.models import QuerySet
+
+
 AT_ONCE = 500  # rows of a transaction: a server goes on between them
 
 
-def spare(days):
+def spare(days: int) -> dict[str, QuerySet]:
     """{what, in words: rows that may go} of everything older than so many days.
 
     Kept, however old: the current revision of a project, the one whose figures it shows, those with a name; the newest run of each
@@ -50,7 +57,7 @@ def spare(days):
 SIZES = {Outcome: "packed", Revision: "document", ScanRun: "result", Session: "session_data"}
 
 
-def size(rows):
+def size(rows: QuerySet) -> int:
     """About how many bytes rows hold."""
     field = SIZES.get(rows.model)
     if field is None:
@@ -61,7 +68,7 @@ def size(rows):
     return found
 
 
-def remove(rows):
+def remove(rows: QuerySet) -> None:
     """Remove rows, a few hundred at a time."""
     while True:
         some = list(rows.values_list("pk", flat=True)[:AT_ONCE])
@@ -71,7 +78,7 @@ def remove(rows):
             rows.model.objects.filter(pk__in=some).delete()
 
 
-def shrink():
+def shrink() -> None:
     """Give the room of what was removed back to the disk; no server may be running."""
     with connection.cursor() as cursor:
         cursor.execute("VACUUM")

@@ -1,5 +1,9 @@
 """Edits of the process: feeds, units, streams, inputs, knobs and gauges."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import set_value
 from gulch.engine.project import cures, edit, strip
 from gulch.engine.project.basis import in_basis
@@ -19,26 +23,30 @@ from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole,
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
 
 @action("strip-move", kind=Key(), id=Key(), to=Whole("places", 0, 500, needed=True))
-def move_in_strip(document, form):
+def move_in_strip(document: Any, form: Any) -> Any:
     strip.move(document, form.kind, form.id, form.to)
     return Done(f"Order the {form.kind}s")
 
 
 @action("strip-hide", kind=Key(), id=Key())
-def hide_in_strip(document, form):
+def hide_in_strip(document: Any, form: Any) -> Any:
     hidden = strip.hide(document, form.kind, form.id)
     return Done(f"{'Hide' if hidden else 'Show'} {form.kind} {form.id}")
 
 
 @action("set", address=Key(), value=Text(80, "That is too long for a value: type a number with its unit."))
-def set_input(document, form):
+def set_input(document: Project, form: Values) -> Done:
     """Write one input as typed; a bare number takes the display unit."""
     return write_input(document, form.address, form.value)
 
 
-def write_input(document, address, text):
+def write_input(document: Project, address: str, text: str) -> Done:
     """Write document text at an address, as typed. Returns Done; raises EditError."""
     head, _, name = address.partition(".")
     unit = document.unit(head)
@@ -70,7 +78,7 @@ def write_input(document, address, text):
 
 
 @action("take", id=Key(), taken=Mapping(), address=Text())
-def take(document, form):
+def take(document: Project, form: Values) -> Done:
     """Take what a unit or feed assumes as it is: one address, or all of them."""
     done = edit.take_assumed(document, form.id, form.taken, form.address or None)
     if not done:
@@ -80,7 +88,7 @@ def take(document, form):
 
 
 @action("answer", where=Key(), value=Text())
-def settle_question(document, form):
+def settle_question(document: Project, form: Values) -> Done:
     """Answer a question of the to-do list, at the place that it is about."""
     place, value = form.where, form.value
     if place in document.doubtful:
@@ -105,7 +113,7 @@ def settle_question(document, form):
 
 
 @action("cure", where=Key(), way=Key(), kind=Key(), field=Key())
-def cure(document, form):
+def cure(document: Project, form: Values) -> Done:
     """Mend by one press what a line of the to-do list doubts."""
     if form.way not in cures.WAYS:
         raise EditError(cures.GONE)
@@ -115,7 +123,7 @@ def cure(document, form):
 
 
 @action("basis", id=Key(), value=Text())
-def set_basis(document, form):
+def set_basis(document: Project, form: Values) -> Done:
     before = {k.id: k.input for k in document.knobs}
     lost = edit.set_basis(document, form.id, form.value)
     told = [f"The knob {k.label or k.id} has lost its input, which these amounts do not have: give it another, or remove it." for k in lost]
@@ -128,7 +136,7 @@ def set_basis(document, form):
 
 
 @action("feed-paste", id=Key(), text=Text())
-def paste_feed(document, form):
+def paste_feed(document: Any, form: Any) -> Any:
     """Give feeds what a table of a spreadsheet says."""
     stream = document.stream(form.id)
     if stream is None or not stream.is_feed:
@@ -138,38 +146,38 @@ def paste_feed(document, form):
 
 
 @action("fill-air", id=Key())
-def fill_air(document, form):
+def fill_air(document: Project, form: Values) -> Done:
     edit.fill_with_air(document, form.id)
     return Done(f"Give {form.id} the composition of air")
 
 
 @action("scale-fractions", id=Key())
-def scale_fractions(document, form):
+def scale_fractions(document: Project, form: Values) -> Any:
     edit.scale_fractions(document, form.id)
     return Done(f"Scale the fractions of {form.id} to 100 %")
 
 
 @action("add-feed")
-def add_feed(document, form):
+def add_feed(document: Project, form: Values) -> Done:
     id_ = edit.add_feed(document)
     return Done(f"Add feed {id_}", id_)
 
 
 @action("append", id=Key(), kind=Key())
-def append(document, form):
+def append(document: Project, form: Values) -> Done:
     id_ = edit.append_unit(document, form.id, form.kind)
     return Done(f"Append {KINDS[form.kind].label} {id_} to {form.id}", id_)
 
 
 @action("kind", id=Key(), kind=Key())
-def make_kind(document, form):
+def make_kind(document: Project, form: Values) -> Done:
     """Make a unit one of another kind, in place."""
     change_kind(document, form.id, form.kind)
     return Done(f"Make {form.id} {article(KINDS[form.kind].label)}", form.id)
 
 
 @action("send", id=Key(), to=Text())
-def send(document, form):
+def send(document: Project, form: Values) -> Any:
     if not form.to:
         edit.end_here(document, form.id)
         return Done(f"Let {form.id} end as a product", form.id)
@@ -178,21 +186,21 @@ def send(document, form):
 
 
 @action("outlet", id=Key(), value=Text())
-def choose_outlet(document, form):
+def choose_outlet(document: Any, form: Any) -> Any:
     """Let a stream leave its unit by another outlet; the stream that left there takes its place."""
     edit.exchange_outlet(document, form.id, form.value)
     return Done(f"Let {form.id} leave by {form.value}", form.id)
 
 
 @action("inlet", id=Key(), value=Text())
-def choose_inlet(document, form):
+def choose_inlet(document: Any, form: Any) -> Any:
     """Let a stream enter its unit by another side; the one that entered there takes its place."""
     edit.exchange_inlet(document, form.id, form.value)
     return Done(f"Let {form.id} enter by {form.value}", form.id)
 
 
 @action("run-state", id=Key(), near=Key())
-def run_state(document, form):
+def run_state(document: Project, form: Values) -> Any:
     """Run the steady state nearest to a temperature in a stirred tank."""
     unit = document.unit(form.id)
     if unit is None or not hasattr(unit, "near"):
@@ -202,31 +210,31 @@ def run_state(document, form):
 
 
 @action("remove", id=Key())
-def remove(document, form):
+def remove(document: Project, form: Values) -> Any:
     edit.remove(document, form.id)
     return Done(f"Remove {form.id}", "")
 
 
 @action("rename", id=Key(), value=Text())
-def rename(document, form):
+def rename(document: Project, form: Values) -> Any:
     edit.rename(document, form.id, form.value)
     return Done(f"Rename {form.id} to {form.value}", form.value)
 
 
 @action("project-name", value=Text())
-def project_name(document, form):
+def project_name(document: Project, form: Values) -> Done:
     document.name = form.value[:120] or "Untitled project"
     return Done(f"Name the project {document.name}")
 
 
 @action("display", value=Text())
-def display(document, form):
+def display(document: Project, form: Values) -> Done:
     document.display = form.value
     return Done(f"Show units as {DISPLAY_SETS[form.value].label}")
 
 
 @action("ledger-columns", columns=Several(), only_pinned=Ticked(), across=Ticked(), species=Text(), also=Text())
-def ledger_columns(document, form):
+def ledger_columns(document: Project, form: Values) -> Done:
     document.ledger.columns = form.columns
     document.ledger.species = form.species
     document.ledger.also = form.also or None
@@ -235,7 +243,7 @@ def ledger_columns(document, form):
 
 
 @action("ledger-pin", id=Key())
-def ledger_pin(document, form):
+def ledger_pin(document: Any, form: Any) -> Any:
     """Let a stream stand first in the ledger, or among the others again."""
     id_ = edit.need_stream(document, form.id).id
     pinned = document.ledger.pinned
@@ -247,7 +255,7 @@ def ledger_pin(document, form):
 
 
 @action("knob", address=Key())
-def make_knob(document, form):
+def make_knob(document: Project, form: Values) -> Done:
     """Turn an input into a knob, with a range around its value."""
     found = address_of(document, form.address)
     if found is None or not found.knob:
@@ -272,7 +280,7 @@ def make_knob(document, form):
 
 
 @action("knob-edit", id=Key(), field=Key(), value=Text())
-def edit_knob(document, form):
+def edit_knob(document: Project, form: Values) -> Done:
     knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
@@ -286,14 +294,14 @@ def edit_knob(document, form):
 
 
 @action("knob-remove", id=Key())
-def remove_knob(document, form):
+def remove_knob(document: Project, form: Values) -> Done:
     document.knobs = [k for k in document.knobs if k.id != form.id]
     edit.forget(document)
     return Done(f"Remove knob {form.id}", "")
 
 
 @action("gauge", address=Key())
-def make_gauge(document, form):
+def make_gauge(document: Project, form: Values) -> Done:
     found = readable(document).get(form.address)
     if found is None:
         raise EditError("This result cannot be watched.")
@@ -302,14 +310,14 @@ def make_gauge(document, form):
 
 
 @action("gauge-formula", formula=Text(), label=Text())
-def make_formula_gauge(document, form):
+def make_formula_gauge(document: Project, form: Values) -> Done:
     """Watch a formula over inputs and results, under a name."""
     gauge = edit.gauge_on_formula(document, form.formula, form.label)
     return Done(f"Watch {gauge.label or gauge.id} = {gauge.formula}"[:190], f"gauge:{gauge.id}")
 
 
 @action("gauge-edit", id=Key(), field=Key(), value=Text())
-def edit_gauge(document, form):
+def edit_gauge(document: Project, form: Values) -> Done:
     gauge = document.gauge(form.id)
     if gauge is None:
         raise EditError("The gauge is gone: reload the page.")
@@ -335,14 +343,14 @@ def edit_gauge(document, form):
 
 
 @action("gauge-remove", id=Key())
-def remove_gauge(document, form):
+def remove_gauge(document: Project, form: Values) -> Done:
     document.gauges = [g for g in document.gauges if g.id != form.id]
     edit.forget(document)
     return Done(f"Remove gauge {form.id}", "")
 
 
 @action("turn", id=Key(), position=Whole("slider steps", 0, SLIDER_STEPS), value=Text())
-def turn(document, form):
+def turn(document: Project, form: Values) -> Done:
     """Set a knob to a slider position or a typed value."""
     if form.position is not None:
         try:
@@ -356,7 +364,7 @@ def turn(document, form):
     return turned(document, {knob.input: form.value})
 
 
-def turned(document, point):
+def turned(document: Project, point: dict[str, str]) -> Done:
     """Write the values of knobs {address: text}; what shares a whole with them gives way. Returns Done; raises EditError."""
     done = [write_input(document, str(address), str(value)) for address, value in point.items()]
     edit.turn(document, point)

@@ -1,7 +1,10 @@
 """Curves inside a selected unit, as its kind declares them: along a plug flow, over the temperature of a stirred tank."""
 
+from __future__ import annotations
+
 import csv
 import io
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -10,13 +13,19 @@ from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 from gulch.engine.units import KINDS
 from gulch.engine.units.profiles import Profile
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.web.projects.workspace import Workspace
+
+
 PEAK, STABLE, UNSTABLE = "peak", "stable", "unstable"  # signs of what is marked
 
 
 class Curves:
     """Prepared for one unit outcome that holds the numbers of a declared Profile; falsy when it holds none."""
 
-    def __init__(self, space, unit):
+    def __init__(self, space: Workspace, unit: str) -> None:
         self.space, self.display = space, space.display
         self.unit = space.document.unit(unit)
         outcome = space.solution.units.get(unit) if space.solution and self.unit else None
@@ -26,20 +35,20 @@ class Curves:
         self.numbers = self._decided(self.values[self.declared.name]) if self.declared else {}
         self.names = {s.id: s.shown for s in space.document.species}
 
-    def __bool__(self):
+    def __bool__(self) -> bool:
         return self.declared is not None
 
     @property
-    def title(self):
+    def title(self) -> str:
         return self.declared.title.format(unit=self.unit.id)
 
-    def name_of(self, group):
+    def name_of(self, group: dict[str, Any]) -> str:
         """What a figure of one of the groups is called."""
         only = len(self.declared.groups) == 1
         return self.title if only else f"{group['label']} {self.title[0].lower()}{self.title[1:]}"
 
     @property
-    def steady(self):
+    def steady(self) -> list:
         """Steady states as rows; `typed` is what runs one of them."""
         return [
             {
@@ -53,7 +62,7 @@ class Curves:
             for s in self.values.get("steady") or []
         ]
 
-    def _decided(self, numbers):
+    def _decided(self, numbers: dict) -> dict:
         """The numbers up to where steady states are decided; all of them where there are none."""
         states = [s["T"] for s in self.values.get("steady") or []]
         if not states:
@@ -62,14 +71,14 @@ class Curves:
         top = max(states) + 50.0 + 0.25 * (max(states) - T[0])
         return {k: [v[i] for i, t in enumerate(T) if t <= top] for k, v in numbers.items()}
 
-    def label(self, dimension):
+    def label(self, dimension: str) -> str:
         return pretty_unit(DISPLAY_SETS[self.display].unit(dimension))
 
-    def shown(self, values, dimension):
+    def shown(self, values: list[float], dimension: str) -> list[float]:
         unit = DISPLAY_SETS[self.display].unit(dimension)
         return [None if v is None else to_unit(v, unit, dimension) for v in values]
 
-    def groups(self):
+    def groups(self) -> Iterator:
         """Plots to choose from: each with its axes and series in display units."""
         for group in self.declared.groups:
             axes, series = {}, []
@@ -82,7 +91,7 @@ class Curves:
             if series:
                 yield {"id": group.id, "label": group.label, "axes": list(axes.values()), "series": series, "marks": self.marks(group.id)}
 
-    def marks(self, group):
+    def marks(self, group: str) -> list[dict[str, Any]]:
         """What is marked in a group: where flows peak, or where a tank is steady."""
         if group == "heat":
             T, removed = self.numbers["T"], self.numbers["removed"]
@@ -95,10 +104,10 @@ class Curves:
         peaks = (self.values.get("peaks") or []) if group == "composition" else []
         return [self.mark(p[way.key], way.dimension, p["flow"], "molar flow", f"{p['species']} peaks", PEAK) for p in peaks]
 
-    def mark(self, x, over, y, dimension, text, sign):
+    def mark(self, x: float, over: str, y: float, dimension: str, text: str, sign: str) -> dict[str, Any]:
         return {"x": self.shown([x], over)[0], "y": self.shown([float(y)], dimension)[0], "text": text, "sign": sign}
 
-    def unchanged(self):
+    def unchanged(self) -> list:
         """Names of species that pass through as they are, which the plot leaves out."""
         found = []
         for series in (s for g in self.declared.groups for s in g.series if s.changing):
@@ -106,7 +115,7 @@ class Curves:
             found += [self.names.get(i, i) for i, v, _ in series.items(self.numbers) if i not in drawn and max(v) > 0.0]
         return found
 
-    def peaks(self):
+    def peaks(self) -> Iterator:
         """Sentences on maxima inside the reactor: "ethylene peaks at 2.1 m"."""
         way, T = self.declared.way(self.numbers), self.numbers["T"]
         at = max(range(len(T)), key=T.__getitem__)
@@ -117,13 +126,13 @@ class Curves:
             where = show(p[way.key], way.dimension, self.display, 3)
             yield f"{p['species']} peaks at {where} with {show(p['flow'], 'molar flow', self.display)}"
 
-    def data(self):
+    def data(self) -> dict[str, Any]:
         """What the browser draws."""
         way = self.declared.way(self.numbers)
         x = self.shown(self.numbers[way.key], way.dimension)
         return {"kind": "profile", "x": x, "x_label": way.label, "x_unit": self.label(way.dimension), "groups": list(self.groups())}
 
-    def csv(self):
+    def csv(self) -> str:
         """All of it as CSV in display units."""
         text = io.StringIO()
         writer = csv.writer(text)

@@ -1,5 +1,9 @@
 """Accounts: guesses of passwords, changing one's own; what administrators do to others: a new password, closing and opening."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from axes.attempts import get_cool_off_threshold
 from axes.handlers.database import AxesDatabaseHandler
 from axes.helpers import get_client_ip_address
@@ -21,6 +25,13 @@ from django.views.decorators.http import require_POST
 
 from gulch.web.convenience import where_it_can
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from django.contrib.auth.forms import PasswordChangeForm
+    from django.contrib.auth.models import User
+    from django.http import HttpRequest, HttpResponse
+
 
 class Guesses(AxesDatabaseHandler):
     """Counts wrong passwords of a name from one address, and those of all names from it: one password may be tried over many.
@@ -28,15 +39,15 @@ class Guesses(AxesDatabaseHandler):
     While the database does not write, those from one address are counted in memory.
     """
 
-    def user_logged_in(self, sender, request, user, **kwargs):
+    def user_logged_in(self, sender: type, request: HttpRequest, user: User, **kwargs: Any) -> None:
         with where_it_can():
             super().user_logged_in(sender, request, user, **kwargs)
 
-    def user_logged_out(self, sender, request, user, **kwargs):
+    def user_logged_out(self, sender: type, request: HttpRequest, user: User, **kwargs: Any) -> None:
         with where_it_can():
             super().user_logged_out(sender, request, user, **kwargs)
 
-    def user_login_failed(self, sender, credentials, request=None, **kwargs):
+    def user_login_failed(self, sender: str, credentials: dict[str, str], request: HttpRequest | None = None, **kwargs: Any) -> None:
         try:
             super().user_login_failed(sender, credentials, request, **kwargs)
         except DatabaseError:
@@ -44,7 +55,7 @@ class Guesses(AxesDatabaseHandler):
             cache.add(key, 0, settings.AXES_COOLOFF_TIME.total_seconds())
             cache.incr(key)
 
-    def is_locked(self, request, credentials=None):
+    def is_locked(self, request: HttpRequest, credentials: dict | None = None) -> bool:
         if super().is_locked(request, credentials) or cache.get(_unwritten(request), 0) >= settings.AXES_FAILURE_LIMIT:
             return True
         since = get_cool_off_threshold(request)
@@ -52,11 +63,11 @@ class Guesses(AxesDatabaseHandler):
         return (of_address.aggregate(n=Sum("failures_since_start"))["n"] or 0) >= settings.GULCH_MOST_GUESSES
 
 
-def _unwritten(request):
+def _unwritten(request: HttpRequest) -> str:
     return f"guesses-{get_client_ip_address(request)}"
 
 
-def note_sign_in(sender, user, **kwargs):
+def note_sign_in(sender: type, user: User, **kwargs: Any) -> None:
     """When somebody signed in last, in place of Django's own note: the database may refuse it."""
     with where_it_can():
         update_last_login(sender, user)
@@ -71,7 +82,7 @@ class ChangePassword(auth.PasswordChangeView):
 
     template_name, success_url = "projects/password.html", reverse_lazy("projects")
 
-    def form_valid(self, form):
+    def form_valid(self, form: PasswordChangeForm) -> HttpResponse:
         messages.info(self.request, f"Your password is changed.{tokens_ended(self.request.user)}")
         return super().form_valid(form)
 
@@ -79,13 +90,13 @@ class ChangePassword(auth.PasswordChangeView):
 change_password = ChangePassword.as_view()
 
 
-def tokens_ended(account):
+def tokens_ended(account: User) -> str:
     """Revoke an account's tokens, and say so, as a sentence with a blank before it; '' where there were none."""
     ended = account.tokens.filter(revoked=False).update(revoked=True)
     return f" Its {ended} token{'s are' if ended > 1 else ' is'} revoked." if ended else ""
 
 
-def set_open(account, is_open):
+def set_open(account: User, is_open: bool) -> str:
     """Open an account, or close it: nobody signs in with it, its sessions and tokens end, its projects stay. Returns what was done.
 
     Raises AccountError for the last administrator.
@@ -100,11 +111,11 @@ def set_open(account, is_open):
     return f"{account.username} is closed: nobody signs in with it. Its projects stay.{tokens_ended(account)}"
 
 
-def administrator(view):
+def administrator(view: Callable) -> Callable:
     """Only for administrators; others are not told that it exists."""
 
     @login_required
-    def guarded(request, *args, **kwargs):
+    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
         if not request.user.is_superuser:
             raise Http404
         return view(request, *args, **kwargs)
@@ -113,13 +124,13 @@ def administrator(view):
 
 
 @administrator
-def accounts(request):
+def accounts(request: HttpRequest) -> HttpResponse:
     rows = get_user_model().objects.order_by("username")
     return render(request, "projects/accounts.html", {"accounts": rows})
 
 
 @administrator
-def set_password(request, pk):
+def set_password(request: HttpRequest, pk: int) -> HttpResponse:
     """A new password for another account, whose open sessions end by that."""
     account = get_object_or_404(get_user_model(), pk=pk)
     form = SetPasswordForm(account, request.POST or None)
@@ -132,7 +143,7 @@ def set_password(request, pk):
 
 @administrator
 @require_POST
-def close_account(request, pk):
+def close_account(request: HttpRequest, pk: int) -> HttpResponse:
     """Close another account, or open it again."""
     account = get_object_or_404(get_user_model(), pk=pk)
     if account == request.user:

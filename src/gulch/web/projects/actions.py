@@ -3,7 +3,10 @@
 An edit is a short transaction: the version is compared, the change applied, a revision appended. Its figures follow.
 """
 
+from __future__ import annotations
+
 from contextvars import ContextVar
+from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
 
@@ -16,18 +19,26 @@ from gulch.engine.work.job import new_reference
 from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from django.contrib.auth.models import User
+
+    from gulch.web.projects.registry import Done
+
+
 READING_PATIENCE = 60.0  # s that a file may take to be read
 
 
 class Conflict(Exception):
     """The project changed since the page was made; carries the newest revision."""
 
-    def __init__(self, newest):
+    def __init__(self, newest: Revision) -> None:
         super().__init__("changed meanwhile")
         self.newest = newest
 
 
-def create_project(owner, document, label, outcome=None):
+def create_project(owner: User, document: Any, label: str, outcome: tuple | None = None) -> Project:
     """Store a document as a new project and have it solved. outcome: (solved, packed) where it is known already."""
     with solving.changing():
         row = Project.objects.create(owner=owner, name=document.name)
@@ -40,7 +51,7 @@ def create_project(owner, document, label, outcome=None):
     return row
 
 
-def received(owner, text):
+def received(owner: User, text: bytes) -> Any:
     """The document in a file's bytes, read and examined in a worker: what one file may hold takes seconds. Raises DocumentError."""
     job = solving.workers().submit(Examine(text), key=("examine", new_reference()), owner=owner.pk)
     if not job.wait(READING_PATIENCE):
@@ -54,7 +65,7 @@ def received(owner, text):
     return document
 
 
-def copy_project(row, name):
+def copy_project(row: Project, name: str) -> Project:
     """A copy of a project's current state under another name, with its figures."""
     document = load(row.current.document)
     document.name = name[:120]
@@ -62,7 +73,7 @@ def copy_project(row, name):
     return create_project(row.owner, document, f"Copy of {row.name}", (found.solved, bytes(found.packed)) if found else None)
 
 
-def claim(row, version, client):
+def claim(row: Project, version: int | None, client: str) -> None:
     """Let an open page change a row that it saw at a version; None for no check.
 
     Raises Conflict when another page changed it since; edits that one page sends faster than they are answered
@@ -75,7 +86,7 @@ def claim(row, version, client):
         row.client, row.client_since = client, row.version
 
 
-def lock(row, *more):
+def lock(row: Project, *more: Any) -> None:
     """Bring the row up to date and hold it for the transaction under way; more: what is wanted of its relations."""
     row.refresh_from_db(from_queryset=Project.objects.select_for_update().select_related("current", *more))
 
@@ -83,7 +94,7 @@ def lock(row, *more):
 stored: ContextVar[int | None] = ContextVar("stored", default=None)  # number of the revision that this request has stored
 
 
-def edit(row, version, label, change, client="", whole=False):
+def edit(row: Project, version: int | None, label: Callable | str, change: Callable, client: str = "", whole: bool = False) -> Done | None:
     """Apply change(document) to the current document as a new revision, and have it solved.
 
     client: a name of the open page that asks. whole: the change concerns all variants. label: words for the history,
@@ -108,7 +119,7 @@ def edit(row, version, label, change, client="", whole=False):
     return outcome
 
 
-def _sentence(error):
+def _sentence(error: Any) -> str:
     if isinstance(error, DocumentError):
         return str(error)
     problem = error.errors()[0]
@@ -116,7 +127,7 @@ def _sentence(error):
     return f"{place}: {problem['msg']}."
 
 
-def add_revision(row, document, label, ahead=False):
+def add_revision(row: Project, document: Any, label: str, ahead: bool = False) -> None:
     """Append a revision after the current one and make it current; ahead: workers begin on it while it is stored.
 
     It is looked at before it is stored: one that pages could not read raises here, and the project stays as it was.
@@ -133,7 +144,7 @@ def add_revision(row, document, label, ahead=False):
     stand_on_current(row)
 
 
-def stand_on_current(row):
+def stand_on_current(row: Project) -> None:
     """Store that the project stands at another revision now; figures that are known are good at once."""
     row.name = row.current.document.get("name", row.name)
     row.version += 1
@@ -141,7 +152,7 @@ def stand_on_current(row):
     solving.know(row)
 
 
-def take_back(row, number):
+def take_back(row: Project, number: int) -> bool:
     """Remove the newest revision as if it had never been, where it is that number and nobody went on from it. Returns whether it was."""
     with solving.changing():
         lock(row, "current__parent")
@@ -156,22 +167,22 @@ def take_back(row, number):
     return True
 
 
-def undo(row, version, client=""):
+def undo(row: Project, version: int | None, client: str = "") -> str | None:
     """Back to the parent revision. Returns the label of what was undone, or None."""
     return _step(row, version, client, lambda r: (r.current.parent, r.current.label))
 
 
-def redo(row, version, client=""):
+def redo(row: Project, version: int | None, client: str = "") -> str | None:
     """Forward to the newest child of the current revision. Returns its label, or None."""
 
-    def forward(r):
+    def forward(r: Project) -> tuple:
         child = r.current.children.order_by("-number").first()
         return child, child.label if child else None
 
     return _step(row, version, client, forward)
 
 
-def _step(row, version, client, choose):
+def _step(row: Project, version: int | None, client: str, choose: Callable) -> str | None:
     with solving.changing():
         lock(row, "current__parent")
         claim(row, version, client)
@@ -184,7 +195,7 @@ def _step(row, version, client, choose):
     return label
 
 
-def restore(row, version, number):
+def restore(row: Project, version: int | None, number: int) -> None:
     """Make an old revision's document the newest. Raises Conflict, DocumentError, Revision.DoesNotExist."""
     with solving.changing():
         lock(row)

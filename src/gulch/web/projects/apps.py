@@ -1,5 +1,7 @@
 """What is set up when Django has loaded."""
 
+from __future__ import annotations
+
 from django.apps import AppConfig
 from django.contrib.auth.signals import user_logged_in
 
@@ -9,7 +11,7 @@ class Projects(AppConfig):
 
     name = "gulch.web.projects"
 
-    def ready(self):
+    def ready(self) -> None:
         """Signing in goes on where the database does not write."""
         from gulch.web.projects.accounts import note_sign_in
 

@@ -3,7 +3,9 @@
 Making a card reads a document and its figures, so it is kept with the project until either changes.
 """
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from django.utils.html import format_html, format_html_join
 
@@ -14,13 +16,17 @@ from gulch.engine.quantities import show
 from gulch.web.convenience import where_it_can
 from gulch.web.projects.models import Project
 
+if TYPE_CHECKING:
+    from django.db.models import QuerySet
+
+
 FORM = 2  # of what is kept; another one is made anew
 ABOUT = 160  # characters of the remarks
 GAUGES = 3
 COLUMN, ROW, PLATE = 26, 22, (16, 10)  # of the drawing
 
 
-def carded(rows):
+def carded(rows: QuerySet) -> list[Project]:
     """Projects with a `card` each; only those whose card is out of date are read. rows: a page of Projects with `current` selected."""
     rows = list(rows)
     old = [row for row in rows if row.summary is None or row.summary.get("key") != _key(row)]
@@ -36,11 +42,11 @@ def carded(rows):
     return rows
 
 
-def _key(row):
+def _key(row: Project) -> str:
     return f"{FORM} {row.current_id} {row.good_outcome_id} {row.good_revision}"  # a digest knows nothing of remarks and labels
 
 
-def _summary(row):
+def _summary(row: Project) -> dict[str, Any]:
     out: dict[str, Any] = {"about": "", "shows": [], "gauges": [], "state": "empty", "units": 0, "map": {"nodes": [], "lines": []}}
     try:
         document = row.current.worked
@@ -64,7 +70,7 @@ def _summary(row):
     return out
 
 
-def sketch(document):
+def sketch(document: Project) -> dict:
     """Units in columns by how far they stand from a feed, and the streams between them: {"nodes": [[x, y]], "lines": [[a, b]]}."""
     order = {u.id: i for i, u in enumerate(document.units)}
     pairs = [(s.source.split(".")[0], s.enters) for s in document.streams if s.source and s.enters]
@@ -82,7 +88,7 @@ def sketch(document):
     return {"nodes": nodes, "lines": [[order[a], order[b]] for a, b in pairs]}
 
 
-def drawing(found):
+def drawing(found: dict) -> str:
     """The small drawing as SVG: plates, streams that run on as lines, returning ones as bows below."""
     nodes = found["nodes"]
     if not nodes:

@@ -1,6 +1,9 @@
 """What the finder offers for what is typed: things of the project by their words, and things to do with them."""
 
+from __future__ import annotations
+
 import re
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain.manual import searched
 from gulch.engine.project.couplings import readings
@@ -10,6 +13,12 @@ from gulch.engine.project.notebook import WHOLE, pieces_of
 from gulch.engine.project.places import About
 from gulch.engine.units import KINDS
 from gulch.web.projects.stages import stages
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.project import Project
+
 
 MOST = 40
 MOST_HELP = 12
@@ -27,14 +36,14 @@ NEW = re.compile(r"(?:(?:new|add|make)\s+)?(?:an?\s+)?(?P<what>gauge|knob|scan|b
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
 
 
-def names(document):
+def names(document: Project) -> list[tuple]:
     """[(address, words)] of what formulas can name."""
     rows = {a.address: a.label for a in addresses(document).values()}
     rows |= {r.address: r.label for r in readings(document).values() if not r.formula}
     return sorted(rows.items())
 
 
-def commands(document):
+def commands(document: Project) -> list[dict[str, Any]]:
     """What the finder offers before anything is typed: places to go, and what can be done anywhere."""
     rows = [{"words": f"Go to {label}", "url": f"../{stage}/"} for stage, label in ((s.name, s.label) for s in stages().values())]
     rows += [{"words": f"Open unit {u.id} ({KINDS[u.kind].label})", "url": f"../process/?select={u.id}"} for u in document.units]
@@ -58,7 +67,7 @@ def commands(document):
 KNOWN = {"commands": commands, "names": names}
 
 
-def found(document, query):
+def found(document: Project, query: str) -> list:
     """Rows for what is typed, things to do first: {"words", and "url", or "act" and "form", or "run"}. document: as it is worked on."""
     query = query.strip()[:200]
     if not query:
@@ -88,7 +97,7 @@ def found(document, query):
     return (rows + finder.things(query))[: MOST - MOST_HELP] + helped(query)
 
 
-def helped(query):
+def helped(query: str) -> list[dict[str, Any]]:
     """Rows for pages of help that hold what is typed; those of the page itself before those of what stands on it."""
     rows = []
     for page, entry in searched(query.removeprefix("help"))[:MOST_HELP]:
@@ -99,13 +108,13 @@ def helped(query):
 
 
 class _Finder:
-    def __init__(self, document):
+    def __init__(self, document: Project) -> None:
         self.document = document
         self.inputs, self.results = addresses(document), readings(document)
         self.knobs = {k.input: k for k in document.knobs}
         self.gauges = {g.reads: g for g in document.gauges}
 
-    def matching(self, what, entries):
+    def matching(self, what: str, entries: Iterator) -> list[tuple]:
         """[(address, words)] of entries whose words hold all that is typed, those of knobs and gauges first, then the shortest.
 
         entries: (address, words, the id of its knob or gauge, or "").
@@ -114,33 +123,33 @@ class _Finder:
         hits = [(a, w, mine) for a, w, mine in entries if all(t in f"{w} {a} {mine}".lower() for t in wanted)]
         return [(a, w) for a, w, _ in sorted(hits, key=lambda h: (not h[2], len(h[1])))]
 
-    def input_entries(self):
+    def input_entries(self) -> Iterator:
         for a in self.inputs.values():
             knob = self.knobs.get(a.address)
             yield a.address, f"{knob.label} ({a.label})" if knob and knob.label else a.label, knob.id if knob else ""
 
-    def result_entries(self):
+    def result_entries(self) -> Iterator:
         for r in self.results.values():
             gauge = self.gauges.get(r.address)
             yield r.address, f"{gauge.label} ({r.label})" if gauge and gauge.label else r.label, gauge.id if gauge else ""
 
-    def set(self, what, value):
+    def set(self, what: str, value: str) -> list[dict[str, Any]]:
         rows = self.matching(what, self.input_entries())[:8]
         return [{"words": f"Set {words} to {value}", "act": "set", "form": {"address": a, "value": value}} for a, words in rows]
 
-    def watch(self, what):
+    def watch(self, what: str) -> list[dict[str, Any]]:
         rows = [(a, w) for a, w in self.matching(what, self.result_entries()) if a not in self.gauges][:8]
         return [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
 
-    def why(self, what):
+    def why(self, what: str) -> list[dict[str, str]]:
         rows = self.matching(what, self.result_entries())[:8]
         return [{"words": f"Where does it come from: {words}", "url": f"../process/?select=why:{a}"} for a, words in rows]
 
-    def turn(self, what):
+    def turn(self, what: str) -> list[dict[str, Any]]:
         rows = [(a, w) for a, w in self.matching(what, self.input_entries()) if a not in self.knobs and self.inputs[a].knob][:8]
         return [{"words": f"Make a knob of {words}", "act": "knob", "form": {"address": a}} for a, words in rows]
 
-    def append(self, what, stream):
+    def append(self, what: str, stream: str) -> list[dict[str, Any]]:
         streams = [s.id for s in self.document.streams if s.id.lower() == stream.lower()]
         kinds = [(kind, k.label) for kind, k in KINDS.items() if all(t in k.label.lower() for t in what.lower().split())][:6]
         return [
@@ -149,7 +158,7 @@ class _Finder:
             for kind, label in kinds
         ]
 
-    def make(self, unit, what):
+    def make(self, unit: Any, what: Any) -> Any:
         units = [u for u in self.document.units if u.id.lower() == unit.lower()]
         kinds = [(kind, k.label) for kind, k in KINDS.items() if all(t in k.label.lower() for t in what.lower().split())][:6]
         return [
@@ -159,7 +168,7 @@ class _Finder:
             if kind != u.kind
         ]
 
-    def pin(self, what):
+    def pin(self, what: str) -> list[dict[str, Any]]:
         there = {p.key for p in pieces_of(self.document)}
         offers = [(f"unit {u.id}, {KINDS[u.kind].label.lower()}", "unit", u.id) for u in self.document.units]
         offers += [(f"stream {s.id}", "stream", s.id) for s in self.document.streams]
@@ -172,24 +181,24 @@ class _Finder:
             if (f"{kind}:{of}" if of else kind) not in there and all(t in f"{words} {of}".lower() for t in wanted)
         ][:8]
 
-    def run(self, what):
+    def run(self, what: str) -> list[dict[str, str]]:
         names = {k.id: k.label or k.id for k in self.document.knobs}
         scans = [(s.id, "scan of " + " and ".join(names.get(o.knob, o.knob) for o in s.over)) for s in self.document.scans]
         wanted = what.lower().split()
         return [{"words": f"Run {words}", "run": id_} for id_, words in scans if all(t in f"{words} {id_}".lower() for t in wanted)][:8]
 
-    def send(self, stream, unit):
+    def send(self, stream: str, unit: str) -> list[dict[str, Any]]:
         streams = [s.id for s in self.document.streams if s.id.lower() == stream.lower() and s.to is None]
         units = [u.id for u in self.document.units if u.id.lower() == unit.lower()]
         return [{"words": f"Send {s} to {u}", "act": "send", "form": {"id": s, "to": u}} for s in streams for u in units]
 
-    def work(self, what):
+    def work(self, what: str) -> list[dict[str, Any]]:
         offers = [("base", ""), *((v.name, v.id) for v in self.document.variants)]
         return [
             {"words": f"Work on {name}", "act": "variant-work", "form": {"id": id_}} for name, id_ in offers if what.lower() in name.lower()
         ]
 
-    def limit(self, what, side, value):
+    def limit(self, what: str, side: str, value: str) -> list[dict[str, Any]]:
         field = "at_least" if side.lower() in ("at least", ">=", "≥", "above") else "at_most"
         words = "at least" if field == "at_least" else "at most"
         rows = [(a, w) for a, w in self.matching(what, self.result_entries())][:8]
@@ -201,7 +210,7 @@ class _Finder:
         other = [{"words": f"Watch {w}, to limit it", "act": "gauge", "form": {"address": a}} for a, w in rows if a not in self.gauges]
         return own + other
 
-    def new(self, what):
+    def new(self, what: str) -> list:
         offers = {
             "gauge": {"words": "Watch a result as a gauge: ○ beside it, or type a formula", "url": "../process/"},
             "knob": {"words": "Make an input a knob: ◇ beside it", "url": "../process/"},
@@ -213,7 +222,7 @@ class _Finder:
         }
         return [offers[what.lower()]]
 
-    def things(self, query):
+    def things(self, query: str) -> list[dict[str, str]]:
         """Inputs, results, knobs, gauges and reactions by their words."""
         rows = []
         for address, words in self.matching(query, self.input_entries()):

@@ -1,7 +1,10 @@
 """What edits are posted with: fields of Django forms whose refusals are sentences of ours."""
 
+from __future__ import annotations
+
 import json
 import re
+from typing import Any
 
 from django import forms
 
@@ -17,7 +20,7 @@ UNREADABLE = "What was typed holds a character that no text has: type it again."
 class Posted(forms.Form):
     """The values of one edit; each edit adds its fields."""
 
-    def read(self):
+    def read(self) -> Values:
         """The cleaned values as attributes. Raises EditError with the first refusal."""
         if not self.is_valid():
             raise EditError(next(iter(self.errors.values()))[0])
@@ -27,23 +30,26 @@ class Posted(forms.Form):
 class Values:
     """Cleaned values by name."""
 
-    def __init__(self, values):
+    def __init__(self, values: dict) -> None:
         vars(self).update(values)
+
+    def __getattr__(self, name: str) -> Any:
+        raise AttributeError(name)
 
 
 class Text(forms.CharField):
     """What was typed, without the blanks around it; nothing typed is "". long: words for what it must not be longer than."""
 
-    def to_python(self, value):
+    def to_python(self, value: str | None) -> str:
         """The text without characters that control devices, which no table of a workbook may hold."""
         return CONTROLS.sub("", super().to_python(value))
 
-    def __init__(self, longest=LONGEST, long="That is too long: shorten it.", **more):
+    def __init__(self, longest: int = LONGEST, long: str = "That is too long: shorten it.", **more: Any) -> None:
         refusals = {"max_length": long, "null_characters_not_allowed": UNREADABLE}
         super().__init__(required=False, max_length=longest, error_messages=refusals | more.pop("error_messages", {}), **more)
 
 
-def left_out(unread):
+def left_out(unread: Any) -> Any:
     """What was not read of a pasted table, as a sentence; '' where nothing was."""
     if not unread:
         return ""
@@ -54,7 +60,7 @@ def left_out(unread):
 class Part(Text):
     """As Text, of a form that may be posted in parts: None where it was not sent."""
 
-    def clean(self, value):
+    def clean(self, value: str | None) -> str | None:
         """The text, or None."""
         return None if value is None else super().clean(value)
 
@@ -62,7 +68,7 @@ class Part(Text):
 class Key(Text):
     """An id, an address or the name of a part, as the page gave it; an edit without it cannot be made."""
 
-    def clean(self, value):
+    def clean(self, value: str | None) -> str:
         """The text. Raises ValidationError where it is missing."""
         found = super().clean(value)
         if not found:
@@ -74,11 +80,11 @@ class Whole(forms.IntegerField):
     """A whole number between two others; None where it was not sent, unless it is needed. what: words
     for it, in the plural; beyond: what is said of one outside."""
 
-    def __init__(self, what, low, high, beyond="{} is beyond what there is", needed=False):
+    def __init__(self, what: str, low: int, high: int, beyond: str = "{} is beyond what there is", needed: bool = False) -> None:
         super().__init__(required=False)
         self.what, self.low, self.high, self.beyond, self.needed = what, low, high, beyond, needed
 
-    def clean(self, value):
+    def clean(self, value: str | None) -> int | None:
         """The number. Raises ValidationError that quotes what was typed."""
         if value is None and self.needed:
             raise forms.ValidationError(MISSING)
@@ -99,10 +105,10 @@ class Whole(forms.IntegerField):
 class Ticked(forms.BooleanField):
     """Whether something is ticked, or anything at all was sent for it."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         super().__init__(required=False, widget=forms.TextInput)
 
-    def to_python(self, value):
+    def to_python(self, value: str | None) -> bool:
         """True for any text."""
         return bool(value)
 
@@ -110,10 +116,10 @@ class Ticked(forms.BooleanField):
 class Several(forms.Field):
     """All values of a name, a list of texts."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         super().__init__(required=False, widget=forms.MultipleHiddenInput)
 
-    def to_python(self, value):
+    def to_python(self, value: list[str]) -> list[str]:
         """The list."""
         return [str(v)[:LONGEST] for v in value or ()]
 
@@ -121,10 +127,10 @@ class Several(forms.Field):
 class Mapping(forms.Field):
     """A JSON object that the page was given; {} where it is none."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         super().__init__(required=False, widget=forms.TextInput)
 
-    def to_python(self, value):
+    def to_python(self, value: str | None) -> dict:
         """The dict."""
         try:
             found = json.loads(value or "{}")

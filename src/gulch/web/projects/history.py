@@ -1,12 +1,19 @@
 """What a revision changed, from what to what, and what that did to the gauges."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gulch.engine.document import DocumentError
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.variants import differences, words
 from gulch.engine.quantities import QuantityError, difference_of, show
 from gulch.engine.work import unpack
+
+if TYPE_CHECKING:
+    from gulch.web.projects.models import Outcome, Project, Revision
+
 
 LISTED = 8  # changes told of one revision; a comparison tells all
 ALIKE = 1e-6  # relative difference up to which a gauge has not moved
@@ -22,7 +29,7 @@ class Changed:
     trouble: str = ""
 
 
-def changed(before, after, outcomes, most=LISTED):
+def changed(before: Revision, after: Revision, outcomes: dict[str, Outcome], most: int = LISTED) -> Changed:
     """The Changed between two Revisions. outcomes: {digest: Outcome} of their project."""
     try:
         old, new = before.read, after.read
@@ -33,7 +40,7 @@ def changed(before, after, outcomes, most=LISTED):
         return Changed([], 0, [], f"It cannot be read: {error}")
 
 
-def moved(before, after, outcomes):
+def moved(before: Revision, after: Revision, outcomes: dict[str, Outcome]) -> list[tuple]:
     """Gauges that stand otherwise in two Revisions whose figures are both known."""
     found = [outcomes.get(r.digest) for r in (before, after)]
     if None in found or before.digest == after.digest:
@@ -58,6 +65,6 @@ def moved(before, after, outcomes):
     return out
 
 
-def outcomes_of(row, revisions):
+def outcomes_of(row: Project, revisions: list[Revision] | tuple) -> dict[str, Outcome]:
     """{digest: solved Outcome} of some Revisions."""
     return {o.digest: o for o in row.outcomes.filter(digest__in=[r.digest for r in revisions], solved=True)}

@@ -1,6 +1,9 @@
 """Projects with their revisions, the outcomes of solves, and scan runs with their points."""
 
+from __future__ import annotations
+
 from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 from django.conf import settings
 from django.db import models
@@ -9,6 +12,10 @@ from django.utils import timezone
 from gulch.engine.document import load
 from gulch.engine.project.variants import worked
 from gulch.engine.work import solution_of, unpack
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project as Document
+    from gulch.engine.flowsheet.solution import Solution
 
 
 class Project(models.Model):
@@ -29,21 +36,21 @@ class Project(models.Model):
     class Meta:
         ordering = ["-changed"]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return self.name
 
-    def outcome(self):
+    def outcome(self) -> Outcome | None:
         """The Outcome of the current revision, or None while there is none."""
         return self.outcomes.filter(digest=self.current.digest).first() if self.current else None
 
     @property
-    def latest(self):
+    def latest(self) -> dict[str, Any] | None:
         """The current revision's Solution as plain data, or None."""
         found = self.outcome()
         return found.data() if found else None
 
     @property
-    def good(self):
+    def good(self) -> dict[str, Any] | None:
         """The last Solution that solved as plain data, or None."""
         return self.good_outcome.data() if self.good_outcome else None
 
@@ -64,21 +71,21 @@ class Revision(models.Model):
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["project", "number"], name="revision_number")]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return f"{self.number}: {self.label}"
 
     @cached_property
-    def read(self):
+    def read(self) -> Document:
         """The document as a Project for reading only: it is read once. Raises DocumentError."""
         return load(self.document)
 
     @cached_property
-    def worked(self):
+    def worked(self) -> Document:
         """The Project as the variant that is worked on, for reading only. Raises DocumentError."""
         return worked(self.read)
 
     @property
-    def worked_data(self):
+    def worked_data(self) -> dict[str, Any]:
         """What is solved, as plain data. Raises DocumentError."""
         return self.worked.dump() if self.document.get("working") else self.document
 
@@ -95,13 +102,13 @@ class Outcome(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "digest"], name="outcome_digest")]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return f"{self.digest[:8]} ({'solved' if self.solved else 'not solved'})"
 
-    def data(self):
+    def data(self) -> dict:
         return unpack(self.packed)
 
-    def solution(self):
+    def solution(self) -> Solution | None:
         return solution_of(self.packed)
 
 
@@ -126,16 +133,16 @@ class ScanRun(models.Model):
         ordering = ["-created", "-id"]
 
     @property
-    def active(self):
+    def active(self) -> bool:
         return self.state in (self.WAITING, self.RUNNING)
 
     @property
-    def resumable(self):
+    def resumable(self) -> bool:
         """Whether points are missing that can still be computed."""
         return self.state in self.RESTING and self.done < self.total
 
     @property
-    def ran_out(self):
+    def ran_out(self) -> bool:
         """Whether it is a search that came to the end of its solves and not of its climb."""
         return self.state == self.DONE and (self.result or {}).get("ended") == "out of solves"
 
@@ -151,7 +158,7 @@ class ScanPoint(models.Model):
         ordering = ["place"]
         constraints = [models.UniqueConstraint(fields=["run", "place"], name="scan_point_place")]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return f"point {self.place} of run {self.run_id}"
 
 
@@ -167,7 +174,7 @@ class Report(models.Model):
     class Meta:
         ordering = ["-created", "-id"]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return f"{self.name}, revision {self.revision}"
 
 
@@ -186,10 +193,10 @@ class Token(models.Model):
     class Meta:
         ordering = ["-created"]
 
-    def __str__(self):
+    def __str__(self) -> str:
         return self.name
 
     @property
-    def ended(self):
+    def ended(self) -> bool:
         """Whether its time is over."""
         return self.until is not None and self.until <= timezone.now()

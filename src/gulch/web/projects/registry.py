@@ -7,8 +7,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.web.projects.forms import LONGEST, Posted
+
+if TYPE_CHECKING:
+    from django.http import QueryDict
+
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Text
+
 
 ACTIONS: dict[str, Action] = {}
 
@@ -30,22 +38,22 @@ class Action:
     form: type[Posted]
     whole: bool = False
 
-    def longest(self, name):
+    def longest(self, name: str) -> int:
         """Most characters of what is posted under a name."""
         return getattr(self.form.base_fields.get(name), "max_length", None) or LONGEST
 
-    def change(self, document, data):
+    def change(self, document: Project, data: QueryDict) -> Done:
         """Make the edit as posted. Raises EditError with a sentence."""
         return self.function(document, self.form(data).read())
 
 
-def action(name, /, whole=False, **fields):
+def action(name: Text | str, /, whole: bool = False, **fields: Any) -> Callable:
     """Register an edit under a name, with the fields of its form.
 
     A `whole` one is given the project with its variants, not the one worked on.
     """
 
-    def keep(function):
+    def keep(function: Callable) -> Callable:
         ACTIONS[name] = Action(function, type("Posted", (Posted,), fields), whole)
         return function
 

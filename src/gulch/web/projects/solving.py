@@ -3,11 +3,14 @@
 The outcome of a solve belongs to the digest of what was solved, so undo, redo, going back and variants find it again.
 """
 
+from __future__ import annotations
+
 import logging
 import threading
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
+from typing import TYPE_CHECKING, Any
 
 from django.conf import settings
 from django.db import DatabaseError, close_old_connections, transaction
@@ -19,6 +22,14 @@ from gulch.engine.project.places import WHOLE
 from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
 from gulch.web.operating import counts
 from gulch.web.projects.models import Outcome, Project
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.compiling.making import Progress
+    from gulch.engine.work.job import Job
+    from gulch.web.projects.models import Revision
+
 
 log = logging.getLogger("gulch.web")
 PATIENCE = 1.0  # s that an answer waits for figures
@@ -36,13 +47,13 @@ _untold = {}  # (project, digest) -> why an outcome could not be stored
 
 
 @contextmanager
-def changing():
+def changing() -> Iterator:
     """A short transaction that writes. One at a time in this process: SQLite lets only one write and wakes who waits at random."""
     with _writing, transaction.atomic():
         yield
 
 
-def workers():
+def workers() -> Any:
     """The pool of this server process, made when it is first needed."""
     global _pool
     with _lock:
@@ -51,7 +62,7 @@ def workers():
         return _pool
 
 
-def _processes():
+def _processes() -> Any:
     """Worker processes here, or with the scans on a cluster where one is given."""
     sizes = settings.GULCH_WORKERS_NOW, settings.GULCH_WORKERS_LATER, settings.GULCH_TIME_LIMIT
     if not settings.GULCH_CLUSTER:
@@ -61,7 +72,7 @@ def _processes():
     return Cluster(settings.GULCH_CLUSTER, *sizes)
 
 
-def close():
+def close() -> None:
     """End the pool with everything under way."""
     global _pool
     with _lock:
@@ -70,21 +81,21 @@ def close():
         pool.close()
 
 
-def compiling():
+def compiling() -> Progress | None:
     """How far the making of machine code is, while solves are slow for want of it; else None."""
     return workers().compiling()
 
 
-def warm():
+def warm() -> None:
     """Have the first worker made, kernels loaded, before somebody waits for it."""
     workers().submit(Solve(Document(name="Warm up").dump()), key="warm-up")
 
 
-def key_of(row):
+def key_of(row: Project) -> tuple:
     return ("solve", row.pk)
 
 
-def begin(row, task=None):
+def begin(row: Project, task: Solve | None = None) -> Job | None:
     """Have the current revision solved: a Job, or None where its outcome is known.
 
     task: the Solve to do whatever is known already.
@@ -93,7 +104,7 @@ def begin(row, task=None):
         return _begun(row, task)
 
 
-def ahead(row, revision):
+def ahead(row: Project, revision: Revision) -> None:
     """Hand in the solve of a revision that is about to be stored: workers begin while it is. `begin` finds it under way."""
     pool = workers()
     if isinstance(pool, Inline) or (row.pk, revision.digest) in _untold or row.outcomes.filter(digest=revision.digest).exists():
@@ -101,7 +112,7 @@ def ahead(row, revision):
     hand_in(row, Solve(revision.worked_data, start=start_of(row)), revision.digest, key_of(row))
 
 
-def _begun(row, task):
+def _begun(row: Project, task: Solve | None) -> Job | None:
     digest = row.current.digest
     if task is None:
         job = workers().find(key_of(row))
@@ -114,7 +125,7 @@ def _begun(row, task):
     return hand_in(row, task, digest, key_of(row))
 
 
-def answer(row, task, key, patience=None):
+def answer(row: Project, task: Any, key: tuple, patience: float | None = None) -> tuple:
     """(Outcome of a task beside the current solve, or None; whether it is still being worked on)."""
     digest = task.digest
     found = row.outcomes.filter(digest=digest).first()
@@ -127,17 +138,17 @@ def answer(row, task, key, patience=None):
     return row.outcomes.filter(digest=digest).first(), pending
 
 
-def hand_in(row, task, digest, key):
+def hand_in(row: Project, task: Any, digest: str, key: tuple) -> Job:
     """A Job for a task on a project, whose answer is kept under a digest when it comes."""
     return workers().submit(task, key=key, owner=row.owner_id, about=digest, on_end=partial(_ended, row.pk, digest))
 
 
-def start_of(row):
+def start_of(row: Any) -> bytes | None:
     """Packed Solution that a solve of the current revision begins from, or None."""
     return bytes(row.good_outcome.packed) if row.good_outcome else None
 
 
-def figures(row, patience=None):
+def figures(row: Project, patience: float | None = None) -> Any:
     """The current revision's figures are seen to: None once they are there, else the Job that is still under way.
 
     Where another Job took its place meanwhile, that one: whoever waits asks again when it ends.
@@ -147,7 +158,7 @@ def figures(row, patience=None):
     return workers().find(key_of(row)) if left is None and job is not None and job.ending is Ending.REPLACED else left
 
 
-def awaited(job, patience=None):
+def awaited(job: Job | None, patience: float | None = None) -> Any:
     """None once a Job has ended, else the Job; waits a moment, if not too many wait already."""
     if job is None or job.ended:
         return None
@@ -159,17 +170,17 @@ def awaited(job, patience=None):
         _patient.release()
 
 
-def progress_of(job):
+def progress_of(job: Any) -> Any:
     """How far a Job is, and how many come before it where it waits."""
     return replace(job.progress, before=workers().before(job))
 
 
-def trouble_of(row):
+def trouble_of(row: Project) -> str:
     """Why the current revision's figures could not be stored, or ''."""
     return _untold.get((row.pk, row.current.digest), "")
 
 
-def tried(row, document, overrides, client):
+def tried(row: Project, document: Project, overrides: dict[str, float], client: str) -> Solution | None:
     """The Solution of a document with other values of some inputs, kept nowhere; None where it is overtaken or takes too long.
 
     overrides: {address: SI value}. client: the open page that asks; its newest question counts.
@@ -181,19 +192,19 @@ def tried(row, document, overrides, client):
     return solution_of(job.value[1]) if job.ending is Ending.DONE else None
 
 
-def go_on(row):
+def go_on(row: Project) -> Job | None:
     """Continue the loops from the last iterate."""
     found = row.outcome()
     start = bytes(found.packed) if found else start_of(row)
     return begin(row, Solve(row.current.worked_data, start=start, max_passes=600, again=False))
 
 
-def again(row):
+def again(row: Project) -> Job | None:
     """Solve the current revision again, from the last good state."""
     return begin(row, Solve(row.current.worked_data, start=start_of(row)))
 
 
-def stop(row):
+def stop(row: Project) -> None:
     """Stop what is under way for the current revision; the last good figures stay."""
     job = workers().find(key_of(row))
     workers().stop(key_of(row))
@@ -201,7 +212,7 @@ def stop(row):
         job.wait(5.0)
 
 
-def _ended(pk, digest, job):
+def _ended(pk: int, digest: str, job: Job) -> None:
     """Keep the answer of a job, and count it; called in a thread of the pool."""
     if job.ending is Ending.REPLACED:
         return counts.ended(job, stored=False)
@@ -216,20 +227,20 @@ def _ended(pk, digest, job):
         leave_thread()
 
 
-def leave_thread():
+def leave_thread() -> None:
     """Give up the database connection of a thread of the pool, where threads do not keep theirs."""
     if threading.current_thread().name.startswith("gulch-work"):
         close_old_connections()
 
 
-def broken_off(job):
+def broken_off(job: Any) -> bytes:
     """Packed Solution of a job that brought none."""
     why = job.words or f"Not solved: {job.ending.value}."
     message = Message("error", WHOLE, why, "Solve it again, or change what makes it hard.")
     return pack(Solution(False, [], messages=[message], broken_off=job.ending.value).to_dict())
 
 
-def keep(pk, digest, solved, packed):
+def keep(pk: int, digest: str, solved: bool, packed: bytes) -> None:
     """Store an outcome; it becomes the good one only where the project still stands at what was solved."""
     with changing():
         held = Project.objects.select_for_update().select_related("current").defer("current__document")
@@ -248,7 +259,7 @@ def keep(pk, digest, solved, packed):
             thin(row)
 
 
-def know(row, found=None):
+def know(row: Project, found: Outcome | None = None) -> None:
     """Take the current revision's outcome (looked up unless given) for the good one, where it is known and solved."""
     found = found or row.outcomes.filter(digest=row.current.digest, solved=True).first()
     if found is not None and found.solved:
@@ -256,7 +267,7 @@ def know(row, found=None):
         row.save(update_fields=["good_outcome", "good_revision"])
 
 
-def thin(row):
+def thin(row: Project) -> None:
     """Drop the oldest outcomes; a revision that lost its own is solved again when somebody goes back to it."""
     spare = row.outcomes.exclude(pk=row.good_outcome_id or 0).exclude(digest=row.current.digest)
     old = list(spare.order_by("-created").values_list("pk", flat=True)[KEPT:])

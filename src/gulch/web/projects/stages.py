@@ -4,8 +4,16 @@ A stage is one class in one folder: its name, its template, what its page shows,
 to-do list are its own. Rail, routes and the workspace read it.
 """
 
+from __future__ import annotations
+
 from functools import cache
 from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from gulch.engine.project.places import Place
+    from gulch.web.projects.workspace import Workspace
+
 
 FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing", "notebook")
 
@@ -23,17 +31,17 @@ class Stage:
     about = frozenset()
     styles: tuple[str, ...] = ()
 
-    def ask(self, space):
+    def ask(self, space: Workspace) -> Any:
         """Have worked on what its page shows besides the process's own figures; returns what is known of it by now."""
         return None
 
-    def context(self, space, session, answers):
+    def context(self, space: Any, session: Any, answers: Any) -> Any:
         """What its templates are given besides the Workspace. session: the user's, for kept choices; answers: of `ask`."""
         return {}
 
 
 @cache
-def stages():
+def stages() -> dict[str, Any]:
     """{name: Stage} in the order of the rail; a folder's actions are registered with it."""
     found = {}
     for folder in FOLDERS:
@@ -43,11 +51,11 @@ def stages():
 
 
 @cache
-def style_sheets():
+def style_sheets() -> tuple:
     """Static names of all stages' style sheets, in order: an open page goes from stage to stage without another head."""
     return tuple(dict.fromkeys(f"gulch/styles/{name}.css" for s in stages().values() for name in s.styles))
 
 
-def stage_of(place):
+def stage_of(place: Place) -> str:
     """The name of the stage to which a message at a Place belongs."""
     return next((s.name for s in stages().values() if place.about in s.about), "process")

@@ -1,6 +1,9 @@
 """Project list, the workspace pages, and the one view through which every edit goes."""
 
+from __future__ import annotations
+
 import logging
+from typing import TYPE_CHECKING, Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
@@ -34,6 +37,10 @@ from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
 
+if TYPE_CHECKING:
+    from django.http import HttpRequest
+
+
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
 _drawing = Turnstile(3)  # pages made at a time
@@ -43,14 +50,14 @@ REVISIONS = 25
 ORDERS = {"": ("-changed",), "name": ("name", "-changed"), "oldest": ("changed",)}
 
 
-def own(request, pk):
+def own(request: HttpRequest, pk: int) -> Project:
     """The signed-in user's project, or 404."""
     return get_object_or_404(Project.objects.select_related("current"), pk=pk, owner=request.user)
 
 
 @login_required
 @require_GET
-def project_list(request):
+def project_list(request: HttpRequest) -> HttpResponse:
     """Cards of the user's projects, a page at a time; searched by name and remarks."""
     query, order = request.GET.get("q", "").strip()[:80], request.GET.get("by", "")
     rows = Project.objects.filter(owner=request.user).select_related("current").defer("current__document")
@@ -65,7 +72,7 @@ def project_list(request):
 
 @login_required
 @require_POST
-def new(request):
+def new(request: HttpRequest) -> HttpResponse:
     """An empty project, or one that begins with a reaction and its feed; what cannot be read is told and stays typed."""
     name, kind = request.POST.get("name", "").strip()[:120], request.POST.get("kind", "")
     if not kind:
@@ -84,7 +91,7 @@ def new(request):
     return redirect("stage", row.pk, "process")
 
 
-def walking(request, pk, on=True):
+def walking(request: HttpRequest, pk: int, on: bool = True) -> None:
     """Whether the next step of the first walk is shown in a project: remembered with the session, for the newest of them."""
     others = [n for n in request.session.get("walks", []) if n != pk]
     request.session["walks"] = [*others, pk][-20:] if on else others
@@ -92,7 +99,7 @@ def walking(request, pk, on=True):
 
 @login_required
 @require_POST
-def leave_walk(request, pk):
+def leave_walk(request: HttpRequest, pk: int) -> HttpResponse:
     """Show no next step in this project any more."""
     row = own(request, pk)
     walking(request, pk, on=False)
@@ -102,14 +109,14 @@ def leave_walk(request, pk):
 
 @login_required
 @require_POST
-def load_demo(request):
+def load_demo(request: HttpRequest) -> HttpResponse:
     rows = [actions.create_project(request.user, d, "Demo project", figures(d)) for d in demo_projects()]
     return redirect("stage", rows[0].pk, "process")
 
 
 @login_required
 @require_POST
-def import_file(request):
+def import_file(request: HttpRequest) -> HttpResponse:
     """A project from an uploaded JSON file; a file that is none is refused with a sentence."""
     file = request.FILES.get("file")
     if file is None:
@@ -127,7 +134,7 @@ def import_file(request):
 
 @login_required
 @require_POST
-def remove(request, pk):
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
     row = own(request, pk)
     name = row.name
     row.delete()
@@ -137,12 +144,12 @@ def remove(request, pk):
 
 @login_required
 @require_POST
-def copy(request, pk):
+def copy(request: HttpRequest, pk: int) -> HttpResponse:
     row = actions.copy_project(own(request, pk), f"{own(request, pk).name} (copy)")
     return redirect("stage", row.pk, "process")
 
 
-def show_workspace(request, row, stage, select="", status=200, **more):
+def show_workspace(request: HttpRequest, row: Project, stage: str, select: str = "", status: Any = 200, **more: Any) -> HttpResponse:
     """The whole workspace region, with its figures if they are there within a moment; htmx requests get only that."""
     job = None if "trial" in more else solving.figures(row)
     trouble = solving.trouble_of(row)
@@ -165,7 +172,7 @@ def show_workspace(request, row, stage, select="", status=200, **more):
 
 @login_required
 @require_GET
-def stage(request, pk, stage):
+def stage(request: HttpRequest, pk: int, stage: str) -> HttpResponse:
     if stage not in STAGES:
         raise Http404
     row = own(request, pk)
@@ -178,26 +185,26 @@ def stage(request, pk, stage):
     return show_workspace(request, row, stage, request.GET.get("select", ""))
 
 
-def _version(request):
+def _version(request: HttpRequest) -> int | None:
     try:
         return int(request.POST.get("version", ""))
     except ValueError:
         return None
 
 
-def _client(request):
+def _client(request: HttpRequest) -> str:
     """The name that an open page gives itself."""
     return request.POST.get("client", "")[:40]
 
 
-def _stage(request):
+def _stage(request: HttpRequest) -> str:
     stage = request.POST.get("stage", "process")
     return stage if stage in STAGES else "process"
 
 
 @login_required
 @require_POST
-def do(request, pk, name):
+def do(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """Make an edit by name, solve, and show the workspace again."""
     row = get_object_or_404(Project, pk=pk, owner=request.user)  # the edit reads the document when it has the row for itself
     stage, select = _stage(request), request.POST.get("select", "")
@@ -243,7 +250,7 @@ def do(request, pk, name):
     return _shown_or_taken_back(request, row, stage, select if done.select is None else done.select, more)
 
 
-def _shown_or_taken_back(request, row, stage, select, more):
+def _shown_or_taken_back(request: HttpRequest, row: Project, stage: str, select: str, more: dict[str, dict[str, str]]) -> HttpResponse:
     """The workspace after an edit; what cannot be shown is not kept."""
     try:
         return show_workspace(request, row, stage, select, **more)
@@ -257,14 +264,14 @@ def _shown_or_taken_back(request, row, stage, select, more):
         return show_workspace(request, own(request, row.pk), stage, select, 422, notice={"level": "error", "text": text})
 
 
-def fault_words(request, error):
+def fault_words(request: HttpRequest, error: Any) -> str:
     """A sentence for an action that broke; what broke is logged under the reference."""
     if isinstance(error, KeyError | ValueError):
         return "This cannot be done here: what it needs is missing or of another kind. Reload the page and try again."
     return _fault(request, error)
 
 
-def _fault(request, error):
+def _fault(request: HttpRequest, error: Any) -> str:
     reference = new_reference()
     log.error("fault %s at %s", reference, request.path, exc_info=error)
     return f"Gulch met a fault of its own (reference {reference}); the project is unchanged."
@@ -272,7 +279,7 @@ def _fault(request, error):
 
 @login_required
 @require_POST
-def try_knob(request, pk):
+def try_knob(request: HttpRequest, pk: int) -> HttpResponse:
     """Solve with a slider where it stands, without saving."""
     row = own(request, pk)
     space = Workspace(row, _stage(request))
@@ -290,7 +297,7 @@ def try_knob(request, pk):
 
 @login_required
 @require_POST
-def history(request, pk, way):
+def history(request: HttpRequest, pk: int, way: str) -> HttpResponse:
     """Undo or redo."""
     row = own(request, pk)
     stage, select = _stage(request), request.POST.get("select", "")
@@ -306,7 +313,7 @@ def history(request, pk, way):
 
 @login_required
 @require_POST
-def go_on(request, pk):
+def go_on(request: HttpRequest, pk: int) -> HttpResponse:
     """Continue the loops from their last iterate."""
     row = own(request, pk)
     solving.awaited(solving.go_on(row))
@@ -315,7 +322,7 @@ def go_on(request, pk):
 
 @login_required
 @require_POST
-def solve_again(request, pk):
+def solve_again(request: HttpRequest, pk: int) -> HttpResponse:
     """Solve the current revision once more, after a solve was broken off."""
     solving.awaited(solving.again(own(request, pk)))
     return show_workspace(request, own(request, pk), _stage(request), request.POST.get("select", ""))
@@ -323,7 +330,7 @@ def solve_again(request, pk):
 
 @login_required
 @require_POST
-def stop(request, pk):
+def stop(request: HttpRequest, pk: int) -> HttpResponse:
     """Stop the solve under way."""
     solving.stop(own(request, pk))
     return show_workspace(request, own(request, pk), _stage(request), request.POST.get("select", ""))
@@ -331,7 +338,7 @@ def stop(request, pk):
 
 @login_required
 @require_GET
-def progress(request, pk, stage):
+def progress(request: HttpRequest, pk: int, stage: str) -> HttpResponse:
     """How far the solve under way is; once it ends, the whole page again."""
     row = own(request, pk)
     job = solving.begin(row)
@@ -341,14 +348,14 @@ def progress(request, pk, stage):
     return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 
 
-def ended(request, row, stage, select):
+def ended(request: HttpRequest, row: Project, stage: str, select: str) -> HttpResponse:
     """What takes the place of progress: it asks for the page."""
     return render(request, "workspace/_ended.html", {"row": row, "stage": stage, "select": select})
 
 
 @login_required
 @require_GET
-def revisions(request, pk):
+def revisions(request: HttpRequest, pk: int) -> HttpResponse:
     """Revisions with what each changed; named ones alone where that is asked for."""
     row = own(request, pk)
     named = request.GET.get("named") == "1"
@@ -363,7 +370,7 @@ def revisions(request, pk):
 
 @login_required
 @require_POST
-def name_revision(request, pk, number):
+def name_revision(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Give a revision a name, or take it away."""
     revision = get_object_or_404(own(request, pk).revisions, number=number)
     revision.name = request.POST.get("name", "").strip()[:60]
@@ -373,7 +380,7 @@ def name_revision(request, pk, number):
 
 @login_required
 @require_GET
-def compare_revisions(request, pk):
+def compare_revisions(request: HttpRequest, pk: int) -> HttpResponse:
     """Two revisions side by side: every difference, and the gauges."""
     row = own(request, pk)
     asked = [request.GET.get(k, "") for k in ("from", "to")]
@@ -388,7 +395,7 @@ def compare_revisions(request, pk):
 
 @login_required
 @require_POST
-def restore(request, pk, number):
+def restore(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Make an old revision's document the newest."""
     try:
         actions.restore(own(request, pk), _version(request), number)
@@ -406,7 +413,7 @@ def restore(request, pk, number):
 
 @login_required
 @require_GET
-def species_search(request, pk):
+def species_search(request: HttpRequest, pk: int) -> HttpResponse:
     """Search results as one types."""
     row = own(request, pk)
     query = request.GET.get("q", "")[:80]
@@ -419,14 +426,14 @@ def species_search(request, pk):
 
 @login_required
 @require_GET
-def find_anything(request, pk):
+def find_anything(request: HttpRequest, pk: int) -> HttpResponse:
     """What the finder offers for what is typed, as JSON."""
     return JsonResponse({"rows": finding.found(own(request, pk).current.worked, request.GET.get("q", "")[: finding.LONGEST])})
 
 
 @login_required
 @require_GET
-def known(request, pk, of):
+def known(request: HttpRequest, pk: int, of: str) -> HttpResponse:
     """What the browser completes by itself: commands of the finder, names in formulas, as JSON."""
     if of not in finding.KNOWN:
         raise Http404

@@ -1,6 +1,9 @@
 """Numbers and texts as pages show them."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import value_of
 from gulch.engine.project.inputs import addresses
@@ -18,10 +21,16 @@ from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import ReactionSet
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.engine.flowsheet.solution import LoopOutcome
+    from gulch.engine.project.inputs import Address
+
+
 SLIDER_STEPS = 1000
 
 
-def is_held(key):
+def is_held(key: tuple) -> bool:
     """Whether a species stays in the liquid, whatever it is heated to."""
     try:
         return lookup(*key).non_volatile
@@ -29,7 +38,7 @@ def is_held(key):
         return False
 
 
-def brief(text, letters):
+def brief(text: str, letters: int) -> str:
     """A name in so many letters, cut between its words; a word that is longer stays whole."""
     words = text.split()
     if len(text) <= letters or len(words) < 2:
@@ -47,11 +56,11 @@ def brief(text, letters):
 LITTLE = ("of", "in", "the", "a", "at", "to", "and")  # no name ends with them
 
 
-def sentence(text):
+def sentence(text: str) -> str:
     return text[:1].upper() + text[1:] + "."
 
 
-def set_reading(document, set_id):
+def set_reading(document: Project, set_id: str) -> str:
     """A reaction set in words."""
     chosen = document.set(set_id)
     if chosen is None or not chosen.steps:
@@ -65,7 +74,7 @@ def set_reading(document, set_id):
     return sentence(", then ".join(parts))
 
 
-def unit_reading(document, unit):
+def unit_reading(document: Project, unit: Any) -> str:
     """How a reactor runs its set, in words; '' where it has none."""
     for d in KINDS[unit.kind].inputs():
         if isinstance(d, ReactionSet) and value_of(unit, d) and not d.optional:
@@ -74,7 +83,7 @@ def unit_reading(document, unit):
     return ""
 
 
-def gain_words(loop):
+def gain_words(loop: LoopOutcome) -> str:
     """The loop gain in words."""
     if loop.gain is None:
         return "Nothing of a disturbance comes back, so one pass is enough."
@@ -93,23 +102,23 @@ def gain_words(loop):
     )
 
 
-def show_unit(dimension, display):
+def show_unit(dimension: str, display: str) -> str:
     return pretty_unit(DISPLAY_SETS[display].unit(dimension))
 
 
-def power_text(ln, digits=4):
+def power_text(ln: float | None, digits: int = 4) -> str:
     """exp(ln) as text, whatever its size."""
     if ln is None:
         return "–"
     return format_number(math.exp(ln), digits) if abs(ln) < 600 else f"10^{ln / math.log(10):.0f}"
 
 
-def pretty_text(text):
+def pretty_text(text: str) -> str:
     """Document text as shown in a field; it reads back the same."""
     return text.replace("degC", "°C").replace("degF", "°F").replace("degR", "°R")
 
 
-def in_unit(text, dimension, display):
+def in_unit(text: str, dimension: str, display: str) -> str:
     """Document text as it stands on cards and on the map: as typed, but a bare share in the unit in which shares are shown."""
     try:
         value, unit = split_text(text)
@@ -118,7 +127,7 @@ def in_unit(text, dimension, display):
         return pretty_text(text)
 
 
-def cell_text(value, dimension):
+def cell_text(value: float, dimension: str) -> str:
     """A ledger cell: one decimal for temperatures, four figures else."""
     if value is None:
         return "–"
@@ -129,7 +138,7 @@ def cell_text(value, dimension):
     return format_number(value)
 
 
-def field_text(address):
+def field_text(address: Address) -> str:
     """The text of an input's field; a file's bare fraction is shown in per cent, as the field is."""
     text = address.text or ""
     try:
@@ -139,7 +148,7 @@ def field_text(address):
     return f"{100 * number:.10g} %" if address.dimension == "fraction" and not unit else pretty_text(text)
 
 
-def slider_text(document, knob_id, position):
+def slider_text(document: Project, knob_id: str, position: int) -> tuple:
     """(address, document text, SI value) of a knob at a slider position 0 … SLIDER_STEPS. Raises QuantityError."""
     knob = document.knob(knob_id)
     inputs = addresses(document)
@@ -154,6 +163,6 @@ def slider_text(document, knob_id, position):
     return knob.input, text, parse(text, a.dimension)
 
 
-def letter(number):
+def letter(number: int) -> str:
     """What the loop of a number, from 1, is called."""
     return chr(ord("A") + number - 1) if number <= 26 else str(number)

@@ -1,5 +1,9 @@
 """What the workspace shows: everything a page needs, prepared as plain text and numbers."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.explain.checks import check
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
@@ -16,8 +20,13 @@ from gulch.web.projects.regions.inspector import Inspector
 from gulch.web.projects.regions.strip import Strip
 from gulch.web.projects.regions.table import Table
 
+if TYPE_CHECKING:
+    from gulch.engine.document.pages import VariantEntry
+    from gulch.engine.flowsheet.solution import Solution
+    from gulch.web.projects.models import Project
 
-def stands_in_part(solution):
+
+def stands_in_part(solution: Solution) -> bool:
     """Whether an unsolved process has figures that stand: its loops settled, some units computed, none of it a first guess."""
     return bool(solution.streams) and all(lo.settled for lo in solution.loops) and any(u.solved for u in solution.units.values())
 
@@ -25,7 +34,17 @@ def stands_in_part(solution):
 class Workspace:
     """A project as a page shows it. `solution` may be that of a slider being moved (trial)."""
 
-    def __init__(self, row, stage, select="", notice=None, conflict=None, trial=None, trial_values=None, job=None):
+    def __init__(
+        self,
+        row: Project,
+        stage: str,
+        select: str = "",
+        notice: dict[str, str] | None = None,
+        conflict: dict[str, Any] | None = None,
+        trial: Any = None,
+        trial_values: Any = None,
+        job: Any = None,
+    ) -> None:
         self.row, self.stage, self.select = row, stage, select or ""
         self.notice, self.conflict, self.job = notice, conflict, job
         self.shade = ""  # id of the species whose share shades the map
@@ -66,26 +85,26 @@ class Workspace:
         self.accounts = Accounts(self)
 
     @property
-    def version(self):
+    def version(self) -> int:
         return self.row.version
 
     @property
-    def progress(self):
+    def progress(self) -> Any:
         """How far the solve under way is, or None."""
         return solving.progress_of(self.job) if self.job is not None else None
 
     @property
-    def compiling(self):
+    def compiling(self) -> Any:
         """How far the making of machine code is, while solves are slow for want of it."""
         return solving.compiling()
 
     @property
-    def stopped(self):
+    def stopped(self) -> Any:
         """Whether the user stopped the solve."""
         return self.latest is not None and self.latest.broken_off == Ending.STOPPED.value
 
     @property
-    def stale(self):
+    def stale(self) -> str:
         """Words for figures that belong to an earlier revision, or ''."""
         if self.fresh or self.row.good_outcome is None or self.solution is None or self.partial:
             return ""
@@ -99,6 +118,6 @@ class Workspace:
         return f"The process does not solve as it stands: {figures}."
 
     @property
-    def variant(self):
+    def variant(self) -> VariantEntry | None:
         """The variant that is worked on, or None."""
         return self.whole.variant(self.whole.working) if self.whole.working else None

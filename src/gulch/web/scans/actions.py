@@ -1,5 +1,9 @@
 """Edits of scans."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.project import edit, variants
 from gulch.engine.project.edit import EditError
@@ -12,8 +16,13 @@ from gulch.web.process.actions import turned
 from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
 from gulch.web.projects.registry import Done, action
 
+if TYPE_CHECKING:
+    from gulch.engine.document.process import KnobEntry
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
 
-def free_knobs(document):
+
+def free_knobs(document: Project) -> list[KnobEntry]:
     """Knobs that neither a target nor a tie turns."""
     held = {t.knob for t in document.targets if t.on}
     inputs = {t.sets for t in document.ties} | {k.input for k in document.knobs if k.id in held}
@@ -21,7 +30,7 @@ def free_knobs(document):
 
 
 @action("scan-add")
-def add_scan(document, form):
+def add_scan(document: Project, form: Values) -> Done:
     if not document.knobs:
         raise EditError("A scan turns a knob: make an input a knob first (◇ beside it in the inspector).")
     id_ = edit.fresh("scan", {s.id for s in document.scans})
@@ -43,7 +52,7 @@ RANGE = {
 
 
 @action("scan-edit", id=Key(), gauges=Several(), gauges_sent=Ticked(), band=Ticked(), within=Part(), shows=Part(), aim=Part(), **RANGE)
-def edit_scan(document, form):
+def edit_scan(document: Project, form: Values) -> Done:
     scan = document.scan(form.id)
     if scan is None:
         raise EditError("The scan is gone: reload the page.")
@@ -66,7 +75,7 @@ def edit_scan(document, form):
     return Done(f"Change scan {scan.id}", scan.id)
 
 
-def within_text(document, scan, text):
+def within_text(document: Project, scan: ScanEntry, text: str) -> str | None:
     """What may be lost of the best, as the document keeps it. Raises EditError."""
     if not text:
         return None
@@ -80,7 +89,7 @@ def within_text(document, scan, text):
     return full
 
 
-def edit_sweep(document, scan, k, form, suffix):
+def edit_sweep(document: Project, scan: ScanEntry, k: int, form: Values, suffix: str) -> None:
     """Write what was posted of one knob of a scan; another knob begins with its own range."""
     sweep = scan.over[k]
     sent = {name: getattr(form, name + suffix) for name in ("knob", "low", "high", "points", "spacing")}
@@ -106,7 +115,7 @@ def edit_sweep(document, scan, k, form, suffix):
 
 
 @action("scan-list", id=Key(), listed=Text(200_000, "That list is too long: 2000 points are the most."))
-def list_points(document, form):
+def list_points(document: Project, form: Values) -> Done:
     """Take a pasted table of knob values for the points of a scan; nothing goes back to ranges."""
     scan = document.scan(form.id)
     if scan is None:
@@ -124,7 +133,7 @@ def list_points(document, form):
 
 
 @action("scan-pass", id=Key(), code=Key())
-def let_pass(document, form):
+def let_pass(document: Project, form: Values) -> Done:
     """Let a doubt pass, so that points under it may be the best, or mind it again."""
     scan = document.scan(form.id) or document.search(form.id)
     if scan is None:
@@ -135,13 +144,13 @@ def let_pass(document, form):
 
 
 @action("scan-remove", id=Key())
-def remove_scan(document, form):
+def remove_scan(document: Any, form: Any) -> Any:
     document.scans = [s for s in document.scans if s.id != form.id]
     return Done(f"Remove scan {form.id}", "")
 
 
 @action("carry", address=Text(), value=Text(), point=Mapping())
-def carry(document, form):
+def carry(document: Project, form: Values) -> Done:
     """Carry a scanned point back to the process: one value, or one of each knob."""
     point = form.point or {form.address: form.value}
     done = turned(document, point)
@@ -149,7 +158,7 @@ def carry(document, form):
 
 
 @action("keep-point", whole=True, name=Text(), point=Mapping())
-def keep_point(project, form):
+def keep_point(project: Project, form: Values) -> Done:
     """Keep a scanned point as a variant of what is worked on, and work on it."""
     name = form.name or ", ".join(str(v) for v in form.point.values())
     variants.add(project, name)

@@ -11,6 +11,8 @@ from gulch.engine.quantities import show, write
 from gulch.web.projects.words import show_unit
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from gulch.web.projects.workspace import Workspace
 
 DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
@@ -19,19 +21,19 @@ DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more t
 class Told:
     """An answer told in pieces: words, and points that can be carried to the process."""
 
-    def __init__(self, space: Workspace, found: dict[str, Any], axes: Sequence[dict]):
+    def __init__(self, space: Workspace, found: dict[str, Any], axes: Sequence[dict]) -> None:
         self.space, self.display = space, space.display
         self.found, self.axes = found, axes
         self.pieces: list[tuple[str, dict | None]] = []
 
-    def say(self, text, values=None):
+    def say(self, text: Any, values: Any = None) -> None:
         self.pieces.append((text, self.point(values) if values else None))
 
-    def point(self, values):
+    def point(self, values: Any) -> Any:
         """{address: document text} of values of the knobs [SI]."""
         return {a["address"]: write(v, a["dimension"], self.display, DIGITS) for a, v in zip(self.axes, values, strict=True)}
 
-    def place(self, values):
+    def place(self, values: Any) -> Any:
         parts = [f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(self.axes, values, strict=True)]
         return f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
 
@@ -39,11 +41,11 @@ class Told:
 class Curve(Told):
     """The parts of a `BestPage` that tell of a curve."""
 
-    def _curve_words(self):
+    def _curve_words(self) -> None:
         f = self.found
         points = f["points"]
 
-        def both(p):
+        def both(p: dict[str, Any]) -> str:
             return " with ".join(
                 f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(f["aims"], p["reads"], strict=True)
             )
@@ -64,11 +66,11 @@ class Curve(Told):
             self.say(both(knee), knee["values"])
             self.say(".")
 
-    def held_by(self, point):
+    def held_by(self, point: dict[str, Any]) -> str:
         """What holds a point of a trade-off, in words."""
         return "; ".join(limit_words(h["of"], h["kind"], self.space.document) for h in point["holds"]) or "nothing"
 
-    def curve(self):
+    def curve(self) -> Iterator:
         """Rows of a trade-off's points."""
         f = self.found
         for i, p in enumerate(f["points"]):
@@ -82,5 +84,5 @@ class Curve(Told):
                 "rough": p["rough"],
             }
 
-    def curve_heads(self):
+    def curve_heads(self) -> list[tuple]:
         return [(a["label"], show_unit(a["dimension"], self.display)) for a in (*self.found["aims"], *self.axes)]

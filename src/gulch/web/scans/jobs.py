@@ -1,5 +1,9 @@
 """Running scans and searches: each point is kept as it comes, so that nothing done is lost."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import load
 from gulch.engine.project.choices import choices, choose
 from gulch.engine.project.variants import worked
@@ -24,12 +28,18 @@ from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
 from gulch.web.scans.running import Running, changing, key_of, under_way
 
+if TYPE_CHECKING:
+    from gulch.engine.document import Project as Document
+    from gulch.engine.document.studies import ScanEntry, SearchEntry
+    from gulch.web.projects.models import Revision
+
+
 LOOKED_BACK = 6  # earlier runs whose points are taken over
 LOOKED_THROUGH = 25  # runs among which the one that answers is looked for: variants and choices have one each
 MOST_BESIDE = 8  # other runs that are offered to be compared with
 
 
-def document_of(revision, variant):
+def document_of(revision: Revision, variant: str) -> Document:
     """The Project of a revision as a variant ("" for the base); the base where the variant is no more.
 
     A variant "=address=value" is what is worked on with another value of a choice. Raises ScanError where there is no such value.
@@ -45,7 +55,7 @@ def document_of(revision, variant):
     return worked(whole)
 
 
-def newest(row, document, entry, variant):
+def newest(row: Any, document: Document, entry: Any, variant: str | None) -> ScanRun | None:
     """The newest run that answers what a scan or search of a Project asks now; without one, the newest of the variant, or of any.
 
     A variant made of a point asks the same as the base did, and so does what an undo brings back.
@@ -58,7 +68,7 @@ def newest(row, document, entry, variant):
     return (active if active is not None and active.variant == (variant or "") else None) or same or own or next(iter(runs), None)
 
 
-def beside(run):
+def beside(run: ScanRun | None) -> list[ScanRun]:
     """Other finished runs of a scan that it can be compared with: the newest of each variant and revision, the newest first."""
     found = {}
     done = run.project.scan_runs.filter(scan=run.scan, state=ScanRun.DONE).exclude(pk=run.pk).select_related("revision")
@@ -70,13 +80,13 @@ def beside(run):
     return list(found.values())[:MOST_BESIDE]
 
 
-def _turned(run):
+def _turned(run: ScanRun | None) -> tuple:
     """What a run turns: runs that turn something else cannot lie on the same axes."""
     result = run.result or {}
     return result.get("listed"), [a.get("address") for a in result.get("axes", ())]
 
 
-def start_all(row, id_, choice=""):
+def start_all(row: Any, id_: str, choice: str = "") -> list[str]:
     """Begin a scan for the base and every variant, or for every value of a choice; returns sentences on those that cannot begin.
 
     choice: its address, see `flowsheet.choices`.
@@ -96,7 +106,7 @@ def start_all(row, id_, choice=""):
     return troubles
 
 
-def start(row, id_, variant=None):
+def start(row: Any, id_: Any, variant: Any = None) -> ScanRun:
     """Begin a scan or a search of a project's current revision; returns the ScanRun. Raises ScanError.
 
     variant: id of the variant to run, "" for the base; the one that is worked on unless given.
@@ -105,16 +115,17 @@ def start(row, id_, variant=None):
         variant = load(row.current.document).working or ""
     document = document_of(row.current, variant)
     scan, search = document.scan(id_), document.search(id_)
-    if scan is None and search is None:
+    entry = scan or search
+    if entry is None:
         raise ScanError("The scan is gone: reload the page.")
     if scan is not None:
         total, result = grid_of(document, scan).count, blank(document, scan).to_dict()
         ready_plan(document)
-    else:
+    elif search is not None:
         total, result = most_solves(ready_plan(document), search), blank_answer(ready_plan(document), search)
     for older in row.scan_runs.filter(scan=id_, variant=variant, state__in=[ScanRun.WAITING, ScanRun.RUNNING]):
         stop(older)
-    result["digest"] = asked_digest(document, scan or search)
+    result["digest"] = asked_digest(document, entry)
     if scan is not None:
         result["world"] = world_digest(document, scan)
     run = row.scan_runs.create(revision=row.current, scan=id_, variant=variant, total=total, result=result, state=ScanRun.CANCELLED)
@@ -125,7 +136,7 @@ def start(row, id_, variant=None):
     return run
 
 
-def reuse(run, document, scan):
+def reuse(run: ScanRun, document: Document, scan: ScanEntry) -> None:
     """Take over points that earlier runs have reached: where a range was widened or refined, only new ones are solved.
 
     Not where a unit has several states: which one runs hangs on the points before.
@@ -152,21 +163,28 @@ def reuse(run, document, scan):
     ScanRun.objects.filter(pk=run.pk).update(done=len(rows))
 
 
-def _place(values):
+def _place(values: list[float]) -> tuple:
     return tuple(f"{v:.10g}" for v in values)
 
 
-def job_of(run, document, begin_from):
+def job_of(run: ScanRun, document: Document, begin_from: bytes | None) -> Running:
     """The Walk or Seek of a run."""
     scan = document.scan(run.scan)
-    return Walk(run, document, begin_from, scan) if scan is not None else Seek(run, document, begin_from, document.search(run.scan))
+    return Walk(run, document, begin_from, scan) if scan is not None else Seek(run, document, begin_from, the_search(document, run.scan))
 
 
-def resume(run):
+def the_search(document: Document, id_: str) -> SearchEntry:
+    """The search that a run is of, which stands in the document it was begun with."""
+    found = document.search(id_)
+    assert found is not None
+    return found
+
+
+def resume(run: ScanRun) -> None:
     """Compute the points that a run lacks; a search that ran out of solves may take as many again."""
     if run.ran_out:
         document = document_of(run.revision, run.variant)
-        plan, entry = ready_plan(document), document.search(run.scan)
+        plan, entry = ready_plan(document), the_search(document, run.scan)
         run.result = blank_answer(plan, entry) | {"digest": run.result["digest"]}
         run.total, run.state = run.done + most_solves(plan, entry), ScanRun.CANCELLED
         run.save(update_fields=["result", "total", "state"])
@@ -175,14 +193,14 @@ def resume(run):
         job_of(run, document, solving.start_of(run.project)).begin()
 
 
-def stop(run):
+def stop(run: ScanRun) -> None:
     """Stop a run; its finished points stay."""
     ScanRun.objects.filter(pk=run.pk, state__in=[ScanRun.WAITING, ScanRun.RUNNING]).update(state=ScanRun.CANCELLED)
     solving.workers().stop(key_of(run))
     run.refresh_from_db()
 
 
-def notice_lost(run):
+def notice_lost(run: ScanRun) -> None:
     """A run that says it is under way while nobody works on it (its last word could not be written) can be gone on with."""
     if not run.active or run.pk in under_way:
         return
@@ -194,7 +212,7 @@ def notice_lost(run):
             run.save(update_fields=["state", "why", "done"])
 
 
-def result_of(run):
+def result_of(run: ScanRun) -> dict[str, Any] | None:
     """A run's record with the points that are there, as `ScanResult.to_dict` gives it; None before it began."""
     if run.result is None:
         return None
@@ -203,30 +221,30 @@ def result_of(run):
     return run.result | {"points": points_of(run)}
 
 
-def points_of(run):
+def points_of(run: ScanRun) -> list[dict[str, Any]]:
     """The points of a run as they are kept."""
     return [p.data for p in run.points.all()]
 
 
-def outdated(run, document):
+def outdated(run: ScanRun | None, document: Document) -> bool:
     """Whether a run answers another question than its scan or search asks now."""
     entry = document.scan(run.scan) or document.search(run.scan)
     digest = (run.result or {}).get("digest")
-    return digest != asked_digest(document, entry) if digest else run.revision_id != run.project.current_id
+    return entry is None or digest != asked_digest(document, entry) if digest else run.revision_id != run.project.current_id
 
 
 class Walk(Running):
     """A scan under way: its parts in the workers' queue."""
 
-    def __init__(self, run, document, begin_from, entry):
+    def __init__(self, run: ScanRun, document: Document, begin_from: bytes | None, entry: ScanEntry) -> None:
         super().__init__(run, document, begin_from, entry)
         self.grid = grid_of(document, entry)
         self.left, self.mended = 0, False
 
-    def hand_in_first(self):
+    def hand_in_first(self) -> None:
         self.hand_in(blocks(self.document, self.grid, self.points))
 
-    def hand_in(self, parts, ahead=False):
+    def hand_in(self, parts: list[tuple], ahead: Any = False) -> None:
         """Have some parts walked; without any, the run is over. ahead: before other runs that wait, for this one is nearly done."""
         plain = self.document.dump()
         with self.lock:
@@ -236,7 +254,7 @@ class Walk(Running):
         if not parts:
             self.refine()
 
-    def part_ended(self, job):
+    def part_ended(self, job: Any) -> None:
         with self.lock:
             self.left -= 1
             if job.ending is not Ending.DONE:
@@ -250,7 +268,7 @@ class Walk(Running):
         else:
             self.refine()
 
-    def refine(self):
+    def refine(self) -> None:
         """Have edges and peaks solved between the points of one knob; then the run is over."""
         points = [self.points[i] for i in sorted(self.points)]
         if self.worst or isinstance(self.grid, Listed) or len(points) < self.grid.count:
@@ -258,7 +276,7 @@ class Walk(Running):
             return
         self.submit(RefineScan(self.document.dump(), self.entry.id, points, self.begin_from), on_end=self.refined, ahead=True)
 
-    def refined(self, job):
+    def refined(self, job: Any) -> None:
         if job.ending is Ending.DONE:
             self.found(unpack(job.value[1]))
         else:
@@ -269,11 +287,11 @@ class Walk(Running):
 class Seek(Running):
     """A search under way: one task, which tells each of its solves and goes on from those that are kept."""
 
-    def hand_in_first(self):
+    def hand_in_first(self) -> None:
         known = [self.points[i] for i in sorted(self.points)]
         self.submit(FindBest(self.document.dump(), self.entry.id, self.begin_from, known), on_item=self.keep, on_end=self.ended)
 
-    def ended(self, job):
+    def ended(self, job: Any) -> None:
         trouble = ""
         if job.ending is Ending.DONE:
             found = unpack(job.value[1])
@@ -285,7 +303,7 @@ class Seek(Running):
         self.finish(trouble)
 
 
-def abandon_unfinished():
+def abandon_unfinished() -> None:
     """Runs that were under way when the server stopped can be gone on with."""
     ScanRun.objects.filter(state__in=[ScanRun.WAITING, ScanRun.RUNNING]).update(
         state=ScanRun.CANCELLED, why="The server stopped while this scan ran: its points are kept."

@@ -1,8 +1,15 @@
 """What workers have found for a page beside the solve, or that they are still at it."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gulch.web.projects import solving
+
+if TYPE_CHECKING:
+    from gulch.engine.work.tasks import MoveKnobs, SampleData
+    from gulch.web.projects.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -14,7 +21,7 @@ class Known:
     pending: bool = False
 
 
-def known(space, task, name):
+def known(space: Workspace, task: MoveKnobs | SampleData, name: str) -> Known:
     """What is known of a task on what is shown; workers begin on it where nothing is. name: the page's, one job a project."""
     if not space.fresh:
         return Known(trouble="The process is not solved as it is: mend it first.")

@@ -1,21 +1,29 @@
 """A scan's plots for the browser: lines along one knob, contours over two; numbers in display units."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.quantities import DISPLAY_SETS, to_unit, write
 from gulch.engine.scans import limit_broken
 from gulch.web.projects.words import show_unit
 from gulch.web.scans.remarks import own_remarks
 
+if TYPE_CHECKING:
+    from gulch.engine.exchange.sentence import Sentence
+    from gulch.web.scans.best import BestPage
+
 
 class _Units:
-    def __init__(self, display):
+    def __init__(self, display: str) -> None:
         self.display, self.units = display, DISPLAY_SETS[display]
 
-    def number(self, value, dimension):
+    def number(self, value: float | None, dimension: str) -> float | None:
         """A value in the unit shown, to as many digits as mean something: what a solve leaves behind them is no course to draw."""
         return None if value is None else float(f"{to_unit(value, self.units.unit(dimension), dimension):.9g}")
 
 
-def lines(result, sentence, display):
+def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, Any]:
     """Series along one knob; a gauge of another dimension goes on a further axis."""
     units, gauges, points = _Units(display), result["gauges"], result["points"]
     carried = [p.get("values", [p["value"]]) for p in points]
@@ -68,7 +76,7 @@ def lines(result, sentence, display):
     }
 
 
-def lay_beside(plot, others, display):
+def lay_beside(plot: dict[str, Any], others: list[tuple], display: str) -> None:
     """Add the lines of other runs to a plot of lines: [(words, result)]; each like the line of its gauge, dashed in its own way."""
     units = _Units(display)
     for number, (words, result) in enumerate(others, 1):
@@ -82,7 +90,7 @@ def lay_beside(plot, others, display):
                 plot["others"].append({"label": f"{g['label']}, {words}", "run": words, "like": like, "number": number, "x": x, "y": y})
 
 
-def _band(points, gauge, units):
+def _band(points: list[dict[str, Any]], gauge: dict[str, Any], units: _Units) -> Any:
     """[lows, highs] of a gauge's band along the points, or None where none was sampled."""
     pairs = [(p.get("band") or {}).get(gauge["id"], (None, None)) for p in points]
     if all(low is None for low, _ in pairs):
@@ -93,7 +101,7 @@ def _band(points, gauge, units):
 FAR_APART = 8.0  # times by which two gauges of one dimension must differ in size to have axes of their own
 
 
-def _scales(gauges, points):
+def _scales(gauges: list[dict[str, Any]], points: list[dict[str, Any]]) -> tuple:
     """(dimension of each axis, {gauge id: its axis}): one axis a dimension, and a further one where sizes lie far apart."""
     scales, sizes, axis_of = [], [], {}
     for g in gauges:
@@ -114,13 +122,13 @@ def _scales(gauges, points):
     return scales, axis_of
 
 
-def _axis_label(gauges, axis_of, i, dimension):
+def _axis_label(gauges: list[dict[str, Any]], axis_of: dict[str, int], i: int, dimension: str) -> str:
     """The gauge that an axis belongs to, or the dimension of several."""
     own = [g["label"] for g in gauges if axis_of[g["id"]] == i]
     return own[0] if len(own) == 1 else dimension
 
 
-def contours(result, sentence, display):
+def contours(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, Any]:
     """Every gauge over two knobs, rows by the second; what breaks a limit, does not solve or is doubtful."""
     units, gauges, axes = _Units(display), result["gauges"], result["axes"]
     across, up = ([units.number(v, a["dimension"]) for v in a["values"]] for a in axes)
@@ -128,7 +136,7 @@ def contours(result, sentence, display):
     rows = [[where.get((x, y)) for x in axes[0]["values"]] for y in axes[1]["values"]]
     best, now = sentence.answer.best, sentence.now
 
-    def place(values):
+    def place(values: Any) -> list[float | None]:
         return [units.number(v, a["dimension"]) for v, a in zip(values, axes, strict=True)]
 
     return {
@@ -169,7 +177,7 @@ def contours(result, sentence, display):
     }
 
 
-def _state(point, gauges, passing):
+def _state(point: dict[str, Any] | None, gauges: list[dict[str, Any]], passing: Any) -> list[str]:
     """What holds at a point: "", what is doubtful, the limits that it breaks, or that it did not solve."""
     if point is None:
         return ["missing", ""]
@@ -181,7 +189,7 @@ def _state(point, gauges, passing):
     return ["out", " · ".join(broken)] if broken else ["inside", ""]
 
 
-def solves(page):
+def solves(page: BestPage) -> dict[str, Any]:
     """The solves of a search (a BestPage), over its knobs."""
     units = _Units(page.display)
     g = page.rows[page.asked["aim"]]
@@ -213,7 +221,7 @@ def solves(page):
     }
 
 
-def trade(page):
+def trade(page: BestPage) -> dict[str, Any]:
     """The curve of a trade-off (a BestPage)."""
     units = _Units(page.display)
     f = page.found

@@ -1,7 +1,9 @@
 """What the scans page shows."""
 
+from __future__ import annotations
+
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.project.choices import choices
@@ -14,12 +16,18 @@ from gulch.web.scans.best import BestPage, search_words, searched
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.today import result_today
 
+if TYPE_CHECKING:
+    from gulch.engine.document.process import KnobEntry
+    from gulch.engine.document.studies import ScanEntry
+    from gulch.web.projects.models import Project, ScanRun
+
+
 MOST_ROWS = 500  # of the table on the page; the file holds all
 SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
 LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
-def scan_page(space, kept=()):
+def scan_page(space: Workspace, kept: list[int] | tuple = ()) -> dict[str, Any]:
     """The chosen scan with its form, its newest run, its answer, its table and its plot. kept: ids of runs shown beside it."""
     scans, searches = space.document.scans, space.document.searches
     sought = searched(space)
@@ -45,7 +53,7 @@ def scan_page(space, kept=()):
     return page
 
 
-def lay_beside(page, run, kept, space, entry):
+def lay_beside(page: dict[str, Any], run: ScanRun | None, kept: set[int], space: Workspace, entry: ScanEntry) -> None:
     """Offer other runs of the scan to be compared with, and add the lines of those that are kept to its plot."""
     others = jobs.beside(run)
     kept &= {r.pk for r in others}
@@ -55,7 +63,7 @@ def lay_beside(page, run, kept, space, entry):
         plots.lay_beside(page["plot"], found, space.display)
 
 
-def run_words(space, run, shown):
+def run_words(space: Workspace, run: ScanRun, shown: ScanRun | None) -> str:
     """A run that another one is compared with: its variant, and its revision where that is another."""
     variant = space.whole.variant(run.variant)
     name = variant.name if variant is not None else "base"
@@ -65,7 +73,7 @@ def run_words(space, run, shown):
     return name if run.revision_id == shown.revision_id else f"{name}, revision {run.revision.number}"
 
 
-def so_far(row, run):
+def so_far(row: Project, run: ScanRun) -> dict[str, Any]:
     """What is shown of a run under way: its plot, unless it is too much to send again and again, and the best reading of a search."""
     space = Workspace(row, "scans")
     search = space.document.search(run.scan)
@@ -75,31 +83,31 @@ def so_far(row, run):
     return {"plot": plot_so_far(space, run) if run.total <= LIVE_POINTS else None}
 
 
-def sentence_of(result, entry, space):
+def sentence_of(result: dict[str, Any], entry: ScanEntry, space: Workspace) -> Sentence:
     """The Sentence of a result, beside the process as it is now."""
     reads = space.solution.gauges if space.solution else {}
     return Sentence(result, entry, space.display, reads, {a: found.text for a, found in space.inputs.items()})
 
 
-def plot_so_far(space, run):
+def plot_so_far(space: Workspace, run: ScanRun) -> Any:
     """The plot of a scan under way, or None where there is none yet."""
     entry = space.document.scan(run.scan)
     result = result_today(run, space.document, entry) if entry is not None else None
     return plot(result, sentence_of(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
 
 
-def shown(result, entry, space):
+def shown(result: dict[str, Any], entry: ScanEntry, space: Workspace) -> dict[str, Any]:
     """Answer, table and plot of a result."""
     sentence = sentence_of(result, entry, space)
     return {"answer": sentence, "table": table(result, space.display), "plot": plot(result, sentence, space.display)}
 
 
-def plot(result, sentence, display):
+def plot(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, Any]:
     """Lines along one knob, or contours over two."""
     return (plots.contours if len(sentence.axes) > 1 and not result.get("listed") else plots.lines)(result, sentence, display)
 
 
-def form(space, entry):
+def form(space: Workspace, entry: ScanEntry) -> dict[str, Any]:
     """What the scan's form shows."""
     gauges = [(g.id, g.label or (space.outputs[g.reads].label if g.reads in space.outputs else g.reads)) for g in space.document.gauges]
     return {
@@ -119,7 +127,7 @@ def form(space, entry):
     }
 
 
-def listed_text(entry):
+def listed_text(entry: ScanEntry) -> str:
     """The list of points as it is pasted: the knobs' ids, then a line a point."""
     if not entry.listed:
         return ""
@@ -127,7 +135,7 @@ def listed_text(entry):
     return "\n".join(lines)
 
 
-def axis_form(space, entry, k):
+def axis_form(space: Workspace, entry: ScanEntry, k: int) -> dict[str, Any]:
     """The fields of one knob of a scan; of a second one that there is not, empty ones."""
     sweep = entry.over[k] if k < len(entry.over) else None
     knob = space.document.knob(sweep.knob) if sweep else None
@@ -141,18 +149,18 @@ def axis_form(space, entry, k):
     }
 
 
-def scan_words(space, scan):
+def scan_words(space: Workspace, scan: ScanEntry) -> str:
     names = [knob_words(space, knob) if (knob := space.document.knob(s.knob)) else s.knob for s in scan.over]
     return " × ".join(names)
 
 
-def knob_words(space, knob):
+def knob_words(space: Workspace, knob: KnobEntry) -> str:
     """A knob by its label, else by the words for its input."""
     found = space.inputs.get(knob.input)
     return knob.label or (found.label[:1].lower() + found.label[1:] if found else knob.input)
 
 
-def table(result, display):
+def table(result: dict[str, Any], display: str) -> dict[str, Any]:
     """Rows of text, of the first points where there are very many; `point` is what carrying one back writes into the document."""
     axes = result.get("axes") or [result]
     heads = [(a["label"], show_unit(a["dimension"], display)) for a in axes]

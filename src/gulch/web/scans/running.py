@@ -1,15 +1,25 @@
 """A run under way: its points on their way into the database, and how it ends."""
 
+from __future__ import annotations
+
 import logging
 import threading
 import time
 from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING, Any
 
 from django.db import DatabaseError
 
 from gulch.engine.work import Ending
 from gulch.web.projects import solving
 from gulch.web.projects.models import ScanPoint, ScanRun
+
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.engine.document.studies import ScanEntry, SearchEntry
+    from gulch.engine.work.job import Job
+    from gulch.engine.work.tasks import FindBest, RefineScan, ScanPart
+
 
 log = logging.getLogger("gulch.scans")
 under_way = {}  # run -> its Running, while it is under way in this server
@@ -22,7 +32,7 @@ WORDS = {
 }
 
 
-def key_of(run):
+def key_of(run: ScanRun) -> tuple:
     """The name under which workers know a run's parts."""
     return ("scan", run.pk)
 
@@ -30,14 +40,14 @@ def key_of(run):
 class Running(ABC):
     """A run whose points come in from workers, each kept as it comes. entry: the scan or search of the document."""
 
-    def __init__(self, run, document, start, entry):
+    def __init__(self, run: ScanRun, document: Project, start: bytes | None, entry: ScanEntry | SearchEntry) -> None:
         self.run, self.document, self.begin_from, self.entry = run, document, start, entry
         self.points = {p.place: p.data for p in run.points.all()}
         self.fresh, self.written = {}, time.monotonic()
         self.lock = threading.RLock()
         self.worst = None  # the job that ended worst
 
-    def begin(self):
+    def begin(self) -> None:
         """Hand the run's parts in, unless somebody else has begun it meanwhile."""
         with changing:
             if not ScanRun.objects.filter(pk=self.run.pk, state__in=ScanRun.RESTING).update(state=ScanRun.WAITING, why=""):
@@ -46,14 +56,14 @@ class Running(ABC):
         self.hand_in_first()
 
     @abstractmethod
-    def hand_in_first(self):
+    def hand_in_first(self) -> None:
         """Hand in what a run begins with."""
 
-    def submit(self, task, **more):
+    def submit(self, task: FindBest | RefineScan | ScanPart, **more: Any) -> None:
         """Have a part worked on."""
         solving.workers().submit(task, key=key_of(self.run), replaces=False, owner=self.run.project.owner_id, lane="later", **more)
 
-    def keep(self, job, item):
+    def keep(self, job: Job, item: tuple) -> None:
         """A point came in."""
         place, point = item
         with self.lock:
@@ -64,7 +74,7 @@ class Running(ABC):
                 self.write()
         solving.leave_thread()
 
-    def write(self):
+    def write(self) -> bool:
         """Bring new points into the database; what cannot be written now is tried again with the next."""
         self.written = time.monotonic()
         rows = [ScanPoint(run=self.run, place=i, data=p) for i, p in self.fresh.items()]
@@ -78,7 +88,7 @@ class Running(ABC):
         self.fresh = {}
         return True
 
-    def found(self, more):
+    def found(self, more: dict) -> bool:
         """Keep what a part answered beside its points; whether it could be written."""
         try:
             ScanRun.objects.filter(pk=self.run.pk).update(result=self.run.result | more)
@@ -87,7 +97,7 @@ class Running(ABC):
             return False
         return True
 
-    def finish(self, why=""):
+    def finish(self, why: str = "") -> None:
         """Write what is left and how it ended; why: a sentence where it cannot be done at all."""
         try:
             state, words = (ScanRun.FAILED, why) if why else self.outcome()
@@ -100,7 +110,7 @@ class Running(ABC):
             self.leave()
             solving.leave_thread()
 
-    def leave(self, **ending):
+    def leave(self, **ending: Any) -> None:
         """Be under way no more. What has been stopped and gone on with since says nothing about how the run ended."""
         with changing:
             if under_way.get(self.run.pk) is not self:
@@ -109,7 +119,7 @@ class Running(ABC):
             if ending:
                 ScanRun.objects.filter(pk=self.run.pk).update(**ending)
 
-    def outcome(self):
+    def outcome(self) -> tuple:
         """(state, why) by the worst ending of its parts."""
         if self.worst is None:
             return ScanRun.DONE, ""

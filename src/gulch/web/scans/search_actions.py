@@ -1,5 +1,9 @@
 """Edits of searches: the best, and the trade-off of two aims."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import SearchEntry, Turned
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
@@ -9,11 +13,16 @@ from gulch.web.projects.forms import Key, Part, Text, Ticked
 from gulch.web.projects.registry import Done, action
 from gulch.web.scans.actions import free_knobs
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
+
 GONE = "The search is gone: reload the page."
 
 
 @action("search-add", trade=Ticked())
-def add_search(document, form):
+def add_search(document: Any, form: Values) -> Done:
     """A search for the best of the first gauge without limits; with `trade` against the next gauge."""
     if not free_knobs(document) or not document.gauges:
         raise EditError("A search turns knobs for the best of a gauge: make an input a knob (◇) and a result a gauge (○) in Process first.")
@@ -29,7 +38,7 @@ def add_search(document, form):
     return Done("Ask for a trade-off" if form.trade else "Ask for the best", id_)
 
 
-def _found(document, form):
+def _found(document: Project, form: Values) -> SearchEntry:
     entry = document.search(form.id)
     if entry is None:
         raise EditError(GONE)
@@ -37,7 +46,7 @@ def _found(document, form):
 
 
 @action("search-edit", id=Key(), aim=Part(), way=Part(), against=Part(), against_way=Part())
-def edit_search(document, form):
+def edit_search(document: Project, form: Values) -> Done:
     """Change the aims of a search."""
     entry = _found(document, form)
     for name in ("aim", "way", "against", "against_way"):
@@ -53,7 +62,7 @@ def edit_search(document, form):
 
 
 @action("search-turn", id=Key(), knob=Key(), on=Ticked(), low=Text(), high=Text())
-def turn_knob(document, form):
+def turn_knob(document: Project, form: Values) -> Done:
     """Let a search turn a knob, in its own range or another, or leave it out."""
     entry, knob = _found(document, form), document.knob(form.knob)
     if knob is None:
@@ -77,7 +86,7 @@ def turn_knob(document, form):
 
 
 @action("search-remove", id=Key())
-def remove_search(document, form):
+def remove_search(document: Project, form: Values) -> Done:
     """Remove a search."""
     document.searches = [s for s in document.searches if s.id != form.id]
     return Done(f"Remove search {form.id}", "")

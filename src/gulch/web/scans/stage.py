@@ -1,5 +1,9 @@
 """Scans: a knob over a range."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.scans import actions, search_actions, sure_actions, worth_actions  # noqa: F401  (register the edits)
@@ -9,16 +13,20 @@ from gulch.web.scans.sure import SureAnswer, SurePage, sample_data
 from gulch.web.scans.swings import SwingsAnswer, SwingsPage, move_knobs
 from gulch.web.scans.worth import worth_page
 
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sessions import SessionStore
+
 
 class Scans(Stage):
     name, label, template = "scans", "Scans", "workspace/_scans.html"
     about = frozenset({About.SCAN, About.SEARCH, About.PRICES})
     styles = ("scans",)
 
-    def ask(self, space):
+    def ask(self, space: Workspace) -> SureAnswer | SwingsAnswer | None:
         return sample_data(space) or move_knobs(space)
 
-    def context(self, space, session, answers):
+    def context(self, space: Workspace, session: SessionStore, answers: SureAnswer | SwingsAnswer | None) -> dict[str, Any]:
         return {
             "page": scan_page(space, session.get(f"beside-{space.row.pk}", ())),
             "best": best_page(space),

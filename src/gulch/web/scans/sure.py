@@ -1,6 +1,8 @@
 """How sure, on the page: what is unsure, the band of every gauge, and which datum contributes what."""
 
-from typing import NamedTuple
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
@@ -11,6 +13,12 @@ from gulch.web.projects.words import pretty_text
 from gulch.web.scans.actions import free_knobs
 from gulch.web.scans.known import Known, known
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.web.projects.workspace import Workspace
+
+
 SELECT = "sure"
 
 
@@ -20,12 +28,12 @@ class SureAnswer(NamedTuple):
     known: Known
 
 
-def sample_data(space):
+def sample_data(space: Workspace) -> SureAnswer | None:
     """What sampling has found, or a job that workers begin on now; None on other pages."""
     return sure_of(space) if space.select == SELECT else None
 
 
-def sure_of(space):
+def sure_of(space: Workspace) -> SureAnswer:
     """What sampling has found, or a job that workers begin on now."""
     if not space.document.spreads:
         return SureAnswer(Known())
@@ -37,25 +45,26 @@ def sure_of(space):
 class SurePage:
     """What is unsure, and what of it."""
 
-    def __init__(self, space, answer):
+    def __init__(self, space: Workspace, answer: SureAnswer | None) -> None:
         self.space, self.document, self.display = space, space.document, space.display
-        self.found, self.trouble, self.pending = answer.known.found, answer.known.trouble, answer.known.pending
+        self.trouble, self.pending = answer.known.trouble, answer.known.pending
+        self.found: dict[str, Any] = answer.known.found or {}
 
-    def rows(self):
+    def rows(self) -> Iterator:
         """(key, words, value now, ± as typed) of what is on the list."""
         inputs = addresses(self.document)
         for e in self.document.spreads:
             found = inputs.get(e.input or "")
             yield e.key, self.label(e.what, e.input or e.reaction or e.species), pretty_text(found.text) if found else "", pretty_text(e.by)
 
-    def label(self, what, of):
+    def label(self, what: str, of: str) -> str:
         if what == "input":
             found = addresses(self.document).get(of)
             return found.label if found else of
         shown = next((s.shown for s in self.document.species if s.id == of), of)
         return f"{WORDS[what]} {shown}"
 
-    def choices(self):
+    def choices(self) -> Iterator:
         """(group, [(choice, words)]) of what can be put on the list."""
         taken = {e.key for e in self.document.spreads}
         constants = [("constant", r.id) for r in self.document.reactions]
@@ -71,7 +80,7 @@ class SurePage:
             if rows:
                 yield group, rows
 
-    def bands(self):
+    def bands(self) -> Iterator:
         """(gauge, now, between which it lies, [(share, what it may be off by, words) of each datum, the largest first])."""
         labels = {x["key"]: x["label"] for x in self.found["data"]}
         for g in self.found["gauges"]:

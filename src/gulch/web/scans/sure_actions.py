@@ -1,5 +1,9 @@
 """Edits of what is unsure."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.document import SpreadEntry
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of
@@ -8,10 +12,15 @@ from gulch.engine.scans import ScanError, by_sources, ready_plan
 from gulch.web.projects.forms import Key, Text
 from gulch.web.projects.registry import Done, action
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
+
 GONE = "It is no longer on the list: reload the page."
 
 
-def _entry(text):
+def _entry(text: str) -> SpreadEntry:
     """The SpreadEntry that a choice of the page names, "what.of". Raises EditError."""
     what, _, of = text.partition(".")
     holder = {"input": "input", "constant": "reaction", "rate": "reaction", "bought": "species", "sold": "species"}.get(what)
@@ -21,7 +30,7 @@ def _entry(text):
 
 
 @action("spread-add", of=Key())
-def add_spread(document, form):
+def add_spread(document: Project, form: Values) -> Done:
     """Put a datum on the list of what is unsure, within 10 %, or within what the sources of a constant say."""
     entry = _entry(form.of)
     if any(e.key == entry.key for e in document.spreads):
@@ -34,7 +43,7 @@ def add_spread(document, form):
             entry.by = complete("5", difference_of(found.dimension), document.display)
     if entry.what == "constant":
         try:
-            share = by_sources(ready_plan(document), entry.reaction)
+            share = by_sources(ready_plan(document), entry.reaction or "")
         except ScanError:
             share = None
         entry.by = f"{max(round(100.0 * share), 1)} %" if share else "20 %"
@@ -42,7 +51,7 @@ def add_spread(document, form):
     return Done(f"Say how sure {entry.key.partition('.')[2]} is", "sure")
 
 
-def _at(document, key):
+def _at(document: Project, key: str) -> SpreadEntry:
     entry = next((e for e in document.spreads if e.key == key), None)
     if entry is None:
         raise EditError(GONE)
@@ -50,7 +59,7 @@ def _at(document, key):
 
 
 @action("spread-edit", key=Key(), by=Text())
-def edit_spread(document, form):
+def edit_spread(document: Project, form: Values) -> Done:
     """How far a datum may be off: a bare number takes the unit shown."""
     entry = _at(document, form.key)
     found = address_of(document, entry.input or "")
@@ -67,7 +76,7 @@ def edit_spread(document, form):
 
 
 @action("spread-remove", key=Key())
-def remove_spread(document, form):
+def remove_spread(document: Project, form: Values) -> Done:
     """Take a datum off the list."""
     document.spreads = [e for e in document.spreads if e.key != form.key]
     return Done("Take a datum off the list of what is unsure", "sure")

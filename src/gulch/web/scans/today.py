@@ -1,10 +1,19 @@
 """What a run found, read with the gauges and limits of today."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.scans import Recall, ScanError, gauge_rows, gauges_of, ready_plan, rest_on, touched
 from gulch.web.scans import jobs
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.engine.document.studies import ScanEntry
+    from gulch.web.projects.models import ScanRun
 
-def result_today(run, document, entry):
+
+def result_today(run: ScanRun, document: Project, entry: ScanEntry) -> dict[str, Any] | None:
     """A run's record whose gauges and limits are those of the document now; None before it began.
 
     Gauges that the points were not computed for are read from what each point kept; where that cannot be, they are left out.
@@ -24,7 +33,7 @@ def result_today(run, document, entry):
     return result | {"gauges": [g for g in rows if g["id"] in known]}
 
 
-def _recall(run, result, document, rows):
+def _recall(run: ScanRun, result: dict[str, Any], document: Project, rows: list[dict[str, Any]]) -> None:
     """Add gauges to the points of a result."""
     before = jobs.document_of(run.revision, run.variant)
     before.gauges = document.gauges

@@ -1,5 +1,9 @@
 """Runs of scans and searches: beginning, stopping, going on, and how far they are."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from django.contrib.auth.decorators import login_required
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
@@ -10,10 +14,13 @@ from gulch.web.projects.views import ended, own, show_workspace
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import so_far
 
+if TYPE_CHECKING:
+    from django.http import HttpRequest, HttpResponse
+
 
 @login_required
 @require_POST
-def scan_run(request, pk):
+def scan_run(request: HttpRequest, pk: int) -> HttpResponse:
     row = own(request, pk)
     try:
         if request.POST.get("all"):
@@ -29,7 +36,7 @@ def scan_run(request, pk):
 
 @login_required
 @require_POST
-def scan_cancel(request, pk, run):
+def scan_cancel(request: HttpRequest, pk: int, run: int) -> HttpResponse:
     row = own(request, pk)
     jobs.stop(get_object_or_404(row.scan_runs, pk=run))
     return show_workspace(request, row, "scans", request.POST.get("select", ""))
@@ -37,7 +44,7 @@ def scan_cancel(request, pk, run):
 
 @login_required
 @require_POST
-def scan_resume(request, pk, run):
+def scan_resume(request: HttpRequest, pk: int, run: int) -> HttpResponse:
     """Compute the points that a run lacks."""
     row = own(request, pk)
     found = get_object_or_404(row.scan_runs, pk=run)
@@ -47,7 +54,7 @@ def scan_resume(request, pk, run):
 
 @login_required
 @require_GET
-def scan_progress(request, pk, run):
+def scan_progress(request: HttpRequest, pk: int, run: int) -> HttpResponse:
     """The progress line while a scan runs; once it ends, the whole page again."""
     row = own(request, pk)
     found = get_object_or_404(row.scan_runs, pk=run)

@@ -1,10 +1,19 @@
 """What the page of prices and worth shows: the prices as typed, and the account an hour and a year."""
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import HeatPriceEntry, PriceEntry, PricesEntry
 from gulch.engine.quantities import format_number, show
 from gulch.web.projects.words import pretty_text
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.web.projects.workspace import Workspace
+
 
 SELECT = "worth"
 FATES = (("", "sold by its species"), ("waste", "waste"), ("nothing", "worth nothing"))
@@ -12,7 +21,7 @@ WHAT = {"sold": "sold", "bought": "bought", "heating": "heating", "cooling": "co
 GAUGE = "overall.worth"
 
 
-def money(value):
+def money(value: float) -> str:
     """A sum to four figures, its thousands apart.
 
     >>> money(-16828943.2), money(0.2345)
@@ -24,12 +33,12 @@ def money(value):
     return f"{round(round(value / digits) * digits):,}".replace(",", "\u202f").replace("-", "−")
 
 
-def worth_page(space):
+def worth_page(space: Workspace) -> WorthPage | None:
     """The WorthPage where it is asked for, or None."""
     return WorthPage(space) if space.select == SELECT else None
 
 
-def _options(model, field, chosen):
+def _options(model: Any, field: Any, chosen: str) -> list[tuple]:
     values = model.model_fields[field].annotation.__args__
     return [(v, v == chosen) for v in values]
 
@@ -37,49 +46,49 @@ def _options(model, field, chosen):
 class WorthPage:
     """Prices and account of the project."""
 
-    def __init__(self, space):
+    def __init__(self, space: Workspace) -> None:
         self.space, self.project, self.display = space, space.document, space.display
         self.prices = self.project.prices
 
     @property
-    def watched(self):
+    def watched(self) -> bool:
         return any(g.reads == GAUGE for g in self.project.gauges)
 
-    def species(self):
+    def species(self) -> Iterator:
         """Rows of the species: id, name, prices, and in what unit they can stand."""
         for s in self.project.species:
             own = self.prices.species.get(s.id, PriceEntry())
             yield {"id": s.id, "name": s.shown, "bought": own.bought, "sold": own.sold, "pers": _options(PriceEntry, "per", own.per)}
 
-    def streams(self):
+    def streams(self) -> Iterator:
         """Rows of the product streams with what becomes of them."""
         for s in self.project.streams:
             if s.to is None and not s.is_feed:
                 fate = self.prices.streams.get(s.id, "")
                 yield {"id": s.id, "fates": [(v, w, v == fate) for v, w in FATES]}
 
-    def media(self):
+    def media(self) -> Iterator:
         for at, h in enumerate(self.prices.heat):
             yield {"at": at, "entry": h, "reaches": pretty_text(h.reaches), "pers": _options(HeatPriceEntry, "per", h.per)}
 
-    def work_pers(self):
+    def work_pers(self) -> list[tuple]:
         return _options(PricesEntry, "work_per", self.prices.work_per)
 
-    def waste_pers(self):
+    def waste_pers(self) -> list[tuple]:
         return _options(PricesEntry, "waste_per", self.prices.waste_per)
 
     @property
-    def account(self):
+    def account(self) -> Any:
         found = self.space.solution.overall if self.space.solution and self.space.solution.overall else {}
         return found.get("account")
 
-    def parts(self):
+    def parts(self) -> Iterator:
         """Rows (what, name, of, amount, an hour, a year) of the account."""
         for p in self.account["parts"]:
             amount = show(abs(p["amount"]), p["dimension"], self.display)
             yield WHAT[p["what"]], p["name"], p["of"], amount, *self._rates(p["rate"])
 
-    def _rates(self, rate):
+    def _rates(self, rate: float | None) -> tuple:
         """Money per hour and per year of operation, as text."""
         if rate is None:
             return "no price", "–"
@@ -87,11 +96,11 @@ class WorthPage:
         return money(hourly), money(hourly * float(self.project.operating_hours))
 
     @property
-    def total(self):
+    def total(self) -> tuple | None:
         """(an hour, a year), or None where a price is missing."""
         rate = self.space.solution.overall.get("worth")
         return None if rate is None else self._rates(rate)
 
     @property
-    def missing(self):
+    def missing(self) -> Any:
         return self.account["missing"] if self.account else ()

@@ -1,6 +1,9 @@
 """Edits of prices: of species, heat, work and waste; once for all variants."""
 
+from __future__ import annotations
+
 import re
+from typing import TYPE_CHECKING
 
 from gulch.engine.document import MONEY, HeatPriceEntry, PriceEntry, PricesEntry
 from gulch.engine.project.edit import EditError
@@ -10,10 +13,15 @@ from gulch.web.projects.forms import Key, Part, Text, Whole
 from gulch.web.projects.registry import Done, action
 from gulch.web.scans.search_actions import GONE
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
+
 MOST_LEVELS = 30
 
 
-def price_text(text):
+def price_text(text: str) -> str | None:
     """A typed price as the document keeps it: a bare number, None where nothing is typed. Raises EditError."""
     text = text.replace("−", "-").replace("\u202f", "").replace(" ", "")
     if not text:
@@ -23,20 +31,20 @@ def price_text(text):
     return text
 
 
-def _prices(project):
+def _prices(project: Project) -> PricesEntry:
     project.prices = project.prices or PricesEntry()
     return project.prices
 
 
 @action("prices-begin", whole=True)
-def begin(project, form):
+def begin(project: Project, form: Values) -> Done:
     """Begin to type prices."""
     _prices(project)
     return Done("Type prices", "worth")
 
 
 @action("prices-remove", whole=True)
-def remove(project, form):
+def remove(project: Project, form: Values) -> Done:
     """Forget all prices."""
     project.prices = None
     return Done("Remove all prices", "worth")
@@ -50,7 +58,7 @@ WORDS = {
 
 
 @action("prices-edit", whole=True, work=Part(), work_per=Part(), waste=Part(), waste_per=Part(), **WORDS)
-def edit_prices(project, form):
+def edit_prices(project: Project, form: Values) -> Done:
     """Change what the currency is, the date and remark of the prices, and the prices of work and waste."""
     prices = _prices(project)
     for name in ("currency", "date", "remark", "work_per", "waste_per"):
@@ -65,7 +73,7 @@ def edit_prices(project, form):
 
 
 @action("price-species", whole=True, id=Key(), bought=Part(), sold=Part(), per=Part())
-def price_species(project, form):
+def price_species(project: Project, form: Values) -> Done:
     """The prices of one species."""
     prices = _prices(project)
     if not any(s.id == form.id for s in project.species):
@@ -81,7 +89,7 @@ def price_species(project, form):
 
 
 @action("price-stream", whole=True, id=Key(), fate=Text())
-def price_stream(project, form):
+def price_stream(project: Project, form: Values) -> Done:
     """Whether a product stream is sold by its species, waste, or worth nothing."""
     prices = _prices(project)
     rest = {k: v for k, v in prices.streams.items() if k != form.id}
@@ -90,7 +98,7 @@ def price_stream(project, form):
 
 
 @action("heat-price-add", whole=True, use=Key())
-def add_heat(project, form):
+def add_heat(project: Project, form: Values) -> Done:
     """A heating or cooling medium."""
     prices = _prices(project)
     if len(prices.heat) >= MOST_LEVELS:
@@ -102,7 +110,7 @@ def add_heat(project, form):
     return Done(f"Add a {entry.name}", "worth")
 
 
-def _medium(project, form):
+def _medium(project: Project, form: Values) -> tuple:
     prices = _prices(project)
     if form.at is None or form.at >= len(prices.heat):
         raise EditError(GONE.replace("search", "medium"))
@@ -110,7 +118,7 @@ def _medium(project, form):
 
 
 @action("heat-price-edit", whole=True, at=Whole("media", 0, MOST_LEVELS), name=Part(40), reaches=Part(), price=Part(), per=Part())
-def edit_heat(project, form):
+def edit_heat(project: Project, form: Values) -> Done:
     """Change a medium: its name, to which temperature it reaches, its price."""
     _, entry = _medium(project, form)
     if form.name:
@@ -129,7 +137,7 @@ def edit_heat(project, form):
 
 
 @action("heat-price-remove", whole=True, at=Whole("media", 0, MOST_LEVELS))
-def remove_heat(project, form):
+def remove_heat(project: Project, form: Values) -> Done:
     """Remove a medium."""
     prices, entry = _medium(project, form)
     prices.heat = [h for h in prices.heat if h is not entry]

@@ -1,5 +1,9 @@
 """Edits of the sizing, and putting what it found on the map."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.document import StreamEntry
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
@@ -7,6 +11,11 @@ from gulch.engine.project.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Whole
 from gulch.web.projects.registry import Done, action
 from gulch.web.sizing.answers import first_guess
+
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
 
 DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fraction", "bulk_density": "density"}
 
@@ -16,7 +25,7 @@ DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fract
     tanks=Whole("tanks", 1, 20, "{} tanks in series are not looked at"),
     **{name: Part() for name in ("set", "stream", "phase", "heat", *DIMENSIONS)},
 )
-def sizing(document, form):
+def sizing(document: Project, form: Values) -> Done:
     entry = document.sizing or first_guess(document)
     for name in ("set", "stream", "phase", "heat"):
         if getattr(form, name):
@@ -31,7 +40,7 @@ def sizing(document, form):
 
 
 @action("sizing-place", way=Key(), volume=Key(), where=Text())
-def place(document, form):
+def place(document: Project, form: Values) -> Done:
     """Put the chosen reactors at the end of the stream, or into it where it goes somewhere."""
     entry = document.sizing
     stream = document.stream(entry.stream) if entry else None

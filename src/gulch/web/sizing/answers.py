@@ -1,11 +1,18 @@
 """Sizing a reactor from rates, by the workers."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import SizingEntry
 from gulch.engine.scans.sizing import Sizing
 from gulch.engine.work import Size
 from gulch.web.projects import solving
+
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -20,7 +27,7 @@ class SizingAnswer:
     pending: bool = False
 
 
-def size(space):
+def size(space: Workspace) -> SizingAnswer:
     """The sizing that is known, or one that workers begin on now."""
     document, row = space.document, space.row
     entry = document.sizing or first_guess(document)
@@ -35,14 +42,14 @@ def size(space):
     return SizingAnswer(entry, asked, ready, found, trouble, pending)
 
 
-def read_sizing(data):
+def read_sizing(data: Any) -> tuple:
     """(trouble, Sizing or None) of a worker's answer."""
     if "messages" in data:  # broken off
         return data["messages"][0]["what"], None
     return data.get("trouble", ""), Sizing(**data["found"]) if "found" in data else None
 
 
-def first_guess(document):
+def first_guess(document: Project) -> SizingEntry:
     """A question to begin with: the first set, the first feed."""
     rated = {r.id for r in document.reactions if r.rate}
     chosen = next((s.id for s in document.reaction_sets if rated & {i for step in s.steps for i in step}), "")

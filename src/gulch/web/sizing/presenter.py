@@ -1,23 +1,31 @@
 """What the sizing page shows."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit, write
 from gulch.engine.units import KINDS
 from gulch.engine.units.reactors.heat import Reactor
 from gulch.web.projects.words import pretty_text
 
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sizing.answers import SizingAnswer
+
 
 class SizingPage:
     """The form, the volumes and the inverse-rate diagram."""
 
-    def __init__(self, space, answer):
+    def __init__(self, space: Workspace, answer: SizingAnswer | None) -> None:
         self.space, self.document, self.display = space, space.document, space.display
         self.entry, self.asked, self.ready = answer.entry, answer.asked, answer.ready
         self.found, self.trouble, self.pending = answer.found, answer.trouble, answer.pending
 
-    def sets(self):
+    def sets(self) -> list[tuple]:
         return [(s.id, s.id == self.entry.set) for s in self.document.reaction_sets]
 
-    def places(self):
+    def places(self) -> list[tuple]:
         """(where, words) of the places that a reactor can be put at: the stream's end, else before or in place of what it enters."""
         stream = self.document.stream(self.entry.stream)
         unit = self.document.unit(stream.enters) if stream is not None and stream.to else None
@@ -27,18 +35,18 @@ class SizingPage:
         return [("before", f"before {unit.id}"), *instead]
 
     @property
-    def temperature(self):
+    def temperature(self) -> str:
         return pretty_text(self.entry.temperature or "")
 
-    def streams(self):
+    def streams(self) -> list[tuple]:
         solved = self.space.solution.streams if self.space.solution else {}
         return [(s.id, s.id == self.entry.stream) for s in self.document.streams if s.id in solved]
 
-    def rows(self):
+    def rows(self) -> list[tuple]:
         """(what, volume, temperature, note, way of putting it on the map)."""
         f = self.found
 
-        def volume(v):
+        def volume(v: float) -> str:
             return show(v, "volume", self.display)
 
         return [
@@ -47,17 +55,17 @@ class SizingPage:
             ("plug flow", volume(f.plug), show(f.plug_temperature, "temperature", self.display), "", "plug"),
         ]
 
-    def typed(self):
+    def typed(self) -> dict[str, str]:
         """Volumes as document text."""
         return {
             name: write(v, "volume", self.display)
             for name, v in (("plug", self.found.plug), ("tank", self.found.tank), ("each", self.found.each))
         }
 
-    def data(self):
+    def data(self) -> dict[str, Any]:
         f, unit = self.found, DISPLAY_SETS[self.display].unit("volume")
 
-        def v(value):
+        def v(value: float) -> float:
             return to_unit(value, unit, "volume")
 
         steps, before = [], 0.0

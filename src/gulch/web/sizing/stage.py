@@ -1,10 +1,19 @@
 """Sizing: which volume for a conversion."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.sizing import actions  # noqa: F401  (registers the edits)
 from gulch.web.sizing.answers import size
 from gulch.web.sizing.presenter import SizingPage
+
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sessions import SessionStore
+    from gulch.web.sizing.answers import SizingAnswer
 
 
 class Sizing(Stage):
@@ -12,10 +21,10 @@ class Sizing(Stage):
     about = frozenset({About.SIZING})
     styles = ("sizing",)
 
-    def ask(self, space):
+    def ask(self, space: Workspace) -> SizingAnswer:
         return size(space)
 
-    def context(self, space, session, answers):
+    def context(self, space: Workspace, session: SessionStore, answers: SizingAnswer) -> dict[str, SizingPage]:
         return {"sizing": SizingPage(space, answers)}
 
 

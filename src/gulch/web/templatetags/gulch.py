@@ -1,8 +1,11 @@
 """Template helpers."""
 
+from __future__ import annotations
+
 import json
 import re
 from functools import lru_cache
+from typing import TYPE_CHECKING, Any
 
 from django import template
 from django.template.loader import render_to_string
@@ -16,6 +19,12 @@ from gulch.web.notebook.parts import anchor
 from gulch.web.projects.models import Project
 from gulch.web.projects.words import brief
 
+if TYPE_CHECKING:
+    from django.template.context import RequestContext
+
+    from gulch.web.projects.workspace import Workspace
+
+
 register = template.Library()
 _ESCAPES = {ord("<"): "\\u003C", ord(">"): "\\u003E", ord("&"): "\\u0026", ord("'"): "\\u0027"}
 
@@ -27,7 +36,7 @@ _BELOW, _ABOVE = re.compile(r"_([A-Za-z0-9]+(?:,[A-Za-z])?)"), re.compile(r"\^(\
 
 
 @register.filter
-def typeset(formula):
+def typeset(formula: str) -> str:
     """A formula of the handbook as HTML: Greek letters, subscripts, powers."""
     text = _NAMED.sub(lambda m: _GREEK[m[1]], escape(formula))
     text = _BELOW.sub(r"<sub>\1</sub>", text)
@@ -35,7 +44,7 @@ def typeset(formula):
 
 
 @register.filter
-def get_item(mapping, key):
+def get_item(mapping: dict, key: str) -> bool | None:
     """The value of a key, or None."""
     return mapping.get(key)
 
@@ -44,39 +53,39 @@ register.filter("anchored", anchor)
 
 
 @register.filter
-def pinned(space, what):
+def pinned(space: Workspace, what: str) -> dict[str, bool]:
     """{id: True} of what pieces of one kind in a Workspace's notebook are of."""
     return {p.of: True for p in pieces_of(space.whole) if p.what == what}
 
 
 @register.simple_tag
-def vals(**pairs):
+def vals(**pairs: Any) -> str:
     """An hx-vals attribute of plain values."""
     return mark_safe(f"hx-vals='{_in_attribute(json.dumps(pairs))}'")
 
 
 @lru_cache(maxsize=8192)
-def _in_attribute(text):
+def _in_attribute(text: str) -> str:
     """JSON as it stands between single quotes: what HTML would read is written by its number."""
     return text.translate(_ESCAPES)
 
 
 @register.simple_tag
-def means(title, anchor):
+def means(title: str, anchor: str) -> str:
     """Attributes of a control that say what it means, and where the help explains it: a word of the help, and what of it."""
     place, entry = entry_of(title, anchor)
     return format_html('data-meaning="{}" data-help="{}"', entry.meaning, place)
 
 
 @register.simple_tag(takes_context=True)
-def act(context, verb, **pairs):
+def act(context: RequestContext, verb: str, **pairs: Any) -> str:
     """Attributes of a control that makes an edit of the page's project, with plain values."""
     post = f'hx-post="{_address("do", (context["row"].pk, verb))}"'  # an address of our own, which holds nothing to escape
     return mark_safe(f"{post} {vals(**pairs)}" if pairs else post)
 
 
 @register.simple_tag(takes_context=True)
-def edit(context, verb, **pairs):
+def edit(context: RequestContext, verb: str, **pairs: Any) -> str:
     """As `act`, of a field: the edit is made when its value changes, and the newest value wins."""
     return format_html('{} hx-trigger="change" hx-sync="this:replace"', act(context, verb, **pairs))
 
@@ -85,13 +94,13 @@ register.filter("brief", brief)
 
 
 @register.filter
-def field_id(f):
+def field_id(f: dict[str, Any]) -> str:
     """The id of a field's control."""
     return f.get("id") or f"f-{f['address']}"
 
 
 @register.simple_tag(takes_context=True)
-def edit_field(context, f):
+def edit_field(context: RequestContext, f: dict[str, Any]) -> str:
     """As `edit`, of a field that says itself what edits it; an input's address where it does not."""
     return edit(context, f.get("verb", "set"), **(f.get("sent") or {"address": f["address"]}))
 
@@ -99,7 +108,7 @@ def edit_field(context, f):
 EXPLAINED = {"knob-edit": "knob", "gauge-edit": "gauge", "rate": "rate constant", "equilibrium": "equilibrium constant"}
 
 
-def _explained(verb, part):
+def _explained(verb: str, part: str) -> tuple:
     """(page#place, entry of the help) on a field of an edit; ("", None) where there is none."""
     try:
         return entry_of(EXPLAINED[verb], part.rpartition(".")[2])
@@ -108,7 +117,17 @@ def _explained(verb, part):
 
 
 @register.inclusion_tag("workspace/_field.html", takes_context=True)
-def field(context, verb, of, part, label, value, hint="", knob=None, address=""):
+def field(
+    context: RequestContext,
+    verb: str,
+    of: str,
+    part: str,
+    label: str,
+    value: str | None,
+    hint: str = "",
+    knob: Any = None,
+    address: str = "",
+) -> dict[str, Any]:
     """The field of one part of something: of, its id. knob: offered as one at an address, or the knob's id where it is one."""
     place, entry = _explained(verb, part)
     f = {
@@ -135,7 +154,7 @@ _HEAD = (
 
 
 @register.simple_tag(takes_context=True)
-def stream_head(context, r):
+def stream_head(context: RequestContext, r: dict[str, Any]) -> str:
     """The head of a stream in the ledger. r: its row."""
     title = "let it stand among the others" if r["pinned"] else "let it stand first"
     there = _address("stage", (context["row"].pk, "process"))
@@ -144,7 +163,7 @@ def stream_head(context, r):
 
 
 @register.simple_tag(takes_context=True)
-def stream_rows(context, rows):
+def stream_rows(context: RequestContext, rows: list[dict[str, Any]]) -> str:
     """The streams of the ledger as rows."""
     out = []
     for r in rows:
@@ -156,23 +175,23 @@ def stream_rows(context, rows):
 
 
 @register.simple_tag(takes_context=True)
-def todo_line(context, t):
+def todo_line(context: RequestContext, t: dict[str, Any]) -> str:
     """A line of the to-do list; few of them change from one edit to the next."""
     answers = tuple(map(tuple, t["answers"] or ()))
     return _todo_line(context["row"].pk, tuple((t | {"answers": answers}).items()))
 
 
 @lru_cache(maxsize=4096)
-def _todo_line(pk, parts):
+def _todo_line(pk: int, parts: tuple) -> str:
     return render_to_string("workspace/_todo_line.html", {"t": dict(parts), "row": Project(pk=pk)})
 
 
 @lru_cache(maxsize=8192)
-def _address(name, args):
+def _address(name: str, args: tuple) -> str:
     return reverse(name, args=args)
 
 
 @register.simple_tag
-def url(name, *args):
+def url(name: str, *args: Any) -> str:
     """The address of a view; as Django's own tag, but each is worked out once: a page holds many of them."""
     return _address(name, args)

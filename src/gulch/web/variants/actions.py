@@ -1,33 +1,41 @@
 """Edits of the variants themselves; they change the whole project, not only the variant worked on."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from gulch.engine.project import variants
 from gulch.engine.project.edit import EditError
 from gulch.web.projects.forms import Key, Text
 from gulch.web.projects.registry import Done, action
 
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.forms import Values
+
 
 @action("variant-add", whole=True, name=Text())
-def add(project, form):
+def add(project: Project, form: Values) -> Done:
     id_ = variants.add(project, form.name)
     return Done(f"Add variant {project.variant(id_).name}")
 
 
 @action("variant-work", whole=True, id=Text())
-def work_on(project, form):
+def work_on(project: Project, form: Values) -> Done:
     variants.work_on(project, form.id)
     found = project.variant(project.working) if project.working else None
     return Done(f"Work on {f'variant {found.name}' if found else 'the base'}", "")
 
 
 @action("variant-remove", whole=True, id=Key())
-def remove(project, form):
+def remove(project: Project, form: Values) -> Done:
     name = variants.need(project, form.id).name
     variants.remove(project, form.id)
     return Done(f"Remove variant {name}")
 
 
 @action("variant-name", whole=True, id=Key(), value=Text())
-def rename(project, form):
+def rename(project: Project, form: Values) -> Done:
     variant, name = variants.need(project, form.id), " ".join(form.value.split())[:60]
     if not name or name.lower() == variants.BASE or any(v.name == name for v in project.variants if v is not variant):
         raise EditError(f"“{name}” cannot be the variant's name: choose one that no other variant has.")
@@ -36,7 +44,7 @@ def rename(project, form):
 
 
 @action("variant-make-base", whole=True, id=Key())
-def make_base(project, form):
+def make_base(project: Project, form: Values) -> Done:
     new, name = variants.make_base(project, form.id)
     for field in type(project).model_fields:
         setattr(project, field, getattr(new, field))
@@ -44,12 +52,12 @@ def make_base(project, form):
 
 
 @action("operating-hours", whole=True, value=Text())
-def operating_hours(project, form):
+def operating_hours(project: Project, form: Values) -> Done:
     project.operating_hours = hours_text(form.value)
     return Done(f"Operate {project.operating_hours} hours a year")
 
 
-def hours_text(text):
+def hours_text(text: str) -> str:
     """Typed hours of a year as the document keeps them. Raises EditError."""
     plain = text.strip().removesuffix("h").strip().replace(" ", "")
     try:

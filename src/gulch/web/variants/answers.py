@@ -1,12 +1,19 @@
 """Solving the variants beside the base."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gulch.engine.document import DocumentError, Project
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.variants import applied
 from gulch.engine.work import Solve
 from gulch.web.projects import solving
+
+if TYPE_CHECKING:
+    from gulch.web.projects.workspace import Workspace
+
 
 PATIENCE = 0.5  # s that the page waits for each variant
 
@@ -21,7 +28,7 @@ class VariantAnswer:
     misfit: str = ""
 
 
-def solved_variants(space):
+def solved_variants(space: Workspace) -> dict[str, VariantAnswer]:
     """{id: VariantAnswer} of the base and every variant; what is not known yet is handed to the workers."""
     found = {}
     for variant in (None, *space.whole.variants):
@@ -35,7 +42,7 @@ def solved_variants(space):
     return found
 
 
-def _answer(space, id_, document):
+def _answer(space: Workspace, id_: str, document: Project) -> VariantAnswer:
     row = space.row
     task = Solve(document.dump(), start=solving.start_of(row))
     if task.digest == row.current.digest:

@@ -1,10 +1,20 @@
 """The comparison of variants: gauges and ledger figures side by side, and what differs in the inputs."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.reading import model_of
 from gulch.engine.project.results import value
 from gulch.engine.project.variants import lost, words
 from gulch.engine.quantities import DISPLAY_SETS, difference_of, format_number, pretty_unit, show, to_unit
+
+if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.variants.answers import VariantAnswer
+
 
 WAYS = (
     ("absolute", "as they are"),
@@ -29,7 +39,7 @@ YEARLY = {
 }
 
 
-def _difference(value, base):
+def _difference(value: float, base: float | None) -> str:
     """A signed difference as text; 0 where the two agree to rounding."""
     if base is None:
         return "–"
@@ -41,7 +51,7 @@ def _difference(value, base):
 class VariantsPage:
     """Base and variants solved, as columns."""
 
-    def __init__(self, space, answers, way="absolute"):
+    def __init__(self, space: Workspace, answers: dict[str, VariantAnswer], way: str = "absolute") -> None:
         self.space, self.project = space, space.whole
         self.display = space.display
         self.way = way if way in dict(WAYS) else "absolute"
@@ -50,10 +60,10 @@ class VariantsPage:
         self.columns = [self.column(a, id_) for id_, a in answers.items()]
 
     @property
-    def yearly(self):
+    def yearly(self) -> bool:
         return self.way.endswith("per-year")
 
-    def column(self, answer, id_):
+    def column(self, answer: VariantAnswer, id_: str) -> dict[str, Any]:
         """A VariantAnswer with its name, its values, and what is wrong with it."""
         variant, solution = self.project.variant(id_) if id_ else None, answer.solution
         out = {
@@ -77,14 +87,14 @@ class VariantsPage:
             out["trouble"] = f"It does not solve. {errors[0].what} {errors[0].todo}" if errors else "It does not solve."
         return out
 
-    def values(self, document, solution):
+    def values(self, document: Any, solution: Any) -> dict[str, float | None]:
         """{address: SI value} of the figures compared."""
         masses = dict(zip([s.id for s in document.species], model_of(document).molar_mass.tolist(), strict=True))
         return {
             a: solution.gauges.get(a[6:]) if a.startswith("gauge.") else value(solution, a, masses) for a in set(self.addresses(document))
         }
 
-    def addresses(self, document):
+    def addresses(self, document: Project | None) -> list[str]:
         """Addresses of the figures to compare in one variant."""
         found = [g.reads for g in document.gauges]
         for s in document.streams:
@@ -97,7 +107,7 @@ class VariantsPage:
 
     # Rows
 
-    def tables(self):
+    def tables(self) -> list[tuple]:
         """[(title, rows)]: gauges, then what goes in and out, then heat and work."""
         documents = [c["document"] for c in self.columns if c["document"] is not None]
         gauges, streams, powers, labels = [], [], [], {}
@@ -118,7 +128,7 @@ class VariantsPage:
                 out.append((title, rows))
         return out
 
-    def row(self, address, label, dimension):
+    def row(self, address: str, label: str, dimension: str) -> dict[str, Any] | None:
         values = [c["values"].get(address) for c in self.columns]
         if all(v is None for v in values):
             return None
@@ -159,7 +169,7 @@ class VariantsPage:
             "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True)),
         }
 
-    def inputs(self):
+    def inputs(self) -> list[tuple]:
         """[(where, what the base has, [what each variant has])] of all inputs that differ."""
         rows = {}
         for k, v in enumerate(self.project.variants):

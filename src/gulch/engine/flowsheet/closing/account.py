@@ -13,6 +13,8 @@ from gulch.engine.flowsheet.start import Start
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.flowsheet.plan import Plan
+    from gulch.engine.flowsheet.run import Run
+    from gulch.engine.flowsheet.solution import Solution
 
 
 MOST_TRIED = 3000  # passes of all trials together
@@ -79,22 +81,22 @@ class Account:
 class _Trials:
     """Solves of the whole process beside a run, whose passes are counted together."""
 
-    def __init__(self, run, plan):
+    def __init__(self, run: Run, plan: Plan) -> None:
         self.plan, self.watch, self.spent = plan, run.watch, 0
 
-    def _counted(self, solution):
+    def _counted(self, solution: Solution) -> Solution:
         self.spent += sum(lo.passes for lo in solution.loops)
         return solution
 
-    def changed(self, start, overrides, max_passes=None):
+    def changed(self, start: Start | None, overrides: dict[str, float], max_passes: int | None = None) -> Solution:
         return self._counted(self.plan.run(start=start, overrides=overrides, watch=self.watch, max_passes=max_passes, explain=False))
 
-    def edited(self, change):
+    def edited(self, change: Callable) -> Solution:
         project = self.plan.project.model_copy(deep=True)
         change(project)
         return self._counted(type(self.plan)(project).run(watch=self.watch, explain=False))
 
-    def ended(self):
+    def ended(self) -> bool:
         return self.watch.ended() is not None or self.spent > MOST_TRIED
 
 
@@ -116,7 +118,7 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
 
     trials = _Trials(run, plan)
 
-    def is_liquid(stream):
+    def is_liquid(stream: str) -> bool:
         found = run.streams.get(stream)
         return found is not None and not found.is_empty and found.vapour_fraction <= 1e-6
 

@@ -12,6 +12,7 @@ from gulch.engine.project.places import Place, at_unit
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
+    from gulch.engine.phases.stream import Stream
 
 _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fraction": 1.0, "ratio": 1.0, "power": 1e5}
 
@@ -19,7 +20,7 @@ _TIE_SCALE = {"temperature": 100.0, "pressure": 1e5, "molar flow": 1.0, "fractio
 class NoBeginning(Exception):
     """A group that cannot begin: at which Place, what is wrong and what to do, as sentences."""
 
-    def __init__(self, place, what, todo):
+    def __init__(self, place: Place, what: str, todo: str) -> None:
         super().__init__(what)
         self.place, self.what, self.todo = place, what, todo
 
@@ -59,7 +60,7 @@ def begin(loop: Loop) -> None:
     loop.scale, loop.floor, loop.ceiling, loop.begin = scale, floor, ceiling, x
 
 
-def _set_knobs_and_ties(loop):
+def _set_knobs_and_ties(loop: Loop) -> None:
     """Let the run's inputs stand where the last solve left the knobs and the iterated ties."""
     run = loop.run
     for target in loop.targets:
@@ -78,7 +79,7 @@ def _set_knobs_and_ties(loop):
             )
 
 
-def _tear_start(loop, tear, template):
+def _tear_start(loop: Loop, tear: str, template: Stream) -> np.ndarray:
     """Flows, molar enthalpy and pressure a tear starts from: the user's guess if newer, else what was kept."""
     plan = loop.plan
     typed, kept = plan.guesses.get(tear), loop.run.start.tears.get(tear)

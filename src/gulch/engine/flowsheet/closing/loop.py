@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -18,6 +18,8 @@ from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.pressures import Pressures
+    from gulch.engine.flowsheet.graph import Group
+    from gulch.engine.flowsheet.run import Run
     from gulch.engine.settle import LoopResult
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
@@ -47,11 +49,11 @@ class Loop:
     floor: np.ndarray
     ceiling: np.ndarray
     begin: np.ndarray
-    slope: np.ndarray | None
+    slope: Any
     trouble: tuple | None
     pressures: Pressures
 
-    def __init__(self, run, group):
+    def __init__(self, run: Run, group: Group) -> None:
         self.run, self.plan, self.group = run, run.plan, group
         self.tolerance, self.method, self.max_passes = run.plan.tolerance, run.plan.method, run.max_passes
         self.targets = [self.plan.targets[id_] for id_ in group.targets]
@@ -59,7 +61,8 @@ class Loop:
         self.unknowns = Unknowns(self.plan.species, group.tears, group.ties, group.targets)
         self.low, self.high = (np.array([getattr(t, end) for t in self.targets]) for end in ("low", "high"))
         self.ranges = self.high - self.low
-        self.slope, self.residual = None, np.zeros(len(self.targets))
+        self.slope = None  # of the residuals over the knobs, shape (m, m), once it is known
+        self.residual = np.zeros(len(self.targets))
         self.guesses = {}  # temperatures of tears [K]
         self.passes, self.most = 0, MOST_SEARCHES * self.max_passes  # made, and allowed in all searches together
         self.steps, self.history = [], []  # of every search, one after another
@@ -112,7 +115,7 @@ class Loop:
         self._watch_phases()
         return out
 
-    def _set(self, x):
+    def _set(self, x: np.ndarray) -> None:
         """Give the run the streams and inputs that the unknowns stand for."""
         run, model, u = self.run, self.plan.model, self.unknowns
         for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x)), strict=True):
@@ -122,7 +125,7 @@ class Loop:
             flow, P = flow.copy(), held.get(tear, float(P))
             run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), P, self.guesses[tear])
 
-    def _read_targets(self, x):
+    def _read_targets(self, x: np.ndarray) -> None:
         for k, target in enumerate(self.targets):
             reading = self.run.live(target.reads)
             if reading is None or not np.isfinite(reading):
@@ -132,7 +135,7 @@ class Loop:
                 reading = np.nan  # with the knobs held the loop may still be filling
             self.residual[k] = reading - target.wanted
 
-    def _read_tears(self, out):
+    def _read_tears(self, out: np.ndarray) -> None:
         u = self.unknowns
         for k, tear in enumerate(self.group.tears):
             stream = self.run.streams[tear]
@@ -150,7 +153,7 @@ class Loop:
             "Narrow the knob's range, read another result, or switch the target off.",
         )
 
-    def _watch_phases(self):
+    def _watch_phases(self) -> None:
         """Remember where a stream of the group gained or lost a phase since the pass before."""
         for s in self.group.tears and self.plan.made_by(self.group.units):
             state = getattr(self.run.streams.get(s), "__dict__", {}).get("state")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -21,6 +21,9 @@ from gulch.engine.units.told import UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group
     from gulch.engine.flowsheet.run import Run
+    from gulch.engine.project.couplings import Target
+    from gulch.engine.project.nodes import Node
+    from gulch.engine.settle import LoopResult
 
 WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
 SHOWN_PASSES = 400  # of which the values are kept
@@ -64,7 +67,7 @@ def close(run: Run, group: Group) -> None:
         _judge_loop(loop, found, remarks, method_failed)
 
 
-def _broken_off(loop, remarks):
+def _broken_off(loop: Loop, remarks: list) -> Any:
     """LoopResult of plain passes after a search that failed where they go on; None, the trouble said, where they do not."""
     run = loop.run
     nowhere = UnitTrouble("The loop does not settle.", "Look at it in Loops.")
@@ -80,7 +83,7 @@ def _broken_off(loop, remarks):
     return replace(found, reason=Reason.PASS_FAILED)
 
 
-def _behind(loop, node):
+def _behind(loop: Loop, node: Node) -> Any:
     """Units of the group that depend on a node that failed: in a loop all of them, else those computed after it."""
     group, nodes = loop.group, loop.group.nodes
     if group.tears or group.ties or node not in nodes:
@@ -88,7 +91,7 @@ def _behind(loop, node):
     return [n.name for n in nodes[nodes.index(node) :] if n.name in loop.plan.units]
 
 
-def _calmed(loop, found):
+def _calmed(loop: Loop, found: LoopResult) -> LoopResult:
     """An unsettled search that led nowhere, replaced by plain passes from where it began, to diagnose it by.
 
     Extrapolation of a loop that has no answer ends anywhere; what plain passes do tells why. A search that was
@@ -105,7 +108,7 @@ def _calmed(loop, found):
     return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates)
 
 
-def _by_direct_passes(loop, found):
+def _by_direct_passes(loop: Any, found: Any) -> Any:
     """(an unsettled search by a method of the user's choice, replaced by direct passes; whether those settle)."""
     plain = loop.plain(loop.max_passes)
     if plain is None:
@@ -113,7 +116,7 @@ def _by_direct_passes(loop, found):
     return replace(plain, reason=found.reason, history=found.history, iterates=found.iterates), plain.reason.settled
 
 
-def _judge_targets(loop, aim, found):
+def _judge_targets(loop: Loop, aim: Aim, found: LoopResult) -> None:
     """Write what became of each target."""
     run, m = loop.run, len(loop.targets)
     settled = found.reason.settled
@@ -150,13 +153,13 @@ def _judge_targets(loop, aim, found):
             run.solution.messages.append(run.plan.of_target(target, outcome, aim.closest.get(target.id), aim.jump))
 
 
-def _place(target, at):
+def _place(target: Target, at: float) -> str:
     """Where a knob stands on its range: low, high or inside."""
     near = 1e-6 * (target.high - target.low)
     return "low" if at <= target.low + near else ("high" if at >= target.high - near else "inside")
 
 
-def _judge_loop(loop, found, remarks, method_failed):
+def _judge_loop(loop: Loop, found: LoopResult, remarks: list, method_failed: bool) -> None:
     """Write the loop's outcome and, where it did not settle, why."""
     run, group, plan = loop.run, loop.group, loop.plan
     outcome = LoopOutcome(
@@ -197,7 +200,7 @@ def _judge_loop(loop, found, remarks, method_failed):
         vars(outcome).update(finite(vars(outcome)))
 
 
-def _mode(loop, found):
+def _mode(loop: Loop, found: LoopResult) -> dict[str, float]:
     """{species: its share in the slowest change}."""
     if found.mode is None or not loop.group.tears:
         return {}
@@ -206,7 +209,7 @@ def _mode(loop, found):
     return {s: float(v) for s, v in zip(loop.plan.species, parts / total, strict=True) if v > 1e-4 * total} if total > 0.0 else {}
 
 
-def _record(loop, outcome):
+def _record(loop: Loop, outcome: LoopOutcome) -> None:
     """Pass by pass: residuals by species, values of the tears; guess and result."""
     u, species = loop.unknowns, loop.plan.species
     steps = loop.steps[-SHOWN_PASSES:]

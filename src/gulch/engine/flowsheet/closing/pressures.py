@@ -41,7 +41,7 @@ class Pressures:
     held: {tear: Pa}. A stream that turned out to carry nothing sets no pressure where streams join: `dry` names those.
     """
 
-    def __init__(self, loop: Loop):
+    def __init__(self, loop: Loop) -> None:
         self.run, self.plan, self.group = loop.run, loop.plan, loop.group
         self.units = self.plan.lasting.setdefault(self.group, {}).get("connected") or self._connected()
         # ties and targets may turn a pressure in the middle of a search
@@ -51,7 +51,7 @@ class Pressures:
         self.told: tuple | None = None  # what the pressures held were found from
         self.find()
 
-    def _connected(self):
+    def _connected(self) -> list[Joined]:
         """The group's units as `Joined`, kept by the plan."""
         plan, inside, out = self.plan, set(self.group.units), []
         for unit in (n.name for n in self.group.nodes if n.kind is NodeKind.UNIT):
@@ -73,7 +73,7 @@ class Pressures:
         self.held = {t: P for t, P in tears.items() if math.isfinite(P) and P > 0.0}
         return self.held
 
-    def _told(self):
+    def _told(self) -> tuple:
         """All that pressures hang on: inputs that are pressures, what enters from outside, which streams set none."""
         given, streams = self.run.given, self.run.streams
         typed = [getattr(given[u.unit], name, None) for u in self.units for name in u.typed]
@@ -100,7 +100,7 @@ class Pressures:
         self.held = {t: P for t, P in before.items() if same(streams[t].P, P)}  # any other is searched for
         return self.held != before
 
-    def _settled(self, tears):
+    def _settled(self, tears: dict[str, float]) -> dict[str, float]:
         """Tears' pressures after sweeps from above until they repeat; those that go on falling are left out."""
         for _ in range(len(self.units) + 2):
             after = self._sweep(dict(tears))
@@ -110,7 +110,7 @@ class Pressures:
         last = self._sweep(dict(tears))
         return {t: P for t, P in last.items() if same(P, tears[t])}
 
-    def _sweep(self, known):
+    def _sweep(self, known: dict[str, float]) -> dict[str, float]:
         """Pressures of the tears after every unit in turn was told those of its inlets; known: of the tears before, used up."""
         streams, given, out = self.run.streams, self.run.given, {}
         for u in self.units:

@@ -57,7 +57,7 @@ def edge_between(value: Callable, inside: float, f: float, outside: float, steps
     return inside, f
 
 
-def _beside(value, a, hole, b):
+def _beside(value: Any, a: Any, hole: Any, b: Any) -> Any:
     """(k, value) of a point between a and b near one that cannot be computed, or None."""
     for share in (0.5, 0.25, 0.1, 0.02):
         for k in (hole + share * (b - hole), hole + share * (a - hole), b + share * (hole - b), a + share * (hole - a)):

@@ -16,6 +16,7 @@ from gulch.engine.flowsheet.closing.roots import edge_between, root_between
 from gulch.engine.settle import PassFailed, Reason
 
 if TYPE_CHECKING:
+    from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.settle import LoopResult
 
 LOOSE = 1e-4  # tolerance of the loops while sensitivities are measured
@@ -49,12 +50,12 @@ class Jump(NamedTuple):
 class Aim:
     """The search of the targets of a Loop. closest: {target: how it could not be met}."""
 
-    def __init__(self, loop):
+    def __init__(self, loop: Loop) -> None:
         self.loop, self.targets, self.knobs = loop, loop.targets, loop.unknowns.knobs
         self.closest = {}
         self.jump: Jump | None = None  # where the only target's gauge jumps over what it should read
         self.flat = False  # the only target's gauge reads the same over the knob's whole range
-        self.last = None  # the last search of the loops that did not settle
+        self.last: LoopResult | None = None  # the last search of the loops that did not settle
 
     def close(self, x: np.ndarray) -> LoopResult:
         """Close loops and targets together; where that fails, the targets outside and the loops inside. Returns LoopResult."""
@@ -84,7 +85,7 @@ class Aim:
                 return self.last_or_raise()  # the method asked for does not settle the loops, whatever the knobs
         return self.apart(x)
 
-    def together(self, x: np.ndarray, secants: tuple, max_passes: int | None = None) -> LoopResult | None:
+    def together(self, x: np.ndarray, secants: tuple | None, max_passes: int | None = None) -> LoopResult | None:
         """One search over everything; None unless it settles with every target met."""
         method = "anderson" if self.loop.method == "automatic" else None
         try:
@@ -278,10 +279,10 @@ class Aim:
 class Outside:
     """The targets' knobs searched outside, each position with the loops settled anew from the last one."""
 
-    def __init__(self, aim, x):
+    def __init__(self, aim: Aim, x: np.ndarray) -> None:
         self.aim, self.loop = aim, aim.loop
         self.x, self.secants, self.lost = x, None, 0
-        self.best = None  # (size of the error, LoopResult)
+        self.best: tuple[float, LoopResult] | None = None  # (size of the error, LoopResult)
         self.tried: set = set()  # pairs of positions that bracket, but between which nothing can be computed
         wanted = np.array([abs(t.wanted) for t in aim.targets])
         self.weight = np.maximum(wanted, np.abs(self.loop.slope) @ self.loop.ranges)
@@ -322,7 +323,7 @@ class Outside:
         """Bounded least squares of all targets."""
         loop = self.loop
 
-        def away(u):
+        def away(u: Any) -> Any:
             try:
                 return self.at(loop.low + u * loop.ranges) / self.weight
             except Lost:
@@ -399,7 +400,7 @@ class Outside:
         sizes = [abs(known[k]) for k in good]
         lows = [j for j in range(len(good)) if sizes[j] <= min(sizes[max(j - 1, 0) : j + 2])]
 
-        def away(k):
+        def away(k: float) -> float:
             found = self.value(k)
             return np.inf if found is None else abs(found)
 

@@ -7,12 +7,13 @@ a solve from each start that the user may have settles as well.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.edit import append_unit
 from gulch.engine.quantities import write
 
 if TYPE_CHECKING:
+    from gulch.engine.document.project import Project
     from gulch.engine.flowsheet.closing.account import Account
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.solution import Solution
@@ -71,7 +72,7 @@ def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
         return None
     stream, now, start = plan.entering[splitter][0], account.inputs[address], None
 
-    def held_at(share):
+    def held_at(share: float) -> float | None:
         """Share of the species before the splitter, followed from one share to the next; None where the loop does not settle."""
         nonlocal start
         if account.ended():
@@ -120,7 +121,7 @@ class _Trying:
     i: int
     more: tuple
 
-    def first(self, shares, most=1.0):
+    def first(self, shares: list[float], most: float = 1.0) -> tuple | None:
         """(share, what is then held) of the first share that settles from every start with no more than `most`; None without any."""
         for share in shares[:MOST_TOLD]:
             x = from_every_start(self.account, {self.address: share}, self.stream, self.i, self.more)
@@ -129,7 +130,7 @@ class _Trying:
         return None
 
 
-def _rounded_up(share):
+def _rounded_up(share: float) -> float:
     """A share to two figures, not below it."""
     near = float(f"{share:.2g}")
     return near if near >= share else float(f"{share * 1.05:.2g}")
@@ -164,7 +165,7 @@ def with_purge(account: Account, stream: str, i: int) -> tuple | None:
         if account.ended():
             return None
 
-        def purged(project, share=share):
+        def purged(project: Project, share: Any = share) -> None:
             unit = project.unit(append_unit(project, stream, "splitter"))
             unit.drawn = write(share, "fraction", project.display)
 
@@ -186,7 +187,7 @@ def with_machine(account: Account, stream: str) -> tuple | None:
     """
     kind = "pump" if account.is_liquid(stream) else "compressor"
 
-    def raised(project):
+    def raised(project: Project) -> None:
         unit = project.unit(append_unit(project, stream, kind))
         unit.pressure = write(account.entering_pressure, "pressure", project.display)
 

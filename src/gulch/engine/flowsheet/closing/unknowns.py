@@ -13,7 +13,7 @@ class Unknowns:
     one a row, shape (m, size).
     """
 
-    def __init__(self, species, tears, ties, targets):
+    def __init__(self, species: list[str], tears: tuple, ties: tuple, targets: tuple) -> None:
         self.n, self.tears, self.count = len(species), list(tears), len(tears)
         self.names = (*tears, *ties, *targets, *species)  # what secants belong to, the order of species included
         self._at_ties = (self.n + 2) * self.count

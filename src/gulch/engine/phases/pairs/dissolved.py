@@ -48,7 +48,7 @@ WATER_MOLES = 55.3e3  # of liquid water at 25 degC [mol/m3]
 LEAST_LN_H = math.log(1e3)  # of H in Pa: a gas held more firmly reacts with the solvent, which a constant does not tell
 
 
-def _psat(T):
+def _psat(T: float) -> float:
     """Vapour pressure of water [Pa]: Wagner & Pruss, J. Phys. Chem. Ref. Data 31 (2002) 387."""
     t = 1.0 - T / T_CRITICAL
     terms = -7.85951783 * t + 1.84408259 * t**1.5 - 11.7866497 * t**3 + 22.6807411 * t**3.5 - 15.9618719 * t**4 + 1.80122502 * t**7.5
@@ -81,7 +81,7 @@ def in_water(cas: str, course: Callable[[str, float], float | None]) -> tuple | 
     return tuple(_course(np.linspace(LOW, HIGH, 30), known)) if known else None
 
 
-def _course(T, ln_h):
+def _course(T: np.ndarray, ln_h: list[float]) -> list[float]:
     """(a, b, c) of ln H = a + b/T + c ln T through values, both of shape (m,)."""
     rows = np.column_stack([np.ones_like(T), 1.0 / T, np.log(T)])
     return np.linalg.lstsq(rows, np.array(ln_h), rcond=None)[0].tolist()

@@ -38,7 +38,7 @@ def like_groups(kind: int, i: int, j: int, mix: Mixture) -> tuple:
     x = [np.array([a, 1.0 - a]) for a in (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)]
     wanted = np.array([ln_gamma(two, t, z) for t in FILLED_AT for z in x])
 
-    def apart(b):
+    def apart(b: np.ndarray) -> np.ndarray:
         pairs = np.zeros((k.N_PAIR, 2, 2))
         pairs[k.PAIR_B, 0, 1], pairs[k.PAIR_B, 1, 0] = b
         pairs[k.PAIR_ALPHA] = NONRANDOM

@@ -89,7 +89,7 @@ def set_measured(project: Project, a: str, b: str, field: str, text: str) -> Non
     project.phase_model.measured = [m for m in project.phase_model.measured if m is not old] + [entry]
 
 
-def _pair_entry(a, b, kind, texts):
+def _pair_entry(a: str, b: str, kind: str, texts: dict[str, str]) -> PairEntry:
     try:
         numbers = [number(texts.get(f"a_{way}") or "0", f"a of {a} and {b}") for way in ("ab", "ba")]
         b_texts = (texts.get("b_ab") or "0 K", texts.get("b_ba") or "0 K")

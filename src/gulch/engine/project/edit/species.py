@@ -112,7 +112,7 @@ def move_species(project: Project, id_: str, by: int) -> None:
 def order_by_boiling_point(project: Project) -> None:
     """Order species by normal boiling point, lightest first; unknown ones last."""
 
-    def key(entry):
+    def key(entry: SpeciesEntry) -> float:
         try:
             point = lookup(*entry.key).boiling_point
         except SpeciesError:

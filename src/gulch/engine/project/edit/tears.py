@@ -41,7 +41,7 @@ def take_assumed(project: Project, id_: str, taken: dict[str, Any], address: str
     return done
 
 
-def _choice_at(project, address):
+def _choice_at(project: Project, address: str) -> Choice | None:
     head, _, name = address.partition(".")
     unit = project.unit(head)
     return next((d for d in KINDS[unit.kind].declared(Choice) if d.name == name), None) if unit else None

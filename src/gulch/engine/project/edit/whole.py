@@ -60,7 +60,7 @@ def become(project: Project, data: dict[str, Any]) -> None:
     _take_over(project, load(data))
 
 
-def _take_over(part, new):
+def _take_over(part: Any, new: Any) -> None:
     for name in type(part).model_fields:
         mine, its = getattr(part, name), getattr(new, name)
         if mine == its:
@@ -73,7 +73,7 @@ def _take_over(part, new):
             setattr(part, name, its)
 
 
-def _kept_or_new(k, mine, entry, in_place):
+def _kept_or_new(k: int, mine: list, entry: Any, in_place: bool) -> Any:
     """The object that an entry stood in before, brought up to date; the entry itself where there was none."""
     if in_place:
         old = mine[k]

@@ -76,7 +76,7 @@ def paste_measured(project: Project, text: str) -> tuple[list[tuple[str, str]], 
     return done, unread
 
 
-def _blocks(text):
+def _blocks(text: str) -> list[tuple]:
     """(first line, its Title or None, lines below it) of each block."""
     blocks: list[tuple] = []
     fresh = True

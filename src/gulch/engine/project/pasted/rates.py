@@ -13,6 +13,8 @@ from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
+    from fractions import Fraction
+
     from gulch.engine.document import Project, ReactionEntry
 
 COLUMNS = {
@@ -69,7 +71,7 @@ def paste_rates(project: Project, text: str) -> tuple[list[str], list[str]]:
     return done, unread
 
 
-def _constant(project, cells):
+def _constant(project: Project, cells: dict[str, tuple]) -> RateConstantEntry:
     """The RateConstantEntry of a row. Raises QuantityError."""
     cell, head = cells["k"]
     if cell.empty:
@@ -95,7 +97,7 @@ def _with_unit(pair: tuple[Cell, Head]) -> tuple[Cell, str]:
     return pair[0], pair[1].unit
 
 
-def _bare(text):
+def _bare(text: str) -> bool:
     try:
         float(text.replace("−", "-"))
     except ValueError:
@@ -103,7 +105,7 @@ def _bare(text):
     return True
 
 
-def _reaction(project, cells, number) -> ReactionEntry:
+def _reaction(project: Project, cells: dict[str, tuple], number: int) -> ReactionEntry:
     """The reaction that a row means, made where its equation is new. Raises EditError."""
     named = cells["reaction"][0].text if "reaction" in cells else ""
     found = next((r for r in project.reactions if named and named.lower() == r.id.lower()), None)
@@ -121,14 +123,14 @@ def _reaction(project, cells, number) -> ReactionEntry:
     return found
 
 
-def _same(project, reaction, meant):
+def _same(project: Project, reaction: ReactionEntry, meant: dict[int, Fraction]) -> bool:
     try:
         return resolve_equation(reaction.equation, project.entries()).coefficients == meant
     except (EquationError, SpeciesError):
         return False
 
 
-def _give(project, reaction, constant, number):
+def _give(project: Project, reaction: ReactionEntry, constant: RateConstantEntry, number: int) -> None:
     """Write a constant into a reaction's rate law, made where there is none. Raises EditError where its unit does not fit the orders."""
     before = reaction.rate
     if before is not None and before.law == "formula":

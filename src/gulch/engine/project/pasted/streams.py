@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.document import FeedEntry, StreamEntry
 from gulch.engine.project.basis import amounts_of
@@ -90,7 +90,7 @@ class PastedStream:
 class Reader:
     """Reads one table. found: {stream as it is called there, "" where it is not: PastedStream}; unread: sentences."""
 
-    def __init__(self, project: Project):
+    def __init__(self, project: Project) -> None:
         self.project = project
         self.names = {word.lower(): s.id for s in project.species for word in (s.cas or s.id, s.shown, s.id)}
         self.found: dict[str, PastedStream] = {}
@@ -127,7 +127,7 @@ class Reader:
         return None
 
     @staticmethod
-    def _kind(unit):
+    def _kind(unit: str) -> str:
         """Of which kind an amount in a unit is; "" where the unit says nothing."""
         if not unit:
             return ""
@@ -143,7 +143,7 @@ class Reader:
                 continue
         return "unknown"
 
-    def _read(self, rows, turned):
+    def _read(self, rows: list[list[str]], turned: bool) -> None:
         """Read rows that each are a stream below a head row, or columns laid down as such."""
         row_word, column_word = ("column", "row") if turned else ("row", "column")
         heads, body = [head_of(c) for c in rows[0]], list(enumerate(rows[1:], 2))
@@ -176,12 +176,12 @@ class Reader:
         for name, stream in self.found.items():
             self._settle(name, stream)
 
-    def _is_units(self, row):
+    def _is_units(self, row: list[str]) -> bool:
         """Whether a row holds units and no figures."""
         cells = [c for c in row if c and c.lower() not in UNIT_HEADS]
         return bool(cells) and not any(numeric(c) for c in cells) and all(self._kind(c) != "unknown" or _state(c) for c in cells)
 
-    def _take(self, stream, cell, unit, what):
+    def _take(self, stream: PastedStream, cell: Cell, unit: str, what: Named) -> None:
         if cell.empty:
             self.unread.append(f"{cell.place}: empty, left out")
             return
@@ -201,7 +201,7 @@ class Reader:
         except QuantityError as error:
             self.unread.append(str(error).rstrip("."))
 
-    def _own_kind(self, cell):
+    def _own_kind(self, cell: Cell) -> str:
         """Of which kind a cell is that carries its own unit; a molar flow where it carries none."""
         unit = cell.text.strip().lstrip("+-−0123456789.,eE \u00a0\u202f")
         kind = self._kind(unit)
@@ -209,7 +209,7 @@ class Reader:
             raise QuantityError(f"{cell.place}: “{unit[:20]}” is no unit of a flow or a share")
         return kind or "flow"
 
-    def _amount(self, cell, unit, kind):
+    def _amount(self, cell: Cell, unit: str, kind: str) -> str:
         shares = SHARES.get(kind)
         if shares is None:
             return quantity(cell, unit, DIMENSIONS[kind], self.project.display)
@@ -221,7 +221,7 @@ class Reader:
         share = quantity(number, "", "ratio", self.project.display)
         return share + BARE if meant == BARE else as_fraction(share)
 
-    def _settle(self, name, stream):
+    def _settle(self, name: str, stream: PastedStream) -> None:
         """Say of shares without a unit what they are, by what they add up to."""
         for kind in ("fraction", "mass_fraction"):
             amounts = stream.amounts.get(kind, {})
@@ -237,7 +237,7 @@ class Reader:
                 else:
                     amounts[species] = settled(text)
 
-    def _total(self, cell, unit, kind):
+    def _total(self, cell: Cell, unit: str, kind: str) -> str:
         for dimension in (DIMENSIONS[kind],) if kind else ("molar flow", "mass flow"):
             try:
                 return quantity(cell, unit, dimension, self.project.display)
@@ -246,17 +246,17 @@ class Reader:
         raise trouble
 
 
-def _gone(before, after):
+def _gone(before: FeedEntry, after: FeedEntry) -> list[str]:
     """Species that a feed held and holds no more."""
     held = [{s for key in (*DIMENSIONS, "ratio") for s in getattr(given, key)} for given in (before, after)]
     return sorted(held[0] - held[1])
 
 
-def _per_cent(text):
+def _per_cent(text: Any) -> Any:
     return f"{text} %"
 
 
-def _state(unit):
+def _state(unit: str | None) -> bool:
     """Whether a text is a unit of temperature or pressure."""
     for dimension in ("temperature", "pressure"):
         try:
@@ -326,7 +326,7 @@ def pasted_guess(project: Project, text: str) -> tuple[str | None, str | None, d
     return found.temperature, found.pressure, _molar(project, found)
 
 
-def _molar(project, found):
+def _molar(project: Project, found: PastedStream) -> dict[str, str]:
     """Molar flows of a stream that was pasted on another basis."""
     given = found.given(FeedEntry(temperature="25 degC", pressure="1 bar"))
     amounts = amounts_of(project, StreamEntry(id="pasted", given=given))

@@ -58,7 +58,7 @@ def rows_of(text: str) -> list[list[str]]:
     return [r + [""] * (width - len(r)) for r in rows]
 
 
-def _apart(line):
+def _apart(line: str) -> list[str]:
     """Cells of a line without tabs, semicolons or bars."""
     parts = re.split(r"\s{2,}|,\s+", line.strip())
     return parts if len(parts) > 1 else line.split(",")

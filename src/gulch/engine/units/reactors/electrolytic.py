@@ -70,11 +70,11 @@ class ElectrolyticReactor(StoichiometricReactor):
         if not any(given.electrons[r.id] > 0.0 for r in reactions):
             raise UnitTrouble("None of its reactions takes electrons.", "Type how many go through the cell for one extent.", "electrons")
 
-        def current(extents):
+        def current(extents: list[float]) -> float:
             passed = sum(x * given.electrons[r.id] for x, r in zip(extents, reactions, strict=True))
             return FARADAY * float(passed) / given.efficiency
 
-        def work_at(T):
+        def work_at(T: float) -> float:
             return given.voltage * current(cls.run(feed, steps, T, context)[3])
 
         product = cls.settle_heat(feed, given, context, lambda T: cls.run(feed, steps, T, context)[0], work_at)

@@ -43,7 +43,7 @@ def basis_words(constant: Constant) -> str:
 class Contents:
     """What a reactor of a kind holds at equilibrium, at any temperature; constants and states once found are kept."""
 
-    def __init__(self, kind, feed, given, context, reactions, pressure):
+    def __init__(self, kind: Any, feed: Stream, given: Any, context: Any, reactions: Any, pressure: float) -> None:
         self.kind, self.feed, self.given, self.context = kind, feed, given, context
         self.reactions, self.pressure = reactions, pressure
         self.nu = np.array([r.nu for r in reactions])
@@ -52,7 +52,7 @@ class Contents:
         self.constants = [r.constant for r in reactions]
         self.seen, self.known = {}, self._known(context.memory)
 
-    def _known(self, memory):
+    def _known(self, memory: dict) -> dict[tuple, np.ndarray]:
         """ln K found in earlier passes with these very constants, which a target or a tie may turn between passes."""
         constants, known = memory.get("constants", ((), {}))
         if len(constants) != len(self.constants) or any(a is not b for a, b in zip(constants, self.constants, strict=True)):
@@ -67,7 +67,7 @@ class Contents:
             self.known[key] = np.array([self._ln_constant(r, h, T) for r, h in zip(self.reactions, self.held, strict=True)])
         return self.known[key]
 
-    def _ln_constant(self, reaction, held, T):
+    def _ln_constant(self, reaction: Reaction, held: Held | None, T: float) -> float:
         own = self.given.own_approach.get(reaction.id)
         here = T + (self.given.approach if own is None else own)
         if here < COLDEST:
@@ -92,7 +92,7 @@ class Contents:
             self.seen[T] = self._solved(T, self.feed.n, self.pressure)
         return self.seen[T]
 
-    def _solved(self, T, n0, P, shift=0.0):
+    def _solved(self, T: Any, n0: np.ndarray, P: Any, shift: Any = 0.0) -> tuple:
         ln_k, memory = self.ln_constants(T) + shift, self.context.memory
         try:
             found = by_extents(
@@ -209,7 +209,7 @@ class EquilibriumReactor(Reactor):
         changes = [(r.id, x * r.nu) for r, x in zip(reactions, extents, strict=True)]
         rows = context.later(lambda: cls.rows(feed, reactions, contents.held, extents, ln_k, found, context))
 
-        def told():
+        def told() -> list[Note]:
             return cls.remarks(product, given, context) + disbelief(product.T, contents.at_equilibrium, given, context)
 
         # a gas is refused nowhere, so only the outcome is looked at

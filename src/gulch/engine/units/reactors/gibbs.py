@@ -90,12 +90,12 @@ class GibbsReactor(Reactor):
 
         seen = {}
 
-        def at(T):
+        def at(T: float) -> tuple:
             if T not in seen:
                 seen[T] = solved(T)
             return seen[T]
 
-        def solved(T):
+        def solved(T: float) -> tuple:
             if T + given.approach < 100.0:
                 raise UnitTrouble("The approach puts the Gibbs energies below 100 K.", "Choose one nearer to zero.", "approach")
             try:

@@ -142,11 +142,11 @@ class Reactor(Unit):
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         target = feed.enthalpy_flow + (given.duty_given if given.mode == "duty" else 0.0)
 
-        def excess(T):
+        def excess(T: float) -> float:
             work = work_at(T) if work_at is not None else 0.0
             return Stream.at_temperature(context.model, amounts_at(T), T, pressure).enthalpy_flow - target - work
 
-        def probe(T, toward):
+        def probe(T: float, toward: float) -> tuple:
             """(T, excess) at T or, where nothing can be computed there, as near to it as halving the way allows."""
             for _ in range(12):
                 try:
@@ -180,11 +180,11 @@ class Reactor(Unit):
     def reaction_heat(product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:
         """Heat of reaction at 298.15 K in the phase that most of the product is in, and words for that."""
 
-        def heat():
+        def heat() -> float:
             h = context.model.standard_enthalpies(T_STANDARD, phase_of(product))
             return float(sum(x * (r.nu @ h) for x, r in zip(extents, reactions, strict=True)))
 
-        def words():
+        def words() -> str:
             at = show(T_STANDARD, "temperature", context.display)
             return f"of pure liquids at {at}" if phase_of(product) == "liquid" else f"of gases at {at}"
 

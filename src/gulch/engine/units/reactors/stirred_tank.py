@@ -245,7 +245,7 @@ class StirredTank(KineticReactor):
         ]
 
 
-def _branch(found, T):
+def _branch(found: list[tuple], T: float) -> str:
     """Which branch of steady states a tank runs on: "only", "lower", "middle" or "upper"."""
     if len(found) == 1:
         return "only"

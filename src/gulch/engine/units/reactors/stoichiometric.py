@@ -116,14 +116,14 @@ class StoichiometricReactor(Reactor):
         return share * entering[reaction.key] / -reaction.nu[reaction.key]
 
 
-def _remedy(limiting, key):
+def _remedy(limiting: str, key: str) -> str:
     """What to do where a species is used up before the key is converted as asked."""
     if limiting == key:
         return f"Feed more {key} or ask for less conversion."
     return f"Count the conversion on {limiting}, which runs out before {key} does, ask for less of it, or feed more {limiting}."
 
 
-def _percent(share):
+def _percent(share: float) -> str:
     return "–" if share is None else f"{100 * share:.4g} %"
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -22,7 +22,12 @@ from gulch.engine.units.reactors.kernels.tank import heats_over, tank
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.chemistry.kernels.rates import Rates
     from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.reactors.kinetic import KineticReactor
 
 POINTS = 90  # temperatures at which the heat balance is looked at, at least
 STEP = 8.0  # and at most this far apart [K]
@@ -35,7 +40,18 @@ class TankRun:
     kind: the unit kind, which knows what fills the tank.
     """
 
-    def __init__(self, kind, feed, given, context, laws, per, phase, pressure, key):
+    def __init__(
+        self,
+        kind: type[KineticReactor],
+        feed: Stream,
+        given: Given,
+        context: Context,
+        laws: Rates,
+        per: np.ndarray,
+        phase: int,
+        pressure: float,
+        key: int,
+    ) -> None:
         self.kind, self.feed, self.given, self.context, self.model = kind, feed, given, context, context.model
         self.laws, self.nu, self.per, self.phase, self.pressure, self.key = laws, laws.nu, per, phase, pressure, key
         self.bulk = given.bulk_density or 0.0
@@ -101,7 +117,7 @@ class TankRun:
         if self.feed.n[self.key] <= 0.0:
             raise UnitTrouble(f"The target counts {name}, which is not fed.", "Feed it, or choose another key reactant.", "target")
 
-        def miss(ln_volume):
+        def miss(ln_volume: float) -> float:
             return self.converted(self.sized(T, math.exp(ln_volume), False)[0]) - target
 
         low, high = math.log(1e-6), math.log(1e5)
@@ -120,7 +136,7 @@ class TankRun:
         feed, nu, P = self.feed, self.nu, self.pressure
         volume = 0.0
 
-        def residual(z):
+        def residual(z: np.ndarray) -> np.ndarray:
             nonlocal volume
             n = np.maximum(feed.n + (z * feed.total) @ nu, 0.0)
             liquid = Stream.at_temperature(self.model, n, T, P).parted()["liquid"]
@@ -196,7 +212,7 @@ class TankRun:
         made, removed = self.sides(T)
         return made - removed
 
-    def _looked_at(self):
+    def _looked_at(self) -> np.ndarray:
         """(temperatures, heat made, heat removed), shape (m,) each, where they can be computed. Raises UnitTrouble."""
         low, high = self.search_range()
         grid = np.linspace(low, high, max(POINTS, int((high - low) / STEP)))
@@ -209,7 +225,7 @@ class TankRun:
             )
         return np.array(rows).T
 
-    def _sides_in_turn(self, grid):
+    def _sides_in_turn(self, grid: np.ndarray) -> np.ndarray:
         rows = []
         for T in grid:
             try:
@@ -218,7 +234,7 @@ class TankRun:
                 continue
         return np.array(rows)
 
-    def _sides_at_once(self, grid):
+    def _sides_at_once(self, grid: np.ndarray) -> np.ndarray:
         """As `_sides_in_turn`, of contents in one phase and of known size, by one kernel."""
         given = self.given
         by_time = given.size_by == "time"
@@ -240,7 +256,7 @@ class TankRun:
         removed = start - self.feed.enthalpy_flow - self.exchanged(grid)
         return np.column_stack([grid, start - contents, removed])[np.isfinite(contents)]
 
-    def _between_points(self, grid, f):
+    def _between_points(self, grid: np.ndarray, f: np.ndarray) -> Iterator:
         """Brackets of pairs of states that lie between two points of the grid, where the excess turns near zero."""
         for i in range(1, grid.size - 1):
             if f[i - 1] * f[i] > 0.0 and f[i] * f[i + 1] > 0.0 and abs(f[i]) < min(abs(f[i - 1]), abs(f[i + 1])):
@@ -266,7 +282,7 @@ class TankRun:
         return low, high
 
 
-def _changes_of_sign(grid, f):
+def _changes_of_sign(grid: np.ndarray, f: np.ndarray) -> list[tuple]:
     return [(grid[i], grid[i + 1]) for i in range(grid.size - 1) if f[i] == 0.0 or f[i] * f[i + 1] < 0.0]
 
 
@@ -281,7 +297,7 @@ def adiabatic_limit(feed: Stream, nu: np.ndarray, heat: float, T_start: float, e
         return T_start
     burnt = np.maximum(feed.n + most @ nu, 0.0)
 
-    def short(T):
+    def short(T: float) -> float:
         return feed.enthalpy_flow + heat - enthalpy(burnt, T)
 
     if short(T_start) <= 0.0:
@@ -290,7 +306,7 @@ def adiabatic_limit(feed: Stream, nu: np.ndarray, heat: float, T_start: float, e
 
 
 @lru_cache(maxsize=64)
-def _of_most_heat(heats, nu, shape, n0):
+def _of_most_heat(heats: Any, nu: Any, shape: Any, n0: Any) -> np.ndarray | None:
     """Extents [mol/s] of most heat with no flow below zero; None where there are none. Everything as bytes of its arrays."""
     nu = np.frombuffer(nu).reshape(shape)
     bounds = [(None, None)] * len(nu)

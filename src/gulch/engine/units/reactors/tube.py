@@ -23,7 +23,9 @@ from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Given
+    from gulch.engine.chemistry.kernels.rates import Rates
+    from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Context, Given
 
 POINTS = 121  # of the profiles, at least
 CROWDED = 24  # steps of the integration between two points that call for more points between them
@@ -86,7 +88,9 @@ class Tube:
     length [m] and area [m2] of all tubes are None where no diameter is given.
     """
 
-    def __init__(self, feed, given, context, laws, per, phase, T_in, H_in):
+    def __init__(
+        self, feed: Stream, given: Given, context: Context, laws: Rates, per: np.ndarray, phase: int, T_in: float, H_in: float
+    ) -> None:
         self.feed, self.given, self.context, self.model = feed, given, context, context.model
         self.laws, self.per, self.phase, self.T_in, self.H_in = laws, per, phase, T_in, H_in
         self.volume, self.length, self.area = dimensions(given)
@@ -94,7 +98,7 @@ class Tube:
         self.fixed = self._numbers()
         self.tolerance = np.r_[np.full(self.model.n, 1e-11 * feed.total), 1e-9 * max(abs(H_in), feed.total * 1e4), 1e-9 * feed.P**2, 1e-7]
 
-    def _numbers(self):
+    def _numbers(self) -> np.ndarray:
         """What the kernel wants of the tube, by its columns."""
         given, volume = self.given, self.volume
         fixed = np.zeros(12)
@@ -150,10 +154,10 @@ class Tube:
             self._stopped(start, failed)
         return y, told["nst"]
 
-    def _change(self, guess):
+    def _change(self, guess: np.ndarray) -> Callable:
         model = self.model
 
-        def change(V, y):
+        def change(V: float, y: np.ndarray) -> np.ndarray:
             return k.plug_change(
                 y,
                 self.phase,
@@ -169,7 +173,7 @@ class Tube:
 
         return change
 
-    def _states(self, y):
+    def _states(self, y: np.ndarray) -> tuple:
         """Temperature [K], pressure [Pa] and volume flow [m3/s] at every point."""
         model, x, near = self.model, np.empty(self.model.n), np.array([self.T_in, k.GOES_ON])
         T, P, flow = [], [], []
@@ -180,11 +184,11 @@ class Tube:
             flow.append(float(total * v))
         return T, P, flow
 
-    def _coolant_leaving(self, grid):
+    def _coolant_leaving(self, grid: np.ndarray) -> float:
         """The coolant's outlet temperature, at the feed's end, with which its inlet at the far end fits. Raises UnitTrouble."""
         taken = 0
 
-        def miss(leaving):
+        def miss(leaving: float) -> float:
             nonlocal taken
             if taken > MOST_STEPS:
                 raise _OutOfSteps
@@ -212,15 +216,15 @@ class Tube:
             "capacity",
         )
 
-    def _stopped(self, start, failed):
+    def _stopped(self, start: np.ndarray, failed: bool) -> None:
         """Raise UnitTrouble that says where the pressure ran out or the temperature ran away, if either did."""
         n, guess = self.model.n, np.array([self.T_in, k.GOES_ON])
         change = self._change(guess)
 
-        def pressure_left(V, y):
+        def pressure_left(V: float, y: np.ndarray) -> float:
             return y[n + 1] / self.fixed[k.F_P_LOW] ** 2 - 1.0
 
-        def room(V, y):
+        def room(V: float, y: np.ndarray) -> float:
             change(V, y)
             return 1.0 - guess[0] / self.given.limit
 
@@ -279,7 +283,7 @@ class Tube:
             "coolant": along.y[:, -1].tolist() if self.heat >= k.COOLED else None,
         }
 
-    def _selectivity(self, flow):
+    def _selectivity(self, flow: dict[str, list[float]]) -> list | None:
         """Selectivity from the inlet to each point, None where nothing is converted yet; None without what it counts on."""
         counts = self.context.counted
         if counts is None:

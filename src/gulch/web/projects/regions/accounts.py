@@ -1,5 +1,9 @@
 """Results of units as rows of text."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.quantities import (
     show,
 )
@@ -10,11 +14,16 @@ from gulch.web.projects.words import (
     show_unit,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.flowsheet.solution import UnitOutcome
+
 
 class Accounts(Region):
     """Results of units as rows of text."""
 
-    def result_row(self, address, label, text, meaning="", more=""):
+    def result_row(self, address: str, label: str, text: str, meaning: str = "", more: Any = "") -> dict:
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
         return {
             "address": address,
@@ -26,14 +35,14 @@ class Accounts(Region):
             "more": more,
         }
 
-    def open_words(self, pair, dimension, held=False):
+    def open_words(self, pair: list[float] | None, dimension: str, held: bool = False) -> str:
         """What the sources of the data leave open of a value, as a line below it, or ''; held: whether its feed would follow."""
         if pair is None or pair[1] - pair[0] <= 0.01 * abs(pair[1]):
             return ""
         low, high = (show(v, dimension, self.display, 3) for v in pair)
         return f"sources: {low} to {high}{', with what enters held' if held else ''}"
 
-    def unit_results(self, unit, outcome):
+    def unit_results(self, unit: Any, outcome: UnitOutcome) -> Iterator:
         for r in KINDS[unit.kind].results():
             value = outcome.values.get(r.key)
             if r.per is None:
@@ -52,7 +61,7 @@ class Accounts(Region):
                 for e, number in value.items():
                     yield self.result_row(f"{unit.id}.{r.key}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning)
 
-    def account(self, outcome):
+    def account(self, outcome: UnitOutcome) -> dict[str, Any]:
         """The stoichiometric table: in, change by each reaction, out."""
         rows = []
         for s in self.document.species:
@@ -79,10 +88,10 @@ class Accounts(Region):
             "total": [*texts, self.flow_text(totals[-1])],
         }
 
-    def flow_text(self, value):
+    def flow_text(self, value: float) -> str:
         return show(value, "molar flow", self.display, unit=False)
 
-    def reaction_rows(self, unit, outcome):
+    def reaction_rows(self, unit: Any, outcome: UnitOutcome) -> Iterator:
         for r in outcome.reactions:
             if "achieved" not in r:
                 continue
@@ -96,7 +105,7 @@ class Accounts(Region):
                 "watch": self.result_row(f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""),
             }
 
-    def equilibrium_rows(self, outcome):
+    def equilibrium_rows(self, outcome: UnitOutcome) -> Iterator:
         for r in outcome.reactions:
             if "ln_k" in r:
                 yield {
@@ -117,11 +126,11 @@ class Accounts(Region):
                     "basis": "",
                 }
 
-    def net_reactions(self, outcome):
+    def net_reactions(self, outcome: UnitOutcome) -> list[tuple]:
         """Independent reactions that describe a Gibbs reactor's change."""
         return [(r["equation"], self.flow_text(r["extent"])) for r in outcome.reactions if "equation" in r]
 
-    def balance_rows(self, balances):
+    def balance_rows(self, balances: dict[str, Any]) -> list[tuple]:
         rows = [("mass", balances["mass"])]
         rows += [(element, value) for element, value in balances["elements"].items()]
         rows.append(("energy", balances["energy"]))

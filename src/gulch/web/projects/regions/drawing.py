@@ -1,5 +1,9 @@
 """The map's data for the browser."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import source_of
 from gulch.engine.project.places import About
 from gulch.engine.quantities import (
@@ -12,15 +16,18 @@ from gulch.web.projects.words import (
     show_unit,
 )
 
+if TYPE_CHECKING:
+    from gulch.engine.flowsheet.solution import LoopOutcome, StreamResult, UnitOutcome
+
 
 class Drawing(Region):
     """The map's data for the browser."""
 
     @property
-    def flow_units(self):
+    def flow_units(self) -> tuple:
         return show_unit("molar flow", self.display), show_unit("mass flow", self.display)
 
-    def map(self):
+    def map(self) -> dict[str, Any]:
         """The drawing's data for the browser: units, streams, loops."""
         solved = self.solution.streams if self.solution else {}
         shade = self.row_shade()
@@ -74,24 +81,24 @@ class Drawing(Region):
         ]
         return {"units": units, "streams": streams, "loops": loops, "select": self.select, "stale": bool(self.stale)}
 
-    def state_text(self, found):
+    def state_text(self, found: StreamResult | None) -> str:
         """Temperature and pressure of a solved stream."""
         if found is None or found.temperature is None:
             return ""
         return f"{show(found.temperature, 'temperature', self.display, 3)} · {show(found.pressure, 'pressure', self.display, 3)}"
 
-    def short_reason(self, loop):
+    def short_reason(self, loop: LoopOutcome) -> str:
         """A few words for an unsettled loop on the map."""
         if loop.settled:
             return ""
         names = {s.id: s.shown for s in self.document.species}
         return f"{names.get(loop.builds_up, loop.builds_up)} builds up" if loop.builds_up else "not settled"
 
-    def row_shade(self):
+    def row_shade(self) -> str:
         known = [s.id for s in self.document.species]
         return self.shade if self.shade in known else (known[0] if known else "")
 
-    def headline(self, unit, outcome):
+    def headline(self, unit: Any, outcome: UnitOutcome | None) -> str:
         if outcome is None or not outcome.solved:
             return ""
         for r in KINDS[unit.kind].results():

@@ -1,6 +1,9 @@
 """Fields of forms, made from the declarations."""
 
+from __future__ import annotations
+
 import json
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import assumed_choices, choices_of, value_of
 from gulch.engine.explain.manual import page_of
@@ -18,15 +21,20 @@ from gulch.web.projects.words import (
     show_unit,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+    from gulch.engine.project.inputs import Address
+
 
 class Fields(Region):
     """Fields of forms, made from the declarations."""
 
-    def stands(self, a):
+    def stands(self, a: Address) -> str:
         """What an input stands at, in words: what a tie or a target found, else as typed; a bare share in per cent, as everywhere."""
         return self.set_by(a)["found"] or (a.text and in_unit(a.text, a.dimension, self.display)) or ""
 
-    def set_by(self, a):
+    def set_by(self, a: Address) -> dict[str, str]:
         """What sets an input instead of the typed text: a tie or a target, with the value it found."""
         tie = self.document.tie(a.address)
         turned = {k.id for k in self.document.knobs if k.input == a.address}
@@ -45,7 +53,7 @@ class Fields(Region):
             "about": f"target.{target.id}",
         }
 
-    def field(self, address, label=None, meaning=""):
+    def field(self, address: str, label: str | None = None, meaning: str = "") -> dict[str, Any]:
         a = self.inputs[address]
         message = self.errors.get(address)
         knob = next((k.id for k in self.document.knobs if k.input == address), None)
@@ -69,7 +77,7 @@ class Fields(Region):
             "dimension": a.dimension,
         }
 
-    def help_of(self, address):
+    def help_of(self, address: str) -> str:
         """Where the help explains an input, as page#place; '' where it does not."""
         owner, _, rest = address.partition(".")
         unit = self.document.unit(owner)
@@ -77,28 +85,28 @@ class Fields(Region):
             return f"{page_of(unit.kind)}#{rest.split('.')[0]}"
         return f"word-feed#{rest.split('.')[0]}" if self.document.stream(owner) is not None else ""
 
-    def unit_fields(self, unit):
+    def unit_fields(self, unit: Any) -> Iterator:
         """The form of a unit, made from its kind's declarations."""
         choices = choices_of(unit)
         for d in KINDS[unit.kind].inputs():
             if d.in_use(choices):
                 yield from SHOWN[type(d)](self, unit, d)
 
-    def number_fields(self, unit, declared):
+    def number_fields(self, unit: Any, declared: Input) -> Iterator:
         field = self.field(f"{unit.id}.{declared.key}", declared.label, declared.meaning)
         yield field | {"optional": declared.empty if declared.optional else False}
 
-    def set_fields(self, unit, declared):
+    def set_fields(self, unit: Any, declared: ReactionSet) -> Iterator:
         now = value_of(unit, declared)
         sets = [(s.id, s.id, s.id == now) for s in self.document.reaction_sets]
         yield self.list_field(unit, declared, [("", "none", not now), *sets])
 
-    def species_fields(self, unit, declared):
+    def species_fields(self, unit: Any, declared: SpeciesChoice) -> Iterator:
         now = value_of(unit, declared)
         species = [(s.id, s.shown, s.id == now) for s in self.document.species]
         yield self.list_field(unit, declared, [("", "choose …", not now), *species])
 
-    def list_field(self, unit, declared, options):
+    def list_field(self, unit: Any, declared: Any, options: list[tuple]) -> dict[str, Any]:
         address = f"{unit.id}.{declared.key}"
         return {
             "type": "choice",
@@ -110,15 +118,15 @@ class Fields(Region):
             "message": self.errors.get(address),
         }
 
-    def per_species_fields(self, unit, declared):
+    def per_species_fields(self, unit: Any, declared: PerSpecies) -> Iterator:
         yield {"type": "heading", "label": declared.label, "meaning": declared.meaning}
         for s in self.document.species:
             yield self.field(f"{unit.id}.{declared.key}.{s.id}", s.shown, declared.meaning)
 
-    def choice_fields(self, unit, declared):
+    def choice_fields(self, unit: Any, declared: Choice) -> Iterator:
         yield self.choice_field(unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit)))
 
-    def choice_field(self, unit, declared, chosen, assumed):
+    def choice_field(self, unit: Any, declared: Choice, chosen: str, assumed: bool) -> dict[str, Any]:
         options = [(v, words, v == chosen) for v, words in declared.options.items()]
         if declared.context and assumed:
             taken = declared.options.get(self.taken(unit.id).get(declared.name))
@@ -136,12 +144,12 @@ class Fields(Region):
             "taken": json.dumps(self.taken(unit.id)),
         }
 
-    def taken(self, id_):
+    def taken(self, id_: str) -> dict:
         """What a unit took from the context in the last solve."""
         outcome = self.solution.units.get(id_) if self.solution else None
         return outcome.taken if outcome else {}
 
-    def per_reaction_fields(self, unit, declared):
+    def per_reaction_fields(self, unit: Any, declared: PerReaction) -> Iterator:
         given = value_of(unit, declared)
         ids = reactions_of(self.document, unit)
         if declared.options:
@@ -167,7 +175,7 @@ class Fields(Region):
                 yield field | {"optional": "–" if declared.default is None else False}
 
 
-SHOWN = {  # how a declaration stands on a form
+SHOWN: dict[type, Callable] = {  # how a declaration stands on a form
     Input: Fields.number_fields,
     Choice: Fields.choice_fields,
     ReactionSet: Fields.set_fields,

@@ -1,7 +1,10 @@
 """Header and rail: the state of the project, its stages and what is to do."""
 
+from __future__ import annotations
+
 import json
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from gulch.engine.project.places import About
 from gulch.engine.quantities import (
@@ -10,12 +13,18 @@ from gulch.engine.quantities import (
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.stages import stage_of, stages
 
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
+    from gulch.engine.project.messages import Message
+    from gulch.engine.project.places import Place
+
 
 class Header(Region):
     """Header and rail: the state of the project, its stages and what is to do."""
 
     @property
-    def state(self):
+    def state(self) -> tuple:
         """(css name, words) of the header's chip."""
         if self.job is not None:
             return "idle", "solving …"
@@ -34,12 +43,12 @@ class Header(Region):
         return "bad", f"not solved · {errors} to mend" if errors else "not solved"
 
     @property
-    def solve_again(self):
+    def solve_again(self) -> bool:
         """Whether solving once more is offered: the solve was broken off, or its figures could not be stored."""
         return self.job is None and bool(self.latest is None or self.latest.broken_off) and bool(self.document.units)
 
     @property
-    def missing(self):
+    def missing(self) -> str:
         """Words for what is missing where a unit failed and the rest stands, or ''."""
         if not self.partial:
             return ""
@@ -48,7 +57,7 @@ class Header(Region):
         after = f", and so are {', '.join(waiting)}, which wait for it" if waiting else ""
         return f"{', '.join(failed)} could not be computed{after}. Everything else stands as it is now."
 
-    def rail(self):
+    def rail(self) -> Iterator:
         counts = dict.fromkeys((s for s in stages()), 0)
         for m in self.messages:
             counts[stage_of(m.place)] += 1
@@ -62,7 +71,7 @@ class Header(Region):
                 "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
             }
 
-    def folded(self):
+    def folded(self) -> Iterable:
         """The to-do lines; those that say the same of several things stand as one, at the first."""
         lines = {}
         for m in self.messages:
@@ -75,10 +84,10 @@ class Header(Region):
                 lines[key] = replace(m)
         return lines.values()
 
-    def todo(self):
+    def todo(self) -> Iterator:
         return self.todo_lines(self.folded())
 
-    def todo_lines(self, messages):
+    def todo_lines(self, messages: Iterable | list[Message]) -> Iterator:
         for m in messages:
             yield {
                 "level": m.level,
@@ -93,11 +102,11 @@ class Header(Region):
                 "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
             }
 
-    def displays(self):
+    def displays(self) -> list[tuple]:
         return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]
 
 
-def selection(place):
+def selection(place: Place) -> str:
     """What a to-do line's link selects: an id, a kind of thing with its id, or in Loops the whole address."""
     if place.about in (About.GAUGE, About.KNOB, About.SPECIES):
         return f"{place.about}:{place.id}"

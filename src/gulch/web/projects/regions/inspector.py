@@ -1,5 +1,9 @@
 """What is selected: its form, results and account."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.document import FEED_GIVEN_BY, source_of
 from gulch.engine.exchange import COLUMNS
 from gulch.engine.explain.manual import page_of
@@ -25,13 +29,24 @@ from gulch.web.projects.words import (
     unit_reading,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.process import StreamEntry
+    from gulch.engine.document.project import Project
+    from gulch.engine.explain.origin import Fact
+    from gulch.engine.flowsheet.solution import StreamResult
+    from gulch.engine.project.messages import Message
+    from gulch.engine.project.places import Place
+
+
 OFFERED = [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES]
 
 
 class Inspector(Region):
     """What is selected: its form, results and account."""
 
-    def inspected(self):
+    def inspected(self) -> dict[str, Any] | None:
         """What the side panel shows for the selection, as a dict with a `what`, or None."""
         head, _, rest = self.select.partition(":")
         if head == "knob" and self.document.knob(rest):
@@ -67,7 +82,7 @@ class Inspector(Region):
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
 
-    def explained(self, address):
+    def explained(self, address: str) -> dict[str, Any] | None:
         """Where a result comes from; None where it is none, or has no figure."""
         found = origin(self.document, self.solution, address) if self.solution else None
         if found is None:
@@ -81,19 +96,19 @@ class Inspector(Region):
             "facts": [(f, pretty_text(f.text), self.fact_link(f)) for f in found.facts],
         }
 
-    def fact_link(self, fact):
+    def fact_link(self, fact: Fact) -> str:
         """What of Chemistry a fact is seen at."""
         return f"species:{fact.owner}" if fact.about == About.SPECIES and fact.owner else fact.owner
 
-    def said(self, place):
+    def said(self, place: Place) -> list[Message]:
         """To-do lines of a knob, gauge, target or scan and of its parts; place: that of the whole."""
         return [m for m in self.messages if (m.place.about, m.place.id) == (place.about, place.id)]
 
-    def own_messages(self, id_):
+    def own_messages(self, id_: str) -> list[dict[str, Any]]:
         """To-do lines of one thing; those of a single field stand at the field instead."""
         return [t for t in self.space.header.todo_lines(self.messages) if t["where"] == id_]
 
-    def inspect_unit(self, unit):
+    def inspect_unit(self, unit: Any) -> dict[str, Any]:
         kind = KINDS[unit.kind]
         outcome = self.solution.units.get(unit.id) if self.solution else None
         results, account, balance = [], None, []
@@ -125,7 +140,7 @@ class Inspector(Region):
             "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
         }
 
-    def inspect_stream(self, stream):
+    def inspect_stream(self, stream: StreamEntry) -> dict[str, Any]:
         found = self.solution.streams.get(stream.id) if self.solution else None
         out = {
             "what": "stream",
@@ -149,7 +164,7 @@ class Inspector(Region):
             self.inspect_found(stream, found, out)
         return out
 
-    def inspect_feed(self, stream, out):
+    def inspect_feed(self, stream: StreamEntry, out: dict[str, Any]) -> None:
         """Add what is typed of a feed."""
         out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
         out["basis"] = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
@@ -178,7 +193,7 @@ class Inspector(Region):
             out["fields"].append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
         out["whole_message"] = next((self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None)
 
-    def inspect_found(self, stream, found, out):
+    def inspect_found(self, stream: StreamEntry, found: StreamResult, out: dict[str, Any]) -> None:
         """Add what a solve found of a stream."""
         layers = ("vapour_flow", "light_flow", "heavy_flow")
         for name, words in COLUMNS.items():
@@ -214,7 +229,7 @@ class Inspector(Region):
                 for s in self.document.species
             ]
 
-    def phase_words(self, phase, phases):
+    def phase_words(self, phase: dict[str, Any], phases: list[dict[str, Any]]) -> str:
         """The name of a phase of a stream; one that only holds what cannot vaporise is no liquid that the model knows."""
         held = {s.id for s in self.document.species if phase["fraction"].get(s.id, 0.0) > 1e-9}
         solid = {s.id for s in self.document.species if s.id in held and is_held(s.key)}
@@ -226,7 +241,7 @@ class Inspector(Region):
         water = sum(phase["fraction"].get(s.id, 0.0) for s in self.document.species if s.cas == WATER)
         return f"{'light' if phase is liquids[0] else 'heavy'} liquid{', water-rich' if water > 0.5 else ''}"
 
-    def overall_rows(self):
+    def overall_rows(self) -> dict[str, Any] | None:
         """Overall conversions and balance, for the panel when nothing is selected."""
         if self.solution is None or not self.solution.overall:
             return None
@@ -256,7 +271,7 @@ class Inspector(Region):
         }
 
 
-def outlets(document, stream):
+def outlets(document: Project, stream: StreamEntry) -> list[tuple]:
     """(port, words, taken now, which stream it would exchange with) of the outlets that a stream can leave its unit by."""
     unit = document.unit(source_of(stream)[0]) if stream.source else None
     ports: tuple = KINDS[unit.kind].ports_out(unit) if unit is not None else ()
@@ -264,14 +279,14 @@ def outlets(document, stream):
     return [(p.name, p.name, p.name == now) for p in ports] if len(ports) > 1 or (ports and now != ports[0].name) else []
 
 
-def inlets(document, stream):
+def inlets(document: Project, stream: StreamEntry) -> list:
     """(port, words, taken now) of the sides that a stream can enter its unit by."""
     unit = document.unit(stream.enters) if stream.to else None
     ports = KINDS[unit.kind].inlets if unit is not None else ()
     return [(p.name, p.name, p.name == stream.inlet) for p in ports] if len(ports) > 1 else []
 
 
-def destinations(document, stream):
+def destinations(document: Project, stream: StreamEntry) -> Iterator:
     """(what to send it to, words) for every inlet another stream could take."""
     for u in document.units:
         inlets = KINDS[u.kind].inlets

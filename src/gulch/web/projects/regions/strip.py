@@ -1,5 +1,9 @@
 """The strip of knobs and gauges."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from gulch.engine.project.results import beyond
 from gulch.engine.project.strip import ordered
 from gulch.engine.quantities import (
@@ -14,25 +18,30 @@ from gulch.web.projects.words import (
     pretty_text,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gulch.engine.document.process import GaugeEntry, KnobEntry
+
 
 class Strip(Region):
     """The strip of knobs and gauges."""
 
-    def knobs(self):
+    def knobs(self) -> Iterator:
         return self.knob_cards(ordered(self.document, "knob")[0])
 
-    def gauges(self):
+    def gauges(self) -> Iterator:
         return self.gauge_cards(ordered(self.document, "gauge")[0])
 
-    def all_knobs(self):
+    def all_knobs(self) -> Iterator:
         """Cards of every knob, hidden ones last."""
         return self.knob_cards([k for part in ordered(self.document, "knob") for k in part])
 
-    def all_gauges(self):
+    def all_gauges(self) -> Iterator:
         """Cards of every gauge, hidden ones last."""
         return self.gauge_cards([g for part in ordered(self.document, "gauge") for g in part])
 
-    def place(self, kind, id_):
+    def place(self, kind: str, id_: str) -> dict[str, Any]:
         """Where a knob or gauge stands among the others above every page."""
         shown = [e.id for e in ordered(self.document, kind)[0]]
         if id_ not in shown:
@@ -40,12 +49,12 @@ class Strip(Region):
         at = shown.index(id_)
         return {"hidden": False, "first": at == 0, "last": at == len(shown) - 1, "before": max(at - 1, 0), "after": at + 1}
 
-    def hidden(self):
+    def hidden(self) -> dict[str, Any]:
         """How many knobs and gauges are hidden, and their cards."""
         knobs, gauges = (ordered(self.document, kind)[1] for kind in ("knob", "gauge"))
         return {"count": len(knobs) + len(gauges), "knobs": list(self.knob_cards(knobs)), "gauges": list(self.gauge_cards(gauges))}
 
-    def knob_cards(self, entries):
+    def knob_cards(self, entries: list[KnobEntry]) -> Iterator:
         for k in entries:
             a = self.inputs.get(k.input)
             card = {
@@ -69,7 +78,7 @@ class Strip(Region):
                     card["position"] = None
             yield card
 
-    def gauge_cards(self, entries):
+    def gauge_cards(self, entries: list[GaugeEntry]) -> Iterator:
         for g in entries:
             r = self.outputs.get(g.reads)
             value = self.solution.gauges.get(g.id) if self.solution else None
@@ -97,7 +106,7 @@ class Strip(Region):
             yield card
 
     @staticmethod
-    def inside(gauge, value, dimension):
+    def inside(gauge: GaugeEntry, value: float, dimension: str) -> bool:
         try:
             limits = [None if t is None else parse(t, dimension) for t in (gauge.at_least, gauge.at_most)]
         except QuantityError:
