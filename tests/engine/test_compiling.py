@@ -103,6 +103,13 @@ def test_a_key_hangs_on_all_that_the_code_hangs_on_and_no_more(key_of_caller):
     )
 
 
+def test_who_calls_a_kernel_is_made_anew_where_it_moves_to_another_chapter(key_of_caller):
+    """Callers find it by a name that holds its chapter: code that looks for it where it was ends the process."""
+    elsewhere = marked(CALLED.format("x[0]"), __name__="gulch.engine.made_up.kernels.second")
+    moved = marked(PART.format("x * SCALE") + CALLER, called=elsewhere["called"])
+    assert Kernel(moved["caller"]).key != key_of_caller()
+
+
 def test_kernels_know_what_they_call():
     by_symbol = {kernel.symbol: kernel for kernel in making.wanted()}
     flash = by_symbol["phases.kernels.flash.flash_amounts"]

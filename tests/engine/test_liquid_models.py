@@ -13,7 +13,7 @@ from thermo.wilson import Wilson
 from gulch.engine.explain import solve
 from gulch.engine.phases import PhaseModel, phase_model
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels import association, fluid
+from gulch.engine.phases.kernels import association, derivatives, fluid
 from gulch.engine.phases.pairs.dissolved import guideline, henry, in_water
 from gulch.engine.phases.pairs.liquids import ln_gamma
 from gulch.engine.species import lookup
@@ -322,7 +322,7 @@ def test_derivatives_of_fugacities_are_those_of_differences(kind, name):
     ready = fluid.prepared(model.mix, T, P)
     Z, _, _, told = fluid.phase_ln_phi(ready, n, name, np.empty(5))
     found = np.empty((5, 5))
-    fluid.ln_phi_derivatives(ready, n, Z, told or name, found)
+    derivatives.ln_phi_derivatives(ready, n, Z, told or name, found)
     for j in range(5):
         up, down = n.copy(), n.copy()
         up[j] += h

@@ -17,7 +17,7 @@ from annotated_types import MinLen
 from pydantic import BaseModel
 
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import PerReaction
+from gulch.engine.units.declarations import PerReaction
 
 if TYPE_CHECKING:
     from pydantic.fields import FieldInfo

@@ -26,7 +26,7 @@ class Kernel:
     """A function with machine code of its own, which other kernels call by its symbol.
 
     key: a hash of all that the code hangs on: its own text and that of its parts, the constants these read, and what the kernels it
-    calls are given and return (not what they do).
+    calls are called, given and return (not what they do).
     """
 
     def __init__(self, function: Callable) -> None:
@@ -83,8 +83,14 @@ def _code(function: Any) -> Any:
 
 @cache
 def _promised(function: Any) -> Any:
-    """What a function is given and returns."""
-    return repr((function.__name__, [(name, hint, _fields(hint)) for name, hint in get_type_hints(function, include_extras=True).items()]))
+    """Where a function is found, and what it is given and returns."""
+    return repr(
+        (
+            function.__module__,
+            function.__name__,
+            [(name, hint, _fields(hint)) for name, hint in get_type_hints(function, include_extras=True).items()],
+        )
+    )
 
 
 def _fields(hint: Any) -> Any:

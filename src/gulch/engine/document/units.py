@@ -13,10 +13,11 @@ from gulch.engine.document.parts import Id, Part, Quantity, ReactionId, SpeciesI
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
 from gulch.engine.references import Own, Ref, Thing
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice
+from gulch.engine.units.declarations import Choice
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Declared, Unit
+    from gulch.engine.units.base import Unit
+    from gulch.engine.units.declarations import Declared
 
 TYPES = SimpleNamespace(
     quantity=Quantity, species_id=SpeciesId, reaction_id=ReactionId, set_id=Annotated[str, Ref(Thing.SET)]

@@ -16,7 +16,8 @@ from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS
 from gulch.engine.quantities import QuantityError, pretty_unit, show, split_text
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Declared, Input, PerReaction, PerSpecies, Unit
+from gulch.engine.units.base import Unit
+from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies
 
 UNITS, MODELS, WORDS, FIGURES = "Unit kinds", "Phase models", "Words", "Results"
 SECTIONS = (WORDS, UNITS, MODELS, FIGURES)

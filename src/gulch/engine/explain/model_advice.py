@@ -11,7 +11,7 @@ from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.groups import groups_of, missing
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Input
+from gulch.engine.units.declarations import Input
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.document import choices_of, set_value, value_of
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice
+from gulch.engine.units.declarations import Choice
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

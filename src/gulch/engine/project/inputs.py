@@ -17,7 +17,7 @@ from gulch.engine.project.once import once
 from gulch.engine.project.places import About, Place
 from gulch.engine.quantities import QuantityError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import PerReaction, Scope
+from gulch.engine.units.declarations import PerReaction, Scope
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, ReactionEntry, StreamEntry

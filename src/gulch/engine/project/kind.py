@@ -8,7 +8,7 @@ from typing import Any
 from gulch.engine.document import UNIT_MODELS, Project, set_value, value_of
 from gulch.engine.project.edit import EditError, forget, outlets_kept
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Declared, Input, PerReaction, PerSpecies, ReactionSet
+from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies, ReactionSet
 
 
 def article(label: str) -> str:

@@ -14,7 +14,7 @@ from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
-    from gulch.engine.units.base import Declared
+    from gulch.engine.units.declarations import Declared
 
 SHARED = (
     "format",

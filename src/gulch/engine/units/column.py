@@ -21,7 +21,8 @@ from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
-from gulch.engine.units.base import Choice, Input, Port, Result, SpeciesChoice, Unit, UnitResult, lowest
+from gulch.engine.units.base import Port, Unit, UnitResult, lowest
+from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import TRACE, fenske, gilliland, kirkbride, underwood
 from gulch.engine.units.told import UnitTrouble

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult
+from gulch.engine.units.base import Unit, UnitResult
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import downhill
 from gulch.engine.units.shaft import PATHS, change_pressure
 

@@ -9,7 +9,8 @@ import numpy as np
 
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, PerSpecies, Port, Result, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.declarations import Choice, Input, PerSpecies, Result
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Note
 

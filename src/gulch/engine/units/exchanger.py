@@ -12,7 +12,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, lowest
+from gulch.engine.units.base import Port, Unit, UnitResult, lowest
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.heat_curve import HeatCurve
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.told import Note

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult
+from gulch.engine.units.base import Unit, UnitResult
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import EVEN, uphill
 from gulch.engine.units.shaft import PATHS, change_pressure
 

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Code, Note
 

@@ -8,7 +8,8 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded, show
-from gulch.engine.units.base import Choice, Input, Result, Unit, UnitResult
+from gulch.engine.units.base import Unit, UnitResult
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.told import UnitTrouble
 

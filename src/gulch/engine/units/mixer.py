@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Port, Result, Unit, UnitResult
+from gulch.engine.units.base import Port, Unit, UnitResult
+from gulch.engine.units.declarations import Result
 from gulch.engine.units.pressures import uneven_inlets
 
 if TYPE_CHECKING:

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from gulch.engine.units.base import Computed
+from gulch.engine.units.declarations import Computed
 
 
 @dataclass(frozen=True)

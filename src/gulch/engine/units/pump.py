@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, Result, Unit, UnitResult
+from gulch.engine.units.base import Unit, UnitResult
+from gulch.engine.units.declarations import Input, Result
 from gulch.engine.units.pressures import downhill
 from gulch.engine.units.told import Note
 

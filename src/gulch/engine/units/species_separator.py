@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Input, PerSpecies, Port, Result, Unit, UnitResult, lowest
+from gulch.engine.units.base import Port, Unit, UnitResult, lowest
+from gulch.engine.units.declarations import Input, PerSpecies, Result
 from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Input, Port, Unit, UnitResult
+from gulch.engine.units.base import Port, Unit, UnitResult
+from gulch.engine.units.declarations import Input
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:

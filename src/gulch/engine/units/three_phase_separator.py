@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
-from gulch.engine.units.base import Choice, Input, Port, Result, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Note
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Input, Result, Unit, UnitResult
+from gulch.engine.units.base import Unit, UnitResult
+from gulch.engine.units.declarations import Input, Result
 from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:

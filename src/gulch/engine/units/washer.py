@@ -9,7 +9,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Input, PerSpecies, Port, ReactionSet, Result, Unit, UnitResult
+from gulch.engine.units.base import Port, Unit, UnitResult
+from gulch.engine.units.declarations import Input, PerSpecies, ReactionSet, Result
 from gulch.engine.units.mixer import joined
 from gulch.engine.units.pressures import outlet_pressure, uneven_inlets
 from gulch.engine.units.reactors.heat import T_SEARCH

@@ -11,7 +11,7 @@ from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, ReactionSet, SpeciesChoice
 from gulch.engine.work import unpack
 from gulch.web.projects.words import field_text
 

@@ -17,7 +17,7 @@ from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, PerReaction, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action

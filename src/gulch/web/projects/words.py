@@ -19,7 +19,7 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet
+from gulch.engine.units.declarations import ReactionSet
 
 if TYPE_CHECKING:
     from gulch.engine.document.project import Project

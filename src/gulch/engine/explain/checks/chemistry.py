@@ -18,7 +18,7 @@ from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet
+from gulch.engine.units.declarations import ReactionSet
 
 WATER = "7732-18-5"
 

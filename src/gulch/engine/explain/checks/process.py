@@ -18,7 +18,7 @@ from gulch.engine.project.places import at_reaction, at_set, at_stream, at_unit
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:

@@ -12,7 +12,8 @@ import numpy as np
 from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import copied
-from gulch.engine.phases.kernels.fluid import Fluid, ln_phi_derivatives, phase_ln_phi
+from gulch.engine.phases.kernels.derivatives import ln_phi_derivatives
+from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
 
 kernel = chapter(__name__)

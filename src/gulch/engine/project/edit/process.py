@@ -10,7 +10,7 @@ from gulch.engine.document import UNIT_MODELS, FeedEntry, Project, StreamEntry, 
 from gulch.engine.project.edit.whole import EditError, forget, fresh, need_stream, taken
 from gulch.engine.project.ends import leaving
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet
+from gulch.engine.units.declarations import ReactionSet
 
 
 def add_feed(project: Project, name: str | None = None) -> str:

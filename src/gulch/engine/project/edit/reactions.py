@@ -11,7 +11,7 @@ from gulch.engine.project.basis import amounts_of
 from gulch.engine.project.edit.whole import EditError, forget, fresh, taken
 from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import ReactionSet
+from gulch.engine.units.declarations import ReactionSet
 
 if TYPE_CHECKING:
     pass

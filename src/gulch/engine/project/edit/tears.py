@@ -12,7 +12,7 @@ from gulch.engine.project.inputs import address_of, write
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice
+from gulch.engine.units.declarations import Choice
 
 
 def take_assumed(project: Project, id_: str, taken: dict[str, Any], address: str | None = None) -> list[str]:

@@ -12,7 +12,8 @@ import numpy as np
 from gulch.engine.handbook import Relation
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, R
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Input, PerReaction, Result, UnitResult
+from gulch.engine.units.base import UnitResult
+from gulch.engine.units.declarations import Input, PerReaction, Result
 from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
 from gulch.engine.units.told import Note, UnitTrouble
 

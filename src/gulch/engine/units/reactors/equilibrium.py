@@ -17,7 +17,8 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, PerReaction, ReactionSet, Result, UnitResult, supported
+from gulch.engine.units.base import UnitResult, supported
+from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
 from gulch.engine.units.told import Code, Note, Room, UnitTrouble

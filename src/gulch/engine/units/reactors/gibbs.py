@@ -17,7 +17,8 @@ from gulch.engine.handbook import MICHELSEN_MOLLERUP, SMITH_VAN_NESS, Relation
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
 from gulch.engine.species.databank import GRAPHITE
-from gulch.engine.units.base import Input, PerReaction, PerSpecies, ReactionSet, Result, UnitResult
+from gulch.engine.units.base import UnitResult
+from gulch.engine.units.declarations import Input, PerReaction, PerSpecies, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
 from gulch.engine.units.reactors.heat import Reactor

@@ -14,7 +14,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Port, ReactionSet, Result, Unit, supported
+from gulch.engine.units.base import Port, Unit, supported
+from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.counted import over
 from gulch.engine.units.told import Code, Room, UnitTrouble

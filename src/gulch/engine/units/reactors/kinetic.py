@@ -14,7 +14,7 @@ from gulch.engine.chemistry.rates import pack
 from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, ReactionSet, Result
+from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
 from gulch.engine.units.reactors.counted import made
 from gulch.engine.units.reactors.heat import Reactor, phase_of
 from gulch.engine.units.told import Code, Note, UnitTrouble

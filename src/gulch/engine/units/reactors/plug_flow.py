@@ -13,7 +13,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Choice, Input, Result, UnitResult, lowest
+from gulch.engine.units.base import UnitResult, lowest
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.kernels import plug_flow as k

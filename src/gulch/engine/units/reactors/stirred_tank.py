@@ -9,7 +9,8 @@ import numpy as np
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Choice, Input, Result, UnitResult
+from gulch.engine.units.base import UnitResult
+from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.heat import BOTH_PHASES

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.handbook import Relation
-from gulch.engine.units.base import Result, UnitResult, supported
+from gulch.engine.units.base import UnitResult, supported
+from gulch.engine.units.declarations import Result
 from gulch.engine.units.reactors.heat import Reactor
 from gulch.engine.units.told import UnitTrouble
 

@@ -12,7 +12,7 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,
