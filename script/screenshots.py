@@ -9,18 +9,12 @@ from pathlib import Path
 
 from playwright.sync_api import expect, sync_playwright
 
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+
+from helpers import CHROMIUM_FLAGS
+
 HERE = Path(__file__).parents[1]
 OUT = HERE / "docs" / "screenshots"
-FLAGS = [
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 
 
 expect.set_options(timeout=60_000)
@@ -34,7 +28,7 @@ def main():
             try:
                 address = next(m[0] for line in server.stdout if (m := re.search(r"http://127\.0\.0\.1:\d+", line)))
                 with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS)
                     shots(browser.new_page(base_url=address, viewport={"width": 1280, "height": 800}))
             finally:
                 server.terminate()

@@ -6,6 +6,17 @@ from gulch.engine.phases import PhaseModel
 from gulch.engine.phases import kernels as k
 from gulch.engine.species import lookup
 
+CHROMIUM_FLAGS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
 
 def demo():
     """The ethanol demo, freshly read."""
@@ -118,3 +129,13 @@ def plant(count):
         [{"id": "s", "steps": [["r"]]}],
         phase_model="peng-robinson",
     )
+
+
+def methanol_units(purge):
+    """Mixer, reactor, separator and splitter of a methanol synthesis whose gas is sent back."""
+    return [
+        {"id": "MIX", "kind": "mixer"},
+        {"id": "R", "kind": "stoichiometric-reactor", "set": "s", "heat": {"mode": "isothermal", "temperature": "250 degC"}},
+        {"id": "SEP", "kind": "species-separator", "share": dict.fromkeys(("hydrogen", "co2", "nitrogen"), "100 %")},
+        {"id": "SPLIT", "kind": "splitter", "drawn": purge},
+    ]

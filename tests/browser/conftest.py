@@ -2,7 +2,7 @@
 
 import pytest
 from django.contrib.auth import get_user_model
-from helpers import demo
+from helpers import CHROMIUM_FLAGS, demo
 from playwright.sync_api import expect, sync_playwright
 from slow_tasks import Sleep
 
@@ -10,16 +10,6 @@ from gulch.engine.species.search import find
 from gulch.web.projects import solving
 from gulch.web.projects.actions import create_project
 
-FLAGS = [
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 expect.set_options(timeout=30_000)  # a busy machine is no fault
 
 
@@ -27,7 +17,7 @@ expect.set_options(timeout=30_000)  # a busy machine is no fault
 def browser():
     find("water")  # the species index is built once, outside the waiting times of the tests
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS)
         yield browser
         browser.close()
 

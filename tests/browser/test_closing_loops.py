@@ -4,7 +4,7 @@ import re
 
 import pytest
 from acting import fill, go, post
-from helpers import LIGHT, document, feed
+from helpers import LIGHT, document, feed, methanol_units
 from playwright.sync_api import expect
 
 from gulch.demo import projects
@@ -15,21 +15,7 @@ def open_chain():
     """A methanol synthesis whose gas is not sent back yet: feed, reactor, separator, splitter."""
     return document(
         LIGHT,
-        [
-            {"id": "MIX", "kind": "mixer"},
-            {
-                "id": "R",
-                "kind": "stoichiometric-reactor",
-                "set": "s",
-                "heat": {"mode": "isothermal", "temperature": "250 degC"},
-            },
-            {
-                "id": "SEP",
-                "kind": "species-separator",
-                "share": {"hydrogen": "100 %", "co2": "100 %", "nitrogen": "100 %"},
-            },
-            {"id": "SPLIT", "kind": "splitter", "drawn": "10 %"},
-        ],
+        methanol_units("10 %"),
         [
             feed("fresh", "MIX", {"hydrogen": "300 kmol/h", "co2": "100 kmol/h", "nitrogen": "1 kmol/h"}),
             {"id": "into", "from": "MIX", "to": "R"},

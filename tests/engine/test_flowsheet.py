@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from helpers import LIGHT, demo, document, feed
+from helpers import LIGHT, demo, document, feed, methanol_units
 
 from gulch.demo import projects
 from gulch.engine.document import load
@@ -22,21 +22,7 @@ def methanol_loop(purge, fresh, max_h2="60 %", **more):
     """CO2 + 3 H2 = CH3OH + H2O; all methanol and water taken out, the rest returned but for a purge."""
     return document(
         LIGHT,
-        [
-            {"id": "MIX", "kind": "mixer"},
-            {
-                "id": "R",
-                "kind": "stoichiometric-reactor",
-                "set": "s",
-                "heat": {"mode": "isothermal", "temperature": "250 degC"},
-            },
-            {
-                "id": "SEP",
-                "kind": "species-separator",
-                "share": {"hydrogen": "100 %", "co2": "100 %", "nitrogen": "100 %"},
-            },
-            {"id": "SPLIT", "kind": "splitter", "drawn": purge},
-        ],
+        methanol_units(purge),
         [
             feed("fresh", "MIX", fresh),
             {"id": "into", "from": "MIX", "to": "R"},

@@ -39,42 +39,33 @@ def test_messages_and_loops_stored_before_places_were_typed_are_read():
     assert LoopOutcome.from_dict({"id": "loop-3", "units": [], "tears": [], **old}).number == 3
 
 
-@pytest.mark.parametrize("name", [a.value for a in About if a not in PLAIN and a.value])
-def test_a_unit_may_bear_the_name_of_anything(name):
-    """A unit called “species” is still a unit."""
-    project = load(
+def heated(name, to, **more):
+    """Water through a heater of that name."""
+    given = {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}
+    return load(
         {
             "format": "gulch-project",
             "version": 1,
             "name": "P",
             "species": [{"id": "water", "cas": "7732-18-5"}],
-            "streams": [
-                {"id": "feed", "to": name, "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
-                {"id": "out", "from": name},
-            ],
-            "units": [{"id": name, "kind": "heater", "temperature": "9000 K"}],
+            "streams": [{"id": "feed", "to": name, "given": given}, {"id": "out", "from": name}],
+            "units": [{"id": name, "kind": "heater", "temperature": to}],
+            **more,
         }
     )
+
+
+@pytest.mark.parametrize("name", [a.value for a in About if a not in PLAIN and a.value])
+def test_a_unit_may_bear_the_name_of_anything(name):
+    """A unit called “species” is still a unit."""
+    project = heated(name, "9000 K")
     said = [m for m in check(project) if m.level == "error"]
     assert [m.place for m in said] == [at_unit(name, "temperature")]
     assert {m.place.about for m in solve(project).messages if m.level == "error"} == {About.UNIT}
 
 
 def test_an_input_that_cannot_be_turned_is_named_by_its_place():
-    project = load(
-        {
-            "format": "gulch-project",
-            "version": 1,
-            "name": "P",
-            "species": [{"id": "water", "cas": "7732-18-5"}],
-            "streams": [
-                {"id": "feed", "to": "H1", "given": {"temperature": "25 degC", "pressure": "1 bar", "flow": {"water": "1 kmol/h"}}},
-                {"id": "out", "from": "H1"},
-            ],
-            "units": [{"id": "H1", "kind": "heater", "temperature": "60 degC"}],
-            "ties": [{"sets": "H1.temperature", "formula": "feed.temperature + 20[K]"}],
-        }
-    )
+    project = heated("H1", "60 degC", ties=[{"sets": "H1.temperature", "formula": "feed.temperature + 20[K]"}])
     plan = Plan(project)
     (tied,) = (m for m in plan.run(overrides={"H1.temperature": 350.0}).messages if m.level == "error")
     (beyond,) = (m for m in plan.run(overrides={"feed.pressure": -1.0}).messages if m.level == "error")

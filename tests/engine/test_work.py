@@ -141,16 +141,21 @@ def test_the_clock_guards_what_its_counts_do_not_end():
         workers.close()
 
 
-def test_owners_take_turns(workers):
-    hold = [workers.submit(Sleep(LONG), key=f"hold{k}", lane="later", owner="x") for k in range(2)]
-    for job in hold:
+def busy(workers, what):
+    """The second lane full, and (a list that takes one attribute of each job that ends, who puts it there)."""
+    for job in [workers.submit(Sleep(LONG), key=f"hold{k}", lane="later", owner="x") for k in range(2)]:
         began(job)
     order, lock = [], threading.Lock()
 
     def note(job):
         with lock:
-            order.append(job.owner)
+            order.append(getattr(job, what))
 
+    return order, note
+
+
+def test_owners_take_turns(workers):
+    order, note = busy(workers, "owner")
     jobs = [workers.submit(Sleep(0.0), lane="later", owner="greedy", on_end=note) for _ in range(6)]
     jobs.append(workers.submit(Sleep(0.0), lane="later", owner="modest", on_end=note))
     workers.stop("hold0")
@@ -161,15 +166,7 @@ def test_owners_take_turns(workers):
 
 
 def test_what_ends_a_run_goes_ahead_of_what_its_owner_waits_for(workers):
-    hold = [workers.submit(Sleep(LONG), key=f"hold{k}", lane="later", owner="x") for k in range(2)]
-    for job in hold:
-        began(job)
-    order, lock = [], threading.Lock()
-
-    def note(job):
-        with lock:
-            order.append(job.about)
-
+    order, note = busy(workers, "about")
     jobs = [workers.submit(Sleep(0.0), lane="later", owner="x", about="wait", on_end=note) for _ in range(4)]
     jobs.append(workers.submit(Sleep(0.0), lane="later", owner="x", about="last part", on_end=note, ahead=True))
     workers.stop("hold0")

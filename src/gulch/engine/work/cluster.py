@@ -11,13 +11,12 @@ import logging
 import threading
 import time
 from collections import OrderedDict, deque
-from collections.abc import Callable
 from typing import Any
 from uuid import uuid4
 
 from gulch.engine.compiling.making import Progress, make_all
 from gulch.engine.settle import Reason, Watch
-from gulch.engine.work.job import Ending, Job, new_reference
+from gulch.engine.work.job import Ending, Job, Pool, new_reference
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import Shelf
 
@@ -68,7 +67,7 @@ def perform(task: Any, flag: Any, limit: float) -> Any:
         return watch.items, None, watch.reason, str(error)
 
 
-class Cluster:
+class Cluster(Pool):
     """As `Workers`; address: of the scheduler, "tcp://host:8786"."""
 
     def __init__(self, address: Any, now: Any = 1, later: Any = None, limit: Any = 600.0) -> None:
@@ -80,30 +79,15 @@ class Cluster:
         self.queue = OrderedDict()  # owner -> deque of jobs
         self.under_way = {}  # job -> (future, name of its flag)
 
-    def submit(
-        self,
-        task: Any,
-        *,
-        key: Any = None,
-        owner: int | None = None,
-        lane: str = "now",
-        about: Any = None,
-        replaces: bool = True,
-        ahead: bool = False,
-        on_item: Callable | None = None,
-        on_end: Callable | None = None,
-    ) -> Job:
-        """See `Workers.submit`."""
+    def take_in(self, job: Job, lane: str, ahead: bool) -> None:
+        """Put a job of the first lane into that of this machine, any other into the queue for the cluster."""
         if lane == "now":
-            return self.local.submit(task, key=key, owner=owner, about=about, replaces=replaces, on_item=on_item, on_end=on_end)
-        job = Job(task, key, owner, about, on_item, on_end)
-        if key is not None and replaces:
-            self.stop(key, Ending.REPLACED)
+            return self.local.take_in(job, lane, ahead)
         with self.lock:
-            queue = self.queue.setdefault(owner, deque())
+            queue = self.queue.setdefault(job.owner, deque())
             queue.appendleft(job) if ahead else queue.append(job)
         threading.Thread(target=self.pass_on, daemon=True, name="gulch-work-cluster").start()
-        return job
+        return None
 
     def compiling(self) -> Progress | None:
         """See `Workers.compiling`: of this machine. What runs on the cluster is compiled there."""

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from gulch.engine.settle import Watch
-from gulch.engine.work.job import Ending, Job
+from gulch.engine.work.job import Ending, Job, Pool
 from gulch.engine.work.tasks import Shelf
 
 
@@ -24,35 +23,21 @@ class InlineWatch(Watch):
             self.job.on_item(self.job, item)
 
 
-class Inline:
+class Inline(Pool):
     """Does every task at once, in the thread that hands it in."""
 
     def __init__(self) -> None:
         self.shelf = Shelf()
 
-    def submit(
-        self,
-        task: Any,
-        *,
-        key: Any = None,
-        owner: int | None = None,
-        lane: str = "now",
-        about: Any = None,
-        replaces: bool = True,
-        ahead: bool = False,
-        on_item: Callable | None = None,
-        on_end: Callable | None = None,
-    ) -> Job:
-        """Do a task at once; returns its ended Job. Arguments as of Workers.submit."""
-        job = Job(task, key, owner, about, on_item, on_end)
+    def take_in(self, job: Job, lane: str, ahead: bool) -> None:
+        """Do a job at once."""
         job.began = job.handed_in
         try:
-            value = task.perform(InlineWatch(job), self.shelf)
+            value = job.task.perform(InlineWatch(job), self.shelf)
         except ValueError as error:
             job.end(Ending.FAULT, None, str(error))
         else:
             job.end(Ending.DONE, value)
-        return job
 
     def find(self, key: Any) -> Job | None:
         """None: nothing is ever under way."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from enum import Enum
 from typing import TYPE_CHECKING, Any
@@ -89,3 +90,64 @@ class Job:
                 self.on_end(self)
         finally:
             self._ended.set()
+
+
+class Pool(ABC):
+    """Who takes tasks and has them worked on."""
+
+    def submit(
+        self,
+        task: Any,
+        *,
+        key: Any = None,
+        owner: int | None = None,
+        lane: str = "now",
+        about: Any = None,
+        replaces: bool = True,
+        ahead: bool = False,
+        on_item: Callable | None = None,
+        on_end: Callable | None = None,
+    ) -> Job:
+        """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
+
+        about: whatever the caller wants to know it by. ahead: before all else of its owner that waits. on_item(job, item), on_end(job):
+        called in a thread of the pool.
+        Raises RuntimeError.
+        """
+        job = Job(task, key, owner, about, on_item, on_end)
+        if key is not None and replaces:
+            self.stop(key, Ending.REPLACED)
+        self.take_in(job, lane, ahead)
+        return job
+
+    @abstractmethod
+    def take_in(self, job: Job, lane: str, ahead: bool) -> None:
+        """Take a job into a lane. Raises RuntimeError."""
+
+    @abstractmethod
+    def find(self, key: Any) -> Job | None:
+        """The Job of a key that has not ended, or None."""
+
+    @abstractmethod
+    def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
+        """End the jobs of a key; returns how many."""
+
+    @abstractmethod
+    def stop_all(self) -> None:
+        """End all jobs."""
+
+    @abstractmethod
+    def load(self) -> tuple[int, int]:
+        """(jobs that run, jobs that wait) in the first lane."""
+
+    @abstractmethod
+    def before(self, job: Job) -> int:
+        """How many jobs of the first lane that wait are taken before one of them."""
+
+    @abstractmethod
+    def compiling(self) -> Any:
+        """How far the making of machine code is while solves are slow for want of it, else None."""
+
+    @abstractmethod
+    def close(self) -> None:
+        """End everything under way and take nothing any more."""

@@ -16,13 +16,12 @@ import os
 import threading
 import time
 from collections import OrderedDict, deque
-from collections.abc import Callable
 from multiprocessing.connection import wait
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.compiling.making import Making, Progress, looked_through
 from gulch.engine.settle import Reason
-from gulch.engine.work.job import Ending, Job, new_reference
+from gulch.engine.work.job import Ending, Job, Pool, new_reference
 from gulch.engine.work.worker import serve
 
 if TYPE_CHECKING:
@@ -40,7 +39,7 @@ LATER = 10  # niceness of what is done later
 PRELOAD = ("gulch.engine.work.preload",)
 
 
-class Workers:
+class Workers(Pool):
     """Takes tasks and runs them. now, later: how many workers each lane has.
 
     Machine code that is missing is made beside. Until it is there the first lane solves by plain kernels and the second waits.
@@ -75,36 +74,15 @@ class Workers:
         with self.change:
             self.change.notify_all()
 
-    def submit(
-        self,
-        task: Any,
-        *,
-        key: Any = None,
-        owner: int | None = None,
-        lane: str = "now",
-        about: Any = None,
-        replaces: bool = True,
-        ahead: bool = False,
-        on_item: Callable | None = None,
-        on_end: Callable | None = None,
-    ) -> Job:
-        """Hand in a task; jobs of the same key that have not ended are replaced, unless told otherwise. Returns a Job.
-
-        about: whatever the caller wants to know it by. ahead: before all else of its owner that waits. on_item(job, item), on_end(job):
-        called in a thread of the pool.
-        Raises RuntimeError.
-        """
-        job = Job(task, key, owner, about, on_item, on_end)
-        if key is not None and replaces:
-            self.stop(key, Ending.REPLACED)
+    def take_in(self, job: Job, lane: str, ahead: bool) -> None:
+        """Put a job into its lane. Raises RuntimeError."""
         with self.change:
             if self.closed:
                 raise RuntimeError("the workers are closed")
-            queue = self.queues[lane].setdefault(owner, deque())
+            queue = self.queues[lane].setdefault(job.owner, deque())
             queue.appendleft(job) if ahead else queue.append(job)
             self._staff(lane)
             self.change.notify_all()
-        return job
 
     def find(self, key: Any) -> Job | None:
         """The Job of a key that has not ended, or None."""

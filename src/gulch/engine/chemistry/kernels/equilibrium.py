@@ -249,23 +249,9 @@ def moving(start: Vector, nu: Matrix, move: Matrix, at: Places) -> tuple[Vector,
 
 @kernel.entry
 def extents_in_phase(
-    T: float,
-    P: float,
-    start: Vector,
-    nu: Matrix,
-    move: Matrix,
-    at: Places,
-    target: Vector,
-    x: Vector,
-    phase: int,
-    max_outer: int,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[int, Vector, Vector, Vector, int, float]:
+    T: float, P: float, start: Vector, nu: Matrix, move: Matrix, at: Places, target: Vector, x: Vector, phase: int, max_outer: int,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[int, Vector, Vector, Vector, int, float]:  # fmt: skip
     """Equilibrium of reactions in one phase with constants for f/P0, fugacities updated round Newton's method.
 
     start: amounts at x = 0, shape (n,); nu, move: shape (m, n); at: positions of the species that move; target: ln K.

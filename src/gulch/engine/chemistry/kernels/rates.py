@@ -237,18 +237,8 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
 
 @kernel.entry
 def reaction_rates(
-    T: float,
-    P: float,
-    x: Vector,
-    v: float,
-    phase: int,
-    laws: Rates,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> Vector:
+    T: float, P: float, x: Vector, v: float, phase: int, laws: Rates,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> Vector:  # fmt: skip
     """`rates_in` as Python calls it, with the fields of the Mixture."""
     return rates_in(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, v, phase, laws)

@@ -13,7 +13,7 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.arrays import fill_rows
+from gulch.engine.phases.kernels.arrays import fill, fill_rows
 from gulch.engine.phases.kernels.constants import (
     GROUP_Q,
     GROUP_R,
@@ -84,23 +84,31 @@ def pure_groups(areas: Matrix, pure: Vector) -> None:
                 pure[i] -= areas[i, k] * math.log(areas[n + i, k] / q)
 
 
-@kernel
-def ln_gamma_groups(x: Vector, par: Matrix, areas: Matrix, pure: Vector, ln_gamma: Vector) -> None:
-    """Fill ln gamma by groups; areas as `group_areas` left them. A species without groups mixes ideally with all others."""
-    n, g = x.size, areas.shape[1]
+@kernel.part
+def summed(x: Vector, par: Matrix, areas: Matrix, near: Matrix) -> tuple[float, float, float, float]:
+    """Sums over the species that have groups: of x R, x Q, x size and x; near, of zeros, takes those of x own and of x reach by group."""
+    n = x.size
     r, q, sizes, with_groups = 0.0, 0.0, 0.0, 0.0
-    near = np.zeros((2, g))  # sum over species of x own and of x reach
     for i in range(n):
-        ln_gamma[i] = 0.0
         if par[i, GROUP_Q] == 0.0:
             continue
         with_groups += x[i]
         r += x[i] * par[i, GROUP_R]
         q += x[i] * par[i, GROUP_Q]
         sizes += x[i] * par[i, GROUP_SIZE]
-        for k in range(g):
+        for k in range(areas.shape[1]):
             near[0, k] += x[i] * areas[i, k]
             near[1, k] += x[i] * areas[n + i, k]
+    return r, q, sizes, with_groups
+
+
+@kernel
+def ln_gamma_groups(x: Vector, par: Matrix, areas: Matrix, pure: Vector, ln_gamma: Vector) -> None:
+    """Fill ln gamma by groups; areas as `group_areas` left them. A species without groups mixes ideally with all others."""
+    n, g = x.size, areas.shape[1]
+    near = np.zeros((2, g))
+    fill(ln_gamma, 0.0)
+    r, q, sizes, with_groups = summed(x, par, areas, near)
     if with_groups == 0.0:
         return
     for k in range(g):
@@ -240,18 +248,8 @@ def group_derivatives(x: Vector, par: Matrix, areas: Matrix, out: Matrix) -> Non
     from the working equations of UNIFAC).
     """
     n, g = x.size, areas.shape[1]
-    r, q, sizes, with_groups = 0.0, 0.0, 0.0, 0.0
     near, per_s = np.zeros((2, g)), np.empty(g)
-    for i in range(n):
-        if par[i, GROUP_Q] == 0.0:
-            continue
-        with_groups += x[i]
-        r += x[i] * par[i, GROUP_R]
-        q += x[i] * par[i, GROUP_Q]
-        sizes += x[i] * par[i, GROUP_SIZE]
-        for k in range(g):
-            near[0, k] += x[i] * areas[i, k]
-            near[1, k] += x[i] * areas[n + i, k]
+    r, q, sizes, with_groups = summed(x, par, areas, near)
     if with_groups == 0.0:
         fill_rows(out, 0.0)
         return

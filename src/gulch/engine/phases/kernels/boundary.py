@@ -113,17 +113,9 @@ def boundary(mix: Mixture, dew: bool, P: float, z: Vector, guess: float, other: 
 
 @kernel.entry
 def boundary_of(
-    dew: bool,
-    P: float,
-    n: Vector,
-    guess: float,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[bool, float, Vector, Vector]:
+    dew: bool, P: float, n: Vector, guess: float,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[bool, float, Vector, Vector]:  # fmt: skip
     """(found, T [K], x, y) at the dew point, or the bubble point, of amounts n of any scale at P; compositions on all species."""
     at, z, mix = present_part(n, Mixture(kind, vapour, active, par, pairs, groups))
     other = np.empty(z.size)

@@ -13,6 +13,7 @@ import numpy as np
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, phase_ln_phi, prepared, pure_ln_phi
+from gulch.engine.phases.kernels.stability import farther, stepped
 
 kernel = chapter(__name__)
 
@@ -40,20 +41,10 @@ def followed(fluid: Fluid, d: Vector, x: Vector, y: Vector, w: Vector) -> float:
         if min(to_x, to_y) < 1e-4:
             return np.inf
         phase_ln_phi(fluid, w, 0, ln_phi)
-        distance, norm, dot = 1.0, 0.0, 0.0
-        for i in range(n):
-            step = d[i] - ln_phi[i] - ln_w[i]
-            distance += total * w[i] * (-step - 1.0)
-            norm += step * step
-            dot += step * last[i]
-            last[i] = step
+        distance, norm, dot = stepped(total, w, d, ln_phi, ln_w, last)
         if norm < 1e-16:
             return distance
-        factor = 1.0
-        if it % 4 == 3 and norm_before > 0.0:
-            gain = dot / norm_before  # dominant eigenvalue of the substitution
-            if 0.0 < gain < 0.98:
-                factor = 1.0 / (1.0 - gain)
+        factor = farther(it, dot, norm_before)
         for i in range(n):
             ln_w[i] += factor * last[i]
         norm_before = norm

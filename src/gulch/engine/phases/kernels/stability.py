@@ -23,6 +23,29 @@ NO_MORE, VAPOUR_AND_LIQUID, HALF_LIQUID = 0, 1, 2  # trials besides those of nea
 TRACE = math.log(1e-4)  # of the other species in a trial that is nearly pure
 
 
+@kernel.part
+def stepped(total: float, w: Vector, d: Vector, ln_phi: Vector, ln_w: Vector, last: Vector) -> tuple[float, float, float]:
+    """(distance above the plane d in RT, norm of the step, its product with the step before) of a trial phase; last is the step then."""
+    distance, norm, dot = 1.0, 0.0, 0.0
+    for i in range(w.size):
+        step = d[i] - ln_phi[i] - ln_w[i]
+        distance += total * w[i] * (-step - 1.0)
+        norm += step * step
+        dot += step * last[i]
+        last[i] = step
+    return distance, norm, dot
+
+
+@kernel.part
+def farther(it: int, dot: float, norm_before: float) -> float:
+    """By what a step is made longer: every fourth by the dominant eigenvalue of the substitution, where it creeps."""
+    if it % 4 == 3 and norm_before > 0.0:
+        gain = dot / norm_before
+        if 0.0 < gain < 0.98:
+            return 1.0 / (1.0 - gain)
+    return 1.0
+
+
 @kernel
 def tangent_trial(fluid: Fluid, d: Vector, z: Vector, other: Vector, ln_w: Vector, w: Vector) -> bool:
     """Follow one trial phase, logarithms of mole numbers ln_w (changed), from the tangent plane d of phases z and other.
@@ -44,25 +67,13 @@ def tangent_trial(fluid: Fluid, d: Vector, z: Vector, other: Vector, ln_w: Vecto
             to_z += abs(w[i] - z[i])
             to_other += abs(w[i] - other[i])
         phase_ln_phi(fluid, w, 0, ln_phi)
-        distance = 1.0
-        norm = 0.0
-        dot = 0.0
-        for i in range(n):
-            step = d[i] - ln_phi[i] - ln_w[i]
-            distance += total * w[i] * (-step - 1.0)
-            norm += step * step
-            dot += step * last[i]
-            last[i] = step
+        distance, norm, dot = stepped(total, w, d, ln_phi, ln_w, last)
         if distance < -1e-9 and to_z > 1e-5:
             return True
         # near a stationary point the distance is right to the order of the norm
         if norm < 0.1 * distance or norm < 1e-18 or to_z < ALIKE or (min(to_z, to_other) < SAME and norm < CALM * norm_before):
             return False
-        factor = 1.0
-        if it % 4 == 3 and norm_before > 0.0:
-            gain = dot / norm_before  # dominant eigenvalue of the substitution
-            if 0.0 < gain < 0.98:
-                factor = 1.0 / (1.0 - gain)
+        factor = farther(it, dot, norm_before)
         for i in range(n):
             ln_w[i] += factor * last[i]
         norm_before = norm

@@ -203,19 +203,9 @@ def solve_temperature(
 
 @kernel.entry
 def flash_amounts_to(
-    P: float,
-    target: float,
-    column: int,
-    n: Vector,
-    T_start: float,
-    tolerance: float,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[int, float, float, Flashed]:
+    P: float, target: float, column: int, n: Vector, T_start: float, tolerance: float,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[int, float, float, Flashed]:  # fmt: skip
     """The temperature at which a property (column as in `solve_temperature`) reaches target, of amounts n, and the flash there.
 
     From a start in one phase the search goes on inside that phase, and one flash judges where it ends.

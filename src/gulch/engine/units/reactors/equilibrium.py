@@ -14,13 +14,12 @@ import numpy as np
 from gulch.engine.chemistry.constants import QUOTIENT_BASES, gibbs_spread
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
-from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of
+from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of, vapour_in
 from gulch.engine.units.told import Code, Note, Room, UnitTrouble
 
 if TYPE_CHECKING:
@@ -186,9 +185,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
-        reactions = [r for step in context.sets[given.set] for r in step]
-        if not reactions:
-            raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
+        reactions = cls.reactions(given, context)
         if context.memory.get("checked") != (given.runs, given.mixture):
             cls.check_reactions(np.array([r.nu for r in reactions]), reactions, given, context)
             context.memory["checked"] = (dict(given.runs), given.mixture)
@@ -317,10 +314,7 @@ class EquilibriumReactor(Reactor):
         """Warn or refuse where the outlet is not the single phase that was assumed. Raises UnitTrouble."""
         if given is not None and given.mixture == "split":
             return []
-        try:
-            vapour = product.vapour_fraction
-        except StreamTrouble:
-            return []
+        vapour = vapour_in(product)
         if vapour is None:
             return []
         if given is not None and given.mixture == "liquid":

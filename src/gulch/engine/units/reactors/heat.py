@@ -12,7 +12,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.phases import Stream
+from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, supported
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
@@ -36,6 +36,23 @@ def phase_of(feed: Stream) -> str:
     return "liquid" if not feed.is_empty and feed.vapour_fraction < 0.5 else "vapour"
 
 
+def vapour_in(product: Stream) -> float | None:
+    """The vapour fraction of an outlet, None where it is empty or has no state."""
+    try:
+        return product.vapour_fraction
+    except StreamTrouble:
+        return None
+
+
+# Ways of holding a reactor's temperature
+HEATED = {
+    "isothermal": "held at a temperature",
+    "feed-temperature": "held at the feed's temperature",
+    "adiabatic": "adiabatic",
+    "duty": "given duty",
+}
+
+
 class Reactor(Unit):
     """Base of the reactors: thermal modes and their closing on a known outlet composition."""
 
@@ -52,12 +69,7 @@ class Reactor(Unit):
     set = ReactionSet("Reaction set", "the reactions that run here, in their steps")
     mode = Choice(
         "Heat",
-        {
-            "isothermal": "held at a temperature",
-            "feed-temperature": "held at the feed's temperature",
-            "adiabatic": "adiabatic",
-            "duty": "given duty",
-        },
+        HEATED,
         "held at a temperature, at the feed's, without heat exchange, or with a given duty",
         default="feed-temperature",
         group="heat",
@@ -102,6 +114,14 @@ class Reactor(Unit):
             given.temperature = feed.T
             return {"temperature": feed.T}
         return {}
+
+    @staticmethod
+    def reactions(given: Given, context: Context) -> list:
+        """All reactions of the set, whatever their steps. Raises UnitTrouble where there is none."""
+        found = [r for step in context.sets[given.set] for r in step]
+        if not found:
+            raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
+        return found
 
     @staticmethod
     def phase_rooms(product: Stream, phase: str) -> list[Room]:

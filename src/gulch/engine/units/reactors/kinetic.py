@@ -11,12 +11,11 @@ import numpy as np
 
 from gulch.engine.chemistry.equilibrium import dependent_reaction
 from gulch.engine.chemistry.rates import pack
-from gulch.engine.phases import StreamTrouble
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
 from gulch.engine.units.reactors.counted import made
-from gulch.engine.units.reactors.heat import Reactor, phase_of
+from gulch.engine.units.reactors.heat import Reactor, phase_of, vapour_in
 from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
@@ -75,9 +74,7 @@ class KineticReactor(Reactor):
     @classmethod
     def prepare(cls, feed: Stream, given: Given, context: Context) -> tuple:
         """(reactions, laws, per, phase code) of the set. Raises UnitTrouble."""
-        reactions = [r for step in context.sets[given.set] for r in step]
-        if not reactions:
-            raise UnitTrouble(f"Set {given.set} holds no reaction.", "Add a reaction to it in Chemistry.", "set")
+        reactions = cls.reactions(given, context)
         for r in reactions:
             if r.rate is None:
                 raise UnitTrouble(f"{r.id} has no rate law.", f"Give {r.id} one in Chemistry.", "set")
@@ -122,10 +119,7 @@ class KineticReactor(Reactor):
     @classmethod
     def phase_remarks(cls, product: Stream, given: Given, context: Context) -> list:
         """Warn where the outlet is not the one phase that was assumed."""
-        try:
-            vapour = product.vapour_fraction
-        except StreamTrouble:
-            return []
+        vapour = vapour_in(product)
         if vapour is None:
             return []
         other = vapour if given.phase == "liquid" else 1.0 - vapour

@@ -13,7 +13,7 @@ from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
-from gulch.engine.units.reactors.heat import BOTH_PHASES
+from gulch.engine.units.reactors.heat import BOTH_PHASES, HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tank_run import TankRun
 
@@ -77,13 +77,7 @@ class StirredTank(KineticReactor):
     )
     mode = Choice(
         "Heat",
-        {
-            "isothermal": "held at a temperature",
-            "feed-temperature": "held at the feed's temperature",
-            "adiabatic": "adiabatic",
-            "duty": "given duty",
-            "jacket": "jacket",
-        },
+        HEATED | {"jacket": "jacket"},
         "held at a temperature, at the feed's, without heat exchange, with a given duty, or through a jacket",
         default="feed-temperature",
         group="heat",

@@ -79,6 +79,11 @@ class TankRun:
         self.xi = found[0]
         return found
 
+    def _contents(self, size: float, by_time: bool) -> tuple:
+        """What the kernels are told of the contents, but for their temperature and the mixture."""
+        told = self.given.void, self.bulk, self.xi.copy()
+        return self.pressure, self.feed.n, size, by_time, self.phase, self.laws, self.per, *told
+
     def sized(self, T: float, size: float, by_time: bool) -> tuple:
         """(extents, volume) at T [K] for a volume [m3], or for a time [s] of the bed. Raises UnitTrouble."""
         if self.given.phase == "both":
@@ -86,16 +91,7 @@ class TankRun:
         model = self.model
         outcome, xi, volume = tank(
             T,
-            self.pressure,
-            self.feed.n,
-            size,
-            by_time,
-            self.phase,
-            self.laws,
-            self.per,
-            self.given.void,
-            self.bulk,
-            self.xi.copy(),
+            *self._contents(size, by_time),
             *model.mix,
         )
         if outcome != FOUND:
@@ -241,16 +237,7 @@ class TankRun:
         size = given.time / given.void if by_time else given.volume
         start, contents, self.xi = heats_over(
             grid,
-            self.pressure,
-            self.feed.n,
-            size,
-            by_time,
-            self.phase,
-            self.laws,
-            self.per,
-            given.void,
-            self.bulk,
-            self.xi.copy(),
+            *self._contents(size, by_time),
             *self.model.mix,
         )
         removed = start - self.feed.enthalpy_flow - self.exchanged(grid)

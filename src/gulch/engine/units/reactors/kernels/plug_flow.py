@@ -44,41 +44,18 @@ def state_at(mix: Mixture, y: Vector, phase: int, heat: int, fixed: Vector, x: V
 
 @kernel.entry
 def plug_state(
-    y: Vector,
-    phase: int,
-    heat: int,
-    fixed: Vector,
-    x: Vector,
-    guess: Vector,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[float, float, float, float]:
+    y: Vector, phase: int, heat: int, fixed: Vector, x: Vector, guess: Vector,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[float, float, float, float]:  # fmt: skip
     """`state_at` as Python calls it, with the fields of the Mixture."""
     return state_at(Mixture(kind, vapour, active, par, pairs, groups), y, phase, heat, fixed, x, guess)
 
 
 @kernel.entry
 def plug_change(
-    y: Vector,
-    phase: int,
-    heat: int,
-    pressure: int,
-    fixed: Vector,
-    laws: Rates,
-    per: Places,
-    mass: Vector,
-    guess: Vector,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> Vector:
+    y: Vector, phase: int, heat: int, pressure: int, fixed: Vector, laws: Rates, per: Places, mass: Vector, guess: Vector,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> Vector:  # fmt: skip
     """dy/dV of a plug flow. y: flows [mol/s], enthalpy flow [W], P^2 [Pa2], coolant temperature [K].
 
     per: what each rate counts on, shape (m,); parts: fields of the Mixture. Where the pressure is gone or the temperature

@@ -168,24 +168,10 @@ def tank_at(
 
 @kernel.entry
 def tank(
-    T: float,
-    P: float,
-    n0: Vector,
-    size: float,
-    by_time: bool,
-    phase: int,
-    laws: Rates,
-    per: Places,
-    void: float,
-    bulk: float,
+    T: float, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, void: float, bulk: float,
     xi: Vector,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[int, Vector, float]:
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[int, Vector, float]:  # fmt: skip
     """`tank_at` as Python calls it."""
     return tank_at(Mixture(kind, vapour, active, par, pairs, groups), T, P, n0, size, by_time, phase, laws, per, void, bulk, xi)
 
@@ -198,24 +184,10 @@ def enthalpy_flow(mix: Mixture, T: float, P: float, n: Vector, phase: int) -> fl
 
 @kernel.entry
 def heats_over(
-    temperatures: Vector,
-    P: float,
-    n0: Vector,
-    size: float,
-    by_time: bool,
-    phase: int,
-    laws: Rates,
-    per: Places,
-    void: float,
-    bulk: float,
-    xi: Vector,
-    kind: int,
-    vapour: int,
-    active: float,
-    par: Matrix,
-    pairs: Cube,
-    groups: Matrix,
-) -> tuple[Vector, Vector, Vector]:
+    temperatures: Vector, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, void: float,
+    bulk: float, xi: Vector,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[Vector, Vector, Vector]:  # fmt: skip
     """(enthalpy flow [W] of the feed held in one phase, of the contents, last extents) of a tank at several temperatures.
 
     Each is begun from the last; nan where the contents are not found. Shapes (k,), (k,), (m,).
