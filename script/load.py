@@ -28,7 +28,11 @@ class User:
     def __init__(self, session, project):
         self.session, self.project, self.version = session, project, None
         self.times, self.faults, self.kept, self.solving = [], [], 0, 0
-        self.figures, self.owed = [], []  # s until the figures of an edit, or newer ones, were shown; when edits without any were made
+        self.pace, self.figures, self.owed = (
+            0.7,
+            [],
+            [],
+        )  # s until figures were shown; when edits without any were made
         self.line = http.client.HTTPConnection("127.0.0.1", PORT, timeout=120)
 
     def ask(self, method, path, body=None):
@@ -65,10 +69,16 @@ class User:
         self.kept += status == 200
         self.owed.append(time.monotonic() - seconds)
         late = 'id="solving"' in text
+        self.heed(text)
         self.solving += late
         if not late:
             self.shown()
         return text
+
+    def heed(self, text):
+        """Take the pace at which an open page is told to ask again."""
+        pace = re.search(r'id="solving-next"[^>]*delay:(\d+)ms', text)
+        self.pace = int(pace[1]) / 1000 if pace else 0.7
 
     def shown(self):
         """The newest figures stand: those of all edits that waited."""
@@ -77,10 +87,14 @@ class User:
         self.owed = []
 
     def await_figures(self, until):
-        """Ask as an open page does, every 0.7 s, until figures are there or the user edits again."""
+        """Ask as an open page does, as often as it was told to, until figures are there or the user edits again."""
         while self.owed and time.monotonic() < until:
-            time.sleep(min(0.7, max(0.0, until - time.monotonic())))
-            if time.monotonic() < until and "<b>Solving</b>" not in self.ask("GET", f"/p/{self.project}/progress/process/")[2]:
+            time.sleep(min(self.pace, max(0.0, until - time.monotonic())))
+            if time.monotonic() >= until:
+                return
+            text = self.ask("GET", f"/p/{self.project}/progress/process/")[2]
+            self.heed(text)
+            if "<b>Solving</b>" not in text:
                 if 'id="solving"' not in self.look()[1]:
                     self.shown()
 

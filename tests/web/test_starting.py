@@ -47,11 +47,15 @@ def test_demo_projects_that_are_there_are_not_read():
 
 def test_pages_say_that_kernels_are_being_compiled(client, row, monkeypatch):
     monkeypatch.setattr(solving.workers(), "compiling", lambda: Progress(11, 97), raising=False)
-    progress = SimpleNamespace(waiting=True, before=7, passes=0, residual=None, seconds=2.0)
-    said = render_to_string("workspace/_solving.html", {"progress": progress, "compiling": None})
+    progress = SimpleNamespace(waiting=True, before=7, pace=1120, passes=0, residual=None, seconds=2.0)
+    said = render_to_string("workspace/_solving.html", {"progress": progress, "row": row, "stage": "process", "compiling": None})
     assert "waiting for its turn, 7 before it" in " ".join(said.split())
-    progress = SimpleNamespace(waiting=False, passes=3, residual=None, seconds=2.0)
-    said = " ".join(render_to_string("workspace/_solving.html", {"progress": progress, "compiling": solving.compiling()}).split())
+    progress = SimpleNamespace(waiting=False, pace=700, passes=3, residual=None, seconds=2.0)
+    said = " ".join(
+        render_to_string(
+            "workspace/_solving.html", {"progress": progress, "row": row, "stage": "process", "compiling": solving.compiling()}
+        ).split()
+    )
     assert "slow for now: Gulch is compiling its kernels, once after each install (11 of 97)" in said
     run = ScanRun.objects.create(project=row, revision=row.current, scan=row.current.worked.scans[0].id, state=ScanRun.WAITING, total=15)
     monkeypatch.setattr("gulch.web.scans.jobs.notice_lost", lambda run: None)

@@ -39,6 +39,11 @@ class Progress:
     waiting: bool = True  # not begun
     before: int = 0  # jobs of the first lane that come first, where it waits
 
+    @property
+    def pace(self) -> int:
+        """ms after which asking again may tell something new: the more come first, the later, since asking takes the server's time."""
+        return min(700 + 60 * self.before, 4000)
+
 
 class Job:
     """One task on its way. `value` and `ending` are there once `wait` returns true."""

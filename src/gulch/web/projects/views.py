@@ -343,7 +343,7 @@ def progress(request: HttpRequest, pk: int, stage: str) -> HttpResponse:
     row = own(request, pk)
     job = solving.begin(row)
     if job is not None and not job.ended:
-        told = {"progress": solving.progress_of(job), "row": row, "compiling": solving.compiling()}
+        told = {"progress": solving.progress_of(job), "row": row, "stage": stage, "compiling": solving.compiling()}
         return render(request, "workspace/_solving.html", told)
     return ended(request, row, stage if stage in STAGES else "process", request.GET.get("select", ""))
 

@@ -6,7 +6,7 @@ import { missed } from "./unsent.js";
 /** @type {ReturnType<typeof setTimeout> | null} */
 let timer = null;
 hear("htmx:beforeRequest", (_, target) => {
-  if (target.id === "solving" || target.id === "pending") return; // they tell of their work themselves
+  if (target.id === "solving-next" || target.id === "pending") return; // they tell of their work themselves
   clearTimeout(timer);
   timer = setTimeout(() => {
     $("busy").hidden = false;

@@ -5,7 +5,7 @@ import { told } from "./page.js";
 /** Of what had the focus before a page was swapped in. @type {{card?: string, search: boolean, select: string} | null} */
 let left = null;
 // pages tell of work by themselves
-const own = (/** @type {Asked} */ event) => ["solving", "pending"].includes(event.detail.requestConfig?.elt?.id);
+const own = (/** @type {Asked} */ event) => ["solving-next", "pending"].includes(event.detail.requestConfig?.elt?.id);
 
 hear("htmx:beforeSwap", (event) => {
   const node = focused();
