@@ -2,6 +2,7 @@
 
 import pytest
 from django.contrib.auth import get_user_model
+from django.contrib.staticfiles.handlers import StaticFilesHandler
 from helpers import CHROMIUM_FLAGS, demo
 from playwright.sync_api import expect, sync_playwright
 from slow_tasks import Sleep
@@ -54,11 +55,29 @@ def row(user):
     return create_project(user, demo(), "Demo project")
 
 
-@pytest.fixture
-def page(browser, live_server, user):
-    """A page that fails the test on script errors, breaches of the content policy and answers of 500."""
+@pytest.fixture(scope="session")
+def context(browser, live_server):
+    """The one profile of all tests, so that style sheets, scripts and typefaces are fetched once."""
+    before = StaticFilesHandler.serve
+
+    def kept(self, request):
+        response = before(self, request)
+        response["Cache-Control"] = "max-age=86400, immutable"
+        return response
+
+    StaticFilesHandler.serve = kept
     context = browser.new_context(base_url=live_server.url, viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    yield context
+    context.close()
+    StaticFilesHandler.serve = before
+
+
+@pytest.fixture
+def page(context, live_server, user):
+    """A page that fails the test on script errors, breaches of the content policy and answers of 500."""
     page = context.new_page()
+    remembered = {"origin": live_server.url, "storageTypes": "local_storage,session_storage"}
+    context.new_cdp_session(page).send("Storage.clearDataForOrigin", remembered)
     faults = []
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.on(
@@ -67,5 +86,8 @@ def page(browser, live_server, user):
     )
     page.on("response", lambda r: faults.append(f"{r.status} {r.url}") if r.status >= 500 else None)
     yield page
-    context.close()
+    for opened in context.pages:
+        opened.close()
+    context.clear_cookies()
+    context.set_offline(False)
     assert not faults

@@ -66,13 +66,13 @@ def species_source(document: Project, form: Values) -> Done:
 
 
 @action("species-remove", id=Key())
-def remove_species(document: Any, form: Any) -> Any:
+def remove_species(document: Project, form: Values) -> Done:
     edit.remove_species(document, form.id)
     return Done(f"Remove species {form.id}", "")
 
 
 @action("species-move", id=Key(), by=Key())
-def move_species(document: Any, form: Any) -> Any:
+def move_species(document: Project, form: Values) -> Done:
     edit.move_species(document, form.id, -1 if form.by == "up" else 1)
     return Done(f"Move species {form.id} {form.by}")
 
@@ -170,7 +170,7 @@ def edit_reaction(document: Project, form: Values) -> Done:
 
 
 @action("reaction-remove", id=Key())
-def remove_reaction(document: Any, form: Any) -> Any:
+def remove_reaction(document: Project, form: Values) -> Done:
     edit.remove_reaction(document, form.id)
     return Done(f"Remove reaction {form.id}", "")
 
@@ -242,13 +242,13 @@ def rate(document: Project, form: Values) -> Any:
 
 
 @action("rate-order", id=Key(), species=Key(), value=Text(), back=Text())
-def rate_order(document: Any, form: Any) -> Any:
+def rate_order(document: Project, form: Values) -> Done:
     edit.set_order(document, form.id, form.species, form.value, form.back == "1")
     return Done(f"Set the order of {form.id} in {form.species} to {form.value or '0'}", form.id)
 
 
 @action("adsorption-add", id=Key(), species=Key())
-def add_adsorption(document: Any, form: Any) -> Any:
+def add_adsorption(document: Project, form: Values) -> Done:
     edit.add_adsorption(document, form.id, form.species)
     return Done(f"Let {form.species} adsorb in {form.id}", form.id)
 
@@ -286,19 +286,19 @@ def preview(document: Project, form: Values) -> Done:
 
 
 @action("set-add")
-def add_set(document: Any, form: Any) -> Any:
+def add_set(document: Project, form: Values) -> Done:
     id_ = edit.fresh("set", {s.id for s in document.reaction_sets})
     document.reaction_sets.append(SetEntry(id=id_, steps=[[r.id] for r in document.reactions]))
     return Done(f"Add reaction set {id_}")
 
 
 @action("set-remove", id=Key())
-def remove_set(document: Any, form: Any) -> Any:
+def remove_set(document: Project, form: Values) -> Done:
     document.reaction_sets = [s for s in document.reaction_sets if s.id != form.id]
     return Done(f"Remove reaction set {form.id}")
 
 
 @action("set-place", set=Key(), reaction=Key(), value=Whole("steps", 0, 100, needed=True))
-def place(document: Any, form: Any) -> Any:
+def place(document: Project, form: Values) -> Done:
     edit.place_in_set(document, form.set, form.reaction, form.value)
     return Done(f"Put {form.reaction} into step {form.value} of {form.set}")

@@ -29,13 +29,13 @@ if TYPE_CHECKING:
 
 
 @action("strip-move", kind=Key(), id=Key(), to=Whole("places", 0, 500, needed=True))
-def move_in_strip(document: Any, form: Any) -> Any:
+def move_in_strip(document: Project, form: Values) -> Done:
     strip.move(document, form.kind, form.id, form.to)
     return Done(f"Order the {form.kind}s")
 
 
 @action("strip-hide", kind=Key(), id=Key())
-def hide_in_strip(document: Any, form: Any) -> Any:
+def hide_in_strip(document: Project, form: Values) -> Done:
     hidden = strip.hide(document, form.kind, form.id)
     return Done(f"{'Hide' if hidden else 'Show'} {form.kind} {form.id}")
 
@@ -136,7 +136,7 @@ def set_basis(document: Project, form: Values) -> Done:
 
 
 @action("feed-paste", id=Key(), text=Text())
-def paste_feed(document: Any, form: Any) -> Any:
+def paste_feed(document: Project, form: Values) -> Done:
     """Give feeds what a table of a spreadsheet says."""
     stream = document.stream(form.id)
     if stream is None or not stream.is_feed:
@@ -186,14 +186,14 @@ def send(document: Project, form: Values) -> Any:
 
 
 @action("outlet", id=Key(), value=Text())
-def choose_outlet(document: Any, form: Any) -> Any:
+def choose_outlet(document: Project, form: Values) -> Done:
     """Let a stream leave its unit by another outlet; the stream that left there takes its place."""
     edit.exchange_outlet(document, form.id, form.value)
     return Done(f"Let {form.id} leave by {form.value}", form.id)
 
 
 @action("inlet", id=Key(), value=Text())
-def choose_inlet(document: Any, form: Any) -> Any:
+def choose_inlet(document: Project, form: Values) -> Done:
     """Let a stream enter its unit by another side; the one that entered there takes its place."""
     edit.exchange_inlet(document, form.id, form.value)
     return Done(f"Let {form.id} enter by {form.value}", form.id)
@@ -243,7 +243,7 @@ def ledger_columns(document: Project, form: Values) -> Done:
 
 
 @action("ledger-pin", id=Key())
-def ledger_pin(document: Any, form: Any) -> Any:
+def ledger_pin(document: Project, form: Values) -> Done:
     """Let a stream stand first in the ledger, or among the others again."""
     id_ = edit.need_stream(document, form.id).id
     pinned = document.ledger.pinned

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.project import edit, variants
@@ -144,7 +144,7 @@ def let_pass(document: Project, form: Values) -> Done:
 
 
 @action("scan-remove", id=Key())
-def remove_scan(document: Any, form: Any) -> Any:
+def remove_scan(document: Project, form: Values) -> Done:
     document.scans = [s for s in document.scans if s.id != form.id]
     return Done(f"Remove scan {form.id}", "")
 
