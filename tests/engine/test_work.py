@@ -105,6 +105,26 @@ def test_a_newer_job_replaces_the_older_whether_it_runs_or_waits(workers):
     assert [done(j).ending for j in jobs] == [Ending.REPLACED] * 3 + [Ending.DONE] and jobs[-1].value == 2
 
 
+def test_a_job_that_ends_is_found_until_what_hangs_on_its_end_is_done(workers):
+    """Else whoever asks meanwhile would hand it in again; one that was stopped is found by who asks for that."""
+    storing, stored = threading.Event(), threading.Event()
+
+    def store(job):
+        storing.set()
+        stored.wait(LONG)
+
+    for stopped in (False, True):
+        storing.clear(), stored.clear()
+        job = workers.submit(Sleep(LONG if stopped else 0.0), key="p", on_end=store)
+        if stopped:
+            began(job)
+            workers.stop("p")
+        assert storing.wait(LONG)
+        assert workers.find("p", stopping=True) is job and (workers.find("p") is None) is stopped
+        stored.set()
+        assert job.wait(LONG) and workers.find("p", stopping=True) is None
+
+
 def test_who_waits_is_told_how_many_come_before(workers):
     """Owners take turns: of another owner at most as many go first as this one has waiting itself."""
     began(workers.submit(Sleep(LONG), key="long", owner="a"))

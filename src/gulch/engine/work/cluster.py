@@ -181,11 +181,11 @@ class Cluster(Pool):
             return (Ending.OUT_OF_TIME if reason is Reason.OUT_OF_TIME else Ending.STOPPED), None, ""
         return Ending.DONE, value, ""
 
-    def find(self, key: Any) -> Job | None:
+    def find(self, key: Any, stopping: bool = False) -> Job | None:
         """The Job under a key, or None."""
         with self.lock:
             mine = [j for j in (*self.under_way, *itertools.chain(*self.queue.values())) if j.key == key]
-        return mine[0] if mine else self.local.find(key)
+        return mine[0] if mine else self.local.find(key, stopping)
 
     def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
         """End the jobs of a key at once; the cluster is told, and what it still brings is dropped."""

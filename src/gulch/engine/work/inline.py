@@ -39,7 +39,7 @@ class Inline(Pool):
         else:
             job.end(Ending.DONE, value)
 
-    def find(self, key: Any) -> Job | None:
+    def find(self, key: Any, stopping: bool = False) -> Job | None:
         """None: nothing is ever under way."""
         return None
 

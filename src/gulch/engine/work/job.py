@@ -130,8 +130,8 @@ class Pool(ABC):
         """Take a job into a lane. Raises RuntimeError."""
 
     @abstractmethod
-    def find(self, key: Any) -> Job | None:
-        """The Job of a key that has not ended, or None."""
+    def find(self, key: Any, stopping: bool = False) -> Job | None:
+        """The Job of a key that has not ended, or None; stopping: one that was stopped too, until what hangs on its end is done."""
 
     @abstractmethod
     def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:

@@ -56,6 +56,7 @@ class Workers(Pool):
         self.change = threading.Condition()
         self.queues = {"now": OrderedDict(), "later": OrderedDict()}  # owner -> deque of jobs
         self.running = {}  # job -> slot
+        self.ending: set[Job] = set()  # jobs that are done, while what hangs on their end is
         self.slots = {"now": set(), "later": set()}
         self.numbers = itertools.count(1)
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
@@ -84,10 +85,12 @@ class Workers(Pool):
             self._staff(lane)
             self.change.notify_all()
 
-    def find(self, key: Any) -> Job | None:
-        """The Job of a key that has not ended, or None."""
+    def find(self, key: Any, stopping: bool = False) -> Job | None:
+        """The Job of a key that has not ended, or None; stopping: one that was stopped too, until what hangs on its end is done."""
+        wanted = {None, Ending.STOPPED} if stopping else {None}
         with self.change:
-            return next((j for j in self._jobs() if j.key == key and not j.ended and j.wanted_end is None), None)
+            there = (*self._jobs(), *self.ending)
+            return next((j for j in there if j.key == key and not j.ended and j.wanted_end in wanted), None)
 
     def stop(self, key: Any, ending: Ending = Ending.STOPPED) -> int:
         """End the jobs of a key: at once where they wait, within a second where they run. Returns how many."""
@@ -102,8 +105,12 @@ class Workers(Pool):
                     job.wanted_end = ending
                     slot.bell()
                     asked += 1
+            for job in dropped:
+                job.wanted_end = ending
+            self.ending.update(dropped)
         for job in dropped:
             job.end(ending)
+            self.ended(job)
         return len(dropped) + asked
 
     def stop_all(self) -> None:
@@ -195,6 +202,12 @@ class Workers(Pool):
         """Take a job that ended out of the books and wake who waits."""
         with self.change:
             self.running.pop(job, None)
+            self.ending.add(job)
+
+    def ended(self, job: Job) -> None:
+        """Forget a job whose end everybody knows of."""
+        with self.change:
+            self.ending.discard(job)
 
     def step_aside(self, slot: Slot) -> bool:
         """Let a fresh slot take over the lane from one that is busy for long."""
@@ -238,6 +251,7 @@ class Slot:
                 job.end(ending, value, words)
             except Exception:
                 log.exception("what hangs on the end of a job failed")
+            self.workers.ended(job)
             self.idle = True
         self.kill()
         self.hear.close()

@@ -115,7 +115,7 @@ def ahead(row: Project, revision: Revision) -> None:
 def _begun(row: Project, task: Solve | None) -> Job | None:
     digest = row.current.digest
     if task is None:
-        job = workers().find(key_of(row))
+        job = workers().find(key_of(row), stopping=True)
         if job is not None and job.about == digest:
             return job  # before any outcome: it may be solved once more, or gone on with
         if row.outcomes.filter(digest=digest).exists() or (row.pk, digest) in _untold:
