@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 
 SAY_EVERY = 5.0  # s between two words on the making of machine code
+SWITCH = 0.001  # s that a thread computes before another may: those that feed workers and store answers are not to wait long
 THREADS = 80  # most of them wait for workers, or for their turn, at any time
 
 
@@ -154,6 +155,7 @@ def run(host: str, port: Any, begin: Any = None, tries: Any = 1) -> int:
         threading.Thread(target=begin, daemon=True, name="beginning").start()
     # neither machine code nor the species index are waited for: pages say where something is still being made or loaded
     taking.stay_plain()  # the server itself hardly computes
+    sys.setswitchinterval(SWITCH)
     gather_elsewhere()
     threading.Thread(target=first_worker, daemon=True, name="first-worker").start()
     threading.Thread(target=load, daemon=True, name="loading").start()

@@ -75,6 +75,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "gulch.web.middleware.ContentSecurityPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "gulch.web.projects.turnstile.AtWork",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",

@@ -17,6 +17,7 @@ import threading
 import time
 from collections import OrderedDict, deque
 from multiprocessing.connection import wait
+from queue import SimpleQueue
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.compiling.making import Making, Progress, looked_through
@@ -62,6 +63,7 @@ class Workers(Pool):
         self.ready = threading.Event()  # set once the first worker is there, kernels loaded
         self.closed = False
         self.making = None if looked_through().done else Making(self._made)
+        self.tell = Telling(self)
 
     def compiling(self) -> Progress | None:
         """How far the making of machine code is while solves are slow for want of it, else None."""
@@ -142,6 +144,7 @@ class Workers(Pool):
             job.end(Ending.STOPPED)
         for slot in slots:
             slot.thread.join(5.0)
+        self.tell.close()
 
     def load(self) -> tuple[int, int]:
         """(jobs that run, jobs that wait) in the first lane."""
@@ -218,6 +221,34 @@ class Workers(Pool):
         return slot.aside
 
 
+class Telling:
+    """The thread in which jobs end: what hangs on it, such as storing an answer, keeps no worker from its next job."""
+
+    def __init__(self, workers: Workers) -> None:
+        self.workers, self.ends = workers, SimpleQueue()
+        self.thread = threading.Thread(target=self.go, daemon=True, name="gulch-work-ends")
+        self.thread.start()
+
+    def __call__(self, job: Job, ending: Ending, value: Any, words: str) -> None:
+        """Have a job end, after those before it."""
+        self.ends.put((job, ending, value, words))
+
+    def go(self) -> None:
+        """End jobs in the order in which they are done, until the pool is closed."""
+        while (done := self.ends.get()) is not None:
+            job, ending, value, words = done
+            try:
+                job.end(ending, value, words)
+            except Exception:
+                log.exception("what hangs on the end of a job failed")
+            self.workers.ended(job)
+
+    def close(self) -> None:
+        """End the jobs that are left, and the thread."""
+        self.ends.put(None)
+        self.thread.join(5.0)
+
+
 class Slot:
     """One worker process, and the thread that feeds it."""
 
@@ -247,11 +278,7 @@ class Slot:
                 self.kill()
                 ending, value, words = Ending.FAULT, None, "The solver's process could not be started."
             self.workers.done(job)
-            try:
-                job.end(ending, value, words)
-            except Exception:
-                log.exception("what hangs on the end of a job failed")
-            self.workers.ended(job)
+            self.workers.tell(job, ending, value, words)
             self.idle = True
         self.kill()
         self.hear.close()

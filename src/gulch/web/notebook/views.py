@@ -19,6 +19,7 @@ from gulch.web.notebook.report import report_html
 from gulch.web.notebook.stage import STAGE
 from gulch.web.projects import solving
 from gulch.web.projects.files import attachment, file_name
+from gulch.web.projects.turnstile import waited
 from gulch.web.projects.views import own, show_workspace
 from gulch.web.projects.workspace import Workspace
 
@@ -91,7 +92,7 @@ def _file(request: HttpRequest, row: Project, html: str, kind: str, name: str) -
         return _refused("Too many PDFs are being made just now: try again in a minute, or print the HTML file.")
     try:
         job = solving.workers().submit(task, key=("print", row.pk), owner=row.owner_id)
-        if not job.wait(PRINT_PATIENCE):
+        if not waited(job, PRINT_PATIENCE):
             solving.workers().stop(job.key)
             return _refused("The PDF took too long: take some pieces out of the notebook, or print the HTML file.")
     finally:

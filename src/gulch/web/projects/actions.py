@@ -18,6 +18,7 @@ from gulch.engine.work import Examine, document_digest, look_at
 from gulch.engine.work.job import new_reference
 from gulch.web.projects import solving
 from gulch.web.projects.models import Project, Revision
+from gulch.web.projects.turnstile import waited
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -54,7 +55,7 @@ def create_project(owner: User, document: Any, label: str, outcome: tuple | None
 def received(owner: User, text: bytes) -> Any:
     """The document in a file's bytes, read and examined in a worker: what one file may hold takes seconds. Raises DocumentError."""
     job = solving.workers().submit(Examine(text), key=("examine", new_reference()), owner=owner.pk)
-    if not job.wait(READING_PATIENCE):
+    if not waited(job, READING_PATIENCE):
         solving.workers().stop(job.key)
         raise DocumentError(f"Reading it took longer than {READING_PATIENCE:.0f} s and was stopped: nothing of it was stored.")
     good, why = job.value or (False, f"It could not be read: {job.words or 'the work on it was broken off'}.")
@@ -136,20 +137,20 @@ def add_revision(row: Project, document: Any, label: str, ahead: bool = False) -
     new = Revision(project=row, number=(last or 0) + 1, parent=row.current, label=label[:200], document=document.dump())
     new.read = document
     new.digest = document_digest(new.worked_data)
-    if ahead:
-        solving.ahead(row, new)
+    known = not (ahead and solving.ahead(row, new))
     look_at(new.worked)
     new.save(force_insert=True)
     row.current = new
-    stand_on_current(row)
+    stand_on_current(row, known)
 
 
-def stand_on_current(row: Project) -> None:
-    """Store that the project stands at another revision now; figures that are known are good at once."""
+def stand_on_current(row: Project, known: bool = True) -> None:
+    """Store that the project stands at another revision now; figures that are known are good at once. known: they may be."""
     row.name = row.current.document.get("name", row.name)
     row.version += 1
     row.save()
-    solving.know(row)
+    if known:
+        solving.know(row)
 
 
 def take_back(row: Project, number: int) -> bool:

@@ -22,6 +22,7 @@ from gulch.engine.project.places import WHOLE
 from gulch.engine.work import Ending, Inline, Solve, Workers, pack, solution_of
 from gulch.web.operating import counts
 from gulch.web.projects.models import Outcome, Project
+from gulch.web.projects.turnstile import waited
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,8 +34,9 @@ if TYPE_CHECKING:
 
 log = logging.getLogger("gulch.web")
 PATIENCE = 1.0  # s that an answer waits for figures
+HURRIED = 0.35  # s that it waits where others wait too
 TRY_PATIENCE = 3.0  # s that a slider's position may take
-CROWDED = 3  # jobs waiting for a worker from which on no answer waits for figures
+CROWDED = 3, 25  # jobs waiting for a worker from which on answers wait shorter, and not at all
 KEPT = 60  # outcomes of a project besides the current one and the last good one
 STORED_NOT = "The figures could not be stored: {}. Make room or mend the disk, then press “solve again”."
 
@@ -42,7 +44,7 @@ _lock = threading.Lock()
 _beginning = threading.Lock()  # two requests on one revision are given one Job: neither takes the other's place
 _writing = threading.RLock()
 _pool = None
-_patient = threading.Semaphore(20)  # answers that may wait at a time; more would leave no thread for pages
+_patient = threading.Semaphore(40)  # answers that may wait at a time; more would leave no thread for pages
 _untold = {}  # (project, digest) -> why an outcome could not be stored
 
 
@@ -104,12 +106,16 @@ def begin(row: Project, task: Solve | None = None) -> Job | None:
         return _begun(row, task)
 
 
-def ahead(row: Project, revision: Revision) -> None:
-    """Hand in the solve of a revision that is about to be stored: workers begin while it is. `begin` finds it under way."""
+def ahead(row: Project, revision: Revision) -> bool:
+    """Hand in the solve of a revision that is about to be stored: workers begin while it is. `begin` finds it under way.
+
+    Whether it was: not where its outcome is known.
+    """
     pool = workers()
     if isinstance(pool, Inline) or (row.pk, revision.digest) in _untold or row.outcomes.filter(digest=revision.digest).exists():
-        return
+        return False
     hand_in(row, Solve(revision.worked_data, start=start_of(row)), revision.digest, key_of(row))
+    return True
 
 
 def _begun(row: Project, task: Solve | None) -> Job | None:
@@ -162,10 +168,11 @@ def awaited(job: Job | None, patience: float | None = None) -> Any:
     """None once a Job has ended, else the Job; waits a moment, if not too many wait already."""
     if job is None or job.ended:
         return None
-    if workers().load()[1] > CROWDED or not _patient.acquire(blocking=False):
+    before = workers().load()[1]
+    if before > CROWDED[1] or not _patient.acquire(blocking=False):
         return job
     try:
-        return None if job.wait(PATIENCE if patience is None else patience) else job
+        return None if waited(job, (HURRIED if before > CROWDED[0] else PATIENCE) if patience is None else patience) else job
     finally:
         _patient.release()
 
@@ -187,7 +194,7 @@ def tried(row: Project, document: Project, overrides: dict[str, float], client: 
     """
     task = Solve(document.dump(), start_of(row), overrides, explain=False, again=False)
     job = workers().submit(task, key=("try", row.pk, client), owner=row.owner_id)
-    if not job.wait(TRY_PATIENCE):
+    if not waited(job, TRY_PATIENCE):
         workers().stop(job.key)
     return solution_of(job.value[1]) if job.ending is Ending.DONE else None
 
@@ -209,7 +216,7 @@ def stop(row: Project) -> None:
     job = workers().find(key_of(row))
     workers().stop(key_of(row))
     if job is not None:
-        job.wait(5.0)
+        waited(job, 5.0)
 
 
 def _ended(pk: int, digest: str, job: Job) -> None:

@@ -33,7 +33,6 @@ from gulch.web.projects.history import changed, outcomes_of
 from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages, style_sheets
-from gulch.web.projects.turnstile import Turnstile
 from gulch.web.projects.words import slider_text
 from gulch.web.projects.workspace import Workspace
 
@@ -43,7 +42,6 @@ if TYPE_CHECKING:
 
 log = logging.getLogger("gulch.web")
 STAGES = stages()  # whose edits are registered with them
-_drawing = Turnstile(3)  # pages made at a time
 FORESEEN = 6  # species of a search that are made ready before one is taken
 CARDS = 24  # on a page of the list
 REVISIONS = 25
@@ -158,14 +156,12 @@ def show_workspace(request: HttpRequest, row: Project, stage: str, select: str =
     space = Workspace(row, stage, select, job=job, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
     shown = STAGES[stage]
-    # outside of the turnstile, since some stages wait for workers
     context = {"space": space, "row": row, "stage": stage, "shown": shown, "sheets": style_sheets()}
     context |= shown.context(space, request.session, shown.ask(space))
     if row.pk in request.session.get("walks", []):
         context["walk"] = next_step(space.document, row.scan_runs.filter(state=ScanRun.DONE).exists())
     template = "workspace/_workspace.html" if request.headers.get("HX-Request") else "workspace/page.html"
-    with _drawing.passed(hurry=request.method == "GET"):
-        response = render(request, template, context, status=status)
+    response = render(request, template, context, status=status)
     response["X-Gulch-Version"] = row.version  # lets the browser drop an answer that a later one has overtaken
     return response
 
