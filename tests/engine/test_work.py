@@ -125,6 +125,17 @@ def test_a_job_that_ends_is_found_until_what_hangs_on_its_end_is_done(workers):
         assert job.wait(LONG) and workers.find("p", stopping=True) is None
 
 
+def test_what_hangs_on_an_end_keeps_no_worker_from_its_next_job(workers):
+    stored = threading.Event()
+    first = workers.submit(Sleep(0.0), key="first", on_end=lambda job: stored.wait(LONG))
+    second = workers.submit(Sleep(LONG), key="second")
+    began(second)
+    assert not first.ended and not stored.is_set()
+    stored.set()
+    workers.stop("second")
+    assert done(first).ending is Ending.DONE and done(second).ending is Ending.STOPPED
+
+
 def test_who_waits_is_told_how_many_come_before(workers):
     """Owners take turns: of another owner at most as many go first as this one has waiting itself."""
     began(workers.submit(Sleep(LONG), key="long", owner="a"))
