@@ -51,7 +51,7 @@ def of_unit(project: Project, unit: Any) -> list:
     """As `assumed`, of a unit."""
     id_ = unit.id
     labels = {d.key: d.label for d in KINDS[unit.kind].inputs()}
-    found = [Assumed(f"{id_}.{d.name}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
+    found = [Assumed(f"{id_}.{d.key}", d.label.lower(), choices_of(unit)[d.name]) for d in assumed_choices(unit)]
     found += [
         Assumed(a.address, labels[a.address.split(".")[1]].lower(), a.text)
         for a in owned(project).get((About.UNIT, id_), [])

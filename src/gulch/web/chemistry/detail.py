@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass, field
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
@@ -30,87 +31,147 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gulch.engine.chemistry.rates import RateLaw
-    from gulch.engine.document.chemistry import ReactionEntry
+    from gulch.engine.document.chemistry import RateEntry, ReactionEntry
+    from gulch.engine.project.messages import Message
+
+
+@dataclass
+class ReactionPanel:
+    """One reaction in detail: its equilibrium constant with every field, its plot and how sure it is."""
+
+    id: str
+    entry: Any
+    equation: str
+    sources: list
+    phases: list
+    bases: list
+    units: list
+    error: Message | None
+    polynomial: str
+    has_conversion: bool
+    low: str
+    high: str
+    polynomial_error: Message | None
+    knob: str | None
+    rate: RatePanel | None = None
+    sure: str = ""
+    parts: list = field(default_factory=list)
+    plot: dict[str, Any] | None = None
+    heat_words: str = ""
+    heat_differs: bool = False
+
+
+@dataclass
+class RatePanel:
+    """A rate law's fields, and k, rate and half-life where they can be checked."""
+
+    entry: RateEntry
+    error: Message | None
+    question: Message | None
+    laws: list[tuple]
+    bases: list[tuple]
+    pers: list[tuple]
+    reverses: list[tuple]
+    energy_address: str
+    knob: str | None
+    at: str
+    back_at: str
+    species: list[tuple]
+    names: list[str]
+    orders: list[tuple] = field(default_factory=list)
+    others: list = field(default_factory=list)
+    samples: list[RateSample] = field(default_factory=list)
+    order: str = ""
+    k_text: str = ""
+
+
+@dataclass
+class RateSample:
+    """Rate and half-life in one state."""
+
+    where: str
+    rate: str
+    half: str
 
 
 class ReactionDetail(Part):
     """One reaction: its constant over temperature and its rate law."""
 
-    def reaction_detail(self) -> dict[str, Any] | None:
+    def reaction_detail(self) -> ReactionPanel | None:
         """The selected reaction: its equilibrium constant with every field, its plot and how sure it is."""
         reaction = self.document.reaction(self.page.space.select)
         if reaction is None or reaction.id in self.problems or self.model is None:
             return None
         e = reaction.equilibrium or EquilibriumEntry()
         nu = self.nu(reaction.id)
-        out = {
-            "id": reaction.id,
-            "entry": e,
-            "equation": write_equation(self.resolved[reaction.id].coefficients, self.shown),
-            "sources": [(v, words, v == e.source) for v, words in SOURCES.items()],
-            "phases": [(v, v, v == e.phase) for v in ("vapour", "liquid")],
-            "bases": [(v, words, v == e.basis) for v, words in QUOTIENT_BASES.items()],
-            "units": [(u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered]
+        out = ReactionPanel(
+            id=reaction.id,
+            entry=e,
+            equation=write_equation(self.resolved[reaction.id].coefficients, self.shown),
+            sources=[(v, words, v == e.source) for v, words in SOURCES.items()],
+            phases=[(v, v, v == e.phase) for v in ("vapour", "liquid")],
+            bases=[(v, words, v == e.basis) for v, words in QUOTIENT_BASES.items()],
+            units=[(u, u == (e.unit or BASIS_UNITS[e.basis][1])) for u in DIMENSIONS[BASIS_UNITS[e.basis][0]].offered]
             if e.basis in BASIS_UNITS
             else [],
-            "error": self.page.space.errors.get(f"{reaction.id}.equilibrium"),
-            "polynomial": reaction.conversion.polynomial or "" if reaction.conversion else "",
-            "has_conversion": reaction.conversion is not None,
-            "low": pretty_text(e.low or ""),
-            "high": pretty_text(e.high or ""),
-            "polynomial_error": self.page.space.errors.get(f"{reaction.id}.polynomial"),
-            "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
-        }
-        out["rate"] = self.rate_detail(reaction, nu)
+            error=self.page.space.errors.get(f"{reaction.id}.equilibrium"),
+            polynomial=reaction.conversion.polynomial or "" if reaction.conversion else "",
+            has_conversion=reaction.conversion is not None,
+            low=pretty_text(e.low or ""),
+            high=pretty_text(e.high or ""),
+            polynomial_error=self.page.space.errors.get(f"{reaction.id}.polynomial"),
+            knob=next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
+        )
+        out.rate = self.rate_detail(reaction, nu)
         if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
             return out
-        out["sure"] = self.page.cards.sure(nu)
+        out.sure = self.page.cards.sure(nu)
         spread = gibbs_spread(nu, self.model, self.T)
         if spread:
-            out["parts"] = [(self.document.species[i], self.show(size, "molar energy", 2)) for i, size in spread.parts if size > 50.0]
+            out.parts = [(self.document.species[i], self.show(size, "molar energy", 2)) for i, size in spread.parts if size > 50.0]
         try:
-            out["plot"] = self.constant_plot(reaction, nu, spread is not None)
+            out.plot = self.constant_plot(reaction, nu, spread is not None)
             constant = constant_of(reaction)
             if constant.source != "gibbs":
                 heat = constant.reaction_heat(self.T, nu, self.model)
                 own = reaction_properties(nu, self.model, self.T).dh
-                out["heat_words"] = (
+                out.heat_words = (
                     f"The constant itself implies a heat of reaction of {self.show(heat, 'molar energy')} at "
                     f"{self.at_shown} (van 't Hoff); the formation data give {self.show(own, 'molar energy')}."
                 )
-                out["heat_differs"] = abs(heat - own) > 0.15 * max(abs(own), 1e4)
+                out.heat_differs = abs(heat - own) > 0.15 * max(abs(own), 1e4)
         except QuantityError:
             pass
         return out
 
-    def rate_detail(self, reaction: ReactionEntry, nu: np.ndarray) -> dict[str, Any] | None:
+    def rate_detail(self, reaction: ReactionEntry, nu: np.ndarray) -> RatePanel | None:
         """The rate law's fields, and k, rate and half-life where an engineer can check them."""
         e = reaction.rate
         if e is None:
             return None
-        out = {
-            "entry": e,
-            "error": self.page.space.errors.get(f"{reaction.id}.rate"),
-            "question": self.page.space.errors.get(f"{reaction.id}.energy"),
-            "laws": [(v, w, v == e.law) for v, w in (("power", "power law"), ("formula", "formula of its own"))],
-            "bases": [(v, words, v == e.basis) for v, (words, _, _) in RATE_BASES.items()],
-            "pers": [(v, words, v == e.per) for v, words in PER.items()],
-            "reverses": [
+        out = RatePanel(
+            entry=e,
+            error=self.page.space.errors.get(f"{reaction.id}.rate"),
+            question=self.page.space.errors.get(f"{reaction.id}.energy"),
+            laws=[(v, w, v == e.law) for v, w in (("power", "power law"), ("formula", "formula of its own"))],
+            bases=[(v, words, v == e.basis) for v, (words, _, _) in RATE_BASES.items()],
+            pers=[(v, words, v == e.per) for v, words in PER.items()],
+            reverses=[
                 (v, w, v == e.reverse)
                 for v, w in (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))
             ],
-            "energy_address": f"{reaction.id}.energy",
-            "knob": next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
-            "at": pretty_text(e.forward.at or ""),
-            "back_at": pretty_text(e.backward.at or "") if e.backward else "",
-            "species": [(s.id, s.shown) for s in self.document.species],
-            "names": [f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
-        }
+            energy_address=f"{reaction.id}.energy",
+            knob=next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
+            at=pretty_text(e.forward.at or ""),
+            back_at=pretty_text(e.backward.at or "") if e.backward else "",
+            species=[(s.id, s.shown) for s in self.document.species],
+            names=[f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
+        )
         names = self.names
         usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}
         back = {names[i]: f"{v:g}" for i, v in enumerate(nu) if v > 0.0}
         shown = dict.fromkeys([*(names[i] for i, v in enumerate(nu) if v), *e.orders, *e.reverse_orders])
-        out["orders"] = [
+        out.orders = [
             (
                 s,
                 e.orders.get(s, "0") if e.orders else usual.get(s, "0"),
@@ -118,21 +179,21 @@ class ReactionDetail(Part):
             )
             for s in shown
         ]
-        out["others"] = [s for s in names if s not in shown]
+        out.others = [s for s in names if s not in shown]
         try:
             law = rate_of(reaction, self.document, nu)
         except QuantityError:
             return out
         if law.constant is not None:
             order = float(law.forward.sum())
-            out["order"] = f"{order:g}"
+            out.order = f"{order:g}"
             number, unit = split_text(e.forward.k)  # shown in the unit typed, so that a slip in it is seen
             typed = read_rate_constant(e.forward.k, law.basis, law.per, order) / number
-            out["k_text"] = f"{format_number(law.constant.at(self.T) / typed, 4)} {unit}"
-        out["samples"] = self.rate_samples(reaction, law)
+            out.k_text = f"{format_number(law.constant.at(self.T) / typed, 4)} {unit}"
+        out.samples = self.rate_samples(reaction, law)
         return out
 
-    def rate_samples(self, reaction: ReactionEntry, law: RateLaw | None) -> list[dict[str, str]]:
+    def rate_samples(self, reaction: ReactionEntry, law: RateLaw | None) -> list[RateSample]:
         """Rate and half-life in streams that are solved: the first reactor's inlet or a feed, there and at the chosen temperature."""
         solved = self.page.space.solution.streams if self.page.space.solution else {}
         users = [u.id for u in self.document.units if reaction.id in reactions_of(self.document, u)]
@@ -163,11 +224,11 @@ class ReactionDetail(Part):
                     c = n[first] / n.sum() / self.model.phase_volume(T, found.pressure, n, code)
                     half = half_life(speed * -nu[first], float(law.forward[first]), c)
             rows.append(
-                {
-                    "where": f"{stream}, {phase}, {self.show(T, 'temperature')}",
-                    "rate": self.show(speed, dimension, 3),
-                    "half": self.show(half, "time", 3) if half else "–",
-                }
+                RateSample(
+                    where=f"{stream}, {phase}, {self.show(T, 'temperature')}",
+                    rate=self.show(speed, dimension, 3),
+                    half=self.show(half, "time", 3) if half else "–",
+                )
             )
         return rows
 

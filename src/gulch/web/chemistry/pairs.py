@@ -17,6 +17,54 @@ if TYPE_CHECKING:
     from gulch.web.projects.workspace import Workspace
 
 
+@dataclass
+class PairDetail:
+    """A pair of species: what is typed and measured of it, and what its model finds."""
+
+    a: str
+    b: str
+    at: str
+    rows: int
+    remark: str
+    trouble: str
+    pending: bool
+    found: FoundPair | None = None
+
+
+@dataclass
+class Azeotrope:
+    """A composition that boils unchanged; two: two liquids boil together."""
+
+    x: str
+    value: str
+    two: bool
+
+
+@dataclass
+class FoundPair:
+    """What the model finds of a pair, as text and as a plot."""
+
+    free: str
+    azeotropes: list[Azeotrope]
+    parts: bool
+    apart: str
+    apart_y: str
+    fit: PairFit | None
+    plot: dict[Any, Any]
+
+
+@dataclass
+class PairFit:
+    """Parameters fitted to measured points, and how far they miss."""
+
+    b: list[str]
+    texts: dict[str, str]
+    errors: list[str]
+    apart: str
+    apart_y: str
+    points: int
+
+
 @dataclass(frozen=True)
 class PairAnswer:
     """What is known of the diagram of two species, by id."""
@@ -57,25 +105,25 @@ class PairPanel(Part):
         volatile = [s.id for s, d in zip(self.document.species, known, strict=False) if not d.non_volatile]
         return [(a, b) for n, a in enumerate(volatile) for b in volatile[n + 1 :]]
 
-    def detail(self, answer: PairAnswer | None) -> dict[str, Any] | None:
+    def detail(self, answer: PairAnswer | None) -> PairDetail | None:
         """What the panel shows of a PairAnswer; None without one."""
         if answer is None:
             return None
         entry = measured_of(self.document, answer.first, answer.second) or MeasuredPair(pair=(answer.first, answer.second))
         rows = [f"{x:g}\t{'' if y is None else f'{y:g}'}\t{value}" if y is not None else f"{x:g}\t{value}" for x, y, value in entry.points]
-        out = {
-            "a": answer.first,
-            "b": answer.second,
-            "at": pretty_text(entry.at),
-            "rows": len(rows),
-            "remark": entry.remark or "",
-            "trouble": answer.trouble,
-            "pending": answer.pending,
-            "found": None,
-        }
-        return out | self._found(answer.found) if answer.found else out
+        out = PairDetail(
+            a=answer.first,
+            b=answer.second,
+            at=pretty_text(entry.at),
+            rows=len(rows),
+            remark=entry.remark or "",
+            trouble=answer.trouble,
+            pending=answer.pending,
+        )
+        out.found = self._found(answer.found) if answer.found else None
+        return out
 
-    def _found(self, found: dict[str, Any]) -> dict[str, Any]:
+    def _found(self, found: dict[str, Any]) -> FoundPair:
         free = "temperature" if found["P"] is not None else "pressure"
         unit = DISPLAY_SETS[self.display].unit(free)
 
@@ -87,25 +135,22 @@ class PairPanel(Part):
 
         difference = f"{free} difference" if free == "temperature" else free
         fit = found["fit"]
-        return {
-            "found": found,
-            "free": free,
-            "azeotropes": [
-                {"x": f"{x:.3f}", "value": self.show(value, free, 5), "two": bool(two)} for x, value, two in found["azeotropes"]
-            ],
-            "parts": any(p[3] for p in found["curve"]),
-            "apart": self.show(found["apart"], difference, 3) if found["apart"] is not None else "",
-            "apart_y": f"{found['apart_y']:.4f}" if found["apart_y"] is not None else "",
-            "fit": fit
-            and {
-                "b": [f"{v:.5g} K" for v in fit["b"]],
-                "texts": {"alpha": ""} | fit["texts"],
-                "errors": [f"{v:.2g} K" for v in fit["errors"]],
-                "apart": self.show(fit["apart"], difference, 3),
-                "apart_y": f"{fit['apart_y']:.4f}" if fit["apart_y"] is not None else "",
-                "points": fit["points"],
-            },
-            "plot": {
+        return FoundPair(
+            free=free,
+            azeotropes=[Azeotrope(f"{x:.3f}", self.show(value, free, 5), bool(two)) for x, value, two in found["azeotropes"]],
+            parts=any(p[3] for p in found["curve"]),
+            apart=self.show(found["apart"], difference, 3) if found["apart"] is not None else "",
+            apart_y=f"{found['apart_y']:.4f}" if found["apart_y"] is not None else "",
+            fit=fit
+            and PairFit(
+                b=[f"{v:.5g} K" for v in fit["b"]],
+                texts={"alpha": ""} | fit["texts"],
+                errors=[f"{v:.2g} K" for v in fit["errors"]],
+                apart=self.show(fit["apart"], difference, 3),
+                apart_y=f"{fit['apart_y']:.4f}" if fit["apart_y"] is not None else "",
+                points=fit["points"],
+            ),
+            plot={
                 "kind": "pair",
                 "label": f"{'T' if free == 'temperature' else 'P'} [{show_unit(free, self.display)}]",
                 "species": found["first"],
@@ -118,4 +163,4 @@ class PairPanel(Part):
                 },
                 "azeotropes": [[a[0], shown(a[1])] for a in found["azeotropes"]],
             },
-        }
+        )

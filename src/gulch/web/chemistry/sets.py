@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.chemistry.network import layers, limiting, relations
@@ -16,15 +17,104 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gulch.engine.document.chemistry import SetEntry
+    from gulch.engine.project.messages import Message
 
 
 COLUMN, ROW, PILL = 104, 30, 84
 
 
+@dataclass
+class Network:
+    """A drawn network of reactions."""
+
+    nodes: list[Node]
+    edges: Any
+    width: Any
+    height: int
+
+
+@dataclass
+class Preview:
+    """What limits the reactions of a set in a stream, and which streams there are."""
+
+    choices: list
+    rows: list[Limiting]
+    unit: str
+
+
+@dataclass
+class Measures:
+    """What conversion, selectivity and yield are counted on."""
+
+    key: list
+    product: list
+    on: bool
+    ratio: str
+    message: Message | None
+    rows: list
+    reading: str = ""
+    per_reactor: list = field(default_factory=list)
+
+
+@dataclass
+class Node:
+    """A species or reaction of the drawn network."""
+
+    kind: str
+    name: str
+    short: Any
+    x: Any
+    y: float
+    left: Any
+    top: float
+    points: str
+    below: float
+
+
+@dataclass
+class SetCard:
+    """A reaction set with its network and what limits its reactions."""
+
+    id: str
+    reading: str
+    message: Message | None
+    rows: list
+    network: Network | None
+    relations: list
+    preview: Preview | None
+
+
+@dataclass
+class Limiting:
+    """What limits one reaction in a stream."""
+
+    reaction: str
+    limiting: Any
+    extent: str
+    rest: str
+
+
+@dataclass
+class Edge:
+    """An arrow of the drawn network."""
+
+    path: str
+    made: bool
+    back: Any
+
+
+@dataclass
+class SetRow:
+    """A reaction and the step it can stand in."""
+
+    reaction: str
+    steps: list
+
+
 class Sets(Part):
     """Reaction sets, what limits them, and what is counted on."""
 
-    def sets(self) -> Iterator:
+    def sets(self) -> Iterator[SetCard]:
         for s in self.document.reaction_sets:
             place = {r: i for i, step in enumerate(s.steps, 1) for r in step}
             top = len(s.steps) + 1
@@ -34,26 +124,26 @@ class Sets(Part):
                 for r in step
                 if r in self.resolved
             }
-            yield {
-                "id": s.id,
-                "reading": set_reading(self.page.space.document, s.id),
-                "message": self.page.space.errors.get(f"{s.id}.steps"),
-                "rows": [
-                    {
-                        "reaction": r.id,
-                        "steps": [
+            yield SetCard(
+                id=s.id,
+                reading=set_reading(self.page.space.document, s.id),
+                message=self.page.space.errors.get(f"{s.id}.steps"),
+                rows=[
+                    SetRow(
+                        reaction=r.id,
+                        steps=[
                             (0, "not used", place.get(r.id, 0) == 0),
                             *((i, f"step {i}", place.get(r.id) == i) for i in range(1, top + 1)),
                         ],
-                    }
+                    )
                     for r in self.document.reactions
                 ],
-                "network": drawing(chosen) if chosen else None,
-                "relations": relations(chosen),
-                "preview": self.preview(s, chosen),
-            }
+                network=drawing(chosen) if chosen else None,
+                relations=relations(chosen),
+                preview=self.preview(s, chosen),
+            )
 
-    def preview(self, entry: SetEntry, chosen: dict[str, dict[str, float]]) -> dict[str, Any] | None:
+    def preview(self, entry: SetEntry, chosen: dict[str, dict[str, float]]) -> Preview | None:
         """Limiting species of each reaction in a stream: the one chosen, else the first inlet of a reactor of the set."""
         solved = self.page.space.solution.streams if self.page.space.solution else {}
         users = [u.id for u in self.document.units if getattr(u, "set", None) == entry.id]
@@ -68,46 +158,43 @@ class Sets(Part):
             first, extent, excess = limiting(nu, solved[stream].flow)
             rest = ", ".join(f"{s} {self.show(v, 'fraction', 3)} in excess" for s, v in excess.items() if v is not None)
             rows.append(
-                {
-                    "reaction": id_,
-                    "limiting": first,
-                    "extent": self.show(extent, "molar flow", unit=False),
-                    "rest": rest if extent > 0.0 else f"{first} is absent",
-                }
+                Limiting(
+                    reaction=id_,
+                    limiting=first,
+                    extent=self.show(extent, "molar flow", unit=False),
+                    rest=rest if extent > 0.0 else f"{first} is absent",
+                )
             )
-        return {
-            "choices": [(c, c == stream) for c in choices],
-            "rows": rows,
-            "unit": show_unit("molar flow", self.display),
-        }
+        return Preview(
+            choices=[(c, c == stream) for c in choices],
+            rows=rows,
+            unit=show_unit("molar flow", self.display),
+        )
 
-    def measures(self) -> dict[str, Any] | None:
+    def measures(self) -> Measures | None:
         m = self.document.measures
         if len(self.names) < 2:
             return None
-        out: dict[str, Any] = {
-            "key": [(s.id, s.shown, bool(m) and m.key == s.id) for s in self.document.species],
-            "product": [(s.id, s.shown, bool(m) and m.product == s.id) for s in self.document.species],
-            "on": m is not None,
-            "ratio": (m.ratio or "") if m else "",
-            "message": self.page.space.errors.get("measures"),
-            "rows": [],
-        }
-        if m and not out["message"]:
+        out = Measures(
+            key=[(s.id, s.shown, bool(m) and m.key == s.id) for s in self.document.species],
+            product=[(s.id, s.shown, bool(m) and m.product == s.id) for s in self.document.species],
+            on=m is not None,
+            ratio=(m.ratio or "") if m else "",
+            message=self.page.space.errors.get("measures"),
+            rows=[],
+        )
+        if m and not out.message:
             ratio, whence = key_per_product(self.document)
-            out["reading"] = f"A is {m.key}, P is {m.product}; one mole of P takes r = {format_number(ratio, 3)} of A ({whence})."
+            out.reading = f"A is {m.key}, P is {m.product}; one mole of P takes r = {format_number(ratio, 3)} of A ({whence})."
             overall = self.page.space.solution.overall if self.page.space.solution else {}
             for name, (label, formula) in OVERALL.items():
                 value = overall.get(name)
-                out["rows"].append(
-                    self.page.space.accounts.result_row(f"overall.{name}", label, self.show(value, "fraction"), formula)
-                    | {"formula": formula}
-                )
-            out["per_reactor"] = list(counting().values())
+                out.rows.append(self.page.space.accounts.result_row(f"overall.{name}", label, self.show(value, "fraction"), formula))
+            out.per_reactor = list(counting().values())
         return out
 
 
-def drawing(reactions: dict[str, dict[str, float]]) -> dict[str, Any]:
+def drawing(reactions: dict[str, dict[str, float]]) -> Network:
     """The network as shapes for an SVG: species pills, reaction marks, and arrows between them."""
     species, order = layers(reactions)
     columns = {}
@@ -122,17 +209,17 @@ def drawing(reactions: dict[str, dict[str, float]]) -> dict[str, Any]:
         for k, node in enumerate(column):
             places[node] = (14 + PILL / 2 + at * COLUMN, height / 2 + (k - (len(column) - 1) / 2) * ROW)
     nodes = [
-        {
-            "kind": kind,
-            "name": name,
-            "short": name if len(name) <= (13 if kind == "species" else 18) else name[:12] + "…",
-            "x": x,
-            "y": y,
-            "left": x - PILL / 2,
-            "top": y - 11,
-            "points": f"{x - 9},{y} {x},{y - 9} {x + 9},{y} {x},{y + 9}",
-            "below": y + 20,
-        }
+        Node(
+            kind=kind,
+            name=name,
+            short=name if len(name) <= (13 if kind == "species" else 18) else name[:12] + "…",
+            x=x,
+            y=y,
+            left=x - PILL / 2,
+            top=y - 11,
+            points=f"{x - 9},{y} {x},{y - 9} {x + 9},{y} {x},{y + 9}",
+            below=y + 20,
+        )
         for (kind, name), (x, y) in places.items()
     ]
     edges = []
@@ -151,6 +238,6 @@ def drawing(reactions: dict[str, dict[str, float]]) -> dict[str, Any]:
             else:
                 middle = (x0 + x1) / 2
                 path = f"M{x0} {y0} C{middle} {y0} {middle} {y1} {x1} {y1}"
-            edges.append({"path": path, "made": v > 0.0, "back": back})
+            edges.append(Edge(path=path, made=v > 0.0, back=back))
     width = max(x for x, _ in places.values()) + PILL / 2 + 14
-    return {"nodes": nodes, "edges": edges, "width": round(width), "height": round(height)}
+    return Network(nodes=nodes, edges=edges, width=round(width), height=round(height))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
@@ -25,16 +26,27 @@ if TYPE_CHECKING:
 MOST = 8  # numbers of a list by species or reaction
 
 
+@dataclass
+class Example:
+    """What a page of help shows of a demo project."""
+
+    project: str
+    what: str
+    typed: list
+    found: Any
+    species: Any = None
+
+
 @cache
-def example(shows: str) -> dict[str, Any] | None:
+def example(shows: str) -> Example | None:
     """{"project", "what", "typed", "found"} of the first demo that has a unit kind or a phase model, or None; rows of (label, text)."""
     for document in projects():
         if document.phase_model.kind == shows:
-            return {"project": document.name, "what": "", "typed": [], "found": [], "species": [s.shown for s in document.species]}
+            return Example(project=document.name, what="", typed=[], found=[], species=[s.shown for s in document.species])
         unit = next((u for u in document.units if u.kind == shows), None)
         if unit is not None and (outcome := _outcome(document, unit)) is not None:
             typed, found = list(_typed(document, unit)), list(_found(document, unit, outcome))
-            return {"project": document.name, "what": unit.id, "typed": typed, "found": found}
+            return Example(project=document.name, what=unit.id, typed=typed, found=found)
     return None
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import source_of
@@ -17,12 +18,118 @@ if TYPE_CHECKING:
     from gulch.engine.document.process import GaugeEntry, KnobEntry, TargetEntry, TearEntry
     from gulch.engine.flowsheet.solution import LoopOutcome
     from gulch.engine.project.inputs import Address
+    from gulch.engine.project.messages import Message
     from gulch.engine.project.results import Readable, Results
     from gulch.web.projects.workspace import Workspace
 
 
 SHOWN_SERIES = 8
 SHOWN_PASSES = 40
+
+
+@dataclass
+class Passes:
+    """A tear's values in the last passes."""
+
+    heads: list
+    rows: list[tuple]
+
+
+@dataclass
+class Purge:
+    """The question that a purge answers: which species to hold under which share."""
+
+    splitter: str
+    address: str
+    drawn: str
+    share: str
+    species: list[tuple]
+
+
+@dataclass
+class NewTarget:
+    """What a new target can hold and turn."""
+
+    gauges: list
+    knobs: list
+
+
+@dataclass
+class TargetRow:
+    """A target with what it may be, and what became of it."""
+
+    id: str
+    entry: Any
+    here: bool
+    gauges: list[tuple]
+    knobs: list[tuple]
+    value: str
+    range: str
+    sits: list
+    reads: str
+    error: str
+    at: str
+    slope: str
+    state: str
+    message: Message | None
+    found: str
+    began: str
+
+
+@dataclass
+class LoopCard:
+    """How one loop closed, or why not."""
+
+    loop: Any
+    letter: str
+    gain: str
+    tolerance: str
+    distance: str
+    mode: list
+    returns: list
+    rounds: list
+    reading: str
+    data: dict[str, Any]
+    data_id: str
+    tears: list
+    cuts: list[str]
+    purge: Purge | None
+    joined: str
+
+
+@dataclass
+class TearPanel:
+    """A tear of a loop: guess, value, passes."""
+
+    stream: str
+    rows: list[tuple]
+    text: str
+    typed: str
+    chosen: bool
+    passes: Passes
+
+
+@dataclass
+class OpenLoop:
+    """A loop that is solved once through: its guess beside what came back."""
+
+    stream: str
+    rows: list[tuple]
+    states: list[tuple]
+    back: str
+    typed: str
+
+
+@dataclass
+class TieRow:
+    """A tie with its value."""
+
+    sets: str
+    formula: str
+    label: str
+    value: str
+    message: Message | None
+    here: bool
 
 
 class LoopsPage:
@@ -46,21 +153,21 @@ class LoopsPage:
         """Whether there are loops whose figures are still to come."""
         return self.latest is None and bool(material_loops(self.document))
 
-    def loops(self) -> Iterator:
+    def loops(self) -> Iterator[LoopCard]:
         for loop in self.latest.loops if self.latest else []:
             mode = sorted(loop.mode.items(), key=lambda kv: -kv[1])[:4]
-            yield {
-                "loop": loop,
-                "letter": letter(loop.number),
-                "gain": f"{loop.gain:.3f}" if loop.gain is not None else "–",
-                "tolerance": f"{loop.tolerance:.0e}",
-                "distance": f"{loop.distance:.1e}" if loop.distance is not None else "–",
-                "mode": [(self.names.get(s, s), f"{100 * v:.0f} %") for s, v in mode],
-                "returns": [
+            yield LoopCard(
+                loop=loop,
+                letter=letter(loop.number),
+                gain=f"{loop.gain:.3f}" if loop.gain is not None else "–",
+                tolerance=f"{loop.tolerance:.0e}",
+                distance=f"{loop.distance:.1e}" if loop.distance is not None else "–",
+                mode=[(self.names.get(s, s), f"{100 * v:.0f} %") for s, v in mode],
+                returns=[
                     (self.names.get(s, s), show(v, "fraction", self.display))
                     for s, v in sorted(loop.returns.items(), key=lambda kv: -kv[1])
                 ],
-                "rounds": [
+                rounds=[
                     (
                         " → ".join([*r["units"], r["units"][0]]),
                         self.names.get(r["species"], r["species"]),
@@ -70,14 +177,14 @@ class LoopsPage:
                 ]
                 if len(loop.rounds) > 1
                 else [],
-                "reading": gain_words(loop),
-                "data": self.plot(loop),
-                "data_id": f"loop-{loop.number}-data",
-                "tears": list(self.tears(loop)),
-                "cuts": self.cuts(loop),
-                "purge": self.purge(loop),
-                "joined": ",".join(loop.tears),
-            }
+                reading=gain_words(loop),
+                data=self.plot(loop),
+                data_id=f"loop-{loop.number}-data",
+                tears=list(self.tears(loop)),
+                cuts=self.cuts(loop),
+                purge=self.purge(loop),
+                joined=",".join(loop.tears),
+            )
 
     def plot(self, loop: LoopOutcome) -> dict[str, Any]:
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
@@ -87,7 +194,7 @@ class LoopsPage:
         first = loop.first_pass if series else 1
         return {"kind": "residuals", "history": loop.history[first - 1 :], "first": first, "tolerance": loop.tolerance, "series": series}
 
-    def tears(self, loop: LoopOutcome) -> Iterator:
+    def tears(self, loop: LoopOutcome) -> Iterator[TearPanel]:
         for tear in loop.tears:
             kept = self.latest.start.tears.get(tear)
             guess, found = loop.guess.get(tear, {}), kept.flow if kept else {}
@@ -98,28 +205,28 @@ class LoopsPage:
                     away = show(100.0 * (a - b) / b / 100.0, "fraction", self.display, 3) if b > 1e-12 else "–"
                     rows.append((s.shown, self.flow(a), self.flow(b), away))
             typed = self.document.tear(tear)
-            yield {
-                "stream": tear,
-                "rows": rows,
-                "text": self.as_guess(found, *self.state(tear)),
-                "typed": self.typed(typed),
-                "chosen": bool(typed and typed.chosen),
-                **self.passes(loop, tear),
-            }
+            yield TearPanel(
+                stream=tear,
+                rows=rows,
+                text=self.as_guess(found, *self.state(tear)),
+                typed=self.typed(typed),
+                chosen=bool(typed and typed.chosen),
+                passes=self.passes(loop, tear),
+            )
 
     def state(self, stream: str) -> tuple:
         """(temperature, pressure) of a stream in the latest solve, None where unknown."""
         found = self.latest.streams.get(stream)
         return (found.temperature, found.pressure) if found else (None, None)
 
-    def passes(self, loop: LoopOutcome, tear: str) -> dict[str, Any]:
+    def passes(self, loop: LoopOutcome, tear: str) -> Passes:
         """The tear's values in the last passes."""
         values = loop.by_pass.get(tear, {})
         kept = [s for s in self.document.species if any(values.get(s.id, []))]
         count = max((len(v) for v in values.values()), default=0)
         begin = max(0, count - SHOWN_PASSES)
         rows = [(loop.first_pass + k, [self.flow(values[s.id][k]) for s in kept]) for k in range(begin, count)]
-        return {"pass_heads": [s.shown for s in kept], "pass_rows": rows}
+        return Passes(heads=[s.shown for s in kept], rows=rows)
 
     def flow(self, value: float) -> str:
         return show(value, "molar flow", self.display, unit=False)
@@ -151,7 +258,7 @@ class LoopsPage:
             if s.source and source_of(s)[0] in loop.units and s.enters in loop.units and s.id not in loop.tears
         ]
 
-    def purge(self, loop: LoopOutcome) -> dict[str, Any] | None:
+    def purge(self, loop: LoopOutcome) -> Purge | None:
         """The question that a purge answers: which species to hold under which share."""
         if loop.exit is None:
             return None
@@ -159,9 +266,9 @@ class LoopsPage:
         share = f"{100 * LIKELY_SHARE:.0f} %"
         drawn = show(loop.drawn, "fraction", self.display, 2) if loop.drawn is not None and not loop.settled else ""
         listed = [(s.id, s.shown, s.id == species) for s in self.document.species]
-        return {"splitter": loop.exit, "address": f"{loop.exit}.drawn", "drawn": drawn, "share": share, "species": listed}
+        return Purge(splitter=loop.exit, address=f"{loop.exit}.drawn", drawn=drawn, share=share, species=listed)
 
-    def opened(self) -> Iterator:
+    def opened(self) -> Iterator[OpenLoop]:
         for o in self.latest.opened if self.latest else []:
             rows = []
             for s in self.document.species:
@@ -176,66 +283,63 @@ class LoopsPage:
                 if pair[0] is not None:
                     states.append((words, *(show(v, dimension, self.display) for v in pair)))
             back = self.as_guess(o.returned, o.temperature[1], o.pressure[1]) if o.returned else ""
-            yield {"stream": o.stream, "rows": rows, "states": states, "back": back, "typed": self.typed(self.document.tear(o.stream))}
+            yield OpenLoop(stream=o.stream, rows=rows, states=states, back=back, typed=self.typed(self.document.tear(o.stream)))
 
     # Targets and ties
 
-    def targets(self) -> Iterator:
+    def targets(self) -> Iterator[TargetRow]:
         outcomes = {t.id: t for t in self.latest.targets} if self.latest else {}
         for entry in self.document.targets:
             gauge, knob = self.document.gauge(entry.gauge), self.document.knob(entry.knob)
             r = self.space.outputs.get(gauge.reads) if gauge else None
             a = self.space.inputs.get(knob.input) if knob else None
             found = outcomes.get(entry.id)
-            row = {
-                "id": entry.id,
-                "entry": entry,
-                "here": self.space.select == f"target.{entry.id}",
-                "gauges": self.choices(self.document.gauges, self.space.outputs, "reads", entry.gauge),
-                "knobs": self.choices(self.document.knobs, self.space.inputs, "input", entry.knob),
-                "value": pretty_text(entry.value or ""),
-                "range": f"{knob.low} to {knob.high}" if knob else "",
-                "sits": [
+            row = TargetRow(
+                id=entry.id,
+                entry=entry,
+                here=self.space.select == f"target.{entry.id}",
+                gauges=self.choices(self.document.gauges, self.space.outputs, "reads", entry.gauge),
+                knobs=self.choices(self.document.knobs, self.space.inputs, "input", entry.knob),
+                value=pretty_text(entry.value or ""),
+                range=f"{knob.low} to {knob.high}" if knob else "",
+                sits=[
                     (v, w, v == entry.sits)
                     for v, w in (("value", "reads"), ("at_least", "sits on its “at least”"), ("at_most", "sits on its “at most”"))
                 ],
-                "reads": "–",
-                "error": "–",
-                "at": "–",
-                "slope": "–",
-                "state": "off" if not entry.on else "none",
-                "message": self.space.errors.get(f"target.{entry.id}"),
-                "found": "",
-                "began": "–",
-            }
+                reads="–",
+                error="–",
+                at="–",
+                slope="–",
+                state="off" if not entry.on else "none",
+                message=self.space.errors.get(f"target.{entry.id}"),
+                found="",
+                began="–",
+            )
             if found is not None and r is not None and a is not None:
-                row |= {
-                    "reads": show(found.reached, r.dimension, self.display),
-                    "error": show(found.error, difference_of(r.dimension), self.display, 2),
-                    "at": show(found.knob_value, a.dimension, self.display),
-                    "began": show(found.began, a.dimension, self.display),
-                    "state": "met" if found.met else "unmet",
-                    "found": repr(found.knob_value),
-                }
+                row.reads = show(found.reached, r.dimension, self.display)
+                row.error = show(found.error, difference_of(r.dimension), self.display, 2)
+                row.at = show(found.knob_value, a.dimension, self.display)
+                row.began = show(found.began, a.dimension, self.display)
+                row.state = "met" if found.met else "unmet"
+                row.found = repr(found.knob_value)
                 if found.sensitivity is not None:
                     step = 0.01 * self.span(knob, a)
                     moved = show(found.sensitivity * step, difference_of(r.dimension), self.display, 3)
                     turned = show(step, difference_of(a.dimension), self.display, 3)
-                    row["slope"] = f"{moved} for {turned}"
+                    row.slope = f"{moved} for {turned}"
             elif not entry.on and gauge is not None and r is not None and self.space.solution is not None:
-                row |= self.off_target(entry, gauge, r)
+                row.reads, row.error = self.off_target(entry, gauge, r)
             yield row
 
-    def off_target(self, entry: TargetEntry, gauge: GaugeEntry, readable: Readable) -> dict[str, str]:
+    def off_target(self, entry: TargetEntry, gauge: GaugeEntry, readable: Readable) -> tuple[str, str]:
         """What a switched-off target's gauge reads, and how far that is from what it would ask for."""
         value = self.space.solution.gauges.get(gauge.id)
-        out = {"reads": show(value, readable.dimension, self.display)}
         text = entry.value if entry.sits == "value" else getattr(gauge, entry.sits)
         try:
             away = value - parse(text, readable.dimension) if value is not None and text else None
         except QuantityError:
             away = None
-        return out | {"error": show(away, difference_of(readable.dimension), self.display, 2)}
+        return show(value, readable.dimension, self.display), show(away, difference_of(readable.dimension), self.display, 2)
 
     @staticmethod
     def span(knob: KnobEntry, address: Address) -> float:
@@ -248,28 +352,28 @@ class LoopsPage:
         """(id, words, chosen) of the gauges or knobs."""
         return [(e.id, e.label or (known[getattr(e, what)].label if getattr(e, what) in known else e.id), e.id == chosen) for e in entries]
 
-    def new_target(self) -> dict:
+    def new_target(self) -> NewTarget:
         used = {t.gauge for t in self.document.targets}
         turned = {t.knob for t in self.document.targets}
         gauges = self.choices(self.document.gauges, self.space.outputs, "reads", None)
         knobs = self.choices(self.document.knobs, self.space.inputs, "input", None)
-        return {
-            "gauges": sorted(gauges, key=lambda g: g[0] in used),
-            "knobs": sorted(knobs, key=lambda k: k[0] in turned),
-        }
+        return NewTarget(
+            gauges=sorted(gauges, key=lambda g: g[0] in used),
+            knobs=sorted(knobs, key=lambda k: k[0] in turned),
+        )
 
-    def ties(self) -> Iterator:
+    def ties(self) -> Iterator[TieRow]:
         for entry in self.document.ties:
             a = self.space.inputs.get(entry.sets)
             value = self.latest.found.get(entry.sets) if self.latest else None
-            yield {
-                "sets": entry.sets,
-                "formula": entry.formula,
-                "label": a.label if a else entry.sets,
-                "value": show(value, a.dimension, self.display) if a and value is not None else "–",
-                "message": self.space.errors.get(f"tie.{entry.sets}"),
-                "here": self.space.select == f"tie.{entry.sets}",
-            }
+            yield TieRow(
+                sets=entry.sets,
+                formula=entry.formula,
+                label=a.label if a else entry.sets,
+                value=show(value, a.dimension, self.display) if a and value is not None else "–",
+                message=self.space.errors.get(f"tie.{entry.sets}"),
+                here=self.space.select == f"tie.{entry.sets}",
+            )
 
     def inputs(self) -> list[tuple]:
         """(address, words) that a tie can set."""

@@ -37,13 +37,14 @@ def chemistry(section: Section, space: Workspace, _: str) -> None:
 def _reactions(section: Section, page: ChemistryPage) -> None:
     rows, said, entries = [], [], {r.id: r for r in page.document.reactions}
     for c in page.cards.reaction_cards():
-        if "problem" in c:
-            rows.append([c["id"], f"{c['equation']}: {c['problem']}", "–", "–", "–", "–"])
+        if c.problem:
+            rows.append([c.id, f"{c.equation}: {c.problem}", "–", "–", "–", "–"])
             continue
-        given = f"{c['value']} of {c['key']}" if c["value"] else "–"
-        rows.append([c["id"], c["balanced"], c.get("dh", "–"), c.get("dg", "–"), c.get("own_k") or c.get("k", "–"), pretty_text(given)])
-        law = rate_words(entries[c["id"]], page.document)
-        said += [f"{c['id']}: {text}" for text in (c.get("no_data"), c.get("own_words"), c.get("sure"), law) if text]
+        given = f"{c.value} of {c.key}" if c.value else "–"
+        p = c.properties
+        rows.append([c.id, c.balanced, p.dh or "–", p.dg or "–", p.own_k or p.k or "–", pretty_text(given)])
+        law = rate_words(entries[c.id], page.document)
+        said += [f"{c.id}: {text}" for text in (p.no_data, p.own_words, p.sure, law) if text]
     heads = ("Reaction", "equation", "ΔH", "ΔG", "K", "conversion")
     section.table(heads, rows, worded=(1, 5), name="reactions")
     if rows:
@@ -55,10 +56,10 @@ def _reactions(section: Section, page: ChemistryPage) -> None:
 def _species(section: Section, page: ChemistryPage) -> None:
     units, rows = page.species.species_units(), []
     for s in page.species.species_rows():
-        if "problem" in s:
-            rows.append([s["shown"], s["problem"], *["–"] * 7])
+        if s.problem:
+            rows.append([s.shown, s.problem, *["–"] * 7])
         else:
-            rows.append([s["shown"], *(s[k] for k in ("formula", "mass", "tc", "pc", "omega", "tb", "hf", "s"))])
+            rows.append([s.shown, s.formula, s.mass, s.tc, s.pc, s.omega, s.tb, s.hf, s.s])
     section.table(
         (
             "Species",

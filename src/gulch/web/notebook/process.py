@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gulch.web.notebook.parts import Section
+    from gulch.web.projects.regions.fields import Field
     from gulch.web.projects.workspace import Workspace
 
 
@@ -28,13 +29,13 @@ def gauges(section: Section, space: Workspace, _: str) -> None:
     """Knobs where they stand, gauges with their limits."""
     section.table(
         ("Knob", "stands at", "range", "set by"),
-        [[k["label"], k.get("text", "–"), pretty_text(k.get("range", "")), k.get("set_by", "")] for k in space.strip.all_knobs()],
+        [[k.label, k.text or "–", pretty_text(k.range), k.set_by] for k in space.strip.all_knobs()],
         worded=(2, 3),
         name="knobs",
     )
     section.table(
         ("Gauge", "reads", "limits", ""),
-        [[g["label"], g["value"], g["limits"], g.get("words", "")] for g in space.strip.all_gauges()],
+        [[g.label, g.value, g.limits, g.words] for g in space.strip.all_gauges()],
         worded=(2, 3),
         name="gauges",
     )
@@ -51,18 +52,18 @@ def map_of(section: Section, space: Workspace, _: str) -> None:
 def streams(section: Section, space: Workspace, _: str) -> None:
     """The ledger in its columns, turned so that it is narrow."""
     found = space.table.ledger()
-    columns, rows = found["columns"], found["rows"]
+    columns, rows = found.columns, found.rows
     if space.solution is not None and rows:
         if len(columns) > len(rows):
             section.table(
-                ("", "", *(r["id"] for r in rows)),
-                [[c["label"], c["unit"], *(r["text"][k] for r in rows)] for k, c in enumerate(columns)],
+                ("", "", *(r.id for r in rows)),
+                [[c.label, c.unit, *(r.text[k] for r in rows)] for k, c in enumerate(columns)],
                 worded=(1,),
                 name="streams",
             )
         else:
-            heads = ("Stream", *((c["label"], c["unit"]) for c in columns))
-            section.table(heads, [[r["id"], *r["text"]] for r in rows], name="streams")
+            heads = ("Stream", *((c.label, c.unit) for c in columns))
+            section.table(heads, [[r.id, *r.text] for r in rows], name="streams")
     section.empty = UNSOLVED
 
 
@@ -70,8 +71,8 @@ def balances(section: Section, space: Workspace, _: str) -> None:
     """What becomes of what enters, and how far each unit's balances close."""
     overall = space.inspector.overall_rows()
     if overall:
-        section.table(("Whole process", ""), [[r["label"], r["text"]] for r in overall["results"]], name="overall")
-        rows = [["whole process", *_closing(overall["balance"])]]
+        section.table(("Whole process", ""), [[r.label, r.text] for r in overall.results], name="overall")
+        rows = [["whole process", *_closing(overall.balance)]]
         for u in space.document.units:
             outcome = space.solution.units.get(u.id)
             if outcome is not None and outcome.solved:
@@ -117,22 +118,22 @@ def unit(section: Section, space: Workspace, id_: str) -> None:
 def unit_parts(section: Section, space: Workspace, entry: Any) -> None:
     """Inputs, results, conversions, account and curves of a unit."""
     seen = space.inspector.inspect_unit(entry)
-    section.table(("How it runs", "", ""), list(_inputs(seen["fields"])), worded=(2,))
-    section.table(("Results", ""), [[r["label"], r["text"]] for r in seen["results"]])
+    section.table(("How it runs", "", ""), list(_inputs(seen.fields)), worded=(2,))
+    section.table(("Results", ""), [[r.label, r.text] for r in seen.results])
     section.table(
-        ("Reaction", "key", ("asked", "%"), ("achieved", "%"), ("extent", seen["flow_unit"])),
-        [[r["reaction"], r["key"], r["asked_text"], r["achieved_text"], r["extent_text"]] for r in seen["reactions"]],
+        ("Reaction", "key", ("asked", "%"), ("achieved", "%"), ("extent", seen.flow_unit)),
+        [[r.reaction, r.key, r.asked, r.achieved, r.extent] for r in seen.reactions],
         worded=(1,),
     )
     section.table(
-        ("Equilibrium", "K", "reached", ("extent", seen["flow_unit"])),
-        [[r["reaction"], r["k"], r["q"], r["extent"]] for r in seen["equilibria"]],
+        ("Equilibrium", "K", "reached", ("extent", seen.flow_unit)),
+        [[r.reaction, r.k, r.q, r.extent] for r in seen.equilibria],
     )
-    if seen["account"]:
-        a = seen["account"]
-        rows = [*([name, *cells] for name, cells in a["rows"]), ["total", *a["total"]]]
-        section.table((("Account", a["unit"]), "in", *a["heads"], "out"), rows)
-    for line in seen["why"]:
+    if seen.account:
+        a = seen.account
+        rows = [*([name, *cells] for name, cells in a.rows), ["total", *a.total]]
+        section.table((("Account", a.unit), "in", *a.heads, "out"), rows)
+    for line in seen.why:
         section.say(line)
     curves = Curves(space, entry.id)
     data = curves.data() if curves else {"groups": []}
@@ -140,19 +141,19 @@ def unit_parts(section: Section, space: Workspace, entry: Any) -> None:
         section.figure(f"profile:{entry.id}.{group['id']}", curves.name_of(group), data | {"groups": [group]})
 
 
-def _inputs(fields: list[dict[str, Any]]) -> Iterator:
+def _inputs(fields: list[Field]) -> Iterator:
     """Rows of a unit's form: label, what stands there, whether it is assumed or set by something."""
     under = ""
     for f in fields:
-        label = f"{under}, {f['label']}" if under else f["label"]
-        if f["type"] == "heading":
-            under = f["label"]
-        elif f["type"] == "quantity":
-            text = f["found"] or f["text"] or f.get("optional") or "–"
-            yield [label, text, f["set_by"] or ("assumed" if f["assumed"] else "")]
-        elif f["type"] == "choice":
-            chosen = next((words for _, words, here in f["options"] if here), "–")
-            yield [label, chosen, "assumed" if f.get("assumed") else ""]
+        label = f"{under}, {f.label}" if under else f.label
+        if f.type == "heading":
+            under = f.label
+        elif f.type == "quantity":
+            text = f.found or f.text or f.optional or "–"
+            yield [label, text, f.set_by or ("assumed" if f.assumed else "")]
+        elif f.type == "choice":
+            chosen = next((words for _, words, here in f.options if here), "–")
+            yield [label, chosen, "assumed" if f.assumed else ""]
 
 
 def stream(section: Section, space: Workspace, id_: str) -> None:
@@ -162,11 +163,11 @@ def stream(section: Section, space: Workspace, id_: str) -> None:
     section.title = f"Stream {id_}"
     if entry is not None and found is not None:
         seen = space.inspector.inspect_stream(entry)
-        section.table(("State", ""), [[r["label"], r["text"]] for r in seen["results"]])
-        section.table(("Phase", "of the moles"), [[p["kind"], p["share"]] for p in seen["phases"]])
+        section.table(("State", ""), [[r.label, r.text] for r in seen.results])
+        section.table(("Phase", "of the moles"), [[p.kind, p.share] for p in seen.phases])
         section.table(
             ("Species", ("flow", show_unit("molar flow", space.display)), ("mole fraction", "%")),
-            [[c["label"], c["flow"], c["fraction"]] for c in seen["composition"]],
+            [[c.label, c.flow, c.fraction] for c in seen.composition],
         )
     section.empty = UNSOLVED if entry is not None else f"{id_} is not in the variant that is worked on."
 
@@ -193,21 +194,21 @@ def loops(section: Section, space: Workspace, _: str) -> None:
     """How each loop closed, and what targets read."""
     page = LoopsPage(space)
     for loop in page.loops():
-        found = loop["loop"]
-        section.head(f"Loop {loop['letter']}: {', '.join(found.units)}")
-        section.say(f"Cut at {', '.join(found.tears)}; {found.passes} passes, {found.reason}. {loop['reading']}")
+        found = loop.loop
+        section.head(f"Loop {loop.letter}: {', '.join(found.units)}")
+        section.say(f"Cut at {', '.join(found.tears)}; {found.passes} passes, {found.reason}. {loop.reading}")
         for line in (*found.findings, found.advice):
             section.say(line)
-        section.table(("Comes back", "share"), loop["returns"])
+        section.table(("Comes back", "share"), loop.returns)
         if len(found.history) > 1:
-            section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop['letter']}", loop["data"])
+            section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop.letter}", loop.data)
     rows = []
     for t in page.targets():
-        gauge, knob = (next((w for _, w, here in t[k] if here), "–") for k in ("gauges", "knobs"))
-        asked = t["value"] or {v: w for v, w, _ in t["sits"]}[t["entry"].sits]
-        rows.append([gauge, asked, t["reads"], f"{knob} {t['at']}", t["state"]])
+        gauge, knob = (next((w for _, w, here in some if here), "–") for some in (t.gauges, t.knobs))
+        asked = t.value or {v: w for v, w, _ in t.sits}[t.entry.sits]
+        rows.append([gauge, asked, t.reads, f"{knob} {t.at}", t.state])
     section.table(("Target", "asked", "reads", "by", ""), rows, worded=(3, 4), name="targets")
-    section.table(("Tie", "formula", "value"), [[t["label"], t["formula"], t["value"]] for t in page.ties()], worded=(1,), name="ties")
+    section.table(("Tie", "formula", "value"), [[t.label, t.formula, t.value] for t in page.ties()], worded=(1,), name="ties")
     section.empty = "No loop, target or tie."
 
 

@@ -47,17 +47,17 @@ def scan(section: Section, space: Workspace, id_: str) -> None:
         return
     seen = shown(result, entry, space)
     _outdated(section, space, run)
-    section.say("".join(text for text, _ in seen["answer"].pieces).strip())
-    section.figure(f"scan:{id_}", section.title, seen["plot"])
-    for words, at in seen["table"]["remarks"]:
+    section.say("".join(text for text, _ in seen.answer.pieces).strip())
+    section.figure(f"scan:{id_}", section.title, seen.plot)
+    for words, at in seen.table.remarks:
         section.say(f"{at}: {words}", "warning")
-    for at, why in seen["table"]["failed"]:
+    for at, why in seen.table.failed:
         section.say(f"{at}: left out, {why}", "warning")
-    if seen["table"]["count"] > MOST_ROWS:
-        section.say(f"{seen['table']['count']} points; the scan's own files hold them.")
+    if seen.table.count > MOST_ROWS:
+        section.say(f"{seen.table.count} points; the scan's own files hold them.")
         return
-    rows = [[*r["values"], *(text + ("" if ok else " ▲") for text, ok in r["cells"])] for r in seen["table"]["rows"]]
-    section.table(tuple(seen["table"]["heads"]), rows)
+    rows = [[*r.values, *(text + ("" if ok else " ▲") for text, ok in r.cells)] for r in seen.table.rows]
+    section.table(tuple(seen.table.heads), rows)
     if any("▲" in t for r in rows for t in r):
         section.say("▲ where a limit is broken.")
 
@@ -83,7 +83,7 @@ def search(section: Section, space: Workspace, id_: str) -> None:
     if page.plot:
         section.figure(f"search:{id_}", page.words, page.plot)
     if page.trade:
-        section.table(tuple(page.curve_heads()), [[*r["reads"], *r["values"]] for r in page.curve()])
+        section.table(tuple(page.curve_heads()), [[*r.reads, *r.values] for r in page.curve()])
         return
     if page.found["values"] is not None:
         section.table(("Limit", "reads", "giving way gives"), [row[:3] for row in page.holds()], worded=(1, 2))
@@ -140,14 +140,14 @@ def variants(section: Section, space: Workspace, asked: Asked) -> None:
     if not space.whole.variants or asked.variants is None:
         return
     page = VariantsPage(space, asked.variants)
-    names = [c["name"] for c in page.columns]
+    names = [c.name for c in page.columns]
     for title, rows in page.tables():
-        section.table((title, "", *names), [[r["label"], r["unit"], *(t for t, _ in r["cells"])] for r in rows], worded=(1,))
+        section.table((title, "", *names), [[r.label, r.unit, *(t for t, _ in r.cells)] for r in rows], worded=(1,))
     differ = [[where, base or "–", *(t or "as the base" for t in there)] for where, base, there in page.inputs()]
     section.table(("Inputs that differ", *names), differ, worded=range(1, 99))
     for c in page.columns:
-        if c["trouble"]:
-            section.say(f"{c['name']}: {c['trouble']}", "error")
+        if c.trouble:
+            section.say(f"{c.name}: {c.trouble}", "error")
     if page.pending:
         section.say("Some variants are still being solved.", "warning")
 

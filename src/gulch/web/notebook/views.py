@@ -21,7 +21,7 @@ from gulch.web.projects import solving
 from gulch.web.projects.files import attachment, file_name
 from gulch.web.projects.turnstile import waited
 from gulch.web.projects.views import own, show_workspace
-from gulch.web.projects.workspace import Workspace
+from gulch.web.projects.workspace import Notice, Workspace
 
 if TYPE_CHECKING:
     from django.http import HttpRequest
@@ -47,7 +47,7 @@ def make(request: HttpRequest, pk: int) -> HttpResponse:
         drawings = {key: cleaned(text) for key, text in _sent(request).items()}
     except NoDrawing as error:
         if kind == "keep":  # whose answer is the page
-            return show_workspace(request, row, "notebook", status=422, notice={"level": "error", "text": str(error)})
+            return show_workspace(request, row, "notebook", status=422, notice=Notice("error", str(error)))
         return _refused(str(error))
     space = Workspace(row, "notebook")
     html = report_html(STAGE.page(space, STAGE.ask(space)), drawings, printed=kind == "pdf")
@@ -75,10 +75,10 @@ def _sent(request: HttpRequest) -> dict[str, str]:
 def _keep(request: HttpRequest, row: Project, html: str) -> HttpResponse:
     if row.reports.count() >= MOST_KEPT:
         text = f"A project keeps at most {MOST_KEPT} copies: remove one first."
-        return show_workspace(request, row, "notebook", status=422, notice={"level": "error", "text": text})
+        return show_workspace(request, row, "notebook", status=422, notice=Notice("error", text))
     name = " ".join(request.POST.get("name", "").split())[:80] or f"Revision {row.current.number}"
     row.reports.create(name=name, revision=row.current.number, page=zlib.compress(html.encode()))
-    return show_workspace(request, row, "notebook", notice={"level": "info", "text": f"Kept: {name}."})
+    return show_workspace(request, row, "notebook", notice=Notice("info", f"Kept: {name}."))
 
 
 def _file(request: HttpRequest, row: Project, html: str, kind: str, name: str) -> HttpResponse:
@@ -125,4 +125,4 @@ def drop(request: HttpRequest, pk: int, report: int) -> HttpResponse:
     row = own(request, pk)
     found = get_object_or_404(row.reports, pk=report)
     found.delete()
-    return show_workspace(request, row, "notebook", notice={"level": "info", "text": f"{found.name} was removed."})
+    return show_workspace(request, row, "notebook", notice=Notice("info", f"{found.name} was removed."))

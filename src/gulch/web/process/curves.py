@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -20,6 +21,18 @@ if TYPE_CHECKING:
 
 
 PEAK, STABLE, UNSTABLE = "peak", "stable", "unstable"  # signs of what is marked
+
+
+@dataclass
+class SteadyState:
+    """A steady state of a tank; typed: what runs it."""
+
+    T: str
+    typed: str
+    stable: bool
+    runs: bool
+    conversion: str
+    key: str
 
 
 class Curves:
@@ -48,17 +61,17 @@ class Curves:
         return self.title if only else f"{group['label']} {self.title[0].lower()}{self.title[1:]}"
 
     @property
-    def steady(self) -> list:
+    def steady(self) -> list[SteadyState]:
         """Steady states as rows; `typed` is what runs one of them."""
         return [
-            {
-                "T": show(s["T"], "temperature", self.display),
-                "typed": f"{s['T']:.3f} K",
-                "stable": s["stable"],
-                "runs": s["runs"],
-                "conversion": show(s["conversion"], "fraction", self.display),
-                "key": s["key"],
-            }
+            SteadyState(
+                T=show(s["T"], "temperature", self.display),
+                typed=f"{s['T']:.3f} K",
+                stable=s["stable"],
+                runs=s["runs"],
+                conversion=show(s["conversion"], "fraction", self.display),
+                key=s["key"],
+            )
             for s in self.values.get("steady") or []
         ]
 

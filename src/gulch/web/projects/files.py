@@ -16,7 +16,7 @@ from gulch.engine.exchange import NotSolved, csv_text, project_xlsx, scan_csv, s
 from gulch.web.process.curves import Curves
 from gulch.web.projects.models import ScanRun
 from gulch.web.projects.views import own, show_workspace
-from gulch.web.projects.workspace import Workspace
+from gulch.web.projects.workspace import Notice, Workspace
 from gulch.web.scans import jobs
 from gulch.web.scans.best import table_of
 
@@ -51,7 +51,7 @@ def export_csv(request: HttpRequest, pk: int) -> HttpResponse:
 def _old_figures(request: HttpRequest, row: Project) -> HttpResponse:
     """The answer where a file is asked for of figures that are those of an earlier revision."""
     text = "The process does not solve as it stands, so there are no figures of it for a table: mend it, or undo what keeps it so."
-    return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": text})
+    return show_workspace(request, row, "process", status=409, notice=Notice("error", text))
 
 
 @login_required
@@ -67,7 +67,7 @@ def export_xlsx(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         data = project_xlsx(space.whole, None if space.stale else space.solution, results)
     except NotSolved as error:
-        return show_workspace(request, row, "process", status=409, notice={"level": "error", "text": str(error)})
+        return show_workspace(request, row, "process", status=409, notice=Notice("error", str(error)))
     return attachment(HttpResponse(data, content_type=XLSX), row, "xlsx")
 
 

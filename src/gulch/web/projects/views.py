@@ -34,7 +34,7 @@ from gulch.web.projects.models import Project, Revision, ScanRun
 from gulch.web.projects.registry import ACTIONS
 from gulch.web.projects.stages import stages, style_sheets
 from gulch.web.projects.words import slider_text
-from gulch.web.projects.workspace import Workspace
+from gulch.web.projects.workspace import Notice, Refused, Workspace
 
 if TYPE_CHECKING:
     from django.http import HttpRequest
@@ -152,7 +152,7 @@ def show_workspace(request: HttpRequest, row: Project, stage: str, select: str =
     job = None if "trial" in more else solving.figures(row)
     trouble = solving.trouble_of(row)
     if trouble:
-        more.setdefault("notice", {"level": "error", "text": trouble})
+        more.setdefault("notice", Notice("error", trouble))
     space = Workspace(row, stage, select, job=job, **more)
     space.shade = request.session.get(f"shade-{row.pk}", "")
     shown = STAGES[stage]
@@ -209,7 +209,7 @@ def do(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         raise Http404
     longer = next((n for n, values in request.POST.lists() if any(len(v) > max(LONGEST, change.longest(n)) for v in values)), None)
     if longer is not None:
-        notice = {"level": "error", "text": f"What was typed is longer than {max(LONGEST, change.longest(longer))} characters: shorten it."}
+        notice = Notice("error", f"What was typed is longer than {max(LONGEST, change.longest(longer))} characters: shorten it.")
         return show_workspace(request, row, stage, select, 422, notice=notice)
     expect([request.POST.get("cas", "")])  # a species that is taken: others' edits do not wait until it is gathered
     try:
@@ -223,30 +223,26 @@ def do(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         )
     except actions.Conflict as conflict:
         again = [(k, v) for k, v in request.POST.lists() if k not in ("version", "client", "csrfmiddlewaretoken")]
-        told = {
-            "newest": conflict.newest,
-            "action": name,
-            "form": [(k, v) for k, vs in again for v in vs],
-            "typed": request.POST.get("value") or request.POST.get("equation") or "",
-        }
+        told = Refused(
+            newest=conflict.newest,
+            action=name,
+            form=[(k, v) for k, vs in again for v in vs],
+            typed=request.POST.get("value") or request.POST.get("equation") or "",
+        )
         return show_workspace(request, own(request, pk), stage, select, 409, conflict=told)
     except (EditError, SpeciesError) as error:
-        notice = {
-            "level": "error",
-            "text": str(error),
-            "typed": request.POST.get("value") or request.POST.get("equation") or "",
-        }
+        notice = Notice("error", str(error), request.POST.get("value") or request.POST.get("equation") or "")
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     except DatabaseError:
         raise
     except Exception as error:  # a net under every action: its transaction is undone, the document as it was
-        notice = {"level": "error", "text": fault_words(request, error)}
+        notice = Notice("error", fault_words(request, error))
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
-    more = {"notice": {"level": "info", "text": done.said}} if done.said else {}
+    more = {"notice": Notice("info", done.said)} if done.said else {}
     return _shown_or_taken_back(request, row, stage, select if done.select is None else done.select, more)
 
 
-def _shown_or_taken_back(request: HttpRequest, row: Project, stage: str, select: str, more: dict[str, dict[str, str]]) -> HttpResponse:
+def _shown_or_taken_back(request: HttpRequest, row: Project, stage: str, select: str, more: dict[str, Notice]) -> HttpResponse:
     """The workspace after an edit; what cannot be shown is not kept."""
     try:
         return show_workspace(request, row, stage, select, **more)
@@ -257,7 +253,7 @@ def _shown_or_taken_back(request: HttpRequest, row: Project, stage: str, select:
         if kept is None or not actions.take_back(row, kept):
             raise
         text = f"What came of this edit could not be shown, so it is taken back. {_fault(request, error)}"
-        return show_workspace(request, own(request, row.pk), stage, select, 422, notice={"level": "error", "text": text})
+        return show_workspace(request, own(request, row.pk), stage, select, 422, notice=Notice("error", text))
 
 
 def fault_words(request: HttpRequest, error: Any) -> str:
@@ -282,9 +278,7 @@ def try_knob(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         address, text, value = slider_text(space.document, request.POST.get("id", ""), int(request.POST.get("position", "0")))
     except (QuantityError, ValueError) as error:
-        return show_workspace(
-            request, row, _stage(request), request.POST.get("select", ""), 422, notice={"level": "error", "text": str(error)}
-        )
+        return show_workspace(request, row, _stage(request), request.POST.get("select", ""), 422, notice=Notice("error", str(error)))
     trial = solving.tried(row, space.document, {address: value}, _client(request))
     if trial is None:
         return HttpResponse(status=204)  # overtaken by a newer position, or too hard to follow a hand
@@ -300,11 +294,11 @@ def history(request: HttpRequest, pk: int, way: str) -> HttpResponse:
     try:
         label = (actions.undo if way == "undo" else actions.redo)(row, _version(request), _client(request))
     except actions.Conflict:
-        notice = {"level": "info", "text": "The project changed in another tab; this page now shows its newest state."}
+        notice = Notice("info", "The project changed in another tab; this page now shows its newest state.")
         return show_workspace(request, own(request, pk), stage, select, notice=notice)
     words = "Undone" if way == "undo" else "Done again"
     text = f"{words}: {label}." if label else f"There is nothing to {way}."
-    return show_workspace(request, row, stage, select, notice={"level": "info", "text": text})
+    return show_workspace(request, row, stage, select, notice=Notice("info", text))
 
 
 @login_required

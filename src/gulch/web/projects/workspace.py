@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain.checks import check
@@ -23,12 +24,31 @@ from gulch.web.projects.regions.table import Table
 if TYPE_CHECKING:
     from gulch.engine.document.pages import VariantEntry
     from gulch.engine.flowsheet.solution import Solution
-    from gulch.web.projects.models import Project
+    from gulch.web.projects.models import Project, Revision
 
 
 def stands_in_part(solution: Solution) -> bool:
     """Whether an unsolved process has figures that stand: its loops settled, some units computed, none of it a first guess."""
     return bool(solution.streams) and all(lo.settled for lo in solution.loops) and any(u.solved for u in solution.units.values())
+
+
+@dataclass(frozen=True)
+class Refused:
+    """An edit that met a newer state of the project, and what sends it again."""
+
+    newest: Revision
+    action: str
+    form: list[tuple[str, str]]
+    typed: str
+
+
+@dataclass(frozen=True)
+class Notice:
+    """What is said at the head of a page after an act; typed: what was refused."""
+
+    level: str
+    text: str
+    typed: str = ""
 
 
 class Workspace:
@@ -39,8 +59,8 @@ class Workspace:
         row: Project,
         stage: str,
         select: str = "",
-        notice: dict[str, str] | None = None,
-        conflict: dict[str, Any] | None = None,
+        notice: Notice | None = None,
+        conflict: Refused | None = None,
         trial: Any = None,
         trial_values: Any = None,
         job: Any = None,

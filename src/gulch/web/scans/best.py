@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
@@ -21,6 +22,18 @@ if TYPE_CHECKING:
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
 OLDER = {"looks": 0, "climbs": 0, "span": 0.0, "hidden": None, "jumps": [], "samples": 0}  # what answers of older versions do not hold
+
+
+@dataclass
+class KnobRow:
+    """A knob that a search may turn."""
+
+    id: str
+    label: str
+    on: bool
+    low: str
+    high: str
+    why: str
 
 
 def searched(space: Workspace) -> SearchEntry | None:
@@ -75,7 +88,7 @@ class Question:
     def other_ways(self) -> list[tuple]:
         return [(v, w, v == self.entry.against_way) for v, w in WAYS]
 
-    def knobs(self) -> Iterator:
+    def knobs(self) -> Iterator[KnobRow]:
         """Rows of the knobs: id, label, whether it turns, its range, and why it cannot where it cannot."""
         try:
             held = movable(ready_plan(self.space.document))[1]
@@ -85,14 +98,14 @@ class Question:
         for k in self.space.document.knobs:
             own = turned.get(k.id)
             found = self.space.inputs.get(k.input)
-            yield {
-                "id": k.id,
-                "label": k.label or (found.label if found else k.input),
-                "on": own is not None or (not turned and k.id not in held),  # one that is held can still be left out
-                "low": pretty_text((own.low if own else "") or k.low),
-                "high": pretty_text((own.high if own else "") or k.high),
-                "why": held.get(k.id, ("", ""))[1],
-            }
+            yield KnobRow(
+                id=k.id,
+                label=k.label or (found.label if found else k.input),
+                on=own is not None or (not turned and k.id not in held),  # one that is held can still be left out
+                low=pretty_text((own.low if own else "") or k.low),
+                high=pretty_text((own.high if own else "") or k.high),
+                why=held.get(k.id, ("", ""))[1],
+            )
 
 
 class BestPage(Curve):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import in_sentence, limit_words
@@ -16,6 +17,19 @@ if TYPE_CHECKING:
     from gulch.web.projects.workspace import Workspace
 
 DIGITS = 8  # of a knob that is carried back: limits are kept clear of by more than what rounding moves
+
+
+@dataclass
+class CurvePoint:
+    """A point of a trade-off as text; point: what carrying it back writes into the document."""
+
+    reads: list[str]
+    values: list[str]
+    holds: str
+    point: str
+    typed: str
+    knee: bool
+    rough: bool
 
 
 class Told:
@@ -70,19 +84,19 @@ class Curve(Told):
         """What holds a point of a trade-off, in words."""
         return "; ".join(limit_words(h["of"], h["kind"], self.space.document) for h in point["holds"]) or "nothing"
 
-    def curve(self) -> Iterator:
+    def curve(self) -> Iterator[CurvePoint]:
         """Rows of a trade-off's points."""
         f = self.found
         for i, p in enumerate(f["points"]):
-            yield {
-                "reads": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(f["aims"], p["reads"], strict=True)],
-                "values": [show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)],
-                "holds": self.held_by(p),
-                "point": json.dumps(self.point(p["values"])),
-                "typed": self.place(p["values"]),
-                "knee": i == f["knee"],
-                "rough": p["rough"],
-            }
+            yield CurvePoint(
+                reads=[show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(f["aims"], p["reads"], strict=True)],
+                values=[show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)],
+                holds=self.held_by(p),
+                point=json.dumps(self.point(p["values"])),
+                typed=self.place(p["values"]),
+                knee=i == f["knee"],
+                rough=p["rough"],
+            )
 
     def curve_heads(self) -> list[tuple]:
         return [(a["label"], show_unit(a["dimension"], self.display)) for a in (*self.found["aims"], *self.axes)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import Sentence, in_sentence
@@ -27,40 +28,120 @@ SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
 LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
-def scan_page(space: Workspace, kept: list[int] | tuple = ()) -> dict[str, Any]:
+@dataclass
+class Shown:
+    """Answer, table and plot of a result."""
+
+    answer: Sentence
+    table: Table
+    plot: dict[str, Any]
+
+
+@dataclass
+class ScanPage:
+    """The chosen scan with its form, its newest run, its answer, its table and its plot."""
+
+    scans: list
+    searches: list
+    scan: ScanForm | None = None
+    run: ScanRun | None = None
+    outdated: bool = False
+    answer: Sentence | None = None
+    table: Table | None = None
+    plot: dict[str, Any] | None = None
+    beside: list[tuple] = field(default_factory=list)
+
+
+@dataclass
+class ScanForm:
+    """What a scan's form shows."""
+
+    id: str
+    words: str
+    axes: list
+    listed: str
+    count: int
+    example: str
+    gauges: list
+    shows: list
+    choices: list
+    band: bool
+    within: str
+    unsure: bool
+    aims: list
+
+
+@dataclass
+class AxisForm:
+    """The fields of one knob of a scan."""
+
+    on: bool
+    knobs: list
+    low: str
+    high: str
+    points: str | int
+    spacings: list
+
+
+@dataclass
+class Table:
+    """The points of a scan as text."""
+
+    remarks: list[tuple]
+    heads: list[tuple]
+    rows: list[TableRow]
+    failed: list[tuple]
+    more_failed: int
+    count: int
+
+
+@dataclass
+class TableRow:
+    """A point of a scan as text."""
+
+    values: list
+    typed: str
+    point: str
+    cells: list[tuple]
+    remarks: list
+    solved: bool
+    why: Any
+    inside: bool
+
+
+def scan_page(space: Workspace, kept: list[int] | tuple = ()) -> ScanPage:
     """The chosen scan with its form, its newest run, its answer, its table and its plot. kept: ids of runs shown beside it."""
     scans, searches = space.document.scans, space.document.searches
     sought = searched(space)
     chosen = space.document.scan(space.select) or (scans[0] if scans else None)
-    page: dict[str, Any] = {
-        "scans": [(s.id, scan_words(space, s), s is chosen and sought is None) for s in scans],
-        "searches": [(s.id, search_words(space, s), s is sought) for s in searches],
-        "scan": None,
-        "run": None,
-    }
+    page = ScanPage(
+        scans=[(s.id, scan_words(space, s), s is chosen and sought is None) for s in scans],
+        searches=[(s.id, search_words(space, s), s is sought) for s in searches],
+    )
     if chosen is None or sought is not None:
         return page
-    page["scan"] = form(space, chosen)
+    page.scan = form(space, chosen)
     run = jobs.newest(space.row, space.document, chosen, space.whole.working)
-    page["run"] = run
+    page.run = run
     result = result_today(run, space.document, chosen) if run is not None else None
     if result and result["points"] and result["gauges"]:
-        page["outdated"] = jobs.outdated(run, space.document)
-        page |= shown(result, chosen, space)
+        page.outdated = jobs.outdated(run, space.document)
+        seen = shown(result, chosen, space)
+        page.answer, page.table, page.plot = seen.answer, seen.table, seen.plot
         lay_beside(page, run, set(kept), space, chosen)
     elif run is not None and run.active:
-        page["plot"] = {"kind": "empty"}
+        page.plot = {"kind": "empty"}
     return page
 
 
-def lay_beside(page: dict[str, Any], run: ScanRun | None, kept: set[int], space: Workspace, entry: ScanEntry) -> None:
+def lay_beside(page: ScanPage, run: ScanRun | None, kept: set[int], space: Workspace, entry: ScanEntry) -> None:
     """Offer other runs of the scan to be compared with, and add the lines of those that are kept to its plot."""
     others = jobs.beside(run)
     kept &= {r.pk for r in others}
-    page["beside"] = [(",".join(map(str, sorted(kept ^ {r.pk}))), run_words(space, r, run), r.pk in kept) for r in others]
-    if page["plot"]["kind"] == "lines":
+    page.beside = [(",".join(map(str, sorted(kept ^ {r.pk}))), run_words(space, r, run), r.pk in kept) for r in others]
+    if page.plot is not None and page.plot["kind"] == "lines":
         found = [(run_words(space, r, run), result_today(r, space.document, entry)) for r in others if r.pk in kept]
-        plots.lay_beside(page["plot"], found, space.display)
+        plots.lay_beside(page.plot, found, space.display)
 
 
 def run_words(space: Workspace, run: ScanRun, shown: ScanRun | None) -> str:
@@ -96,10 +177,10 @@ def plot_so_far(space: Workspace, run: ScanRun) -> Any:
     return plot(result, sentence_of(result, entry, space), space.display) if result and result["points"] and result["gauges"] else None
 
 
-def shown(result: dict[str, Any], entry: ScanEntry, space: Workspace) -> dict[str, Any]:
+def shown(result: dict[str, Any], entry: ScanEntry, space: Workspace) -> Shown:
     """Answer, table and plot of a result."""
     sentence = sentence_of(result, entry, space)
-    return {"answer": sentence, "table": table(result, space.display), "plot": plot(result, sentence, space.display)}
+    return Shown(sentence, table(result, space.display), plot(result, sentence, space.display))
 
 
 def plot(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, Any]:
@@ -107,24 +188,24 @@ def plot(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, 
     return (plots.contours if len(sentence.axes) > 1 and not result.get("listed") else plots.lines)(result, sentence, display)
 
 
-def form(space: Workspace, entry: ScanEntry) -> dict[str, Any]:
+def form(space: Workspace, entry: ScanEntry) -> ScanForm:
     """What the scan's form shows."""
     gauges = [(g.id, g.label or (space.outputs[g.reads].label if g.reads in space.outputs else g.reads)) for g in space.document.gauges]
-    return {
-        "id": entry.id,
-        "words": scan_words(space, entry),
-        "axes": [axis_form(space, entry, k) for k in range(2)] if not entry.listed else [],
-        "listed": listed_text(entry),
-        "count": len(entry.listed),
-        "example": "\t".join(k.id for k in space.document.knobs[:3]),
-        "gauges": [(id_, label, id_ in entry.gauges or not entry.gauges) for id_, label in gauges],
-        "shows": [(id_, label, id_ == entry.shows) for id_, label in gauges],
-        "choices": [(c.address, in_sentence(c.label)) for c in choices(space.document)],
-        "band": entry.band,
-        "within": pretty_text(entry.within or ""),
-        "unsure": bool(space.document.spreads),
-        "aims": [(v, w, v == entry.aim) for v, w in (("highest", "highest"), ("lowest", "lowest"))],
-    }
+    return ScanForm(
+        id=entry.id,
+        words=scan_words(space, entry),
+        axes=[axis_form(space, entry, k) for k in range(2)] if not entry.listed else [],
+        listed=listed_text(entry),
+        count=len(entry.listed),
+        example="\t".join(k.id for k in space.document.knobs[:3]),
+        gauges=[(id_, label, id_ in entry.gauges or not entry.gauges) for id_, label in gauges],
+        shows=[(id_, label, id_ == entry.shows) for id_, label in gauges],
+        choices=[(c.address, in_sentence(c.label)) for c in choices(space.document)],
+        band=entry.band,
+        within=pretty_text(entry.within or ""),
+        unsure=bool(space.document.spreads),
+        aims=[(v, w, v == entry.aim) for v, w in (("highest", "highest"), ("lowest", "lowest"))],
+    )
 
 
 def listed_text(entry: ScanEntry) -> str:
@@ -135,18 +216,18 @@ def listed_text(entry: ScanEntry) -> str:
     return "\n".join(lines)
 
 
-def axis_form(space: Workspace, entry: ScanEntry, k: int) -> dict[str, Any]:
+def axis_form(space: Workspace, entry: ScanEntry, k: int) -> AxisForm:
     """The fields of one knob of a scan; of a second one that there is not, empty ones."""
     sweep = entry.over[k] if k < len(entry.over) else None
     knob = space.document.knob(sweep.knob) if sweep else None
-    return {
-        "on": sweep is not None,
-        "knobs": [(x.id, knob_words(space, x), sweep is not None and x.id == sweep.knob) for x in space.document.knobs],
-        "low": pretty_text((sweep.low if sweep else "") or (knob.low if knob else "")),
-        "high": pretty_text((sweep.high if sweep else "") or (knob.high if knob else "")),
-        "points": pretty_text(sweep.step) if sweep and sweep.step else (sweep.points if sweep else ""),
-        "spacings": [(v, w, sweep is not None and v == sweep.spacing) for v, w in (("linear", "evenly"), ("log", "by equal factors"))],
-    }
+    return AxisForm(
+        on=sweep is not None,
+        knobs=[(x.id, knob_words(space, x), sweep is not None and x.id == sweep.knob) for x in space.document.knobs],
+        low=pretty_text((sweep.low if sweep else "") or (knob.low if knob else "")),
+        high=pretty_text((sweep.high if sweep else "") or (knob.high if knob else "")),
+        points=pretty_text(sweep.step) if sweep and sweep.step else (sweep.points if sweep else ""),
+        spacings=[(v, w, sweep is not None and v == sweep.spacing) for v, w in (("linear", "evenly"), ("log", "by equal factors"))],
+    )
 
 
 def scan_words(space: Workspace, scan: ScanEntry) -> str:
@@ -160,7 +241,7 @@ def knob_words(space: Workspace, knob: KnobEntry) -> str:
     return knob.label or (found.label[:1].lower() + found.label[1:] if found else knob.input)
 
 
-def table(result: dict[str, Any], display: str) -> dict[str, Any]:
+def table(result: dict[str, Any], display: str) -> Table:
     """Rows of text, of the first points where there are very many; `point` is what carrying one back writes into the document."""
     axes = result.get("axes") or [result]
     heads = [(a["label"], show_unit(a["dimension"], display)) for a in axes]
@@ -171,23 +252,23 @@ def table(result: dict[str, Any], display: str) -> dict[str, Any]:
             (show(p["gauges"].get(g["id"]), g["dimension"], display, unit=False), limit_broken(p, g) is None) for g in result["gauges"]
         ]
         rows.append(
-            {
-                "values": [show(v, a["dimension"], display, unit=False) for a, v in zip(axes, values_of(p), strict=True)],
-                "typed": typed_point(p, axes, display),
-                "point": json.dumps({a["address"]: write(v, a["dimension"], display, 7) for a, v in zip(axes, values_of(p), strict=True)}),
-                "cells": cells,
-                "remarks": own,
-                "solved": p["solved"],
-                "why": p["why"],
-                "inside": p["solved"] and all(ok for _, ok in cells),
-            }
+            TableRow(
+                values=[show(v, a["dimension"], display, unit=False) for a, v in zip(axes, values_of(p), strict=True)],
+                typed=typed_point(p, axes, display),
+                point=json.dumps({a["address"]: write(v, a["dimension"], display, 7) for a, v in zip(axes, values_of(p), strict=True)}),
+                cells=cells,
+                remarks=own,
+                solved=p["solved"],
+                why=p["why"],
+                inside=p["solved"] and all(ok for _, ok in cells),
+            )
         )
     failed = [(typed_point(p, axes, display), p["why"]) for p in result["points"] if not p["solved"]]
-    return {
-        "remarks": remark_lines(result, display),
-        "heads": heads,
-        "rows": rows,
-        "failed": failed[:SHOWN_FAILED],
-        "more_failed": len(failed) if len(failed) > SHOWN_FAILED else 0,
-        "count": len(result["points"]),
-    }
+    return Table(
+        remarks=remark_lines(result, display),
+        heads=heads,
+        rows=rows,
+        failed=failed[:SHOWN_FAILED],
+        more_failed=len(failed) if len(failed) > SHOWN_FAILED else 0,
+        count=len(result["points"]),
+    )

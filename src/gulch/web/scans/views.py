@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from gulch.engine.scans import ScanError
 from gulch.web.projects import solving
 from gulch.web.projects.views import ended, own, show_workspace
+from gulch.web.projects.workspace import Notice
 from gulch.web.scans import jobs
 from gulch.web.scans.presenter import so_far
 
@@ -30,7 +31,7 @@ def scan_run(request: HttpRequest, pk: int) -> HttpResponse:
         else:
             jobs.start(row, request.POST.get("id", ""))
     except ScanError as error:
-        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice={"level": "error", "text": str(error)})
+        return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice=Notice("error", str(error)))
     return show_workspace(request, row, "scans", request.POST.get("id", ""))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import HeatPriceEntry, PriceEntry, PricesEntry
@@ -19,6 +20,35 @@ SELECT = "worth"
 FATES = (("", "sold by its species"), ("waste", "waste"), ("nothing", "worth nothing"))
 WHAT = {"sold": "sold", "bought": "bought", "heating": "heating", "cooling": "cooling", "work": "work", "waste": "waste"}
 GAUGE = "overall.worth"
+
+
+@dataclass
+class PriceRow:
+    """Prices of a species."""
+
+    id: str
+    name: str
+    bought: str
+    sold: str
+    pers: list[tuple]
+
+
+@dataclass
+class MediumRow:
+    """A price of heat."""
+
+    at: int
+    entry: Any
+    reaches: str
+    pers: list[tuple]
+
+
+@dataclass
+class FateRow:
+    """What becomes of a product stream."""
+
+    id: str
+    fates: list
 
 
 def money(value: float) -> str:
@@ -54,22 +84,22 @@ class WorthPage:
     def watched(self) -> bool:
         return any(g.reads == GAUGE for g in self.project.gauges)
 
-    def species(self) -> Iterator:
+    def species(self) -> Iterator[PriceRow]:
         """Rows of the species: id, name, prices, and in what unit they can stand."""
         for s in self.project.species:
             own = self.prices.species.get(s.id, PriceEntry())
-            yield {"id": s.id, "name": s.shown, "bought": own.bought, "sold": own.sold, "pers": _options(PriceEntry, "per", own.per)}
+            yield PriceRow(id=s.id, name=s.shown, bought=own.bought, sold=own.sold, pers=_options(PriceEntry, "per", own.per))
 
-    def streams(self) -> Iterator:
+    def streams(self) -> Iterator[FateRow]:
         """Rows of the product streams with what becomes of them."""
         for s in self.project.streams:
             if s.to is None and not s.is_feed:
                 fate = self.prices.streams.get(s.id, "")
-                yield {"id": s.id, "fates": [(v, w, v == fate) for v, w in FATES]}
+                yield FateRow(id=s.id, fates=[(v, w, v == fate) for v, w in FATES])
 
-    def media(self) -> Iterator:
+    def media(self) -> Iterator[MediumRow]:
         for at, h in enumerate(self.prices.heat):
-            yield {"at": at, "entry": h, "reaches": pretty_text(h.reaches), "pers": _options(HeatPriceEntry, "per", h.per)}
+            yield MediumRow(at=at, entry=h, reaches=pretty_text(h.reaches), pers=_options(HeatPriceEntry, "per", h.per))
 
     def work_pers(self) -> list[tuple]:
         return _options(PricesEntry, "work_per", self.prices.work_per)

@@ -17,11 +17,14 @@ from gulch.engine.explain.manual import entry_of
 from gulch.engine.project.notebook import pieces_of
 from gulch.web.notebook.parts import anchor
 from gulch.web.projects.models import Project
+from gulch.web.projects.regions.fields import Field
 from gulch.web.projects.words import brief
 
 if TYPE_CHECKING:
     from django.template.context import RequestContext
 
+    from gulch.web.projects.regions.header import TodoLine
+    from gulch.web.projects.regions.table import LedgerRow
     from gulch.web.projects.workspace import Workspace
 
 
@@ -94,15 +97,15 @@ register.filter("brief", brief)
 
 
 @register.filter
-def field_id(f: dict[str, Any]) -> str:
+def field_id(f: Field) -> str:
     """The id of a field's control."""
-    return f.get("id") or f"f-{f['address']}"
+    return f.id or f"f-{f.address}"
 
 
 @register.simple_tag(takes_context=True)
-def edit_field(context: RequestContext, f: dict[str, Any]) -> str:
+def edit_field(context: RequestContext, f: Field) -> str:
     """As `edit`, of a field that says itself what edits it; an input's address where it does not."""
-    return edit(context, f.get("verb", "set"), **(f.get("sent") or {"address": f["address"]}))
+    return edit(context, f.verb, **(f.sent or {"address": f.address}))
 
 
 EXPLAINED = {"knob-edit": "knob", "gauge-edit": "gauge", "rate": "rate constant", "equilibrium": "equilibrium constant"}
@@ -130,19 +133,20 @@ def field(
 ) -> dict[str, Any]:
     """The field of one part of something: of, its id. knob: offered as one at an address, or the knob's id where it is one."""
     place, entry = _explained(verb, part)
-    f = {
-        "id": f"{verb}-{part}",
-        "meaning": entry.meaning if entry else "",
-        "help": place,
-        "verb": verb,
-        "sent": {"id": of, "field": part},
-        "label": label,
-        "text": value or "",
-        "unit": hint,
-        "address": address,
-        "can_turn": bool(address),
-        "knob": knob,
-    }
+    f = Field(
+        "quantity",
+        label,
+        entry.meaning if entry else "",
+        address,
+        value or "",
+        help=place,
+        unit=hint,
+        can_turn=bool(address),
+        knob=knob,
+        id=f"{verb}-{part}",
+        verb=verb,
+        sent={"id": of, "field": part},
+    )
     return {"f": f, "row": context["row"]}
 
 
@@ -154,36 +158,35 @@ _HEAD = (
 
 
 @register.simple_tag(takes_context=True)
-def stream_head(context: RequestContext, r: dict[str, Any]) -> str:
+def stream_head(context: RequestContext, r: LedgerRow) -> str:
     """The head of a stream in the ledger. r: its row."""
-    title = "let it stand among the others" if r["pinned"] else "let it stand first"
+    title = "let it stand among the others" if r.pinned else "let it stand first"
     there = _address("stage", (context["row"].pk, "process"))
-    words = {"on": " on" if r["pinned"] else "", "pressed": "true" if r["pinned"] else "false", "title": title}
-    return mark_safe(_HEAD.format(id=escape(r["id"]), there=there, **words))
+    words = {"on": " on" if r.pinned else "", "pressed": "true" if r.pinned else "false", "title": title}
+    return mark_safe(_HEAD.format(id=escape(r.id), there=there, **words))
 
 
 @register.simple_tag(takes_context=True)
-def stream_rows(context: RequestContext, rows: list[dict[str, Any]]) -> str:
+def stream_rows(context: RequestContext, rows: list[LedgerRow]) -> str:
     """The streams of the ledger as rows."""
     out = []
     for r in rows:
-        name, said = escape(r["id"]), f"{r['role']}{' here' if r['here'] else ''}{' pinned' if r['pinned'] else ''}"
-        cells = escape("\n".join(r["text"])).replace("\n", "</td><td>")
+        name, said = escape(r.id), f"{r.role}{' here' if r.here else ''}{' pinned' if r.pinned else ''}"
+        cells = escape("\n".join(r.text)).replace("\n", "</td><td>")
         head = stream_head(context, r)
         out.append(f'<tr id="stream-{name}" data-stream="{name}" class="{said}"><th>{head}</th><td>{cells}</td></tr>')
     return mark_safe("\n".join(out))
 
 
 @register.simple_tag(takes_context=True)
-def todo_line(context: RequestContext, t: dict[str, Any]) -> str:
+def todo_line(context: RequestContext, t: TodoLine) -> str:
     """A line of the to-do list; few of them change from one edit to the next."""
-    answers = tuple(map(tuple, t["answers"] or ()))
-    return _todo_line(context["row"].pk, tuple((t | {"answers": answers}).items()))
+    return _todo_line(context["row"].pk, t)
 
 
 @lru_cache(maxsize=4096)
-def _todo_line(pk: int, parts: tuple) -> str:
-    return render_to_string("workspace/_todo_line.html", {"t": dict(parts), "row": Project(pk=pk)})
+def _todo_line(pk: int, t: TodoLine) -> str:
+    return render_to_string("workspace/_todo_line.html", {"t": t, "row": Project(pk=pk)})
 
 
 @lru_cache(maxsize=8192)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.couplings import readings
@@ -39,6 +40,31 @@ YEARLY = {
 }
 
 
+@dataclass
+class Column:
+    """A variant solved: its name, its values, and what is wrong with it."""
+
+    id: str
+    name: str
+    here: bool
+    trouble: str
+    document: Project | None
+    solution: Any
+    values: dict[str, float | None]
+    edits: int
+    lost: list
+
+
+@dataclass
+class Row:
+    """A figure of all variants."""
+
+    label: str
+    address: str
+    unit: str
+    cells: list
+
+
 def _difference(value: float, base: float | None) -> str:
     """A signed difference as text; 0 where the two agree to rounding."""
     if base is None:
@@ -63,28 +89,28 @@ class VariantsPage:
     def yearly(self) -> bool:
         return self.way.endswith("per-year")
 
-    def column(self, answer: VariantAnswer, id_: str) -> dict[str, Any]:
+    def column(self, answer: VariantAnswer, id_: str) -> Column:
         """A VariantAnswer with its name, its values, and what is wrong with it."""
         variant, solution = self.project.variant(id_) if id_ else None, answer.solution
-        out = {
-            "id": id_,
-            "name": variant.name if variant else "base",
-            "here": (self.project.working or "") == id_,
-            "trouble": f"It does not fit the base any more. {answer.misfit}" if answer.misfit else "",
-            "document": answer.document,
-            "solution": solution,
-            "values": {},
-            "edits": len(variant.edits) if variant else 0,
-            "lost": [edit.at.replace("/", " ") for edit in lost(self.project, variant)] if variant and answer.document else [],
-        }
+        out = Column(
+            id=id_,
+            name=variant.name if variant else "base",
+            here=(self.project.working or "") == id_,
+            trouble=f"It does not fit the base any more. {answer.misfit}" if answer.misfit else "",
+            document=answer.document,
+            solution=solution,
+            values={},
+            edits=len(variant.edits) if variant else 0,
+            lost=[edit.at.replace("/", " ") for edit in lost(self.project, variant)] if variant and answer.document else [],
+        )
         if solution is None:
             return out
         errors = [m for m in solution.messages if m.level == "error"]
         if solution.solved:
-            out["values"] = self.values(answer.document, solution)
-            out["trouble"] = errors[0].what if errors else ""
+            out.values = self.values(answer.document, solution)
+            out.trouble = errors[0].what if errors else ""
         else:
-            out["trouble"] = f"It does not solve. {errors[0].what} {errors[0].todo}" if errors else "It does not solve."
+            out.trouble = f"It does not solve. {errors[0].what} {errors[0].todo}" if errors else "It does not solve."
         return out
 
     def values(self, document: Any, solution: Any) -> dict[str, float | None]:
@@ -109,7 +135,7 @@ class VariantsPage:
 
     def tables(self) -> list[tuple]:
         """[(title, rows)]: gauges, then what goes in and out, then heat and work."""
-        documents = [c["document"] for c in self.columns if c["document"] is not None]
+        documents = [c.document for c in self.columns if c.document is not None]
         gauges, streams, powers, labels = [], [], [], {}
         for d in documents:
             known = readings(d)
@@ -128,8 +154,8 @@ class VariantsPage:
                 out.append((title, rows))
         return out
 
-    def row(self, address: str, label: str, dimension: str) -> dict[str, Any] | None:
-        values = [c["values"].get(address) for c in self.columns]
+    def row(self, address: str, label: str, dimension: str) -> Row | None:
+        values = [c.values.get(address) for c in self.columns]
         if all(v is None for v in values):
             return None
         cells, unit = [], DISPLAY_SETS[self.display].unit(dimension)
@@ -162,12 +188,12 @@ class VariantsPage:
             unit = "%"
         elif self.way == "difference" and dimension == "fraction":
             unit = "%, then points"
-        return {
-            "label": label,
-            "address": address,
-            "unit": pretty_unit(unit),
-            "cells": list(zip(cells, [c["here"] for c in self.columns], strict=True)),
-        }
+        return Row(
+            label=label,
+            address=address,
+            unit=pretty_unit(unit),
+            cells=list(zip(cells, [c.here for c in self.columns], strict=True)),
+        )
 
     def inputs(self) -> list[tuple]:
         """[(where, what the base has, [what each variant has])] of all inputs that differ."""

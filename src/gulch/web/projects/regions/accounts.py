@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.quantities import (
@@ -20,20 +21,68 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.solution import UnitOutcome
 
 
+@dataclass
+class ResultRow:
+    """A result with its text, its meaning and the gauge that reads it."""
+
+    address: str
+    label: str
+    text: str
+    meaning: str
+    help: str
+    gauge: str | None
+    more: str
+
+
+@dataclass
+class Account:
+    """The stoichiometric table of a reactor."""
+
+    unit: str
+    heads: list
+    rows: list[tuple]
+    total: list
+
+
+@dataclass
+class ReactionRow:
+    """A reaction's conversion asked for and achieved, and what limited it."""
+
+    reaction: str
+    key: str
+    limited_by: str
+    asked: str
+    achieved: str
+    extent: str
+    watch: ResultRow
+
+
+@dataclass
+class EquilibriumRow:
+    """A reaction at its equilibrium, or held."""
+
+    reaction: str
+    k: str
+    q: str
+    extent: str
+    basis: str
+    gone: str | None = None
+
+
 class Accounts(Region):
     """Results of units as rows of text."""
 
-    def result_row(self, address: str, label: str, text: str, meaning: str = "", more: Any = "") -> dict:
+    def result_row(self, address: str, label: str, text: str, meaning: str = "", more: str = "") -> ResultRow:
         gauge = next((g.id for g in self.document.gauges if g.reads == address), None)
-        return {
-            "address": address,
-            "label": label,
-            "text": text,
-            "meaning": meaning,
-            "help": self.space.fields.help_of(address),
-            "gauge": gauge,
-            "more": more,
-        }
+        return ResultRow(
+            address=address,
+            label=label,
+            text=text,
+            meaning=meaning,
+            help=self.space.fields.help_of(address),
+            gauge=gauge,
+            more=more,
+        )
 
     def open_words(self, pair: list[float] | None, dimension: str, held: bool = False) -> str:
         """What the sources of the data leave open of a value, as a line below it, or ''; held: whether its feed would follow."""
@@ -61,7 +110,7 @@ class Accounts(Region):
                 for e, number in value.items():
                     yield self.result_row(f"{unit.id}.{r.key}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning)
 
-    def account(self, outcome: UnitOutcome) -> dict[str, Any]:
+    def account(self, outcome: UnitOutcome) -> Account:
         """The stoichiometric table: in, change by each reaction, out."""
         rows = []
         for s in self.document.species:
@@ -81,50 +130,51 @@ class Accounts(Region):
         ]
         texts = [self.flow_text(totals[0])]
         texts += [("+ " if v > 0 else "− ") + self.flow_text(abs(v)) if abs(v) > 1e-12 else "" for v in totals[1:-1]]
-        return {
-            "unit": show_unit("molar flow", self.display),
-            "heads": [c[0] for c in outcome.changes],
-            "rows": rows,
-            "total": [*texts, self.flow_text(totals[-1])],
-        }
+        return Account(
+            unit=show_unit("molar flow", self.display),
+            heads=[c[0] for c in outcome.changes],
+            rows=rows,
+            total=[*texts, self.flow_text(totals[-1])],
+        )
 
     def flow_text(self, value: float) -> str:
         return show(value, "molar flow", self.display, unit=False)
 
-    def reaction_rows(self, unit: Any, outcome: UnitOutcome) -> Iterator:
+    def reaction_rows(self, unit: Any, outcome: UnitOutcome) -> Iterator[ReactionRow]:
         for r in outcome.reactions:
             if "achieved" not in r:
                 continue
             names = {s.id: s.shown for s in self.document.species}
-            yield r | {
-                "key": names.get(r["key"], r["key"]),
-                "limited_by": names.get(r["limited_by"], r["limited_by"]),
-                "asked_text": show(r["asked"], "fraction", self.display, unit=False),
-                "achieved_text": show(r["achieved"], "fraction", self.display, unit=False),
-                "extent_text": show(r["extent"], "molar flow", self.display, unit=False),
-                "watch": self.result_row(f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""),
-            }
+            yield ReactionRow(
+                reaction=r["reaction"],
+                key=names.get(r["key"], r["key"]),
+                limited_by=names.get(r["limited_by"], r["limited_by"]),
+                asked=show(r["asked"], "fraction", self.display, unit=False),
+                achieved=show(r["achieved"], "fraction", self.display, unit=False),
+                extent=show(r["extent"], "molar flow", self.display, unit=False),
+                watch=self.result_row(f"{unit.id}.achieved.{r['reaction']}", f"achieved conversion by {r['reaction']}", ""),
+            )
 
-    def equilibrium_rows(self, outcome: UnitOutcome) -> Iterator:
+    def equilibrium_rows(self, outcome: UnitOutcome) -> Iterator[EquilibriumRow]:
         for r in outcome.reactions:
             if "ln_k" in r:
-                yield {
-                    "reaction": r["reaction"],
-                    "k": power_text(r["ln_k"]),
-                    "q": "–" if r.get("gone") else power_text(r["ln_q"]),
-                    "gone": r.get("gone"),
-                    "extent": self.flow_text(r["extent"]),
-                    "basis": r.get("basis", ""),
-                }
+                yield EquilibriumRow(
+                    reaction=r["reaction"],
+                    k=power_text(r["ln_k"]),
+                    q="–" if r.get("gone") else power_text(r["ln_q"]),
+                    gone=r.get("gone"),
+                    extent=self.flow_text(r["extent"]),
+                    basis=r.get("basis", ""),
+                )
             elif "held" in r:
                 asked = show(r["asked"], "fraction", self.display) if r["asked"] is not None else "an extent"
-                yield {
-                    "reaction": r["reaction"],
-                    "k": "held",
-                    "q": asked,
-                    "extent": self.flow_text(r["extent"]),
-                    "basis": "",
-                }
+                yield EquilibriumRow(
+                    reaction=r["reaction"],
+                    k="held",
+                    q=asked,
+                    extent=self.flow_text(r["extent"]),
+                    basis="",
+                )
 
     def net_reactions(self, outcome: UnitOutcome) -> list[tuple]:
         """Independent reactions that describe a Gibbs reactor's change."""

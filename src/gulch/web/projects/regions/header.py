@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.places import About
 from gulch.engine.quantities import (
@@ -18,6 +18,34 @@ if TYPE_CHECKING:
 
     from gulch.engine.project.messages import Message
     from gulch.engine.project.places import Place
+
+
+@dataclass
+class RailLine:
+    """A stage in the rail."""
+
+    stage: str
+    label: str
+    count: int
+    here: bool
+    errors: bool
+    size: int | None
+
+
+@dataclass(frozen=True)
+class TodoLine:
+    """A line of the to-do list."""
+
+    level: str
+    what: str
+    todo: str
+    where: str
+    answers: tuple
+    cure: Any
+    stage: str
+    select: str
+    taken: str
+    mark: str
 
 
 class Header(Region):
@@ -57,19 +85,19 @@ class Header(Region):
         after = f", and so are {', '.join(waiting)}, which wait for it" if waiting else ""
         return f"{', '.join(failed)} could not be computed{after}. Everything else stands as it is now."
 
-    def rail(self) -> Iterator:
+    def rail(self) -> Iterator[RailLine]:
         counts = dict.fromkeys((s for s in stages()), 0)
         for m in self.messages:
             counts[stage_of(m.place)] += 1
         for name, words in ((s.name, s.label) for s in stages().values()):
-            yield {
-                "stage": name,
-                "label": words,
-                "count": counts[name],
-                "here": name == self.stage,
-                "errors": any(m.level == "error" and stage_of(m.place) == name for m in self.messages),
-                "size": {"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
-            }
+            yield RailLine(
+                stage=name,
+                label=words,
+                count=counts[name],
+                here=name == self.stage,
+                errors=any(m.level == "error" and stage_of(m.place) == name for m in self.messages),
+                size={"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
+            )
 
     def folded(self) -> Iterable:
         """The to-do lines; those that say the same of several things stand as one, at the first."""
@@ -84,23 +112,23 @@ class Header(Region):
                 lines[key] = replace(m)
         return lines.values()
 
-    def todo(self) -> Iterator:
+    def todo(self) -> Iterator[TodoLine]:
         return self.todo_lines(self.folded())
 
-    def todo_lines(self, messages: Iterable | list[Message]) -> Iterator:
+    def todo_lines(self, messages: Iterable | list[Message]) -> Iterator[TodoLine]:
         for m in messages:
-            yield {
-                "level": m.level,
-                "what": m.what,
-                "todo": m.todo,
-                "where": m.where,
-                "answers": m.answers,
-                "cure": m.cure,
-                "stage": stage_of(m.place),
-                "select": selection(m.place),
-                "taken": json.dumps(self.space.fields.taken(m.where)),
-                "mark": {"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
-            }
+            yield TodoLine(
+                level=m.level,
+                what=m.what,
+                todo=m.todo,
+                where=m.where,
+                answers=tuple(map(tuple, m.answers or ())),
+                cure=m.cure,
+                stage=stage_of(m.place),
+                select=selection(m.place),
+                taken=json.dumps(self.space.fields.taken(m.where)),
+                mark={"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
+            )
 
     def displays(self) -> list[tuple]:
         return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]

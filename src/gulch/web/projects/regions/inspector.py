@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import FEED_GIVEN_BY, source_of
@@ -21,6 +22,8 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import FAMILIES
+from gulch.web.projects.regions.accounts import Account, EquilibriumRow, ReactionRow, ResultRow
+from gulch.web.projects.regions.fields import Field
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     is_held,
@@ -32,48 +35,161 @@ from gulch.web.projects.words import (
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from gulch.engine.document.process import StreamEntry
+    from gulch.engine.document.process import GaugeEntry, KnobEntry, StreamEntry
     from gulch.engine.document.project import Project
-    from gulch.engine.explain.origin import Fact
+    from gulch.engine.explain.origin import Fact, Origin
     from gulch.engine.flowsheet.solution import StreamResult
     from gulch.engine.project.messages import Message
     from gulch.engine.project.places import Place
+    from gulch.web.projects.regions.header import TodoLine
+    from gulch.web.projects.regions.strip import StripPlace
 
 
 OFFERED = [(f, [(k.kind, k.label, k.meaning) for k in KINDS.values() if k.family == f]) for f in FAMILIES]
 
 
+@dataclass
+class WhyPanel:
+    """Where a result comes from."""
+
+    id: str
+    why: Origin
+    given: list[tuple]
+    facts: list[tuple]
+    what: str = "why"
+
+
+@dataclass
+class UnitPanel:
+    """A selected unit: form, results and account."""
+
+    id: str
+    flow_unit: str
+    kind: str
+    own_kind: str
+    kinds: list[tuple]
+    meaning: str
+    page: str
+    fields: list[Field]
+    results: list[ResultRow]
+    account: Account | None
+    balance: list[tuple]
+    messages: list[TodoLine]
+    reactions: list[ReactionRow]
+    equilibria: list[EquilibriumRow]
+    net: list[tuple]
+    why: list[str]
+    reading: str
+    entering: list[str]
+    leaving: list[str]
+    what: str = "unit"
+
+
+@dataclass
+class StreamPanel:
+    """A selected stream."""
+
+    id: str
+    feed: bool
+    source: str | None
+    to: str | None
+    messages: list[TodoLine]
+    units: list[tuple]
+    kinds: list[tuple]
+    outlets: list[tuple]
+    inlets: list[tuple]
+    fields: list[Field] = field(default_factory=list)
+    results: list[ResultRow] = field(default_factory=list)
+    composition: list[CompositionRow] = field(default_factory=list)
+    phases: list[PhaseShare] = field(default_factory=list)
+    phase_rows: list[tuple] = field(default_factory=list)
+    air: bool = False
+    basis: list[tuple] = field(default_factory=list)
+    table: str = ""
+    whole_message: str | None = None
+    what: str = "stream"
+
+
+@dataclass
+class Overall:
+    """Conversions and balance of the whole."""
+
+    results: list[ResultRow]
+    balance: list[tuple]
+
+
+@dataclass
+class KnobPanel:
+    """A selected knob."""
+
+    id: str
+    place: StripPlace
+    knob: KnobEntry
+    said: list[Message]
+    label: str
+    what: str = "knob"
+
+
+@dataclass
+class GaugePanel:
+    """A selected gauge."""
+
+    id: str
+    place: StripPlace
+    gauge: GaugeEntry
+    shown_as: list[tuple[str, bool]]
+    said: list[Message]
+    label: str
+    what: str = "gauge"
+
+
+@dataclass
+class CompositionRow:
+    """A species in a stream."""
+
+    label: str
+    flow: str
+    fraction: str
+    rows: list[ResultRow]
+
+
+@dataclass
+class PhaseShare:
+    """A phase of a stream."""
+
+    kind: str
+    share: str
+
+
 class Inspector(Region):
     """What is selected: its form, results and account."""
 
-    def inspected(self) -> dict[str, Any] | None:
-        """What the side panel shows for the selection, as a dict with a `what`, or None."""
+    def inspected(self) -> KnobPanel | GaugePanel | WhyPanel | UnitPanel | StreamPanel | None:
+        """What the side panel shows for the selection, or None; its `what` says which it is."""
         head, _, rest = self.select.partition(":")
         if head == "knob" and self.document.knob(rest):
             k = self.document.knob(rest)
-            return {
-                "what": "knob",
-                "id": k.id,
-                "place": self.space.strip.place("knob", k.id),
-                "knob": k,
-                "said": self.said(at_knob(k.id)),
-                "label": k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input),
-            }
+            return KnobPanel(
+                id=k.id,
+                place=self.space.strip.place("knob", k.id),
+                knob=k,
+                said=self.said(at_knob(k.id)),
+                label=k.label or (self.inputs[k.input].label if k.input in self.inputs else k.input),
+            )
         if head == "gauge" and self.document.gauge(rest):
             g = self.document.gauge(rest)
             r = self.outputs.get(g.reads)
             alike = [
                 d.name for d in DIMENSIONS.values() if r is not None and dimensions_of(d.si) == dimensions_of(DIMENSIONS[r.dimension].si)
             ]
-            return {
-                "what": "gauge",
-                "id": g.id,
-                "place": self.space.strip.place("gauge", g.id),
-                "gauge": g,
-                "shown_as": [(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
-                "said": self.said(at_gauge(g.id)),
-                "label": g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
-            }
+            return GaugePanel(
+                id=g.id,
+                place=self.space.strip.place("gauge", g.id),
+                gauge=g,
+                shown_as=[(d, d == r.dimension) for d in alike] if g.formula and len(alike) > 1 else [],
+                said=self.said(at_gauge(g.id)),
+                label=g.label or (self.outputs[g.reads].label if g.reads in self.outputs else g.reads),
+            )
         if head == "why":
             return self.explained(rest)
         unit = self.document.unit(self.select)
@@ -82,19 +198,18 @@ class Inspector(Region):
         stream = self.document.stream(self.select)
         return self.inspect_stream(stream) if stream is not None else None
 
-    def explained(self, address: str) -> dict[str, Any] | None:
+    def explained(self, address: str) -> WhyPanel | None:
         """Where a result comes from; None where it is none, or has no figure."""
         found = origin(self.document, self.solution, address) if self.solution else None
         if found is None:
             return None
         groups = [("Typed, assumed or set at " + found.maker, found.inputs), ("Before it", found.upstream)]
-        return {
-            "what": "why",
-            "id": found.maker,
-            "why": found,
-            "given": [(title, [(g, pretty_text(g.text)) for g in rows]) for title, rows in groups if rows],
-            "facts": [(f, pretty_text(f.text), self.fact_link(f)) for f in found.facts],
-        }
+        return WhyPanel(
+            id=found.maker,
+            why=found,
+            given=[(title, [(g, pretty_text(g.text)) for g in rows]) for title, rows in groups if rows],
+            facts=[(f, pretty_text(f.text), self.fact_link(f)) for f in found.facts],
+        )
 
     def fact_link(self, fact: Fact) -> str:
         """What of Chemistry a fact is seen at."""
@@ -104,11 +219,11 @@ class Inspector(Region):
         """To-do lines of a knob, gauge, target or scan and of its parts; place: that of the whole."""
         return [m for m in self.messages if (m.place.about, m.place.id) == (place.about, place.id)]
 
-    def own_messages(self, id_: str) -> list[dict[str, Any]]:
+    def own_messages(self, id_: str) -> list[TodoLine]:
         """To-do lines of one thing; those of a single field stand at the field instead."""
-        return [t for t in self.space.header.todo_lines(self.messages) if t["where"] == id_]
+        return [t for t in self.space.header.todo_lines(self.messages) if t.where == id_]
 
-    def inspect_unit(self, unit: Any) -> dict[str, Any]:
+    def inspect_unit(self, unit: Any) -> UnitPanel:
         kind = KINDS[unit.kind]
         outcome = self.solution.units.get(unit.id) if self.solution else None
         results, account, balance = [], None, []
@@ -117,57 +232,51 @@ class Inspector(Region):
             if outcome.changes:
                 account = self.space.accounts.account(outcome)
             balance = self.space.accounts.balance_rows(outcome.balances)
-        return {
-            "what": "unit",
-            "id": unit.id,
-            "flow_unit": show_unit("molar flow", self.display),
-            "kind": kind.label,
-            "own_kind": unit.kind,
-            "kinds": OFFERED,
-            "meaning": kind.meaning,
-            "page": page_of(unit.kind),
-            "fields": list(self.space.fields.unit_fields(unit)),
-            "results": results,
-            "account": account,
-            "balance": balance,
-            "messages": self.own_messages(unit.id),
-            "reactions": list(self.space.accounts.reaction_rows(unit, outcome)) if outcome and outcome.solved else [],
-            "equilibria": list(self.space.accounts.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
-            "net": self.space.accounts.net_reactions(outcome) if outcome and outcome.solved else [],
-            "why": outcome.values.get("why", []) if outcome and outcome.solved else [],
-            "reading": unit_reading(self.document, unit),
-            "entering": [s.id for s in self.document.streams if s.enters == unit.id],
-            "leaving": [s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
-        }
+        return UnitPanel(
+            id=unit.id,
+            flow_unit=show_unit("molar flow", self.display),
+            kind=kind.label,
+            own_kind=unit.kind,
+            kinds=OFFERED,
+            meaning=kind.meaning,
+            page=page_of(unit.kind),
+            fields=list(self.space.fields.unit_fields(unit)),
+            results=results,
+            account=account,
+            balance=balance,
+            messages=self.own_messages(unit.id),
+            reactions=list(self.space.accounts.reaction_rows(unit, outcome)) if outcome and outcome.solved else [],
+            equilibria=list(self.space.accounts.equilibrium_rows(outcome)) if outcome and outcome.solved else [],
+            net=self.space.accounts.net_reactions(outcome) if outcome and outcome.solved else [],
+            why=outcome.values.get("why", []) if outcome and outcome.solved else [],
+            reading=unit_reading(self.document, unit),
+            entering=[s.id for s in self.document.streams if s.enters == unit.id],
+            leaving=[s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
+        )
 
-    def inspect_stream(self, stream: StreamEntry) -> dict[str, Any]:
+    def inspect_stream(self, stream: StreamEntry) -> StreamPanel:
         found = self.solution.streams.get(stream.id) if self.solution else None
-        out = {
-            "what": "stream",
-            "id": stream.id,
-            "feed": stream.is_feed,
-            "from": stream.source,
-            "to": stream.to,
-            "messages": self.own_messages(stream.id),
-            "fields": [],
-            "results": [],
-            "composition": [],
-            "phases": [],
-            "units": list(destinations(self.document, stream)),
-            "kinds": OFFERED,
-            "outlets": outlets(self.document, stream),
-            "inlets": inlets(self.document, stream),
-        }
+        out = StreamPanel(
+            id=stream.id,
+            feed=stream.is_feed,
+            source=stream.source,
+            to=stream.to,
+            messages=self.own_messages(stream.id),
+            units=list(destinations(self.document, stream)),
+            kinds=OFFERED,
+            outlets=outlets(self.document, stream),
+            inlets=inlets(self.document, stream),
+        )
         if stream.is_feed and stream.given is not None:
             self.inspect_feed(stream, out)
         if found is not None:
             self.inspect_found(stream, found, out)
         return out
 
-    def inspect_feed(self, stream: StreamEntry, out: dict[str, Any]) -> None:
+    def inspect_feed(self, stream: StreamEntry, out: StreamPanel) -> None:
         """Add what is typed of a feed."""
-        out["air"] = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
-        out["basis"] = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
+        out.air = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
+        out.basis = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
         ratios = stream.given.basis == "mole-ratios"
         labels = {
             "temperature": "Temperature",
@@ -176,24 +285,17 @@ class Inspector(Region):
         }
         if ratios:
             address = f"{stream.id}.to_species"
-            out["fields"].append(
-                {
-                    "type": "choice",
-                    "address": address,
-                    "label": "Ratios are to",
-                    "meaning": "moles per mole of it",
-                    "options": [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species],
-                    "message": self.errors.get(address),
-                }
-            )
+            options = [(s.id, s.shown, s.id == stream.given.to_species) for s in self.document.species]
+            message = self.errors.get(address)
+            out.fields.append(Field("choice", "Ratios are to", "moles per mole of it", address, options=options, message=message))
         shown = {s.id: s.shown for s in self.document.species}
-        out["table"] = self.space.table.feed_heads()
+        out.table = self.space.table.feed_heads()
         for a in feed_addresses(self.document, stream):
             tail = a.address.split(".", 1)[1]
-            out["fields"].append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
-        out["whole_message"] = next((self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None)
+            out.fields.append(self.space.fields.field(a.address, labels.get(tail) or shown.get(tail.split(".")[-1], tail)))
+        out.whole_message = next((self.errors[w] for k, _, _ in FEED_BASES.values() if (w := f"{stream.id}.{k}") in self.errors), None)
 
-    def inspect_found(self, stream: StreamEntry, found: StreamResult, out: dict[str, Any]) -> None:
+    def inspect_found(self, stream: StreamEntry, found: StreamResult, out: StreamPanel) -> None:
         """Add what a solve found of a stream."""
         layers = ("vapour_flow", "light_flow", "heavy_flow")
         for name, words in COLUMNS.items():
@@ -201,15 +303,15 @@ class Inspector(Region):
                 continue
             value = found.total if name == "flow" else getattr(found, name)
             dimension = self.outputs[f"{stream.id}.{name}"].dimension
-            out["results"].append(self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
+            out.results.append(self.space.accounts.result_row(f"{stream.id}.{name}", words, show(value, dimension, self.display)))
         for s in self.document.species:
             n = found.flow.get(s.id, 0.0)
-            out["composition"].append(
-                {
-                    "label": s.shown,
-                    "flow": self.space.accounts.flow_text(n),
-                    "fraction": show(n / found.total if found.total else None, "fraction", self.display, unit=False),
-                    "rows": [
+            out.composition.append(
+                CompositionRow(
+                    label=s.shown,
+                    flow=self.space.accounts.flow_text(n),
+                    fraction=show(n / found.total if found.total else None, "fraction", self.display, unit=False),
+                    rows=[
                         self.space.accounts.result_row(f"{stream.id}.{k}.{s.id}", w, "")
                         for k, w in (
                             ("flow", "flow"),
@@ -218,13 +320,13 @@ class Inspector(Region):
                             ("mass_fraction", "mass fraction"),
                         )
                     ],
-                }
+                )
             )
         for p in found.phases:
             words = self.phase_words(p, found.phases)
-            out["phases"].append({"kind": words, "share": show(p["share"], "fraction", self.display)})
+            out.phases.append(PhaseShare(kind=words, share=show(p["share"], "fraction", self.display)))
         if len(found.phases) > 1:
-            out["phase_rows"] = [
+            out.phase_rows = [
                 (s.shown, [show(p["fraction"].get(s.id, 0.0), "fraction", self.display, unit=False) for p in found.phases])
                 for s in self.document.species
             ]
@@ -241,7 +343,7 @@ class Inspector(Region):
         water = sum(phase["fraction"].get(s.id, 0.0) for s in self.document.species if s.cas == WATER)
         return f"{'light' if phase is liquids[0] else 'heavy'} liquid{', water-rich' if water > 0.5 else ''}"
 
-    def overall_rows(self) -> dict[str, Any] | None:
+    def overall_rows(self) -> Overall | None:
         """Overall conversions and balance, for the panel when nothing is selected."""
         if self.solution is None or not self.solution.overall:
             return None
@@ -265,10 +367,10 @@ class Inspector(Region):
             for name, (label, formula) in OVERALL.items()
             if f"overall.{name}" in self.outputs
         ]
-        return {
-            "results": [*measures, *conversion, *made],
-            "balance": self.space.accounts.balance_rows(self.solution.overall["balances"]),
-        }
+        return Overall(
+            results=[*measures, *conversion, *made],
+            balance=self.space.accounts.balance_rows(self.solution.overall["balances"]),
+        )
 
 
 def outlets(document: Project, stream: StreamEntry) -> list[tuple]:

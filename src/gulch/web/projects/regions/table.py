@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass, field
 
 from gulch.engine.exchange import COLUMNS, ledger
 from gulch.web.projects.regions.region import Region
@@ -12,16 +12,56 @@ from gulch.web.projects.words import (
 )
 
 
+@dataclass
+class LedgerColumn:
+    """A column of the ledger; text: its figures by stream, where the ledger is turned round."""
+
+    key: str
+    label: str
+    unit: str
+    text: list[str] = field(default_factory=list)
+
+
+@dataclass
+class LedgerRow:
+    """A stream of the ledger, its figures as text."""
+
+    id: str
+    role: str
+    pinned: bool
+    here: bool
+    text: list[str]
+
+
+@dataclass
+class Ledger:
+    """The ledger: columns and rows; across: whether it is turned round."""
+
+    columns: list[LedgerColumn]
+    rows: list[LedgerRow]
+    across: bool
+
+
 class Table(Region):
     """The ledger under the map."""
 
-    def ledger(self) -> dict[str, Any]:
+    def ledger(self) -> Ledger:
         columns, rows = ledger(self.document, self.solution)
-        for row in rows:
-            row["text"] = [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns, strict=True)]
-            row["here"] = row["id"] == self.select
-        across = [c | {"text": [r["text"][k] for r in rows]} for k, c in enumerate(columns)] if self.document.ledger.across else []
-        return {"columns": columns, "rows": rows, "across": across}
+        heads = [LedgerColumn(c["key"], c["label"], c["unit"]) for c in columns]
+        lines = [
+            LedgerRow(
+                row["id"],
+                row["role"],
+                row["pinned"],
+                row["id"] == self.select,
+                [cell_text(c, col["dimension"]) for c, col in zip(row["cells"], columns, strict=True)],
+            )
+            for row in rows
+        ]
+        if self.document.ledger.across:
+            for k, head in enumerate(heads):
+                head.text = [line.text[k] for line in lines]
+        return Ledger(heads, lines, self.document.ledger.across)
 
     def feed_heads(self) -> str:
         """The head row of a table of feeds, as it can be pasted."""
