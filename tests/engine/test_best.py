@@ -212,7 +212,7 @@ def test_what_a_kelvin_of_doubt_is_worth_is_what_it_gives(ethanol):
     assert 0.0 < hold["worth"] * 3.6 < 1.0 and hold["dimension"] == "temperature difference"
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 def test_the_same_best_from_anywhere(ethanol, seed):
     _, found = ethanol
     plan = Plan(wide())

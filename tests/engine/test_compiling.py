@@ -225,7 +225,7 @@ def test_what_others_have_claimed_is_waited_for(elsewhere, entry):
     assert store.claim(entry.kernel)
     process = subprocess.Popen([sys.executable, "-m", "gulch.engine.compiling.making", ONE], stderr=subprocess.PIPE)
     with pytest.raises(subprocess.TimeoutExpired):  # it has nothing else to do, and does not call that broken off
-        process.wait(20.0)
+        process.wait(6.0)
     store.release(entry.kernel)
     assert process.wait(60.0) == 0 and store.is_sound(entry.kernel)
 

@@ -10,7 +10,6 @@ from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.results import beyond
-from gulch.engine.scans import run_scan
 from gulch.engine.settle import Reason, Watch, settle
 from gulch.engine.units.base import Counted
 from gulch.engine.units.reactors.counted import measured
@@ -109,7 +108,7 @@ def test_pressure_that_falls_round_the_loop_is_named():
 
 
 @pytest.mark.parametrize("project", projects(), ids=lambda p: p.name)
-def test_every_demo_solves_without_a_word_and_scans(project):
+def test_every_demo_solves_without_a_word(project):
     solution = solve(project)
     said = [m.what for m in solution.messages]
     doubts = (
@@ -121,10 +120,6 @@ def test_every_demo_solves_without_a_word_and_scans(project):
     )  # true of tank and styrene
     assert solution.solved and not [m for m in said if not any(d in m for d in doubts)]
     assert all(abs(u.balances["energy"]) < 1e-7 for u in solution.units.values())
-    line, grid = (run_scan(project, scan).points for scan in project.scans)
-    assert all(p["solved"] for p in line)
-    # a map may reach where gas and two liquids stand side by side, which is refused with its reason
-    assert sum(p["solved"] for p in grid) > 0.85 * len(grid) and all(p["why"] for p in grid if not p["solved"])
 
 
 def test_demo_loop_closes_cold_and_warm():

@@ -84,9 +84,15 @@ def test_a_loop_has_the_pressure_of_its_feed_whatever_was_solved_before():
 
 
 def scanned_and_fresh(project, scan):
-    """[(gauges at a point of a scan, the same of a fresh solve there)] of all points that solve."""
+    """[(gauges at a point of a scan, the same of a fresh solve there)] of points that solve: all of a line, every second of a map."""
     plan, grid = Plan(project), grid_of(project, scan)
-    walked = walk(plan, scan, tuple(range(grid.count)))
+    walked = sorted(walk(plan, scan, tuple(range(grid.count))))
+    if len(scan.over) < 2:
+        assert all(point["solved"] for _, point in walked)
+    else:  # a map may reach where gas and two liquids stand side by side, which is refused with its reason
+        assert sum(point["solved"] for _, point in walked) > 0.85 * len(walked)
+        assert all(point["why"] for _, point in walked if not point["solved"])
+        walked = [(i, point) for i, point in walked if (i // scan.over[1].points + i) % 2 == 0]
     pairs = [(point, plan.run(overrides=grid.overrides(i), explain=False)) for i, point in walked]
     assert all(point["solved"] == usable(fresh) for point, fresh in pairs)
     return [(point["gauges"], {g: fresh.gauges[g] for g in point["gauges"]}) for point, fresh in pairs if point["solved"]]

@@ -4,6 +4,7 @@ import pytest
 from django.contrib.auth import get_user_model
 from helpers import demo
 
+from gulch.demo import figures
 from gulch.engine.work import Inline
 from gulch.web.projects import solving
 from gulch.web.projects.actions import create_project
@@ -25,7 +26,7 @@ def user(db):
 
 @pytest.fixture
 def row(user):
-    return create_project(user, demo(), "Demo project")
+    return create_project(user, demo(), "Demo project", figures(demo()))
 
 
 @pytest.fixture

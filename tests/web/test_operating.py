@@ -1,9 +1,14 @@
 """Running the server: health, counts, what may go; a backup that is put back, and the database of an older release."""
 
+import gzip
 import os
 import shutil
 import sqlite3
+import subprocess
+import sys
+from contextlib import closing
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 from django.contrib.auth import get_user_model
@@ -132,3 +137,42 @@ def test_only_numbers_of_days_are_taken(capsys):
         with pytest.raises(SystemExit):
             main(["prune", "--days", text])
     assert "no number of days" in capsys.readouterr().err
+
+
+OLDER = Path(__file__).parent / "older" / "2026-11-26.sql.gz"  # the ethanol demo, edited twice and scanned, by the code of that day
+OPENS = """
+import os
+os.environ["DJANGO_SETTINGS_MODULE"] = "gulch.web.settings"
+from gulch.web.serve import prepare
+prepare()
+from django.conf import settings
+settings.GULCH_WORK_INLINE, settings.ALLOWED_HOSTS = True, ["testserver"]
+from django.test import Client
+from gulch.web.projects.models import Project
+browser, row = Client(), Project.objects.get()
+assert browser.login(username="ada", password="an older long one 7", request=browser.get("/sign-in/").wsgi_request)
+names = ("process", "chemistry", "loops", "scans", "variants", "notebook", "revisions")
+pages = {name: browser.get(f"/p/{row.pk}/{name}/") for name in names}
+assert {page.status_code for page in pages.values()} == {200}, pages
+text = {name: page.content.decode() for name, page in pages.items()}
+assert "36 foo" in text["process"] and "scan-table" in text["scans"] and "first try" in text["revisions"]
+def act(verb, **form):
+    row.refresh_from_db()
+    return browser.post(f"/p/{row.pk}/{verb}/", {"version": row.version, **form}, headers={"HX-Request": "true"})
+assert act("undo").status_code == 200
+row.refresh_from_db()
+assert row.outcome().solved and row.latest["gauges"]  # figures of that day
+assert act("do/set", address="SPLIT.drawn", value="9 %").status_code == 200
+row.refresh_from_db()
+assert row.outcome().solved and row.revisions.count() == 4
+print("opened")
+"""
+
+
+def test_the_database_of_an_older_release_is_brought_up(tmp_path):
+    """Its project, revisions, figures and scan are there, and work goes on."""
+    with closing(sqlite3.connect(tmp_path / "gulch.sqlite3")) as there:
+        there.executescript(gzip.decompress(OLDER.read_bytes()).decode())
+    env = os.environ | {"GULCH_HOME": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", OPENS], capture_output=True, text=True, timeout=300, env=env)
+    assert done.stdout == "opened\n", done.stderr
