@@ -11,7 +11,7 @@ def test_the_best_is_asked_stopped_gone_on_with_and_used(page, row):
     errors = []
     page.on("console", lambda m: errors.append(m.text) if m.type == "error" else None)
     page.goto(f"/p/{row.pk}/scans/?select=best1")
-    expect(page.locator("#best-aim")).to_have_value("worth")
+    expect(page.locator("#best-aim")).to_have_value("worth in crowns")
     page.click("#run-best")
     expect(page.locator("#scan-progress")).to_contain_text(re.compile(r"[1-9]\d* solves, at most"), timeout=60_000)
     page.click("#cancel-scan")
@@ -61,7 +61,7 @@ def test_what_is_unsure_is_typed_sampled_and_shown_as_a_band(page, row):
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.goto(f"/p/{row.pk}/process/")
     go(page, "scans")  # while the map is still being laid out
-    page.click("#sure-tab")
+    page.click("#asked-sure")
     for datum in ("constant.hydration", "sold.ethanol"):
         page.select_option("#add-spread", datum)
         post(page, lambda: page.click("#add-unsure"))
@@ -71,9 +71,10 @@ def test_what_is_unsure_is_typed_sampled_and_shown_as_a_band(page, row):
     expect(page.locator("#workspace")).to_have_count(1)  # polls that overlapped would nest the page in itself
     page.goto(f"/p/{row.pk}/scans/?select=scan1")
     fill(page, "#scan-points", "4")
+    page.click("#scan-more > summary")
     post(page, lambda: page.check("#scan-band"))
     page.click("#run-scan")
-    expect(page.locator("#scan-state")).to_contain_text("4 of 4 points done", timeout=200_000)
+    expect(page.locator("#scan-state")).to_contain_text("4 of 4 points", timeout=200_000)
     expect(page.locator("#scan-plot .scatterlayer .fills path").first).to_be_attached()
     go(page, "process")
     expect(page.locator("[data-id='R1']")).to_be_visible()

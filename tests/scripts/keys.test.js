@@ -7,11 +7,11 @@ const VALUES = JSON.stringify({ version: 3, stage: "process", select: "R1" });
 const document = page(`<div id="workspace" data-base="/p/1/process/" data-version="3" hx-vals='${VALUES}'>
   <a id="rail-chemistry" href="/p/1/chemistry/">Chemistry</a><a id="rail-process" href="/p/1/process/">Process</a>
   <button id="undo"></button><button id="redo"></button>
-  <div id="strip" data-move="/p/1/do/move/"><article id="k1" data-card="knob" data-id="k1"><a href="#">T</a></article>
-    <article id="k2" data-card="knob" data-id="k2"><a href="#">P</a></article><article id="g1" data-card="gauge" data-id="g1"><a href="#">yield</a></article></div>
+  <div id="strip" data-move="/p/1/do/move/"><div class="readings"><article id="k1" data-card="knob" data-id="k1"><a href="#">T</a></article>
+    <article id="k2" data-card="knob" data-id="k2"><a href="#">P</a></article><article id="g1" data-card="gauge" data-id="g1"><a href="#">yield</a></article></div><button id="more-cards" data-hidden="1"></button></div>
   <main><section><input id="field" value="1" hx-post="/p/1/do/input/"></section></main>
   <form hx-post="/p/1/do/reaction-add/"><input id="equation" name="equation"></form>
-  <div id="inspector"><h2>R1</h2><input id="first" class="value"><select id="send-to"></select><input id="kind-filter"></div>
+  <div id="inspector"><h2>R1</h2><input id="first" class="value"><section id="unit-inputs"><input readonly><select id="heat"></select></section><select id="send-to"></select><input id="kind-filter"></div>
   <table class="ledger-table"><thead><tr><th>stream</th><th data-key="temperature">T</th></tr></thead>
     <tbody><tr data-stream="S1"><th>S1</th><td id="cell">25</td></tr></tbody></table>
 </div><dialog id="keys"></dialog><div id="busy" hidden></div><div id="fault" hidden></div>`);
@@ -24,7 +24,7 @@ await import("../../src/gulch/web/static/gulch/workspace/keys.js");
 await import("../../src/gulch/web/static/gulch/workspace/strip.js");
 await import("../../src/gulch/web/static/gulch/workspace/ledger.js");
 const { restored } = await import("../../src/gulch/web/static/gulch/workspace/drafts.js");
-const { matching, wordAt } = await import("../../src/gulch/web/static/gulch/workspace/names.js");
+const { matching, naming, wordAt } = await import("../../src/gulch/web/static/gulch/workspace/names.js");
 const { told, at, beside } = await import("../../src/gulch/web/static/gulch/workspace/page.js");
 const $ = (id) => document.getElementById(id);
 const clicks = (id) => {
@@ -55,6 +55,11 @@ test("Alt and a number go to that stage, no other number goes anywhere", () => {
 test("letters lead to the inspector, to what a stream is sent to and to what is appended; not while one types", () => {
   press(document.body, "i");
   assert.equal(document.activeElement.id, "first");
+  document.activeElement.blur();
+  window.HTMLElement.prototype.scrollIntoView = () => {};
+  press(document.body, "e");
+  assert.equal(document.activeElement.id, "heat");
+  document.activeElement.blur();
   press(document.body, "b");
   assert.equal(document.activeElement.id, "send-to");
   document.activeElement.blur();
@@ -127,4 +132,22 @@ test("names are found by any of their parts, those that begin with what is typed
   assert.deepEqual(matching(names, "outlet").length, 1);
   assert.deepEqual(wordAt("2 * R1.te"), { text: "R1.te", from: 4 });
   assert.equal(wordAt("2 * "), null);
+});
+
+test("what fits in no row of the strip is counted, and shown when one asks for it", () => {
+  $("k2").getBoundingClientRect = () => ({});
+  Object.defineProperty($("k2"), "offsetTop", { value: 60, configurable: true });
+  document.dispatchEvent(new Event("gulch:drawn"));
+  assert.deepEqual([$("more-cards").textContent, $("k2").inert, $("k1").inert], ["+2", true, false]);
+  $("more-cards").click();
+  assert.deepEqual([$("more-cards").textContent, $("k2").inert], ["fewer", false]);
+  $("more-cards").click();
+  assert.equal($("more-cards").textContent, "+2");
+});
+
+test("a field that names one thing is offered what has all words, and all of the first while nothing is typed", () => {
+  const names = [["purge share", "knob"], ["Temperature of R1", "R1.temperature"], ["Temperature of H1", "H1.temperature"]]; // biome-ignore format: a table
+  assert.deepEqual(naming(names, "temperature r1"), [names[1]]);
+  assert.deepEqual(naming(names, ""), names);
+  assert.deepEqual(naming(names, "pressure"), []);
 });

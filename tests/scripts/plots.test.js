@@ -6,6 +6,7 @@ import { broken, contours, FAILS, nearest } from "../../src/gulch/web/static/gul
 import { profile } from "../../src/gulch/web/static/gulch/plots/curves.js";
 import { colouredBy, farDash, scale } from "../../src/gulch/web/static/gulch/plots/frame.js";
 import { KINDS } from "../../src/gulch/web/static/gulch/plots/kinds.js";
+import { draw, entries, height, rows } from "../../src/gulch/web/static/gulch/plots/legend.js";
 import { lines } from "../../src/gulch/web/static/gulch/plots/lines.js";
 import { pair } from "../../src/gulch/web/static/gulch/plots/pair.js";
 import { power, residuals } from "../../src/gulch/web/static/gulch/plots/residuals.js";
@@ -14,6 +15,7 @@ import { sizing } from "../../src/gulch/web/static/gulch/plots/sizing.js";
 import { solves } from "../../src/gulch/web/static/gulch/plots/solves.js";
 import { swings } from "../../src/gulch/web/static/gulch/plots/swings.js";
 import { near, trade } from "../../src/gulch/web/static/gulch/plots/trade.js";
+import { page } from "./page.js";
 
 const COLOURS = { "--card": "#ffffff", "--creek": "#204060" };
 /** The plot in colours that are their own names. */
@@ -144,10 +146,41 @@ test("the first limit that fails is told, and colours where it does", () => {
   );
 });
 
-test("what is beyond a limit is veiled only where something is", () => {
-  assert.equal(named(drawn(contours, table()), "beyond a limit").length, 0);
-  const [veil] = named(drawn(contours, table({ out: [[true, false], [false, false]] })), "beyond a limit"); // biome-ignore format: a table
-  assert.deepEqual(veil.z, [[1, 0], [0, 0]]); // biome-ignore format: a table
+test("a veil lies beyond each limit and ends on its line", () => {
+  assert.equal(named(drawn(contours, table()), "beyond purity").length, 0);
+  const [low, high] = named(drawn(contours, table({ gauges: [gauge({ at_least: 2.5, at_most: 3.5 })] })), "beyond purity");
+  assert.deepEqual([low.contours.start, high.contours.start], [2.5, 3.5]);
+  const [clear, veil] = ["--paper00", "--papera6"];
+  assert.deepEqual([low.colorscale[0][1], low.colorscale[3][1]], [veil, clear]);
+  assert.deepEqual([high.colorscale[0][1], high.colorscale[3][1]], [clear, veil]);
+});
+
+test("a legend is laid in rows, and an entry hides all that belongs to it", () => {
+  page();
+  const found = entries([
+    { name: "purity", legendgroup: "purity" },
+    { name: "flow" },
+    { legendgroup: "purity", showlegend: false },
+    { name: "shades", type: "contour" },
+    { name: "purity ≥ 50 %", type: "contour", showlegend: true },
+  ]);
+  assert.deepEqual(found.map((e) => [e.name, e.at]), [["purity", [0, 2]], ["flow", [1]], ["purity ≥ 50 %", [4]]]); // biome-ignore format: a table
+  const wide = found.reduce((sum, e) => sum + e.width, 0);
+  assert.equal(rows(found, wide + 1).length, 1);
+  assert.deepEqual(rows(found, wide - 1).map((r) => r.length), [2, 1]); // biome-ignore format: a table
+  assert.deepEqual(rows(found, 1).map((r) => r.length), [1, 1, 1]); // biome-ignore format: a table
+  assert.ok(height(rows(found, 1)) > height(rows(found, wide + 1)));
+});
+
+test("a legend is drawn over its plot, and pressed", () => {
+  const plot = page('<div id="p"><svg class="main-svg"></svg></div>').getElementById("p");
+  const found = entries([{ name: "purity", mode: "lines+markers", line: { dash: "dot" }, marker: { symbol: "square" } }, { name: "flow" }]);
+  const pressed = [];
+  for (let twice = 0; twice < 2; twice++) draw(plot, rows(found, 900), (e) => pressed.push(e.name), new Set(["flow"]));
+  const drawn = [...plot.querySelectorAll(".plot-legend > g")];
+  assert.deepEqual(drawn.map((g) => [g.querySelector("text").textContent, g.getAttribute("opacity")]), [["purity", "1"], ["flow", "0.35"]]); // biome-ignore format: a table
+  drawn[1].dispatchEvent(new MouseEvent("click"));
+  assert.deepEqual(pressed, ["flow"]);
 });
 
 test("the lines along both knobs run through the place that is pointed at", () => {
@@ -155,7 +188,7 @@ test("the lines along both knobs run through the place that is pointed at", () =
   assert.deepEqual([across[0], across[1].traces[0].x, across[1].traces[0].y], ["section-x", [10, 20], [3, 4]]);
   assert.deepEqual([up[0], up[1].traces[0].x, up[1].traces[0].y], ["section-y", [1, 10], [2, 4]]);
   assert.deepEqual(up[1].layout.shapes.map((s) => [s.x0, s.y0]), [[0, 2], [10, 0]]); // biome-ignore format: rows
-  assert.equal(up[1].layout.title.text, "at T 20.00 °C");
+  assert.equal(up[1].layout.title.text, "purity [%] at T 20.00 °C");
 });
 
 const search = {

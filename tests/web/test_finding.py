@@ -83,6 +83,11 @@ def test_what_a_button_sends_is_what_was_meant():
         ("work on base", "Work on base", "variant-work", {"id": ""}),
         ("overall conversion of ethylene at least 60 %", None, "gauge-edit", {"field": "at_least", "value": "60 %"}),
         ("new scan", "New scan", "scan-add", {}),
+        ("scan reactor temperature 200 to 260 degC", None, "scan-add", {"knob": "R1.temperature", "low": "200", "high": "260 degC"}),
+        ("scan pressure drop of COOL", None, "scan-add", {"knob": "COOL.pressure_drop", "low": ""}),
+        ("best ethanol in product", None, "search-add", {"aim": "product.flow.ethanol", "way": "highest"}),
+        ("lowest duty of COOL", None, "search-add", {"aim": "COOL.duty", "way": "lowest"}),
+        ("duty of H1 at most 5 MW", None, "gauge", {"address": "H1.duty", "at_most": "5 MW"}),
     ],
 )
 def test_more_that_is_asked_for_in_words(client, row, query, words, act, form):
@@ -93,3 +98,30 @@ def test_more_that_is_asked_for_in_words(client, row, query, words, act, form):
 @pytest.mark.parametrize("query", ["new gauge", "ratio", "tie"])
 def test_ways_that_have_no_button_of_their_own_are_shown(client, row, query):
     assert rows(client, row, query)[0]["url"] in ("../process/", "../loops/")
+
+
+def test_any_input_is_scanned_and_any_result_sought_from_where_one_is(client, row, act):
+    """Neither was a knob or gauge before; the question stands at its own stage."""
+    html = act("scan-add", knob="COOL.pressure_drop", low="0.2", high="2 bar")
+    scan = row.current.document["scans"][-1]
+    knob = next(k for k in row.current.document["knobs"] if k["id"] == scan["over"][0]["knob"])
+    assert knob["input"] == "COOL.pressure_drop" and scan["over"][0]["high"] == "2 bar" and scan["over"][0]["low"].startswith("0.2 ")
+    assert 'class="stage-scans' in html and 'value="pressure drop of COOL"' in html
+    html = act("search-add", aim="H1.duty", way="lowest")
+    search = row.current.document["searches"][-1]
+    gauge = next(g for g in row.current.document["gauges"] if g["id"] == search["aim"])
+    assert gauge["reads"] == "H1.duty" and search["way"] == "lowest" and 'value="Duty of H1"' in html
+    act("gauge", address="K1.work", at_most="1 MW")
+    assert row.current.document["gauges"][-1]["at_most"] == "1 MW"
+
+
+@pytest.mark.parametrize("of", ["inputs", "results"])
+def test_names_that_a_question_is_completed_by(client, row, of):
+    """Those of knobs and gauges come first, under their own names; each names what it says."""
+    from gulch.engine.project.edit import gauge_named, knob_named
+
+    told = client.get(f"/p/{row.pk}/known/{of}/").json()["rows"]
+    assert told[0][1] in ("knob", "gauge") and len(told) > 20
+    for name, _ in told:
+        document = row.current.worked
+        (knob_named if of == "inputs" else gauge_named)(document, name)

@@ -102,7 +102,9 @@ def test_a_point_is_kept_as_a_variant(row, act, scanned):
     [
         ({"points": "3.5"}, "is not a number of points"),
         ({"points": "900"}, "900 points cannot be scanned"),
-        ({"knob": "magic"}, "choose another"),
+        ({"knob": "magic"}, "names no input of this process"),
+        ({"knob": "pressure"}, "may be"),
+        ({"shows": "magic"}, "names no result of this process"),
         ({"spacing": "sideways"}, "Input should be"),
         ({"aim": "middle"}, "Input should be"),
     ],
@@ -230,7 +232,7 @@ def test_points_are_pasted_as_a_table(client, row, act):
     text = page(client, row, "scans", "?select=scan1")
     plot = json.loads(re.search(r'id="scan-data" type="application/json">(.*?)</script>', text)[1])
     assert plot["kind"] == "lines" and plot["x"] == [1.0, 2.0] and plot["points"][1]["R1.temperature"] == "215 degC"
-    assert "2 of 2 points done" in text_of(text) and client.get(f"/p/{row.pk}/scan-run/{run.pk}.xlsx").content[:2] == b"PK"
+    assert "2 of 2 points" in text_of(text) and client.get(f"/p/{row.pk}/scan-run/{run.pk}.xlsx").content[:2] == b"PK"
     act("scan-list", id="scan1", listed="")
     assert now(row).scan("scan1").listed == [] and len(now(row).scan("scan1").over) == 2
 

@@ -51,7 +51,7 @@ def test_a_new_scan_turns_a_free_knob_and_records_every_gauge(client, row, act):
     act("gauge", address="purge.flow.ethane")
     html = page(client, row, "scans", f"?select={scan['id']}")
     assert html.count('name="gauges"') == html.count("checked> ")
-    assert "purge share" in html.split('id="scan-knob"')[1].split("</select>")[0]
+    assert 'value="condenser temperature"' in html.split('id="scan-knob"')[1].split(">")[0]
 
 
 def test_a_target_switched_off_says_how_far_off_its_gauge_is(client, row, act):

@@ -22,6 +22,7 @@ class Chemistry(Stage):
 
     about = frozenset({About.SPECIES, About.REACTION, About.SET, About.CHEMISTRY, About.PHASE_MODEL, About.MEASURES})
     styles = ("inspector", "chemistry")
+    turns = False
 
     def ask(self, space: Workspace) -> PairAnswer | None:
         return boil(space)

@@ -23,6 +23,7 @@ class Notebook(Stage):
     name, label = "notebook", "Notebook"
     template, aside = "workspace/_notebook.html", "workspace/_notebook_aside.html"
     styles = ("paper", "notebook")
+    turns = False
 
     def ask(self, space: Workspace) -> Asked:
         wanted = {p.what for p in pieces_of(space.whole)}

@@ -15,7 +15,7 @@ from gulch.engine.project.pasted import paste_feeds
 from gulch.engine.project.places import About, Place
 from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import Choice, PerReaction, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Cure
@@ -260,22 +260,7 @@ def make_knob(document: Project, form: Values) -> Done:
     found = address_of(document, form.address)
     if found is None or not found.knob:
         raise EditError("This input cannot be turned.")
-    if not found.text:
-        raise EditError(f"{found.label} is empty, so there is nothing to turn yet: type a value first, then make it a knob.")
-    try:
-        now = parse(found.text, found.dimension)
-    except QuantityError as error:
-        raise EditError(f"Mend the value first. {error}") from None
-    unit = DISPLAY_SETS[document.display].unit(found.dimension)
-    if found.dimension == "temperature":
-        low, high = now - 50.0, now + 50.0
-    elif now == 0.0:
-        low, high = 0.0, 1.0 if found.high == 1.0 else 100.0
-    else:
-        low, high = min(0.5 * now, 1.5 * now), max(0.5 * now, 1.5 * now)
-    low, high = max(low, found.low), min(high, found.high)
-    texts = [f"{to_unit(v, unit, found.dimension):.4g}" + ("" if unit == "1" else f" {unit}") for v in (low, high)]
-    knob = edit.knob_on(document, found.address, *texts)
+    knob = edit.knob_for(document, found)
     return Done(f"Make {found.label[:1].lower() + found.label[1:]} a knob, {knob.id}")
 
 
@@ -300,12 +285,16 @@ def remove_knob(document: Project, form: Values) -> Done:
     return Done(f"Remove knob {form.id}", "")
 
 
-@action("gauge", address=Key())
+@action("gauge", address=Key(), at_least=Text(), at_most=Text())
 def make_gauge(document: Project, form: Values) -> Done:
+    """Watch a result as a gauge, with a limit where one is given."""
     found = readable(document).get(form.address)
     if found is None:
         raise EditError("This result cannot be watched.")
     gauge = edit.gauge_on(document, found.address)
+    for name in ("at_least", "at_most"):
+        if text := getattr(form, name):
+            setattr(gauge, name, typed(document, f"gauge.{gauge.id}.{name}", text, found.dimension))
     return Done(f"Watch {found.label[:1].lower() + found.label[1:]} as {gauge.id}")
 
 

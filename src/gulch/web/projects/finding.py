@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain.manual import searched
 from gulch.engine.project.couplings import readings
+from gulch.engine.project.edit import naming
+from gulch.engine.project.edit.naming import matching
 from gulch.engine.project.inputs import addresses
 from gulch.engine.project.kind import article
 from gulch.engine.project.notebook import WHOLE, pieces_of
@@ -31,6 +33,10 @@ PINS = re.compile(r"(?:pin|put|note)\s+(?P<what>.+?)(?:\s+(?:in|into|to)\s+(?:th
 MAKES = re.compile(r"(?:make|change|turn)\s+(?P<unit>\S+)\s+(?:into\s+)?(?:an?\s+)(?P<what>.+)$", re.I)
 SENDS = re.compile(r"(?:send|return|recycle)\s+(?P<stream>\S+)\s+(?:back\s+)?to\s+(?P<unit>\S+)$", re.I)
 WORKS = re.compile(r"work\s+(?:on\s+)?(?:the\s+)?(?P<what>.+)$", re.I)
+SCANS = re.compile(
+    r"scan\s+(?P<what>.+?)(?:\s+(?:from\s+)?(?P<low>[-−]?[\d.,]+\s*[^\d\s]*)\s+(?:to|–|-)\s+(?P<high>[-−]?[\d.,]+\s*\S*))?$", re.I
+)
+BESTS = re.compile(r"(?P<way>best|highest|most|lowest|least)\s+(?P<what>.+)$", re.I)
 SIDES = ("at least", "at most", ">=", "<=", "≥", "≤", "above", "below")
 NEW = re.compile(r"(?:(?:new|add|make)\s+)?(?:an?\s+)?(?P<what>gauge|knob|scan|best|trade-off|ratio|tie)$", re.I)
 RUNS = re.compile(r"run\b\s*(?P<what>.*)$", re.I)
@@ -64,7 +70,23 @@ def commands(document: Project) -> list[dict[str, Any]]:
     ]
 
 
-KNOWN = {"commands": commands, "names": names}
+def inputs(document: Project) -> list[tuple]:
+    """[(what to type, what it is)] of inputs that can be turned, knobs first."""
+    known = addresses(document)
+    rows = [(a, w, k) for a, w, k in naming.input_entries(document, known) if known[a].knob and (known[a].text or k)]
+    knobs = {k.input: naming.name_of_knob(k, known) for k in document.knobs}
+    return [(knobs.get(a, w), "knob" if k else a) for a, w, k in sorted(rows, key=lambda r: not r[2])]
+
+
+def results(document: Project) -> list[tuple]:
+    """[(what to type, what it is)] of results, gauges first."""
+    known = readings(document)
+    gauges = {g.reads: naming.name_of_gauge(g, known) for g in document.gauges}
+    rows = sorted(naming.result_entries(document, known), key=lambda r: not r[2])
+    return [(gauges.get(a, w), "gauge" if g else a) for a, w, g in rows]
+
+
+KNOWN = {"commands": commands, "names": names, "inputs": inputs, "results": results}
 
 
 def found(document: Project, query: str) -> list:
@@ -82,6 +104,8 @@ def found(document: Project, query: str) -> list:
         (PINS, finder.pin),
         (MAKES, finder.make),
         (RUNS, finder.run),
+        (SCANS, finder.scan),
+        (BESTS, finder.best),
         (SENDS, finder.send),
         (WORKS, finder.work),
         (NEW, finder.new),
@@ -114,40 +138,38 @@ class _Finder:
         self.knobs = {k.input: k for k in document.knobs}
         self.gauges = {g.reads: g for g in document.gauges}
 
-    def matching(self, what: str, entries: Iterator) -> list[tuple]:
-        """[(address, words)] of entries whose words hold all that is typed, those of knobs and gauges first, then the shortest.
-
-        entries: (address, words, the id of its knob or gauge, or "").
-        """
-        wanted = re.findall(r"\S+", what.lower())
-        hits = [(a, w, mine) for a, w, mine in entries if all(t in f"{w} {a} {mine}".lower() for t in wanted)]
-        return [(a, w) for a, w, _ in sorted(hits, key=lambda h: (not h[2], len(h[1])))]
-
     def input_entries(self) -> Iterator:
-        for a in self.inputs.values():
-            knob = self.knobs.get(a.address)
-            yield a.address, f"{knob.label} ({a.label})" if knob and knob.label else a.label, knob.id if knob else ""
+        return naming.input_entries(self.document, self.inputs)
 
     def result_entries(self) -> Iterator:
-        for r in self.results.values():
-            gauge = self.gauges.get(r.address)
-            yield r.address, f"{gauge.label} ({r.label})" if gauge and gauge.label else r.label, gauge.id if gauge else ""
+        return naming.result_entries(self.document, self.results)
 
     def set(self, what: str, value: str) -> list[dict[str, Any]]:
-        rows = self.matching(what, self.input_entries())[:8]
+        rows = matching(what, self.input_entries())[:8]
         return [{"words": f"Set {words} to {value}", "act": "set", "form": {"address": a, "value": value}} for a, words in rows]
 
     def watch(self, what: str) -> list[dict[str, Any]]:
-        rows = [(a, w) for a, w in self.matching(what, self.result_entries()) if a not in self.gauges][:8]
+        rows = [(a, w) for a, w in matching(what, self.result_entries()) if a not in self.gauges][:8]
         return [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
 
     def why(self, what: str) -> list[dict[str, str]]:
-        rows = self.matching(what, self.result_entries())[:8]
+        rows = matching(what, self.result_entries())[:8]
         return [{"words": f"Where does it come from: {words}", "url": f"../process/?select=why:{a}"} for a, words in rows]
 
     def turn(self, what: str) -> list[dict[str, Any]]:
-        rows = [(a, w) for a, w in self.matching(what, self.input_entries()) if a not in self.knobs and self.inputs[a].knob][:8]
+        rows = [(a, w) for a, w in matching(what, self.input_entries()) if a not in self.knobs and self.inputs[a].knob][:8]
         return [{"words": f"Make a knob of {words}", "act": "knob", "form": {"address": a}} for a, words in rows]
+
+    def scan(self, what: str, low: str | None, high: str | None) -> list[dict[str, Any]]:
+        rows = [(a, w) for a, w in matching(what, self.input_entries()) if self.inputs[a].knob and self.inputs[a].text][:6]
+        over = f" over {low} to {high}" if low and high else ""
+        form = {"low": low or "", "high": high or ""}
+        return [{"words": f"Scan {words}{over}", "act": "scan-add", "form": {"knob": a, **form}} for a, words in rows]
+
+    def best(self, way: str, what: str) -> list[dict[str, Any]]:
+        way = "lowest" if way.lower() in ("lowest", "least") else "highest"
+        rows = matching(what, self.result_entries())[:6]
+        return [{"words": f"Find the {way} {words}", "act": "search-add", "form": {"aim": a, "way": way}} for a, words in rows]
 
     def append(self, what: str, stream: str) -> list[dict[str, Any]]:
         streams = [s.id for s in self.document.streams if s.id.lower() == stream.lower()]
@@ -173,7 +195,7 @@ class _Finder:
         offers = [(f"unit {u.id}, {KINDS[u.kind].label.lower()}", "unit", u.id) for u in self.document.units]
         offers += [(f"stream {s.id}", "stream", s.id) for s in self.document.streams]
         offers += [(words.lower(), name, "") for name, words in WHOLE.items()]
-        offers += [(f"where {w} comes from", "result", a) for a, w in self.matching(what, self.result_entries())[:4]]
+        offers += [(f"where {w} comes from", "result", a) for a, w in matching(what, self.result_entries())[:4]]
         wanted = what.lower().split()
         return [
             {"words": f"Put {words} into the notebook", "act": "pin", "form": {"what": kind, "of": of}}
@@ -201,13 +223,17 @@ class _Finder:
     def limit(self, what: str, side: str, value: str) -> list[dict[str, Any]]:
         field = "at_least" if side.lower() in ("at least", ">=", "≥", "above") else "at_most"
         words = "at least" if field == "at_least" else "at most"
-        rows = [(a, w) for a, w in self.matching(what, self.result_entries())][:8]
+        rows = [(a, w) for a, w in matching(what, self.result_entries())][:8]
         own = [
             {"words": f"Limit {w}: {words} {value}", "act": "gauge-edit", "form": {"id": self.gauges[a].id, "field": field, "value": value}}
             for a, w in rows
             if a in self.gauges
         ]
-        other = [{"words": f"Watch {w}, to limit it", "act": "gauge", "form": {"address": a}} for a, w in rows if a not in self.gauges]
+        other = [
+            {"words": f"Watch {w} and limit it: {words} {value}", "act": "gauge", "form": {"address": a, field: value}}
+            for a, w in rows
+            if a not in self.gauges
+        ]
         return own + other
 
     def new(self, what: str) -> list:
@@ -225,7 +251,7 @@ class _Finder:
     def things(self, query: str) -> list[dict[str, str]]:
         """Inputs, results, knobs, gauges and reactions by their words."""
         rows = []
-        for address, words in self.matching(query, self.input_entries()):
+        for address, words in matching(query, self.input_entries()):
             a, knob = self.inputs[address], self.knobs.get(address)
             owner = address.split(".")[0]
             stage = "chemistry" if a.about is About.REACTION else "process"
@@ -233,7 +259,7 @@ class _Finder:
             text = f": {a.text}{' (assumed)' if a.assumed else ''}" if a.text else ""
             field = f"knob-value-{knob.id}" if knob else f"f-{address}"
             rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}", "field": field})
-        for address, words in self.matching(query, self.result_entries()):
+        for address, words in matching(query, self.result_entries()):
             gauge, owner = self.gauges.get(address), address.split(".")[0]
             select = f"gauge:{gauge.id}" if gauge else ("" if owner == "overall" else owner)
             rows.append({"words": f"{'Gauge' if gauge else 'Result'} {words}", "url": f"../process/?select={select}"})

@@ -23,11 +23,12 @@ ACTIONS: dict[str, Action] = {}
 
 @dataclass(frozen=True)
 class Done:
-    """What was done, in words for the history, what to show selected next (None: as before), and what is told on the page."""
+    """What was done, in words for the history; then: what to show selected (None: as before), what is told, which stage ('': the same)."""
 
     label: str
     select: str | None = None
     said: str = ""
+    stage: str = ""
 
 
 @dataclass(frozen=True)

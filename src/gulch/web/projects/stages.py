@@ -21,7 +21,8 @@ FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing", "note
 class Stage:
     """One stage. name: in addresses and files; label: in the rail; template: of its page; aside: of the panel beside it, or "".
 
-    about: whose lines of the to-do list are its own (Process takes the rest); styles: its style sheets.
+    about: whose lines of the to-do list are its own (Process takes the rest); styles: its style sheets; turns: whether knobs are
+    turned at it, else the strip above it is folded to a line.
     """
 
     name = ""
@@ -30,6 +31,7 @@ class Stage:
     aside = ""
     about = frozenset()
     styles: tuple[str, ...] = ()
+    turns = True
 
     def ask(self, space: Workspace) -> Any:
         """Have worked on what its page shows besides the process's own figures; returns what is known of it by now."""

@@ -239,7 +239,7 @@ def do(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         notice = Notice("error", fault_words(request, error))
         return show_workspace(request, own(request, pk), stage, select, 422, notice=notice)
     more = {"notice": Notice("info", done.said)} if done.said else {}
-    return _shown_or_taken_back(request, row, stage, select if done.select is None else done.select, more)
+    return _shown_or_taken_back(request, row, done.stage or stage, select if done.select is None else done.select, more)
 
 
 def _shown_or_taken_back(request: HttpRequest, row: Project, stage: str, select: str, more: dict[str, Notice]) -> HttpResponse:

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.project import edit, variants
+from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.inputs import address_of
+from gulch.engine.project.inputs import address_of, addresses
 from gulch.engine.project.pasted import read_points_of_knobs
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
@@ -29,18 +30,44 @@ def free_knobs(document: Project) -> list[KnobEntry]:
     return [k for k in document.knobs if k.input not in inputs]
 
 
-@action("scan-add")
-def add_scan(document: Project, form: Values) -> Done:
-    if not document.knobs:
-        raise EditError("A scan turns a knob: make an input a knob first (◇ beside it in the inspector).")
-    id_ = edit.fresh("scan", {s.id for s in document.scans})
+def something_to_turn(document: Project) -> KnobEntry:
+    """A knob that nothing else turns; made of an input where there is none. Raises EditError."""
     free = free_knobs(document)
-    if not free:
-        raise EditError(
-            "Every knob is turned by a target or a tie already: make another input a knob first (◇ beside it in the inspector)."
-        )
-    document.scans.append(ScanEntry(id=id_, over=[Sweep(knob=free[0].id)]))  # no list of gauges: all of them
-    return Done(f"Add scan {id_}", id_)
+    if free:
+        return free[0]
+    taken = {k.input for k in document.knobs} | {t.sets for t in document.ties}
+    inputs = [a for a in addresses(document).values() if a.knob and a.text and a.address not in taken and not a.assumed]
+    if not inputs:
+        raise EditError("There is no input yet that could be turned: give a feed and a unit first.")
+    warm = (a for a in inputs if a.dimension == "temperature" and document.unit(a.address.partition(".")[0]))
+    return edit.knob_for(document, next(warm, inputs[0]))
+
+
+def something_to_watch(document: Project) -> None:
+    """A gauge, where there is none: a reactor's conversion, else what a product stream carries."""
+    if document.gauges:
+        return
+    known = readings(document)
+    found = next((a for a in known if ".conversion" in a), None) or next((a for a in known if a.endswith(".flow")), None)
+    if found is None:
+        raise EditError("There is no result yet that could be watched: give a feed and a unit first.")
+    edit.gauge_on(document, found)
+
+
+@action("scan-add", knob=Text(), low=Text(), high=Text(), shows=Text())
+def add_scan(document: Project, form: Values) -> Done:
+    """A scan over what some words name, or over a knob; with a range, and a gauge to tell of, where they are given."""
+    knob = edit.knob_named(document, form.knob) if form.knob else something_to_turn(document)
+    shows = edit.gauge_named(document, form.shows).id if form.shows else None
+    something_to_watch(document)
+    id_ = edit.fresh("scan", {s.id for s in document.scans})
+    scan = ScanEntry(id=id_, over=[Sweep(knob=knob.id)], shows=shows)  # no list of gauges: all of them
+    found = address_of(document, knob.input)
+    for name in ("low", "high"):
+        if text := getattr(form, name):
+            setattr(scan.over[0], name, typed(document, f"scan.{id_}.{name}", text, found.dimension) if found else text)
+    document.scans.append(scan)
+    return Done(f"Add scan {id_}", id_, stage="scans")
 
 
 MOST_LISTED = 2000  # points of a pasted list
@@ -61,13 +88,13 @@ def edit_scan(document: Project, form: Values) -> Done:
         scan.over = scan.over[:1]
     elif form.knob2 is not None:
         if len(scan.over) < 2:
-            scan.over = [*scan.over, Sweep(knob=form.knob2, points=scan.over[0].points)]
+            scan.over = [*scan.over, Sweep(knob=edit.knob_named(document, form.knob2).id, points=scan.over[0].points)]
         edit_sweep(document, scan, 1, form, "2")
     if form.gauges_sent:
         scan.band = form.band
         scan.gauges = [] if set(form.gauges) == {g.id for g in document.gauges} else form.gauges
     if form.shows is not None:
-        scan.shows = form.shows or None
+        scan.shows = edit.gauge_named(document, form.shows).id if form.shows else None
     if form.aim is not None:
         scan.aim = form.aim
     if form.within is not None:
@@ -93,7 +120,7 @@ def edit_sweep(document: Project, scan: ScanEntry, k: int, form: Values, suffix:
     """Write what was posted of one knob of a scan; another knob begins with its own range."""
     sweep = scan.over[k]
     sent = {name: getattr(form, name + suffix) for name in ("knob", "low", "high", "points", "spacing")}
-    knob = document.knob(sent["knob"] or sweep.knob)
+    knob = edit.knob_named(document, sent["knob"]) if sent["knob"] else document.knob(sweep.knob)
     if knob is None:
         raise EditError("The knob is gone: choose another.")
     found = address_of(document, knob.input)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
+from gulch.engine.project.edit.naming import name_of_gauge
 from gulch.engine.quantities import QuantityError, difference_of, parse, show
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
 from gulch.web.projects.words import pretty_text
@@ -76,11 +77,29 @@ class Question:
         self.space, self.entry = space, entry
         self.trade = entry.against is not None
 
-    def aims(self) -> list[tuple]:
-        return [(g.id, _label(self.space, g.id), g.id == (self.entry.aim or _free(self.space))) for g in self.space.document.gauges]
+    @property
+    def aim(self) -> str:
+        """The name of what is sought."""
+        return self._name(self.entry.aim or _free(self.space))
 
-    def others(self) -> list[tuple]:
-        return [(g.id, _label(self.space, g.id), g.id == self.entry.against) for g in self.space.document.gauges]
+    @property
+    def against(self) -> str:
+        """The name of what it is traded against."""
+        return self._name(self.entry.against or "")
+
+    def _name(self, gauge_id: str) -> str:
+        gauge = self.space.document.gauge(gauge_id)
+        return name_of_gauge(gauge, self.space.outputs) if gauge is not None else gauge_id
+
+    @property
+    def turned(self) -> list[KnobRow]:
+        """The knobs that the search turns."""
+        return [k for k in self.knobs() if k.on and not k.why]
+
+    @property
+    def left(self) -> list[KnobRow]:
+        """The other knobs."""
+        return [k for k in self.knobs() if not k.on or k.why]
 
     def ways(self) -> list[tuple]:
         return [(v, w, v == self.entry.way) for v, w in WAYS]

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 
 LOOKED_BACK = 6  # earlier runs whose points are taken over
 LOOKED_THROUGH = 25  # runs among which the one that answers is looked for: variants and choices have one each
+LOOKED_OVER = 400  # newest runs of a project of which its list of questions tells
 MOST_BESIDE = 8  # other runs that are offered to be compared with
 
 
@@ -66,6 +67,14 @@ def newest(row: Any, document: Document, entry: Any, variant: str | None) -> Sca
     same = next((r for r in runs if (r.result or {}).get("digest") == digest), None)
     own = next((r for r in runs if r.variant == (variant or "")), None)
     return (active if active is not None and active.variant == (variant or "") else None) or same or own or next(iter(runs), None)
+
+
+def newest_of_all(row: Any, variant: str | None) -> dict[str, tuple]:
+    """{scan: (pk, state, points done)} of the newest run of every scan and search: of the variant, else of any. One query."""
+    out, others = {}, {}
+    for scan, of, pk, state, done in row.scan_runs.values_list("scan", "variant", "pk", "state", "done")[:LOOKED_OVER]:
+        (out if of == (variant or "") else others).setdefault(scan, (pk, state, done))
+    return others | out
 
 
 def beside(run: ScanRun | None) -> list[ScanRun]:

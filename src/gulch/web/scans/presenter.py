@@ -8,23 +8,25 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.project.choices import choices
+from gulch.engine.project.edit.naming import name_of_gauge, name_of_knob
 from gulch.engine.quantities import show, write
-from gulch.engine.scans import limit_broken
+from gulch.engine.scans import gauges_of, limit_broken
 from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs, plots
-from gulch.web.scans.best import BestPage, search_words, searched
+from gulch.web.scans.best import BestPage, searched
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.today import result_today
 
 if TYPE_CHECKING:
     from gulch.engine.document.process import KnobEntry
-    from gulch.engine.document.studies import ScanEntry
+    from gulch.engine.document.studies import ScanEntry, Sweep
     from gulch.web.projects.models import Project, ScanRun
 
 
 MOST_ROWS = 500  # of the table on the page; the file holds all
 SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
+NEAR = 5  # columns of the table that have room beside the plot
 LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
@@ -41,8 +43,6 @@ class Shown:
 class ScanPage:
     """The chosen scan with its form, its newest run, its answer, its table and its plot."""
 
-    scans: list
-    searches: list
     scan: ScanForm | None = None
     run: ScanRun | None = None
     outdated: bool = False
@@ -58,29 +58,28 @@ class ScanForm:
 
     id: str
     words: str
-    axes: list
+    axes: list[AxisForm]
     listed: str
     count: int
     example: str
-    gauges: list
-    shows: list
-    choices: list
+    gauges: list[tuple]
+    shows: str
+    choices: list[tuple]
     band: bool
     within: str
     unsure: bool
-    aims: list
+    aims: list[tuple]
 
 
 @dataclass
 class AxisForm:
     """The fields of one knob of a scan."""
 
-    on: bool
-    knobs: list
+    knob: str
     low: str
     high: str
     points: str | int
-    spacings: list
+    spacings: list[tuple]
 
 
 @dataclass
@@ -93,6 +92,7 @@ class Table:
     failed: list[tuple]
     more_failed: int
     count: int
+    near: int  # gauges that have room beside the plot
 
 
 @dataclass
@@ -111,13 +111,10 @@ class TableRow:
 
 def scan_page(space: Workspace, kept: list[int] | tuple = ()) -> ScanPage:
     """The chosen scan with its form, its newest run, its answer, its table and its plot. kept: ids of runs shown beside it."""
-    scans, searches = space.document.scans, space.document.searches
+    scans = space.document.scans
     sought = searched(space)
     chosen = space.document.scan(space.select) or (scans[0] if scans else None)
-    page = ScanPage(
-        scans=[(s.id, scan_words(space, s), s is chosen and sought is None) for s in scans],
-        searches=[(s.id, search_words(space, s), s is sought) for s in searches],
-    )
+    page = ScanPage()
     if chosen is None or sought is not None:
         return page
     page.scan = form(space, chosen)
@@ -194,12 +191,12 @@ def form(space: Workspace, entry: ScanEntry) -> ScanForm:
     return ScanForm(
         id=entry.id,
         words=scan_words(space, entry),
-        axes=[axis_form(space, entry, k) for k in range(2)] if not entry.listed else [],
+        axes=[axis_form(space, sweep) for sweep in entry.over] if not entry.listed else [],
         listed=listed_text(entry),
         count=len(entry.listed),
         example="\t".join(k.id for k in space.document.knobs[:3]),
         gauges=[(id_, label, id_ in entry.gauges or not entry.gauges) for id_, label in gauges],
-        shows=[(id_, label, id_ == entry.shows) for id_, label in gauges],
+        shows=name_of_told(space, entry),
         choices=[(c.address, in_sentence(c.label)) for c in choices(space.document)],
         band=entry.band,
         within=pretty_text(entry.within or ""),
@@ -216,17 +213,24 @@ def listed_text(entry: ScanEntry) -> str:
     return "\n".join(lines)
 
 
-def axis_form(space: Workspace, entry: ScanEntry, k: int) -> AxisForm:
-    """The fields of one knob of a scan; of a second one that there is not, empty ones."""
-    sweep = entry.over[k] if k < len(entry.over) else None
-    knob = space.document.knob(sweep.knob) if sweep else None
+def name_of_told(space: Workspace, entry: ScanEntry) -> str:
+    """The name of the gauge of which a scan tells the best: its own choice, else the first without limits, else the first."""
+    recorded = gauges_of(space.document, entry)
+    gauges = [g for g in space.document.gauges if g.id in recorded]
+    free = [g for g in gauges if g.at_least is None and g.at_most is None]
+    chosen = space.document.gauge(entry.shows or "") or next(iter(free or gauges), None)
+    return name_of_gauge(chosen, space.outputs) if chosen is not None else ""
+
+
+def axis_form(space: Workspace, sweep: Sweep) -> AxisForm:
+    """The fields of one knob of a scan."""
+    knob = space.document.knob(sweep.knob)
     return AxisForm(
-        on=sweep is not None,
-        knobs=[(x.id, knob_words(space, x), sweep is not None and x.id == sweep.knob) for x in space.document.knobs],
-        low=pretty_text((sweep.low if sweep else "") or (knob.low if knob else "")),
-        high=pretty_text((sweep.high if sweep else "") or (knob.high if knob else "")),
-        points=pretty_text(sweep.step) if sweep and sweep.step else (sweep.points if sweep else ""),
-        spacings=[(v, w, sweep is not None and v == sweep.spacing) for v, w in (("linear", "evenly"), ("log", "by equal factors"))],
+        knob=knob_words(space, knob) if knob else sweep.knob,
+        low=pretty_text(sweep.low or (knob.low if knob else "")),
+        high=pretty_text(sweep.high or (knob.high if knob else "")),
+        points=pretty_text(sweep.step) if sweep.step else sweep.points,
+        spacings=[(v, w, v == sweep.spacing) for v, w in (("linear", "evenly"), ("log", "by equal factors"))],
     )
 
 
@@ -237,8 +241,7 @@ def scan_words(space: Workspace, scan: ScanEntry) -> str:
 
 def knob_words(space: Workspace, knob: KnobEntry) -> str:
     """A knob by its label, else by the words for its input."""
-    found = space.inputs.get(knob.input)
-    return knob.label or (found.label[:1].lower() + found.label[1:] if found else knob.input)
+    return name_of_knob(knob, space.inputs)
 
 
 def table(result: dict[str, Any], display: str) -> Table:
@@ -271,4 +274,5 @@ def table(result: dict[str, Any], display: str) -> Table:
         failed=failed[:SHOWN_FAILED],
         more_failed=len(failed) if len(failed) > SHOWN_FAILED else 0,
         count=len(result["points"]),
+        near=NEAR - len(axes),
     )

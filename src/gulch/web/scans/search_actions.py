@@ -11,7 +11,7 @@ from gulch.engine.project.inputs import address_of
 from gulch.engine.project.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Ticked
 from gulch.web.projects.registry import Done, action
-from gulch.web.scans.actions import free_knobs
+from gulch.web.scans.actions import free_knobs, something_to_turn, something_to_watch
 
 if TYPE_CHECKING:
     from gulch.engine.document.project import Project
@@ -21,21 +21,23 @@ if TYPE_CHECKING:
 GONE = "The search is gone: reload the page."
 
 
-@action("search-add", trade=Ticked())
+@action("search-add", trade=Ticked(), aim=Text(), way=Part(), against=Text())
 def add_search(document: Any, form: Values) -> Done:
-    """A search for the best of the first gauge without limits; with `trade` against the next gauge."""
-    if not free_knobs(document) or not document.gauges:
-        raise EditError("A search turns knobs for the best of a gauge: make an input a knob (◇) and a result a gauge (○) in Process first.")
+    """A search for the best of what some words name, or of the first gauge without limits; with `trade` against the next gauge."""
+    something_to_turn(document)
+    something_to_watch(document)
     if form.trade and len(document.gauges) < 2:
         raise EditError("A trade-off is between two gauges: turn another result into a gauge first (○ beside it in the inspector).")
     taken = {s.id for s in (*document.scans, *document.searches)}
     id_ = edit.fresh("trade" if form.trade else "best", taken)
     free = next((g for g in document.gauges if g.at_least is None and g.at_most is None), document.gauges[0])
-    entry = SearchEntry(id=id_, aim=free.id)
+    if form.aim:
+        free = edit.gauge_named(document, form.aim)
+    entry = SearchEntry(id=id_, aim=free.id, **({"way": form.way} if form.way else {}))
     if form.trade:
         entry.against = next(g.id for g in document.gauges if g is not free)
     document.searches.append(entry)
-    return Done("Ask for a trade-off" if form.trade else "Ask for the best", id_)
+    return Done("Ask for a trade-off" if form.trade else "Ask for the best", id_, stage="scans")
 
 
 def _found(document: Project, form: Values) -> SearchEntry:
@@ -53,20 +55,18 @@ def edit_search(document: Project, form: Values) -> Done:
         value = getattr(form, name)
         if value is None:
             continue
-        if name in ("aim", "against") and value and document.gauge(value) is None:
-            raise EditError("The gauge is gone: reload the page.")
+        if name in ("aim", "against"):
+            value = edit.gauge_named(document, value).id if value else None
         setattr(entry, name, value or None)
     if entry.against == entry.aim and entry.against is not None:
         raise EditError("Both aims are the same gauge: choose another for one of them.")
     return Done(f"Change search {entry.id}", entry.id)
 
 
-@action("search-turn", id=Key(), knob=Key(), on=Ticked(), low=Text(), high=Text())
+@action("search-turn", id=Key(), knob=Text(), on=Ticked(), low=Text(), high=Text())
 def turn_knob(document: Project, form: Values) -> Done:
     """Let a search turn a knob, in its own range or another, or leave it out."""
-    entry, knob = _found(document, form), document.knob(form.knob)
-    if knob is None:
-        raise EditError("The knob is gone: reload the page.")
+    entry, knob = _found(document, form), edit.knob_named(document, form.knob)
     over = list(entry.over) or [Turned(knob=k.id) for k in free_knobs(document)]
     rest = [t for t in over if t.knob != knob.id]
     if form.on:

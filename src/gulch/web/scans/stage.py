@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.project.places import About
 from gulch.web.projects.stages import Stage
 from gulch.web.scans import actions, search_actions, sure_actions, worth_actions  # noqa: F401  (register the edits)
+from gulch.web.scans.asked import lines
 from gulch.web.scans.best import best_page
 from gulch.web.scans.presenter import scan_page
 from gulch.web.scans.sure import SureAnswer, SurePage, sample_data
@@ -28,6 +29,7 @@ class Scans(Stage):
 
     def context(self, space: Workspace, session: SessionStore, answers: SureAnswer | SwingsAnswer | None) -> dict[str, Any]:
         return {
+            "asked": lines(space),
             "page": scan_page(space, session.get(f"beside-{space.row.pk}", ())),
             "best": best_page(space),
             "worth": worth_page(space),

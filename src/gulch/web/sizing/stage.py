@@ -20,6 +20,7 @@ class Sizing(Stage):
     name, label, template = "sizing", "Sizing", "workspace/_sizing.html"
     about = frozenset({About.SIZING})
     styles = ("sizing",)
+    turns = False
 
     def ask(self, space: Workspace) -> SizingAnswer:
         return size(space)

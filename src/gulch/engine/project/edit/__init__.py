@@ -1,6 +1,7 @@
 """Edits of a document: each changes a Project in place and returns what it made or touched. By what is edited."""
 
 from gulch.engine.project.edit.feeds import fill_with_air, scale_fractions, set_basis, turn
+from gulch.engine.project.edit.naming import gauge_named, knob_for, knob_named
 from gulch.engine.project.edit.pairs import paste_pairs, set_interaction, set_measured, set_pair
 from gulch.engine.project.edit.process import (
     add_feed,
@@ -67,9 +68,12 @@ __all__ = [
     "forget",
     "free_inlet",
     "fresh",
+    "gauge_named",
     "gauge_on",
     "gauge_on_formula",
     "guess_lines",
+    "knob_for",
+    "knob_named",
     "knob_on",
     "limiting_reactant",
     "main_way",

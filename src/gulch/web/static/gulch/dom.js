@@ -25,5 +25,8 @@ export function hear(kind, tell, how = {}) {
  * @param {K} kind @param {(event: DocumentEventMap[K], target: Control) => void} tell */
 export const hearFirst = (kind, tell) => hear(kind, tell, { capture: true });
 
+/** A part of a drawing. @param {string} name */
+export const part = (name) => document.createElementNS("http://www.w3.org/2000/svg", name);
+
 /** Tell the page's other scripts. @param {"gulch:drawn" | "gulch:theme" | "gulch:resized"} what */
 export const announce = (what) => document.dispatchEvent(new Event(what));

@@ -1,7 +1,8 @@
 // The plots of a page, each from the block of data that it names.
 import { $, all, data, hear } from "./dom.js";
-import { colouredBy, css } from "./plots/frame.js";
+import { ABOVE, colouredBy, css } from "./plots/frame.js";
 import { KINDS } from "./plots/kinds.js";
+import * as legend from "./plots/legend.js";
 import { onTab, showsCurves, turned } from "./plots/tabs.js";
 import { post } from "./workspace/page.js";
 
@@ -14,6 +15,7 @@ function draw(node) {
   const found = data(node.dataset.block);
   const kind = found && KINDS[found.kind];
   if (!kind || (node.closest("#curves") && !showsCurves())) return;
+  watching.observe(node);
   const choice = kind.offer?.(node, found, () => draw(node));
   const drawn = put(node, () => kind.plot(found, choice));
   if (!kind.beside) return;
@@ -39,13 +41,48 @@ function put(node, plot) {
   let drawn = null;
   coloured(node, () => {
     const { traces, layout, chosen } = plot();
+    const above = /** @type {{legend?: object}} */ (layout).legend === ABOVE;
+    const key = above ? keyed(node, traces, layout) : null;
     drawn = Plotly.react(node, traces, { ...sheet(), ...layout }, SETTINGS).then((/** @type {Plotted} */ plotted) => {
       if (chosen) carrying(plotted, chosen);
+      if (key) {
+        heard(plotted, "plotly_afterplot", key);
+        key();
+      }
       return plotted;
     });
   });
   return drawn;
 }
+
+/** Names of what is hidden by a click on the legend, by plot: for the session only. @type {Record<string, Set<string>>} */
+const unseen = {};
+/** Makes room for the legend of a plot, hides what is hidden, and returns what draws it.
+ * @param {HTMLElement} node @param {import("./plots/legend.js").Trace[]} traces @param {any} layout */
+function keyed(node, traces, layout) {
+  unseen[node.id] ??= new Set();
+  const hidden = unseen[node.id];
+  const found = legend.entries(traces);
+  for (const entry of found) for (const i of entry.at) traces[i].visible = !hidden.has(entry.name);
+  layout.showlegend = false;
+  layout.margin = { ...layout.margin, t: legend.height(legend.rows(found, node.clientWidth)) };
+  const pressed = (/** @type {import("./plots/legend.js").Entry} */ entry) => {
+    if (!hidden.delete(entry.name)) hidden.add(entry.name);
+    Plotly.restyle(node, { visible: !hidden.has(entry.name) }, entry.at);
+  };
+  return () => coloured(node, () => legend.draw(node, legend.rows(found, node.clientWidth), pressed, hidden));
+}
+
+// A plot follows its place: a table that comes beside it, a pane that is drawn wider.
+const watching = new ResizeObserver((changes) => {
+  for (const { target } of changes) {
+    const node = /** @type {HTMLElement & {_fullLayout?: {width: number, height: number}}} */ (target);
+    const before = node._fullLayout;
+    if (!node.isConnected) watching.unobserve(node);
+    else if (before && node.offsetWidth && (before.width !== node.clientWidth || before.height !== node.clientHeight))
+      Promise.resolve(Plotly.Plots.resize(node)).then(() => draw(node));
+  }
+});
 
 const sheet = () => ({
   font: { family: '"Source Sans", sans-serif', size: 13, color: css("--text") },

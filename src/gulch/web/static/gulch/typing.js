@@ -1,7 +1,7 @@
 // Help while typing: addresses in formulas, kinds of units, and a knob made from the field one is in.
 import { all, focused, hear, hearFirst } from "./dom.js";
 import { known } from "./workspace/known.js";
-import { matching, wordAt } from "./workspace/names.js";
+import { matching, naming, wordAt } from "./workspace/names.js";
 
 const box = document.createElement("ul");
 box.id = "formula-list";
@@ -41,6 +41,7 @@ function close() {
 }
 /** @param {number} i */
 function take(i) {
+  if (field.dataset.names) return takeWhole(i);
   const word = wordAtCaret(field);
   const end = field.selectionStart;
   const start = word ? word.from : end;
@@ -49,16 +50,36 @@ function take(i) {
   close();
   input.focus();
 }
-hear("focusin", (_, target) => {
+/** A field that names one thing takes the whole name, and is sent with it. @param {number} i */
+function takeWhole(i) {
+  const input = field;
+  input.value = rows[i][0];
+  close();
+  input.dispatchEvent(new Event("change", { bubbles: true }));
+}
+hear("focusin", async (_, target) => {
   if (target.matches("[data-formula]")) known("names");
+  if (!target.matches("[data-names]")) return;
+  target.select();
+  offer(target, "");
 });
 hear("input", async (_, target) => {
+  if (target.closest("[data-names]")) return offer(target, target.value);
   const input = target.closest("[data-formula]");
   if (!input) return;
   const names = await known("names");
   if (input !== focused()) return;
   const word = wordAtCaret(input);
-  rows = word ? matching(names, word.text) : [];
+  show(input, word ? matching(names, word.text) : []);
+});
+/** What a field that names one thing may name, by what is typed. @param {Control} input @param {string} typed */
+async function offer(input, typed) {
+  const names = await known(input.dataset.names);
+  if (input === focused()) show(input, naming(names, typed));
+}
+/** @param {Control} input @param {[string, string][]} found */
+function show(input, found) {
+  rows = found;
   field = input;
   at = -1; // nothing is taken unless an arrow key chose it
   const place = input.getBoundingClientRect();
@@ -67,7 +88,7 @@ hear("input", async (_, target) => {
   box.style.left = `${Math.max(4, Math.min(place.left, innerWidth - 430))}px`;
   box.style.top = `${place.bottom + 260 > innerHeight ? Math.max(4, place.top - 250) : place.bottom + 2}px`;
   draw();
-});
+}
 hearFirst("keydown", (event) => {
   if (!field || box.hidden) return;
   if (event.key === "ArrowDown" || event.key === "ArrowUp") {

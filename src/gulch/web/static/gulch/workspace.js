@@ -21,12 +21,18 @@ Idiomorph.defaults.ignoreActiveValue = true;
 Idiomorph.defaults.callbacks.beforeNodeMorphed = (/** @type {Control} */ old, /** @type {Control} */ fresh) => {
   if (settled(old, fresh)) return false;
   if (old.matches?.(".slider")) placed(old, fresh);
-  else if (old === focused() && textual(old)) old.setAttribute("value", fresh.getAttribute("value") ?? "");
+  else if (old === focused() && textual(old)) renewed(old, fresh.getAttribute("value") ?? "");
   // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow
   if (old === focused() && old.matches("a, button, summary") && old.innerHTML !== fresh.innerHTML)
     old.replaceChildren(...fresh.cloneNode(true).childNodes);
   return !old.classList?.contains("map-canvas") && !old.classList?.contains("plot");
 };
+// A field one has come to follows the page until one types in it.
+function renewed(/** @type {Control} */ field, /** @type {string} */ value) {
+  const untouched = typing?.id !== field.id && field.value === field.getAttribute("value");
+  field.setAttribute("value", value);
+  if (untouched) field.value = value;
+}
 // What is the same is not gone through, unless a user may have changed it; rows of figures are exchanged whole.
 /** @param {Control} old @param {Control} fresh */
 function settled(old, fresh) {

@@ -2,7 +2,6 @@
 import { announce, hear } from "../dom.js";
 import { BAR, scaleOf } from "./rows.js";
 
-const FARTHEST = 2.6; // at which a map is first shown: a larger one is walked or dragged
 /** What is seen. @type {{x: number, y: number, w: number, h: number} | null} */
 let view = null;
 /** Of what is laid out. @type {Size | null} */
@@ -58,21 +57,15 @@ export function look(placed) {
 export const looked = () => size !== null;
 
 export function whole() {
-  show(false);
-}
-
-/** @param {boolean} near */
-function show(near) {
   view = null;
   if (!size || !canvas()) return;
-  home(near);
+  home();
   if (changed) changed();
 }
 
-/** The view that shows the whole map, or, near, its beginning where the whole would be too small to read. @param {boolean} near */
-function home(near) {
-  const all = scaleOf(size, room());
-  const k = near ? Math.min(all, FARTHEST) : all;
+/** The view that shows the whole map: what would be too small to read is written from nearer. */
+function home() {
+  const k = scaleOf(size, room());
   const w = box.width * k;
   const h = box.height * k;
   const pad = { left: 14, right: 22, top: BAR * k + 34, bottom: 50 };
@@ -83,7 +76,7 @@ function home(near) {
 
 /** @param {Element} svg */
 export function fit(svg) {
-  if (!view) home(!still());
+  if (!view) home();
   svg.setAttribute("viewBox", `${view.x} ${view.y} ${view.w} ${view.h}`);
 }
 
@@ -92,7 +85,7 @@ export const bounds = () => (view && size && view.w >= size.width ? { left: view
 
 // The view is made before the map is drawn: what is written hangs on it.
 export function ready() {
-  if (!view) home(!still());
+  if (!view) home();
 }
 export const current = () => document.querySelector(".map-canvas svg");
 /** @param {number} factor @param {number} [cx] @param {number} [cy] */

@@ -1,5 +1,5 @@
 // Gauges over two knobs of a scan: contours of one, limits of all, and where which limit fails.
-import { ABOVE, axis, bestMark, choices, css, dash, ink, label, nowMark, said, scale, titled } from "./frame.js";
+import { ABOVE, axis, bestMark, choices, css, dash, ink, label, nowMark, said, scale, TITLE, titled } from "./frame.js";
 
 /**
  * @typedef {import("./frame.js").Quantity & {address: string, log: boolean, typed: string[]}} Axis
@@ -83,26 +83,34 @@ function levels(found, gauge, text) {
     colorscale: scale("--card", "--creek"),
     line: { color: css("--card"), width: 1 },
     ncontours: 12,
-    colorbar: { title: { text: titled(g), side: "right" }, thickness: 14, outlinewidth: 0 },
+    colorbar: { title: { text: titled(g), side: "right", font: TITLE }, thickness: 14, outlinewidth: 0 },
     name: g.label,
   };
-  if (!found.out.some((row) => row.includes(true))) return [shades];
+  return [shades, ...found.gauges.flatMap((g) => beyond(found, g))];
+}
+
+/** A veil over what is beyond a limit of a gauge: it ends on the limit's line. @param {Found} found @param {Gauge} g @returns {object[]} */
+function beyond(found, g) {
   const [clear, veil] = [`${css("--paper")}00`, `${css("--paper")}a6`];
-  const beyond = {
-    type: "contour",
-    x,
-    y,
-    z: found.out.map((row) => row.map(Number)),
-    hoverinfo: "skip",
-    colorscale: [[0, clear], [0.5, clear], [0.5, veil], [1, veil]], // biome-ignore format: a scale reads along
-    zmin: 0,
-    zmax: 1,
-    contours: { start: 0.5, end: 0.5, size: 1, coloring: "fill" },
-    line: { width: 0 },
-    showscale: false,
-    name: "beyond a limit",
-  };
-  return [shades, beyond];
+  const sides = /** @type {const} */ ([[g.at_least, veil, clear], [g.at_most, clear, veil]]); // biome-ignore format: a row a side
+  return sides
+    .filter(([limit]) => limit !== null)
+    .map(([limit, below, above]) => ({
+      type: "contour",
+      x: found.x,
+      y: found.y,
+      z: g.z,
+      hoverinfo: "skip",
+      colorscale: [[0, below], [0.5, below], [0.5, above], [1, above]], // biome-ignore format: a scale reads along
+      zmin: limit - 1,
+      zmax: limit + 1,
+      contours: { start: limit, end: limit, size: 1, coloring: "fill" },
+      line: { width: 0 },
+      showscale: false,
+      connectgaps: false,
+      showlegend: false,
+      name: `beyond ${g.label}`,
+    }));
 }
 
 /** The first limit that a point breaks, in words, or null. @param {Found} found @param {number} i @param {number} j */

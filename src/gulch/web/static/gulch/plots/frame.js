@@ -48,7 +48,8 @@ export const said = (value, unit) => (value == null ? "–" : `${value.toPrecisi
 export const yAxis = (n) => (n ? `y${n + 1}` : "y");
 
 export const SMALL = { size: 12 };
-export const ABOVE = { orientation: "h", y: 1.02, yanchor: "bottom", x: 0, font: SMALL }; // a legend in rows over the plot
+export const TITLE = { size: 13 };
+export const ABOVE = { orientation: "h" }; // a legend over the plot, which `legend.js` draws
 
 /** @param {string} text @param {object} more */
 export const axis = (text, more = {}) => ({
@@ -56,7 +57,7 @@ export const axis = (text, more = {}) => ({
   linecolor: css("--line"),
   zeroline: false,
   automargin: true,
-  title: { text },
+  title: { text, font: TITLE, standoff: 6 },
   ...more,
 });
 /** An axis whose title is small. @param {string} text @param {object} more */

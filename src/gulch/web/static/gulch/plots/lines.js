@@ -43,7 +43,7 @@ export function lines(found, log = false) {
     layout: {
       ...axes(found, log ? "log" : "linear"),
       shapes: [...windows(found), ...limits(found)],
-      legend: { ...ABOVE, traceorder: "normal" },
+      legend: ABOVE,
     },
     chosen: (p) => (p.curveNumber < points.length ? found.points[p.pointIndex] : null),
   };
@@ -55,6 +55,7 @@ function solved(found, s, i) {
     x: found.x,
     y: s.y,
     name: s.label,
+    legendgroup: s.label,
     mode: s.between.length ? "markers" : "lines+markers",
     yaxis: yAxis(s.axis),
     connectgaps: false,
@@ -80,6 +81,7 @@ function through(found, s, i) {
     yaxis: yAxis(s.axis),
     connectgaps: false,
     hoverinfo: "skip",
+    legendgroup: s.label,
     showlegend: false,
     line: { color: ink(i), dash: dash(i), width: 2 },
   };
@@ -91,6 +93,7 @@ const between = (found, s, i) => ({
   y: s.between.map((p) => p[1]),
   mode: "markers",
   yaxis: yAxis(s.axis),
+  legendgroup: s.label,
   showlegend: false,
   marker: { symbol: "circle-open", size: 6, color: ink(i) },
   hovertemplate: `solved between: %{x:.6g} ${found.x_unit}: %{y:.6g}<extra></extra>`,
@@ -99,7 +102,15 @@ const between = (found, s, i) => ({
 /** Nine samples in ten lie in the shade. @param {Found} found @param {Series} s @param {number} i */
 function band(found, s, i) {
   if (!s.band) return [];
-  const common = { x: found.x, mode: "lines", yaxis: yAxis(s.axis), line: { width: 0 }, hoverinfo: "skip", showlegend: false };
+  const common = {
+    x: found.x,
+    mode: "lines",
+    yaxis: yAxis(s.axis),
+    line: { width: 0 },
+    hoverinfo: "skip",
+    legendgroup: s.label,
+    showlegend: false,
+  };
   return [
     { ...common, y: s.band[0] },
     { ...common, y: s.band[1], fill: "tonexty", fillcolor: `${ink(i)}33` },
@@ -112,6 +123,7 @@ function others(found) {
     x: o.x,
     y: o.y,
     name: o.run,
+    legendgroup: `run ${o.run}`,
     showlegend: found.others.find((p) => p.number === o.number) === o,
     mode: "lines",
     yaxis: yAxis(found.series[o.like].axis),

@@ -28,10 +28,10 @@ function section(g, along, x, y, here, other, held) {
   return {
     traces: [{ ...drawn, hovertemplate: `%{x:.5g} ${along.unit}: %{y:.5g} ${g.unit}<extra></extra>` }],
     layout: {
-      margin: { l: 54, r: 8, t: 26, b: 42 },
-      title: { text: `at ${other.label} ${held.toPrecision(4)} ${other.unit}`, font: SMALL, x: 0.02, y: 0.97 },
+      margin: { l: 44, r: 8, t: 24, b: 38 },
+      title: { text: `${titled(g)} at ${other.label} ${held.toPrecision(4)} ${other.unit}`, font: SMALL, x: 0, y: 0.97 },
       xaxis: smallAxis(titled(along), { type: along.log ? "log" : "linear" }),
-      yaxis: smallAxis(titled(g)),
+      yaxis: smallAxis(""),
       shapes: [
         ...limits.map((v) => rule("y", v, { color: css("--ochre"), dash: "dot", width: 1.4 })),
         rule("x", here, { color: css("--mut"), dash: "dot", width: 1.2 }),

@@ -1,5 +1,5 @@
 // The solves of a search over two knobs, or over one and the aim.
-import { ABOVE, axis, bestMark, choices, css, label, nowMark, said, scale, spot, titled } from "./frame.js";
+import { ABOVE, axis, bestMark, choices, css, label, nowMark, said, scale, spot, TITLE, titled } from "./frame.js";
 
 /**
  * @typedef {import("./frame.js").Quantity & {at: (number | null)[], now?: number | null, best?: number | null, range?: [number,
@@ -70,7 +70,7 @@ function marked(found) {
     color: inside.map((i) => found.aim.at[i]),
     colorscale: scale("--line", "--creek"),
     line: { color: css("--creek"), width: 1 },
-    colorbar: { title: { text: titled(found.aim), side: "right" }, thickness: 12, outlinewidth: 0 },
+    colorbar: { title: { text: titled(found.aim), side: "right", font: TITLE }, thickness: 12, outlinewidth: 0 },
   };
   return [
     { which: of("failed"), name: "did not solve", marker: { symbol: "x-thin-open", size: 8, line: { width: 1.5 }, color: css("--bad") } },

@@ -33,3 +33,10 @@ export function refocused() {
 export function inspect() {
   $("inspector")?.querySelector("input:not([type=hidden], [readonly]), select, button, a")?.focus();
 }
+
+/** Puts the focus on the first input of the unit that is selected. */
+export function edited() {
+  const field = $("unit-inputs").querySelector("input:not([readonly]), select");
+  field?.scrollIntoView({ block: "center" });
+  field?.focus({ preventScroll: true });
+}

@@ -1,5 +1,5 @@
 // Images of the map and of the plots on the page, as files.
-import { $, all, hear } from "../dom.js";
+import { $, all, hear, part } from "../dom.js";
 import { fault } from "./faults.js";
 
 // What of a style is written into a drawing where it is not what stands above it anyway, and what that is to begin with.
@@ -96,8 +96,6 @@ async function keep(layers, box, kind, name) {
   save(kind === "svg" ? file : await pixels(file, width, height), name);
 }
 
-/** @param {string} name */
-const part = (name) => document.createElementNS("http://www.w3.org/2000/svg", name);
 /** @param {Element[]} layers @param {Box} box */
 function together(layers, { x, y, width, height }) {
   const whole = set(part("svg"), { xmlns: "http://www.w3.org/2000/svg", viewBox: `${x} ${y} ${width} ${height}`, width, height });

@@ -1,6 +1,6 @@
 // Keys, menus and the theme.
 import { $, all, announce, focused, hear } from "../dom.js";
-import { inspect } from "./focus.js";
+import { edited, inspect } from "./focus.js";
 import { open, stages } from "./page.js";
 
 /** What a key goes to. @type {Record<string, string>} */
@@ -41,6 +41,10 @@ hear("keydown", (event, target) => {
     if (key === "i" && $("inspector")) {
       event.preventDefault();
       inspect();
+    }
+    if (key === "e" && $("unit-inputs")) {
+      event.preventDefault();
+      edited();
     }
     const asked = FIELDS[key]; // of the stream that is selected
     if (asked && $(asked)) {

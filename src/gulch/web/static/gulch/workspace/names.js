@@ -20,3 +20,10 @@ export function matching(names, text) {
     .sort((a, b) => rank(a[0], text) - rank(b[0], text))
     .slice(0, SHOWN);
 }
+
+/** The names that hold all words that are typed, in their order; all of the first where nothing is typed.
+ * @param {[string, string][]} names @param {string} typed */
+export function naming(names, typed) {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  return names.filter(([name, told]) => words.every((w) => `${name} ${told}`.toLowerCase().includes(w))).slice(0, SHOWN);
+}
