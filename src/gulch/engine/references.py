@@ -24,11 +24,12 @@ if TYPE_CHECKING:
 
 
 class Thing(Enum):
-    """What has an id. Streams, units and reactions share their ids' space."""
+    """What has an id. Streams, units, reactions and numbers share their ids' space."""
 
     STREAM = "stream"
     UNIT = "unit"
     REACTION = "reaction"
+    NUMBER = "number"
     SPECIES = "species"
     SET = "reaction set"
     KNOB = "knob"
@@ -88,7 +89,7 @@ class EditOf:
 
 
 MARKERS = (Own, Ref, Address, PlaceText, FormulaText)
-_PROCESS = (Thing.STREAM, Thing.UNIT, Thing.REACTION)
+_PROCESS = (Thing.STREAM, Thing.UNIT, Thing.REACTION, Thing.NUMBER)
 
 
 _PLACES = {"knob": Thing.KNOB, "gauge": Thing.GAUGE, "target": Thing.TARGET, "scan": Thing.SCAN, "search": Thing.SEARCH}

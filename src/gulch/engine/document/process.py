@@ -88,6 +88,15 @@ class GaugeEntry(Part):
     at_most: Quantity | None = Field(None, description="upper limit: above it the gauge is outside its limits")
 
 
+class NumberEntry(Part):
+    """A number of the project's own that formulas of ties and gauges use: a ratio of two feeds, an excess, a total."""
+
+    id: Annotated[Id, Own(Thing.NUMBER)]
+    label: str | None = Field(None, max_length=60, description="what you call it; its id when left out")
+    value: Quantity = Field("1", description="with a unit where it has one")
+    dimension: str = Field("ratio", max_length=40, description="what kind of quantity it is")
+
+
 class TieEntry(Part):
     """One input set by a formula over other inputs and results."""
 

@@ -10,14 +10,14 @@ from pydantic import Field
 from gulch.engine.document.chemistry import PhaseModelEntry, ReactionEntry, SetEntry, SpeciesEntry
 from gulch.engine.document.pages import LedgerEntry, NotebookEntry, StripEntry, VariantEntry
 from gulch.engine.document.parts import Part, Quantity
-from gulch.engine.document.process import ClosingEntry, GaugeEntry, KnobEntry, StreamEntry, TargetEntry, TearEntry, TieEntry
+from gulch.engine.document.process import ClosingEntry, GaugeEntry, KnobEntry, NumberEntry, StreamEntry, TargetEntry, TearEntry, TieEntry
 from gulch.engine.document.studies import MeasuresEntry, PricesEntry, ScanEntry, SearchEntry, SizingEntry, SpreadEntry
 from gulch.engine.document.units import AnyUnit
 from gulch.engine.references import PlaceText, Ref, Thing
 
 
 class Project(Part):
-    """A whole project. Lists are ordered; ids are unique among streams, units and reactions."""
+    """A whole project. Lists are ordered; ids are unique among streams, units, reactions and numbers."""
 
     format: Literal["gulch-project"] = "gulch-project"
     version: Literal[1] = 1
@@ -36,6 +36,7 @@ class Project(Part):
     reaction_sets: list[SetEntry] = Field([], max_length=100)
     streams: list[StreamEntry] = Field([], max_length=600)
     units: list[AnyUnit] = Field([], max_length=300)
+    numbers: list[NumberEntry] = Field([], max_length=60, description="numbers of the project's own, for formulas")
     knobs: list[KnobEntry] = Field([], max_length=100)
     gauges: list[GaugeEntry] = Field([], max_length=200)
     ties: list[TieEntry] = Field([], max_length=100)
@@ -69,6 +70,10 @@ class Project(Part):
     def set(self, id_: str | None) -> SetEntry | None:
         """The reaction set of that id, or None."""
         return next((s for s in self.reaction_sets if s.id == id_), None)
+
+    def number(self, id_: str) -> NumberEntry | None:
+        """The number of that id, or None."""
+        return next((n for n in self.numbers if n.id == id_), None)
 
     def knob(self, id_: str) -> KnobEntry | None:
         """The knob of that id, or None."""

@@ -185,6 +185,8 @@ def read_target(entry: TargetEntry, project: Project) -> Target:
 def nodes_of_input(project: Project, address: str) -> list:
     """Nodes that are computed anew when an input changes."""
     head = address.partition(".")[0]
+    if project.number(head) is not None:
+        return [tie_node(t.sets) for t in project.ties if address.replace("-", "_") in t.formula.replace("-", "_")]
     if project.reaction(head) is None:
         return [feed_node(head) if project.stream(head) is not None else unit_node(head)]
     sets = {s.id for s in project.reaction_sets if any(head in step for step in s.steps)}

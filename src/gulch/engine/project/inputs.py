@@ -15,12 +15,12 @@ from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_v
 from gulch.engine.project.feeds import FEED_BASES, total_dimension
 from gulch.engine.project.once import once
 from gulch.engine.project.places import About, Place
-from gulch.engine.quantities import QuantityError
+from gulch.engine.quantities import DIMENSIONS, QuantityError
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import PerReaction, Scope
 
 if TYPE_CHECKING:
-    from gulch.engine.document import Project, ReactionEntry, StreamEntry
+    from gulch.engine.document import NumberEntry, Project, ReactionEntry, StreamEntry
 
 
 class Address(NamedTuple):
@@ -41,7 +41,7 @@ class Address(NamedTuple):
     assumed: bool = False
     context: str = ""
     counted: bool = True  # among the assumed ones, if it is one
-    about: About = About.UNIT  # whose input it is: a feed's, a unit's or a reaction's
+    about: About = About.UNIT  # whose input it is: a feed's, a unit's, a reaction's or the project's own
 
     @property
     def place(self) -> Place:
@@ -172,8 +172,15 @@ def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
         yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
 
 
+def number_address(number: NumberEntry) -> Address:
+    """The Address of a number of the project's own; bounds are those that its kind of quantity has by nature."""
+    dimension = number.dimension if number.dimension in DIMENSIONS else "ratio"
+    low, high = {"temperature": (1.0, np.inf), "pressure": (1.0, np.inf), "fraction": (0.0, 1.0)}.get(dimension, (-np.inf, np.inf))
+    return Address(f"{number.id}.value", dimension, number.label or number.id, low, high, number.value, about=About.NUMBER)
+
+
 def _of(project: Project, wanted: str | None) -> Iterator:
-    """Addresses of the feeds, units and reactions whose ids are wanted; of all where that is None."""
+    """Addresses of the feeds, units, reactions and numbers whose ids are wanted; of all where that is None."""
     for stream in project.streams:
         if stream.is_feed and stream.given and wanted in (None, stream.id):
             yield from feed_addresses(project, stream)
@@ -183,6 +190,9 @@ def _of(project: Project, wanted: str | None) -> Iterator:
     for r in project.reactions:
         if wanted in (None, r.id):
             yield from reaction_addresses(project, r)
+    for n in project.numbers:
+        if wanted in (None, n.id):
+            yield number_address(n)
 
 
 @once
@@ -237,6 +247,10 @@ def write(project: Project, address: str, text: str) -> None:
         return
     if reaction is not None and name == "constant" and reaction.equilibrium is not None:
         reaction.equilibrium.value = text
+        return
+    number = project.number(head)
+    if number is not None and name == "value":
+        number.value = text
         return
     if reaction is not None and name == "energy" and reaction.rate is not None:
         reaction.rate.forward.energy, reaction.rate.forward.meant = text, False

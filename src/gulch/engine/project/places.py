@@ -20,6 +20,7 @@ class About(StrEnum):
     UNIT = "unit"
     REACTION = "reaction"
     SET = "set"
+    NUMBER = "number"
     SPECIES = "species"
     KNOB = "knob"
     GAUGE = "gauge"
@@ -39,7 +40,7 @@ class About(StrEnum):
     PRICES = "prices"
 
 
-PLAIN = (About.STREAM, About.UNIT, About.REACTION, About.SET)  # written by their ids alone
+PLAIN = (About.STREAM, About.UNIT, About.REACTION, About.SET, About.NUMBER)  # written by their ids alone
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,7 @@ class Place:
             (About.STREAM, project.stream),
             (About.UNIT, project.unit),
             (About.REACTION, project.reaction),
+            (About.NUMBER, project.number),
         ):
             if found(head) is not None:
                 return cls.read(text, about)
@@ -106,13 +108,14 @@ def stored(text: str, about: str | None) -> Place:
 
 WHOLE = Place(About.PROJECT)
 PRICES = Place(About.PRICES)
-at_stream, at_unit, at_reaction, at_set, at_species, at_knob, at_gauge, at_tie, at_target, at_tear, at_loop, at_variant = (
+at_stream, at_unit, at_reaction, at_set, at_number, at_species, at_knob, at_gauge, at_tie, at_target, at_tear, at_loop, at_variant = (
     partial(Place, about)
     for about in (
         About.STREAM,
         About.UNIT,
         About.REACTION,
         About.SET,
+        About.NUMBER,
         About.SPECIES,
         About.KNOB,
         About.GAUGE,

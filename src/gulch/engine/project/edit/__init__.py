@@ -2,6 +2,7 @@
 
 from gulch.engine.project.edit.feeds import fill_with_air, scale_fractions, set_basis, turn
 from gulch.engine.project.edit.naming import gauge_named, knob_for, knob_named
+from gulch.engine.project.edit.numbers import add_number, ratio_of_feeds, remove_number, total_and_ratio
 from gulch.engine.project.edit.pairs import paste_pairs, set_interaction, set_measured, set_pair
 from gulch.engine.project.edit.process import (
     add_feed,
@@ -44,6 +45,7 @@ from gulch.engine.project.edit.watching import add_target, gauge_on, gauge_on_fo
 from gulch.engine.project.edit.whole import EditError, become, forget, fresh, name_of, need_stream, rename, slug, taken
 
 __all__ = [
+    "total_and_ratio",
     "AIR",
     "EditError",
     "MOST_PASTED",
@@ -51,6 +53,7 @@ __all__ = [
     "add_adsorption",
     "add_air",
     "add_feed",
+    "add_number",
     "add_own_species",
     "add_rate",
     "add_reaction",
@@ -89,6 +92,8 @@ __all__ = [
     "remove",
     "remove_reaction",
     "remove_species",
+    "ratio_of_feeds",
+    "remove_number",
     "rename",
     "scale_fractions",
     "send_to",

@@ -14,8 +14,8 @@ class EditError(ValueError):
 
 
 def taken(project: Project) -> set[str]:
-    """Ids in use among streams, units and reactions, which share one space."""
-    return {x.id for x in (*project.streams, *project.units, *project.reactions)}
+    """Ids in use among streams, units, reactions and numbers, which share one space."""
+    return {x.id for x in (*project.streams, *project.units, *project.reactions, *project.numbers)}
 
 
 def fresh(prefix: str, used: set[str]) -> str:
@@ -40,6 +40,7 @@ def forget(project: Project) -> None:
             Thing.STREAM: project.streams,
             Thing.UNIT: project.units,
             Thing.REACTION: project.reactions,
+            Thing.NUMBER: project.numbers,
             Thing.SPECIES: project.species,
             Thing.SET: project.reaction_sets,
             Thing.KNOB: project.knobs,
@@ -99,7 +100,7 @@ def need_stream(project: Project, id_: str) -> StreamEntry:
 
 
 def rename(project: Project, old: str, new: str) -> None:
-    """Give a unit, stream or reaction another id everywhere it is named. Raises EditError."""
+    """Give a unit, stream, reaction or number another id everywhere it is named. Raises EditError."""
     new = new.strip()
     if new == old:
         return
@@ -109,6 +110,11 @@ def rename(project: Project, old: str, new: str) -> None:
         raise EditError(f"{new} is taken already: choose another name.")
     if old not in taken(project):
         raise EditError(f"There is nothing named {old}: it may have been removed meanwhile.")
-    things = {Thing.STREAM: project.streams, Thing.UNIT: project.units, Thing.REACTION: project.reactions}
+    things = {
+        Thing.STREAM: project.streams,
+        Thing.UNIT: project.units,
+        Thing.REACTION: project.reactions,
+        Thing.NUMBER: project.numbers,
+    }
     thing = next(t for t, entries in things.items() if any(x.id == old for x in entries))
     become(project, followed(Project, project.dump(), Renaming(thing, old, new, frozenset(taken(project)))))
