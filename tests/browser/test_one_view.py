@@ -10,7 +10,7 @@ from gulch.web.projects.actions import create_project
 from gulch.web.scans import jobs
 
 SIZES = [(1280, 800), (1440, 900)]
-LONG = "conversion of the reactant counted over the whole of both reactors"
+LONG = "conversion of the reactant counted over both reactors"
 
 # what of the question, its answer and its picture lies beyond the window, or is cut off
 BEYOND = """() => {
@@ -26,8 +26,8 @@ BEYOND = """() => {
   const plot = first("#scan-plot", "#swing-plot");
   see("plot", plot);
   if (plot) {
-    if (plot.clientHeight < 200) said.push(`plot only ${plot.clientHeight} high`);
-    for (const part of [".xtitle", ".ytitle", ".plot-legend"]) see(part, plot.querySelector(part));
+    if (plot.clientHeight < (plot.id === "swing-plot" ? 150 : 240)) said.push(`plot only ${plot.clientHeight} high`);
+    for (const part of [".xtitle", plot.id === "swing-plot" ? ".ytick" : ".ytitle", ".plot-legend"]) see(part, plot.querySelector(part));
   }
   if (!document.querySelector("#swing-plot")) {
     see("answer", first("#scan-answer", "#best-answer"));

@@ -76,6 +76,7 @@ def everything():
                 {"id": "g1", "reads": "R1.extent.r-1"},
                 {"id": "g2", "reads": "gauge.g2", "formula": "R1.extent.r_1-R1.extent.r-1b+S1.flow"},
             ],
+            "numbers": [{"id": "steam_ratio", "label": "steam to oil", "value": "2.5"}],
             "ties": [{"sets": "SEP.share.water", "formula": "0.5*gauge.g2/S1.flow.water"}],
             "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
             "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],

@@ -37,6 +37,7 @@ _PARTS: dict[str, Any] = {
     "knob": document.KnobEntry,
     "gauge": document.GaugeEntry,
     "tie": document.TieEntry,
+    "number": document.NumberEntry,
     "target": document.TargetEntry,
     "loop, tear and guess": document.TearEntry,
     "closing": document.ClosingEntry,

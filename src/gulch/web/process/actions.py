@@ -358,3 +358,34 @@ def turned(document: Project, point: dict[str, str]) -> Done:
     done = [write_input(document, str(address), str(value)) for address, value in point.items()]
     edit.turn(document, point)
     return done[0] if len(done) == 1 else Done(f"Set {', '.join(str(v) for v in point.values())}")
+
+
+@action("number-add", name=Text(), value=Text())
+def add_number(document: Project, form: Values) -> Done:
+    """A number of the project's own, for formulas, knobs and scans."""
+    made = edit.add_number(document, form.name, form.value)
+    return Done(f"Add number {made.label} = {made.value}"[:190])
+
+
+@action("number-remove", id=Key())
+def remove_number(document: Project, form: Values) -> Done:
+    """Remove a number, and with it the ties that use it."""
+    freed = edit.remove_number(document, form.id)
+    edit.forget(document)
+    said = f"{' and '.join(freed)} {'stands' if len(freed) == 1 else 'stand'} as typed again." if freed else ""
+    return Done(f"Remove number {form.id}", said=said)
+
+
+@action("feed-ratio", id=Key(), to=Key())
+def give_by_ratio(document: Project, form: Values) -> Done:
+    """Give a feed as a ratio to another one."""
+    made = edit.ratio_of_feeds(document, form.id, form.to)
+    return Done(f"Give {form.id} by {made.label}", said=f"{made.label} is a number of the project now: {made.value} mol a mol.")
+
+
+@action("feeds-total", id=Key(), to=Key())
+def give_by_total(document: Project, form: Values) -> Done:
+    """Give two feeds by their total and their ratio."""
+    total, ratio = edit.total_and_ratio(document, form.id, form.to)
+    said = f"{total.label}, {total.value}, and {ratio.label}, {ratio.value}, are numbers of the project now."
+    return Done(f"Give {form.id} and {form.to} by their total and ratio", said=said)

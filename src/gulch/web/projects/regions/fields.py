@@ -119,6 +119,10 @@ class Fields(Region):
             dimension=a.dimension,
         )
 
+    def numbers(self) -> dict[str, Field]:
+        """{id: field} of the numbers of the project's own."""
+        return {n.id: self.field(f"{n.id}.value") for n in self.document.numbers}
+
     def help_of(self, address: str) -> str:
         """Where the help explains an input, as page#place; '' where it does not."""
         owner, _, rest = address.partition(".")

@@ -107,6 +107,7 @@ class StreamPanel:
     basis: list[tuple] = field(default_factory=list)
     table: str = ""
     whole_message: str | None = None
+    others: list[str] = field(default_factory=list)  # feeds that it can be a ratio to
     what: str = "stream"
 
 
@@ -277,6 +278,7 @@ class Inspector(Region):
         """Add what is typed of a feed."""
         out.air = {c for c, *_ in AIR[:2]} <= {s.cas for s in self.document.species}
         out.basis = [(b, words, b == stream.given.basis) for b, words in FEED_GIVEN_BY.items()]
+        out.others = [s.id for s in self.document.streams if s.is_feed and s.id != stream.id]
         ratios = stream.given.basis == "mole-ratios"
         labels = {
             "temperature": "Temperature",
