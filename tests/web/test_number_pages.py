@@ -42,3 +42,29 @@ def test_a_feed_is_given_by_its_ratio_and_two_by_their_total(client, row, act):
 def test_what_no_number_can_be_is_refused(client, row, act, verb, form, said):
     before = row.current.document
     assert said in act(verb, 422, **form) and row.current.document == before
+
+
+def test_units_of_single_quantities_stay_beside_the_set(client, row, act):
+    act("own-unit", dimension="temperature", unit="K")
+    assert row.current.document["own_units"] == {"temperature": "K"} and row.current.document["display"] == "process-metric"
+    ledger = page(client, row, "process")
+    assert ">K</small>" in ledger and "493.1" in ledger and ">bar</small>" in ledger  # K beside kmol/h and bar
+    assert "[K]" in client.get(f"/p/{row.pk}/ledger.csv").content.decode()
+    act("own-unit", dimension="mass flow", unit="short_ton/year")
+    act("own-unit", dimension="temperature", unit="degC")
+    assert row.current.document["own_units"] == {"mass flow": "short_ton/year"}
+    assert "is not shown in" in act("own-unit", 422, dimension="temperature", unit="bar")
+    assert row.current.document["own_units"] == {"mass flow": "short_ton/year"}
+
+
+def test_a_range_typed_in_kelvin_is_drawn_tabled_and_exported_in_it(client, row, act):
+    act("scan-edit", id="scan1", knob="R1.temperature", low="", high="", points="3")
+    act("scan-edit", id="scan1", low="490 K", high="530 K", points="3")
+    client.post(f"/p/{row.pk}/scan-run/", {"id": "scan1", "version": row.version})
+    html = page(client, row, "scans", "?select=scan1")
+    assert "<th>490.0" in html and '"x_unit": "K"' in html
+    run = row.scan_runs.first()
+    text = client.get(f"/p/{row.pk}/scan-run/{run.pk}.csv").content.decode()
+    assert "reactor temperature [K]" in text and "\n490," in text
+    act("carry", point='{"R1.temperature": "510 K"}', select="scan1")
+    assert row.current.worked.unit("R1").heat.temperature == "510 K"

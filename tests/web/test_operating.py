@@ -162,6 +162,8 @@ def act(verb, **form):
 assert act("undo").status_code == 200
 row.refresh_from_db()
 assert row.outcome().solved and row.latest["gauges"]  # figures of that day
+scans = browser.get(f"/p/{row.pk}/scans/").content.decode()
+assert "13 of 13 points" in scans
 assert act("do/set", address="SPLIT.drawn", value="9 %").status_code == 200
 row.refresh_from_db()
 assert row.outcome().solved and row.revisions.count() == 4

@@ -38,7 +38,7 @@ def _dimensions() -> dict[str, Dimension]:
         ("pressure", "Pa", "bar", "bara", "barg", "kPa", "MPa", "Pa", "atm", "psi", "psia", "psig", "torr", "mmHg"),
         ("pressure difference", "Pa", "bar", "kPa", "Pa", "psi", "mbar"),
         ("molar flow", "mol/s", "kmol/h", "mol/s", "mol/h", "kmol/s", "kmol/d", "lbmol/h"),
-        ("mass flow", "kg/s", "kg/h", "t/h", "kg/s", "t/d", "lb/h", "g/s"),
+        ("mass flow", "kg/s", "kg/h", "t/h", "kg/s", "t/d", "t/year", "lb/h", "short_ton/year", "g/s"),
         ("volume flow", "m**3/s", "m3/h", "m3/s", "L/min", "L/h", "ft3/h", "gal/min"),
         ("power", "W", "kW", "MW", "W", "GJ/h", "MJ/h", "kcal/h", "Btu/h", "MMBtu/h", "hp"),
         ("fraction", "", "%", "1", "ppm"),
@@ -355,14 +355,64 @@ _SI = _METRIC | {
     "rate per mass": "mol/(kg s)",
     "space velocity": "1/s",
 }
-DISPLAY_SETS = {
-    s.name: s
-    for s in (
-        DisplaySet("process-metric", "kmol/h · °C · bar", _METRIC),
-        DisplaySet("us-customary", "lbmol/h · °F · psi", _US),
-        DisplaySet("si", "mol/s · K · Pa", _SI),
-    )
-}
+
+
+class _DisplaySets(dict):
+    """Display sets by name; also those that `shown_in` names, which are made when they are asked for."""
+
+    def __missing__(self, name: str) -> DisplaySet:
+        base, *own = name.split("; ")
+        if base not in self or not own:
+            raise KeyError(name)
+        units = dict(part.partition(" in ")[::2] for part in own)
+        differences = {f"{d} difference": "K" if u == "degC" else u for d, u in units.items() if f"{d} difference" in DIMENSIONS}
+        differences.pop("fraction difference", None)
+        made = DisplaySet(name, self[base].label, self[base].units | {k: v for k, v in differences.items() if k not in units} | units)
+        if len(self) < MOST_SETS:
+            self[name] = made
+        return made
+
+
+MOST_SETS = 500  # that are remembered
+DISPLAY_SETS = _DisplaySets(
+    {
+        s.name: s
+        for s in (
+            DisplaySet("process-metric", "kmol/h · °C · bar", _METRIC),
+            DisplaySet("us-customary", "lbmol/h · °F · psi", _US),
+            DisplaySet("si", "mol/s · K · Pa", _SI),
+        )
+    }
+)
+USUAL_SETS = tuple(DISPLAY_SETS)
+
+
+def shown_in(display: str, units: dict[str, str]) -> str:
+    """The name of a display set like another one but for the units of some dimensions.
+
+    >>> name = shown_in("process-metric", {"temperature": "K"})
+    >>> show(300.0, "temperature", name), show(300.0, "temperature", "process-metric")
+    ('300.0 K', '26.85 °C')
+    """
+    units = {d: u for d, u in sorted(units.items()) if DISPLAY_SETS[display].unit(d) != u}
+    return "; ".join([display, *(f"{d} in {u}" for d, u in units.items())])
+
+
+def along(display: str, axis: dict[str, Any]) -> str:
+    """The display set for the values of a scan's axis: in the unit in which its range was typed."""
+    return shown_in(display, {axis["dimension"]: axis["unit"]}) if axis.get("unit") else display
+
+
+def unit_of(text: str | None, dimension: str) -> str:
+    """The unit of a typed quantity as one that its dimension is offered in; '' where it has none, or another."""
+    try:
+        _, unit = split_text(text or "")
+        wanted = conversion(unit, dimension) if unit else None
+    except QuantityError:
+        return ""
+    return next((u for u in DIMENSIONS[dimension].offered if wanted is not None and conversion(u, dimension) == wanted), "")
+
+
 _PRETTY = {
     "degC": "°C",
     "degF": "°F",
@@ -384,6 +434,8 @@ _PRETTY = {
     "lbmol/(ft3 h)": "lbmol/(ft³ h)",
     "mol/(m3 s)": "mol/(m³ s)",
     "Btu/(h degF)": "Btu/(h °F)",
+    "t/year": "t/a",
+    "short_ton/year": "short tons/a",
     "m3/kmol": "m³/kmol",
     "ft3/lbmol": "ft³/lbmol",
     "1/hr": "per hour",

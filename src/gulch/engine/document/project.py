@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from gulch.engine.document.chemistry import PhaseModelEntry, ReactionEntry, SetEntry, SpeciesEntry
 from gulch.engine.document.pages import LedgerEntry, NotebookEntry, StripEntry, VariantEntry
@@ -13,6 +13,7 @@ from gulch.engine.document.parts import Part, Quantity
 from gulch.engine.document.process import ClosingEntry, GaugeEntry, KnobEntry, NumberEntry, StreamEntry, TargetEntry, TearEntry, TieEntry
 from gulch.engine.document.studies import MeasuresEntry, PricesEntry, ScanEntry, SearchEntry, SizingEntry, SpreadEntry
 from gulch.engine.document.units import AnyUnit
+from gulch.engine.quantities import DIMENSIONS, shown_in
 from gulch.engine.references import PlaceText, Ref, Thing
 
 
@@ -23,7 +24,8 @@ class Project(Part):
     version: Literal[1] = 1
     name: str = Field("Untitled project", min_length=1, max_length=120)
     remarks: str = Field("", max_length=20000, description="the question and remarks, in Markdown; the first line says what it is about")
-    display: Literal["process-metric", "us-customary", "si"] = "process-metric"
+    display_set: Literal["process-metric", "us-customary", "si"] = Field("process-metric", alias="display", description="units shown")
+    own_units: dict[str, str] = Field({}, max_length=60, description="units of single kinds of quantities, in place of those of the set")
     bare_shares: Literal["ask", "fraction", "per cent"] = Field("ask", description="what a share typed as a bare number up to 1 means")
     doubtful: list[Annotated[str, PlaceText()]] = Field(
         [], max_length=500, description="places of such numbers that are still to be asked about"
@@ -54,6 +56,19 @@ class Project(Part):
     ledger: LedgerEntry = Field(default_factory=LedgerEntry)
     strip: StripEntry | None = Field(None, description="order and hiding of knobs and gauges; as they were made when left out")
     notebook: NotebookEntry | None = Field(None, description="the usual pieces when left out")
+
+    @property
+    def display(self) -> str:
+        """The display set in which the project's figures are shown."""
+        return shown_in(self.display_set, self.own_units)
+
+    @field_validator("own_units")
+    @classmethod
+    def _offered(cls, units: dict[str, str]) -> dict[str, str]:
+        for dimension, unit in units.items():
+            if dimension not in DIMENSIONS or unit not in DIMENSIONS[dimension].offered:
+                raise ValueError(f"{dimension} is not shown in {unit}")
+        return units
 
     def unit(self, id_: str | None) -> Any:
         """The unit of that id, or None."""

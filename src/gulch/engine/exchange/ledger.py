@@ -8,7 +8,7 @@ import re
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
-from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, along, pretty_unit, to_unit
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -61,15 +61,16 @@ def scan_table(result: dict[str, Any], display: str) -> list[list]:
     """Rows of a ScanResult as plain data, the head first, in display units; None where nothing was computed."""
     units = DISPLAY_SETS[display]
     axes = result.get("axes") or [result]
-    columns = [(x["label"], x["dimension"]) for x in (*axes, *result["gauges"])]
+    shown = [DISPLAY_SETS[along(display, a)] for a in axes]
+    columns = [(x["label"], x["dimension"], s) for x, s in zip((*axes, *result["gauges"]), (*shown, *[units] * 200), strict=False)]
     head = []
-    for label, dimension in columns:
-        unit = pretty_unit(units.unit(dimension))
+    for label, dimension, own in columns:
+        unit = pretty_unit(own.unit(dimension))
         head.append(f"{label} [{unit}]" if unit else label)
     rows = [[*head, "Remark"]]
     for p in result["points"]:
         numbers = [*(p.get("values") or [p["value"]]), *(p["gauges"].get(g["id"]) for g in result["gauges"])]
-        cells = [None if v is None else to_unit(v, units.unit(d), d) for v, (_, d) in zip(numbers, columns, strict=True)]
+        cells = [None if v is None else to_unit(v, s.unit(d), d) for v, (_, d, s) in zip(numbers, columns, strict=True)]
         rows.append([*cells, "; ".join(t for t in (p["why"], p.get("note", ""), *p.get("warnings", ())) if t)])
     return rows
 

@@ -6,7 +6,7 @@ import json
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange.best import DOUBTS, in_sentence
-from gulch.engine.quantities import QuantityError, difference_of, parse, show, write
+from gulch.engine.quantities import QuantityError, along, difference_of, parse, show, write
 from gulch.engine.scans import answer_of
 
 if TYPE_CHECKING:
@@ -78,11 +78,11 @@ class Sentence:
 
     def point(self, values: list[float]) -> dict[str, str]:
         """{address: document text} of values of the knobs [SI]."""
-        return {a["address"]: write(v, a["dimension"], self.display, 7) for a, v in zip(self.axes, values, strict=True)}
+        return {a["address"]: write(v, a["dimension"], along(self.display, a), 7) for a, v in zip(self.axes, values, strict=True)}
 
     def _knob(self, value: float, axis: int = 0) -> str:
         a = self.axes[axis]
-        return show(value, a["dimension"], self.display, 4)
+        return show(value, a["dimension"], along(self.display, a), 4)
 
     def _window(self) -> None:
         answer, values = self.answer, [p["value"] for p in self.result["points"]]

@@ -54,7 +54,7 @@ def started(
     """
     if key not in [s.key for s in STARTERS]:
         raise EditError("There is no such way to begin: choose one of those on the page.")
-    project = Project(name=name or equation[:80] or "Untitled project", display=display)
+    project = Project(name=name or equation[:80] or "Untitled project", display_set=display)
     try:
         if not equation.strip():
             raise EditError("Type the reaction first, for example C2H4 + H2O = ethanol.")

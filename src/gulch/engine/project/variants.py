@@ -22,6 +22,7 @@ SHARED = (
     "name",
     "remarks",
     "display",
+    "own_units",
     "operating_hours",
     "ledger",
     "variants",

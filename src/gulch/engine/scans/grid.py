@@ -10,7 +10,7 @@ import numpy as np
 
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
-from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
+from gulch.engine.quantities import QuantityError, difference_of, parse, split_text, unit_of
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, ScanEntry, Sweep
@@ -33,6 +33,7 @@ class Axis:
     label: str
     values: np.ndarray
     spacing: str = "linear"
+    unit: str = ""  # in which its range was typed
 
     def to_dict(self) -> dict[str, Any]:
         """Plain data, as stored."""
@@ -148,7 +149,8 @@ def axis_of(project: Project, sweep: Sweep) -> Axis:
     if low < address.low or high > address.high:
         raise ScanError(f"The scan's range leaves what {address.label} allows: narrow it.")
     values = _values(low, high, sweep, step)
-    return Axis(knob.id, knob.input, address.dimension, knob.label or address.label, values, sweep.spacing)
+    unit = unit_of(sweep.low or knob.low, address.dimension)
+    return Axis(knob.id, knob.input, address.dimension, knob.label or address.label, values, sweep.spacing, unit)
 
 
 def _refuse_held(project: Project, knob: KnobEntry) -> None:

@@ -35,6 +35,7 @@ BESIDE = (
     *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads"),
     *("ledger", "notebook", "strip"),
 )
+YOUNG = ("numbers", "own_units")  # parts that older documents do not have: empty they change no name of older answers
 KEPT_PLANS = 12
 
 
@@ -43,9 +44,14 @@ def _named(data: dict[str, Any] | list) -> str:
     return sha256(text.encode()).hexdigest()
 
 
+def _parts(document: dict[str, Any], beside: tuple[str, ...] = BESIDE) -> dict[str, Any]:
+    """A dumped document without what does not count."""
+    return {k: v for k, v in document.items() if k not in beside and (v or k not in YOUNG)}
+
+
 def document_digest(document: dict[str, Any]) -> str:
     """A name of a dumped document for what its solution hangs on."""
-    parts = {k: v for k, v in document.items() if k not in BESIDE}
+    parts = _parts(document)
     if "phase_model" in parts:
         parts["phase_model"] = {k: v for k, v in parts["phase_model"].items() if k != "measured"}
     return _named(parts)
@@ -63,10 +69,10 @@ def asked_digest(document: Project, entry: ScanEntry | SearchEntry) -> str:
         if knob.id in turned and knob.input in known:
             write(plain, knob.input, knob.low)
     scan = isinstance(entry, ScanEntry)
-    beside = (*BESIDE, "display", *(("gauges",) if scan else ()))
+    beside = (*BESIDE, "display", "own_units", *(("gauges",) if scan else ()))
     asked = entry.model_dump(mode="json", exclude={"gauges", "shows", "aim", "passing"} if scan else set())
     unsure = plain.model_dump(mode="json", include={"spreads"}) if not scan or entry.band else {}
-    return _named(["asked", {k: v for k, v in plain.dump().items() if k not in beside}, asked, unsure])
+    return _named(["asked", _parts(plain.dump(), beside), asked, unsure])
 
 
 def world_digest(document: Project, scan: ScanEntry) -> str:
@@ -214,7 +220,7 @@ class MoveKnobs:
     @property
     def digest(self) -> str:
         """Names what the answer hangs on."""
-        return _named(["swings", {k: v for k, v in self.document.items() if k not in BESIDE or k == "spreads"}])
+        return _named(["swings", _parts(self.document, tuple(k for k in BESIDE if k != "spreads"))])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
         """Move every knob."""

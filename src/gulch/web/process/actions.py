@@ -229,8 +229,17 @@ def project_name(document: Project, form: Values) -> Done:
 
 @action("display", value=Text())
 def display(document: Project, form: Values) -> Done:
-    document.display = form.value
+    document.display_set = form.value  # type: ignore[assignment]  # pydantic looks at it
     return Done(f"Show units as {DISPLAY_SETS[form.value].label}")
+
+
+@action("own-unit", dimension=Key(), unit=Text())
+def own_unit(document: Project, form: Values) -> Done:
+    """Show one kind of quantity in a unit of its own; in that of the set where it is none."""
+    rest = {d: u for d, u in document.own_units.items() if d != form.dimension}
+    usual = DISPLAY_SETS[document.display_set].units.get(form.dimension)
+    document.own_units = rest if form.unit in ("", usual) else rest | {form.dimension: form.unit}
+    return Done(f"Show {form.dimension} in {form.unit or usual}")
 
 
 @action("ledger-columns", columns=Several(), only_pinned=Ticked(), across=Ticked(), species=Text(), also=Text())

@@ -92,7 +92,7 @@ def export_scan(request: HttpRequest, pk: int, run: int, kind: str) -> HttpRespo
     found = get_object_or_404(row.scan_runs, pk=run, result__isnull=False)
     asked = found.result
     result = table_of(asked, jobs.points_of(found)) if asked.get("kind") else jobs.result_of(found) or {}
-    display = row.current.document.get("display", "process-metric")
+    display = row.current.read.display
     if kind == "xlsx":
         return attachment(HttpResponse(scan_xlsx(result, display), content_type=XLSX), row, f"{found.scan}.xlsx")
     return attachment(HttpResponse(scan_csv(result, display), content_type="text/csv; charset=utf-8"), row, f"{found.scan}.csv")

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import in_sentence, limit_words
-from gulch.engine.quantities import show, write
+from gulch.engine.quantities import along, show, write
 from gulch.web.projects.words import show_unit
 
 if TYPE_CHECKING:
@@ -43,12 +43,15 @@ class Told:
     def say(self, text: Any, values: Any = None) -> None:
         self.pieces.append((text, self.point(values) if values else None))
 
+    def _shown(self, value: float, axis: dict[str, Any], unit: bool = True) -> str:
+        return show(value, axis["dimension"], along(self.display, axis), 4, unit=unit)
+
     def point(self, values: Any) -> Any:
         """{address: document text} of values of the knobs [SI]."""
-        return {a["address"]: write(v, a["dimension"], self.display, DIGITS) for a, v in zip(self.axes, values, strict=True)}
+        return {a["address"]: write(v, a["dimension"], along(self.display, a), DIGITS) for a, v in zip(self.axes, values, strict=True)}
 
     def place(self, values: Any) -> Any:
-        parts = [f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(self.axes, values, strict=True)]
+        parts = [f"{in_sentence(a['label'])} {self._shown(v, a)}" for a, v in zip(self.axes, values, strict=True)]
         return f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
 
 
@@ -60,9 +63,7 @@ class Curve(Told):
         points = f["points"]
 
         def both(p: dict[str, Any]) -> str:
-            return " with ".join(
-                f"{in_sentence(a['label'])} {show(v, a['dimension'], self.display, 4)}" for a, v in zip(f["aims"], p["reads"], strict=True)
-            )
+            return " with ".join(f"{in_sentence(a['label'])} {self._shown(v, a)}" for a, v in zip(f["aims"], p["reads"], strict=True))
 
         if len(points) == 1:
             self.say("Both aims have their best at one point: nothing is traded. ")
@@ -90,7 +91,9 @@ class Curve(Told):
         for i, p in enumerate(f["points"]):
             yield CurvePoint(
                 reads=[show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(f["aims"], p["reads"], strict=True)],
-                values=[show(v, a["dimension"], self.display, 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)],
+                values=[
+                    show(v, a["dimension"], along(self.display, a), 4, unit=False) for a, v in zip(self.axes, p["values"], strict=True)
+                ],
                 holds=self.held_by(p),
                 point=json.dumps(self.point(p["values"])),
                 typed=self.place(p["values"]),
@@ -99,4 +102,4 @@ class Curve(Told):
             )
 
     def curve_heads(self) -> list[tuple]:
-        return [(a["label"], show_unit(a["dimension"], self.display)) for a in (*self.found["aims"], *self.axes)]
+        return [(a["label"], show_unit(a["dimension"], along(self.display, a))) for a in (*self.found["aims"], *self.axes)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.quantities import DISPLAY_SETS, to_unit, write
+from gulch.engine.quantities import DISPLAY_SETS, along, to_unit, write
 from gulch.engine.scans import limit_broken
 from gulch.web.projects.words import show_unit
 from gulch.web.scans.remarks import own_remarks
@@ -15,8 +15,9 @@ if TYPE_CHECKING:
 
 
 class _Units:
-    def __init__(self, display: str) -> None:
-        self.display, self.units = display, DISPLAY_SETS[display]
+    def __init__(self, display: str, axis: dict[str, Any] | None = None) -> None:
+        self.display = along(display, axis) if axis else display
+        self.units = DISPLAY_SETS[self.display]
 
     def number(self, value: float | None, dimension: str) -> float | None:
         """A value in the unit shown, to as many digits as mean something: what a solve leaves behind them is no course to draw."""
@@ -35,13 +36,13 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
         result = result | {"points": points, "dimension": "count", "label": "point"}
     scales, axis_of = _scales(gauges, points)
     of = {g["id"]: g for g in gauges}
-    x = result["dimension"]
+    x, on = result["dimension"], _Units(display, (result.get("axes") or [None])[0] if not result.get("listed") else None)
     return {
         "kind": "lines",
-        "x": [units.number(p["value"], x) for p in points],
+        "x": [on.number(p["value"], x) for p in points],
         "points": [sentence.point(values) for values in carried],
         "x_label": result["label"],
-        "x_unit": show_unit(x, display),
+        "x_unit": show_unit(x, on.display),
         "x_log": (result.get("axes") or [{}])[0].get("spacing") == "log" and not result.get("listed"),
         "axes": [{"label": _axis_label(gauges, axis_of, i, d), "unit": show_unit(d, display)} for i, d in enumerate(scales)],
         "series": [
@@ -54,7 +55,7 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
                 "at_most": units.number(g["at_most"], g["dimension"]),
                 "band": _band(points, g, units),
                 "between": sorted(
-                    [units.number(e["value"], x), units.number(e["gauges"].get(g["id"]), g["dimension"])]
+                    [on.number(e["value"], x), units.number(e["gauges"].get(g["id"]), g["dimension"])]
                     for e in (*result.get("edges", ()), *result.get("peaks", ()), *result.get("bends", ()))
                     if e["gauges"].get(g["id"]) is not None
                 ),
@@ -62,11 +63,11 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
             for g in gauges
         ],
         "others": [],
-        "windows": [[units.number(v, x) for v in ends] for ends in sentence.answer.windows],
+        "windows": [[on.number(v, x) for v in ends] for ends in sentence.answer.windows],
         "best": None
         if best is None or at_best is None
         else {
-            "x": units.number(at_best, x),
+            "x": on.number(at_best, x),
             "y": units.number(best.reads, sentence.shown["dimension"]),
             "axis": axis_of[sentence.shown["id"]],
             "label": of[sentence.shown["id"]]["label"],
@@ -76,13 +77,16 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
     }
 
 
-def lay_beside(plot: dict[str, Any], others: list[tuple], display: str) -> None:
-    """Add the lines of other runs to a plot of lines: [(words, result)]; each like the line of its gauge, dashed in its own way."""
-    units = _Units(display)
+def lay_beside(plot: dict[str, Any], others: list[tuple], display: str, axis: dict[str, Any]) -> None:
+    """Add the lines of other runs to a plot of lines: [(words, result)]; each like the line of its gauge, dashed in its own way.
+
+    axis: of the plot.
+    """
+    units, on = _Units(display), _Units(display, axis)
     for number, (words, result) in enumerate(others, 1):
         if not result or not result["points"]:
             continue
-        x = [units.number(p["value"], result["dimension"]) for p in result["points"]]
+        x = [on.number(p["value"], result["dimension"]) for p in result["points"]]
         for g in result["gauges"]:
             like = next((i for i, s in enumerate(plot["series"]) if s["id"] == g["id"]), None)
             if like is not None:
@@ -131,13 +135,13 @@ def _axis_label(gauges: list[dict[str, Any]], axis_of: dict[str, int], i: int, d
 def contours(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str, Any]:
     """Every gauge over two knobs, rows by the second; what breaks a limit, does not solve or is doubtful."""
     units, gauges, axes = _Units(display), result["gauges"], result["axes"]
-    across, up = ([units.number(v, a["dimension"]) for v in a["values"]] for a in axes)
+    across, up = ([_Units(display, a).number(v, a["dimension"]) for v in a["values"]] for a in axes)
     where = {tuple(p["values"]): p for p in result["points"]}
     rows = [[where.get((x, y)) for x in axes[0]["values"]] for y in axes[1]["values"]]
     best, now = sentence.answer.best, sentence.now
 
     def place(values: Any) -> list[float | None]:
-        return [units.number(v, a["dimension"]) for v, a in zip(values, axes, strict=True)]
+        return [_Units(display, a).number(v, a["dimension"]) for v, a in zip(values, axes, strict=True)]
 
     return {
         "kind": "contours",
@@ -146,10 +150,10 @@ def contours(result: dict[str, Any], sentence: Sentence, display: str) -> dict[s
         "axes": [
             {
                 "label": a["label"],
-                "unit": show_unit(a["dimension"], display),
+                "unit": show_unit(a["dimension"], along(display, a)),
                 "address": a["address"],
                 "log": a["spacing"] == "log",
-                "typed": [write(v, a["dimension"], display, 7) for v in a["values"]],
+                "typed": [write(v, a["dimension"], along(display, a), 7) for v in a["values"]],
             }
             for a in axes
         ],

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.project.choices import choices
 from gulch.engine.project.edit.naming import name_of_gauge, name_of_knob
-from gulch.engine.quantities import show, write
+from gulch.engine.quantities import along, show, write
 from gulch.engine.scans import gauges_of, limit_broken
 from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.projects.workspace import Workspace
@@ -136,9 +136,9 @@ def lay_beside(page: ScanPage, run: ScanRun | None, kept: set[int], space: Works
     others = jobs.beside(run)
     kept &= {r.pk for r in others}
     page.beside = [(",".join(map(str, sorted(kept ^ {r.pk}))), run_words(space, r, run), r.pk in kept) for r in others]
-    if page.plot is not None and page.plot["kind"] == "lines":
+    if page.plot is not None and page.answer is not None and page.plot["kind"] == "lines":
         found = [(run_words(space, r, run), result_today(r, space.document, entry)) for r in others if r.pk in kept]
-        plots.lay_beside(page.plot, found, space.display)
+        plots.lay_beside(page.plot, found, space.display, page.answer.axes[0])
 
 
 def run_words(space: Workspace, run: ScanRun, shown: ScanRun | None) -> str:
@@ -244,10 +244,15 @@ def knob_words(space: Workspace, knob: KnobEntry) -> str:
     return name_of_knob(knob, space.inputs)
 
 
+def _written(point: dict[str, Any], axes: list[dict[str, Any]], display: str) -> dict[str, str]:
+    """{address: document text} of a point."""
+    return {a["address"]: write(v, a["dimension"], along(display, a), 7) for a, v in zip(axes, values_of(point), strict=True)}
+
+
 def table(result: dict[str, Any], display: str) -> Table:
     """Rows of text, of the first points where there are very many; `point` is what carrying one back writes into the document."""
     axes = result.get("axes") or [result]
-    heads = [(a["label"], show_unit(a["dimension"], display)) for a in axes]
+    heads = [(a["label"], show_unit(a["dimension"], along(display, a))) for a in axes]
     heads += [(g["label"], show_unit(g["dimension"], display)) for g in result["gauges"]]
     rows = []
     for p, own in zip(result["points"][:MOST_ROWS], own_remarks(result), strict=False):
@@ -256,9 +261,11 @@ def table(result: dict[str, Any], display: str) -> Table:
         ]
         rows.append(
             TableRow(
-                values=[show(v, a["dimension"], display, unit=False) for a, v in zip(axes, values_of(p), strict=True)],
+                values=[show(v, a["dimension"], along(display, a), unit=False) for a, v in zip(axes, values_of(p), strict=True)],
                 typed=typed_point(p, axes, display),
-                point=json.dumps({a["address"]: write(v, a["dimension"], display, 7) for a, v in zip(axes, values_of(p), strict=True)}),
+                point=json.dumps(
+                    {a["address"]: write(v, a["dimension"], along(display, a), 7) for a, v in zip(axes, values_of(p), strict=True)}
+                ),
                 cells=cells,
                 remarks=own,
                 solved=p["solved"],

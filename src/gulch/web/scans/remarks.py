@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from gulch.engine.quantities import write
+from gulch.engine.quantities import along, write
 from gulch.web.projects.words import pretty_text
 
 
@@ -16,7 +16,7 @@ def values_of(point: dict[str, Any]) -> list[float]:
 
 def typed_point(point: dict[str, Any], axes: list[dict[str, Any]], display: str) -> str:
     """The knobs at a point as they would be typed."""
-    return ", ".join(write(v, a["dimension"], display, 7) for a, v in zip(axes, values_of(point), strict=True))
+    return ", ".join(write(v, a["dimension"], along(display, a), 7) for a, v in zip(axes, values_of(point), strict=True))
 
 
 def remarks_of(point: dict[str, Any]) -> list[str]:

@@ -8,7 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.places import About
 from gulch.engine.quantities import (
+    DIMENSIONS,
     DISPLAY_SETS,
+    USUAL_SETS,
+    pretty_unit,
 )
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.stages import stage_of, stages
@@ -46,6 +49,18 @@ class TodoLine:
     select: str
     taken: str
     mark: str
+
+
+@dataclass(frozen=True)
+class UnitChoice:
+    """A kind of quantity and the units it may be shown in; own: whether its unit is not that of the set."""
+
+    dimension: str
+    units: list[tuple[str, str, bool]]
+    own: bool
+
+
+OWN = ("temperature", "pressure", "molar flow", "mass flow", "volume flow", "power", "molar energy", "volume", "time", "density")
 
 
 class Header(Region):
@@ -131,7 +146,15 @@ class Header(Region):
             )
 
     def displays(self) -> list[tuple]:
-        return [(name, d.label, name == self.display) for name, d in DISPLAY_SETS.items()]
+        return [(name, DISPLAY_SETS[name].label, name == self.document.display_set) for name in USUAL_SETS]
+
+    def units(self) -> list[UnitChoice]:
+        """The units in which the commonest quantities are shown, each with those it may be shown in."""
+        shown = DISPLAY_SETS[self.display]
+        return [
+            UnitChoice(d, [(u, pretty_unit(u), u == shown.unit(d)) for u in DIMENSIONS[d].offered], d in self.document.own_units)
+            for d in OWN
+        ]
 
 
 def selection(place: Place) -> str:
