@@ -51,7 +51,7 @@ def test_the_workbook_holds_what_the_screen_shows(page, row):
     for name in ("product", "recycle", "purge"):
         shown[name] = [float(t.replace("\u202f", "").replace("−", "-")) for t in page.locator(f"#stream-{name} td").all_inner_texts()]
     heads = [t.replace("\n", " ") for t in page.locator(".ledger-table thead th").all_inner_texts()][1:]
-    page.locator("header details.menu").evaluate("menu => menu.open = true")
+    page.locator("header details.menu").first.evaluate("menu => menu.open = true")
     with page.expect_download() as found:
         page.click("#as-xlsx")
     assert found.value.suggested_filename == "Juniper-Flats-ethanol.xlsx"

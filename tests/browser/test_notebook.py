@@ -67,6 +67,7 @@ def test_a_frozen_copy_stays_while_the_project_goes_on(page, row, tmp_path):
     press(page, "#report-keep")
     expect(page.locator(".kept")).to_contain_text("as sold")
     product = page.locator("#piece-streams tbody tr", has_text="product").inner_text()
+    page.click("#more-cards")  # one line of readings stands here
     page.fill("#knob-value-reactor_T", "240")
     post(page, lambda: page.press("#knob-value-reactor_T", "Enter"))
     expect(page.locator("#paper-state")).to_contain_text("Revision 2 of")

@@ -118,7 +118,7 @@ test("a map's points that are doubtful or not solved stand where they are, with 
   assert.deepEqual(of("doubtful"), [[[20], [1], ["near the edge"]]]);
   assert.deepEqual(of("not solved"), [[[10], [10], ["no way out"]]]);
   assert.equal(of("best").length, 0);
-  assert.match(plot.traces[0].text[0][1], /^20\.00 °C, 1\.000 bar<br>purity 2\.0000 %<br>near the edge$/);
+  assert.match(plot.traces[0].text[0][1], /^T 20\.00 °C<br>P 1\.000 bar<br>purity 2\.0000 %<br>near the edge$/);
 });
 
 test("a click on a map gives both knobs as they were typed, at the nearest point", () => {

@@ -23,7 +23,7 @@ def test_a_name_is_cut_between_words(text, letters, shown):
 
 def at(low, high, position, display="process-metric"):
     project = demo()
-    project.display = display
+    project.display_set = display
     knob = project.knob("drum_T")
     knob.low, knob.high = low, high
     return slider_text(project, "drum_T", position)

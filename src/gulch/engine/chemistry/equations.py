@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.species import lookup, resolve_name
+from gulch.engine.species.condensed import meant
 from gulch.engine.species.search import formula_key, plain
 
 if TYPE_CHECKING:
@@ -134,9 +135,13 @@ def find_in_project(name: str, entries: tuple) -> int | None:
     for i, (id_, cas, shown, _) in enumerate(entries):
         if text in (id_.lower(), cas, plain(shown or ""), id_.lower().replace("_", " ").replace("-", " ")):
             return i
-    key = formula_key(name)
-    if key is not None:
-        same = [i for i, (_, cas, _, data) in enumerate(entries) if formula_key(lookup(cas, data).formula) == key]
+    key, only = formula_key(name), meant(name)
+    own = next((i for i, (_, cas, _, _) in enumerate(entries) if only is not None and cas == only), None)
+    if own is not None:
+        return own
+    if key is not None:  # of a condensed formula only species of the user's own can be meant besides
+        rivals = [(i, cas, data) for i, (_, cas, _, data) in enumerate(entries) if only is None or not cas]
+        same = [i for i, cas, data in rivals if formula_key(lookup(cas, data).formula) == key]
         if len(same) == 1:
             return same[0]
         if len(same) > 1:

@@ -10,8 +10,9 @@ from importlib.resources import files
 from typing import Any
 
 from chemicals import identifiers
-from chemicals.elements import simple_formula_parser
+from chemicals.elements import nested_formula_parser
 
+from gulch.engine.species.condensed import meant
 from gulch.engine.species.databank import GRAPHITE, usable, written
 from gulch.engine.species.heat_capacity import loaded
 from gulch.engine.species.kept import kept
@@ -69,7 +70,7 @@ def index() -> tuple:
             continue
         try:
             meta = identifiers.search_chemical(cas)
-            simple_formula_parser(meta.formula)
+            nested_formula_parser(meta.formula)
         except (ValueError, KeyError):
             continue
         if meta.charge or not meta.formula:
@@ -85,7 +86,7 @@ def formula_key(text: str) -> tuple | None:
     if not re.fullmatch(r"(?:[A-Z][a-z]?\d*|\(|\)\d*)+", text.strip()):
         return None
     try:
-        return tuple(sorted(simple_formula_parser(text.strip()).items()))
+        return tuple(sorted(nested_formula_parser(text.strip()).items()))
     except Exception:
         return None
 
@@ -196,11 +197,14 @@ def similar(text: str, limit: int = 5) -> list:
 
 
 def resolve_name(text: str) -> list:
-    """Matches that a word in a reaction equation can mean: exact names first, else formula.
+    """Matches that a word in a reaction equation can mean: a condensed formula, then exact names, else a formula.
 
     Returns a list of Match; several when a formula has isomers.
     """
     name = plain(text)
+    if (only := meant(text)) is not None and only in _by_cas():
+        row = _by_cas()[only]
+        return [Match(only, row[1], row[1], row[2])]
     cas = (
         _by_cas().get(name, (None,))[0] or _by_name().get(name) or _by_name().get(name.replace("_", " ")) or _by_name().get(squeezed(text))
     )

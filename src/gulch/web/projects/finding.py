@@ -150,7 +150,8 @@ class _Finder:
 
     def watch(self, what: str) -> list[dict[str, Any]]:
         rows = [(a, w) for a, w in matching(what, self.result_entries()) if a not in self.gauges][:8]
-        return [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
+        own = [{"words": f"Watch the formula {what}", "act": "gauge-formula", "form": {"formula": what}}] if naming.is_formula(what) else []
+        return own + [{"words": f"Watch {words}", "act": "gauge", "form": {"address": a}} for a, words in rows]
 
     def why(self, what: str) -> list[dict[str, str]]:
         rows = matching(what, self.result_entries())[:8]

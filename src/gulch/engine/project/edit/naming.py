@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.couplings import readings
-from gulch.engine.project.edit.watching import gauge_on, knob_on
+from gulch.engine.project.edit.watching import gauge_on, gauge_on_formula, knob_on
 from gulch.engine.project.edit.whole import EditError
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
@@ -61,13 +61,20 @@ def knob_named(document: Project, what: str) -> KnobEntry:
     return knob_for(document, known[_only(what, ((a, w, k) for a, w, k in input_entries(document, known) if known[a].knob), "input")])
 
 
+def is_formula(what: str) -> bool:
+    """Whether words are a formula over addresses rather than a name."""
+    return bool(re.search(r"[*/+^(]|\d\s*-|-\s*\d", what)) and bool(re.search(r"[A-Za-z_][\w-]*\.[A-Za-z]", what))
+
+
 def gauge_named(document: Project, what: str) -> GaugeEntry:
     """The gauge that some words name, by its id, its label, or the words for its result; made where the result is none yet.
 
-    Raises EditError where they name no result, or several.
+    A formula over addresses is watched as well. Raises EditError where they name no result, or several.
     """
     known = readings(document)
     own = [g for g in document.gauges if what in (g.id, g.reads) or what.lower() == name_of_gauge(g, known).lower()]
+    if not own and is_formula(what):
+        return gauge_on_formula(document, what)
     return own[0] if own else gauge_on(document, _only(what, result_entries(document, known), "result"))
 
 

@@ -28,12 +28,14 @@ hear("alpine:init", () => {
       });
       hear("click", (_, target) => {
         if (target.closest("#open-palette")) this.show();
+        if (target.closest("#watch-more")) this.show("watch ");
         if (/** @type {object} */ (target) === this.$root) this.$root.close();
       });
     },
-    show() {
+    /** @param {string} typed what stands in it to begin with */
+    show(typed = "") {
       this.$root.showModal();
-      this.$refs.input.value = "";
+      this.$refs.input.value = typed;
       this.$refs.input.focus();
       this.rows = [];
       this.$refs.list.replaceChildren();

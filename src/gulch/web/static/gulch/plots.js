@@ -89,6 +89,7 @@ const sheet = () => ({
   paper_bgcolor: "rgba(0,0,0,0)",
   plot_bgcolor: "rgba(0,0,0,0)",
   hovermode: "closest",
+  hoverlabel: { bgcolor: css("--card"), bordercolor: css("--line"), align: "left", font: { size: 12.5, color: css("--text") } },
 });
 
 /** @typedef {HTMLElement & {on: (name: string, hear: (event: {points: import("./plots/frame.js").Pointed[]}) => void) => void,

@@ -60,7 +60,8 @@ function told(found) {
   return found.y.map((y, j) =>
     found.x.map((x, i) =>
       [
-        `${x.toPrecision(4)} ${across.unit}, ${y.toPrecision(4)} ${up.unit}`,
+        `${across.label} ${x.toPrecision(4)} ${across.unit}`,
+        `${up.label} ${y.toPrecision(4)} ${up.unit}`,
         ...found.gauges.map((g) => `${g.label} ${said(g.z[j][i], g.unit)}`),
         ...(found.state[j][i][1] ? [found.state[j][i][1].slice(0, 160)] : []),
       ].join("<br>"),

@@ -20,7 +20,7 @@ export function profile(found, group = found.groups[0]) {
     mode: "lines",
     yaxis: s.axis ? "y2" : "y",
     line: { color: ink(i), dash: farDash(i), width: 2 },
-    hovertemplate: `%{x:.4g} ${found.x_unit}: %{y:.5g} ${group.axes[s.axis].unit}<extra>${bare(s.label)}</extra>`,
+    hovertemplate: `${bare(found.x_label)} %{x:.4g} ${found.x_unit}<br>${bare(s.label)} %{y:.5g} ${group.axes[s.axis].unit}<extra></extra>`,
   }));
   return {
     traces: group.marks.length ? [...series, marked(group.marks, found.x_unit)] : series,

@@ -49,6 +49,9 @@ export function lines(found, log = false) {
   };
 }
 
+/** Where the pointer is, in words. @param {Found} found */
+const along = (found) => `${bare(found.x_label)} %{x:.5g} ${found.x_unit}`;
+
 /** @param {Found} found @param {Series} s @param {number} i */
 function solved(found, s, i) {
   return {
@@ -67,7 +70,7 @@ function solved(found, s, i) {
       line: { color: css("--ochre"), width: found.remarks.map((r) => (r ? 3 : 0)) },
     },
     customdata: found.remarks.map((r) => (r ? `<br>▲ ${r}` : "")),
-    hovertemplate: `%{x:.5g} ${found.x_unit}: %{y:.5g} ${found.axes[s.axis].unit}%{customdata}<extra>${bare(s.label)}</extra>`,
+    hovertemplate: `${along(found)}<br>${bare(s.label)} %{y:.5g} ${found.axes[s.axis].unit}%{customdata}<extra></extra>`,
   };
 }
 
@@ -96,7 +99,7 @@ const between = (found, s, i) => ({
   legendgroup: s.label,
   showlegend: false,
   marker: { symbol: "circle-open", size: 6, color: ink(i) },
-  hovertemplate: `solved between: %{x:.6g} ${found.x_unit}: %{y:.6g}<extra></extra>`,
+  hovertemplate: `${along(found)}<br>${bare(s.label)} %{y:.6g} ${found.axes[s.axis].unit}, solved between<extra></extra>`,
 });
 
 /** Nine samples in ten lie in the shade. @param {Found} found @param {Series} s @param {number} i */
@@ -129,7 +132,7 @@ function others(found) {
     yaxis: yAxis(found.series[o.like].axis),
     connectgaps: false,
     line: { color: ink(o.like), dash: dash(o.like + o.number), width: 1.4 },
-    hovertemplate: `%{x:.5g} ${found.x_unit}: %{y:.5g}<extra>${bare(o.label)}</extra>`,
+    hovertemplate: `${along(found)}<br>${bare(o.label)} %{y:.5g}<extra></extra>`,
   }));
 }
 
@@ -141,7 +144,7 @@ const best = (found) => ({
   name: "best",
   yaxis: yAxis(found.best.axis),
   marker: bestMark(16),
-  hovertemplate: `best: %{x:.6g} ${found.x_unit}: %{y:.6g}<extra></extra>`,
+  hovertemplate: `best: ${along(found)}<br>%{y:.6g} ${found.axes[found.best.axis].unit}<extra></extra>`,
 });
 
 /** @param {Found} found */

@@ -1,6 +1,6 @@
 // Lines along both knobs of a map through the place one points at.
 import { FAILS, nearest } from "./contours.js";
-import { css, rule, SMALL, smallAxis, titled } from "./frame.js";
+import { bare, css, rule, SMALL, smallAxis, titled } from "./frame.js";
 
 /** The two plots beside a map: [id of its node, plot]. @param {import("./contours.js").Found} found @param {number} x @param {number} y
  * @param {number} gauge @returns {[string, import("./frame.js").Plot][]} */
@@ -26,7 +26,9 @@ function section(g, along, x, y, here, other, held) {
   const limits = [g.at_least, g.at_most].filter((v) => v !== null);
   const drawn = { x, y, mode: "lines+markers", line: { color: css("--creek"), width: 2 }, marker: { size: 5 } };
   return {
-    traces: [{ ...drawn, hovertemplate: `%{x:.5g} ${along.unit}: %{y:.5g} ${g.unit}<extra></extra>` }],
+    traces: [
+      { ...drawn, hovertemplate: `${bare(along.label)} %{x:.5g} ${along.unit}<br>${bare(g.label)} %{y:.5g} ${g.unit}<extra></extra>` },
+    ],
     layout: {
       margin: { l: 44, r: 8, t: 24, b: 38 },
       title: { text: `${titled(g)} at ${other.label} ${held.toPrecision(4)} ${other.unit}`, font: SMALL, x: 0, y: 0.97 },

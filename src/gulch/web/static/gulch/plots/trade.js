@@ -1,5 +1,5 @@
 // The curve of best points for two aims.
-import { ABOVE, axis, css, label, nowMark, spot, titled } from "./frame.js";
+import { ABOVE, axis, bare, css, label, nowMark, spot, titled } from "./frame.js";
 
 /** @typedef {import("./frame.js").Quantity} Quantity */
 /** @typedef {{axes: [Quantity, Quantity], x: number[], y: number[], words: string[], holds: string[], rough: boolean[], knee:
@@ -20,7 +20,7 @@ export function trade(found) {
     name: "best for both",
     line: { color: css("--creek"), width: 2.2 },
     marker: { size: 9, color: found.rough.map((r) => css(r ? "--card" : "--creek")), line: { color: css("--creek"), width: 1.6 } },
-    hovertemplate: `%{x:.5g} ${one.unit}, %{y:.5g} ${other.unit}<br>%{text}<extra></extra>`,
+    hovertemplate: `${bare(one.label)} %{x:.5g} ${one.unit}<br>${bare(other.label)} %{y:.5g} ${other.unit}<br>%{text}<extra></extra>`,
   };
   const bend = { symbol: "diamond", size: 15, color: css("--clay"), line: { color: css("--card"), width: 1 } };
   const spots = [];
