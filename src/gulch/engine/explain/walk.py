@@ -59,17 +59,14 @@ def _steps(project: Project, answered: bool) -> Iterator[Step]:
     yield Step("separator", bool(separators), words, "process", open_end, "#append .kind-filter")
     words = "Send what did not react back to the reactor. A splitter before that lets a purge out."
     yield Step("return", bool(material_loops(project)), words, "process", _to_return(project, separators), "#send-to")
-    turned = reactors[0] if reactors else ""
-    heat = getattr(project.unit(turned), "heat", None) if turned else None
-    own = getattr(heat, "mode", None) == "isothermal"
-    held = bool(project.knobs) or (own and bool(heat.temperature))
-    words = "Hold the reactor at a temperature of its own, so that it can be turned: choose it under Heat, and type it."
-    yield Step("heat", held, words, "process", turned, f"[id='f-{turned}.{'temperature' if own else 'mode'}']")
-    words = "Make an input a knob: the ◇ beside it, for example the reactor’s temperature."
-    yield Step("knob", bool(project.knobs), words, "process", turned, f".field:has([id='f-{turned}.temperature']) .pin")
-    words = "Watch a result as a gauge: the ○ beside it, for example a conversion."
-    yield Step("gauge", bool(project.gauges), words, "process", turned, "#inspector .result .pin[hx-vals*='.conversion.']")
-    yield Step("scan", bool(project.scans), "Scan: ask what the knob does over its range.", "scans", "", "#add-first-scan")
+    yield Step(
+        "scan",
+        bool(project.scans),
+        "Ask what an input does over a range: the question names one, and you can name any other.",
+        "scans",
+        "",
+        "#add-first-scan",
+    )
     scan = project.scans[0].id if project.scans else ""
     yield Step("answer", answered, "Run it: the answer stands in a sentence above its picture.", "scans", scan, "#run-scan")
 

@@ -13,6 +13,7 @@ from gulch.engine.project.pasted import read_points_of_knobs
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError, grid_of, points_or_step
+from gulch.engine.units import KINDS
 from gulch.web.process.actions import turned
 from gulch.web.projects.forms import Key, Mapping, Part, Several, Text, Ticked
 from gulch.web.projects.registry import Done, action
@@ -20,6 +21,7 @@ from gulch.web.projects.registry import Done, action
 if TYPE_CHECKING:
     from gulch.engine.document.process import KnobEntry
     from gulch.engine.document.project import Project
+    from gulch.engine.project.inputs import Address
     from gulch.web.projects.forms import Values
 
 
@@ -39,8 +41,15 @@ def something_to_turn(document: Project) -> KnobEntry:
     inputs = [a for a in addresses(document).values() if a.knob and a.text and a.address not in taken and not a.assumed]
     if not inputs:
         raise EditError("There is no input yet that could be turned: give a feed and a unit first.")
-    warm = (a for a in inputs if a.dimension == "temperature" and document.unit(a.address.partition(".")[0]))
-    return edit.knob_for(document, next(warm, inputs[0]))
+    return edit.knob_for(document, min(inputs, key=lambda a: _likely(document, a)))
+
+
+def _likely(document: Project, found: Address) -> int:
+    """How likely an input is one that somebody would turn first: a reactor's temperature, a splitter's share, another temperature."""
+    unit = document.unit(found.address.partition(".")[0])
+    if unit is not None and found.dimension == "temperature":
+        return 0 if KINDS[unit.kind].family == "reactors" else 2
+    return 1 if unit is not None and unit.kind == "splitter" else 3
 
 
 def something_to_watch(document: Project) -> None:
