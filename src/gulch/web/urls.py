@@ -8,7 +8,7 @@ from gulch.web.api.v1 import api
 from gulch.web.help import views as help_views
 from gulch.web.notebook import views as notebook_views
 from gulch.web.operating import views as operating_views
-from gulch.web.projects import accounts, files, views
+from gulch.web.projects import accounts, courses, files, views
 from gulch.web.scans import views as scan_views
 
 urlpatterns = [
@@ -58,6 +58,7 @@ urlpatterns = [
     path("p/<int:pk>/find/", views.find_anything, name="find"),
     path("p/<int:pk>/known/<slug:of>/", views.known, name="known"),
     path("p/<int:pk>/species/", views.species_search, name="species-search"),
+    path("p/<int:pk>/over-temperature/<str:of>/", courses.over_temperature, name="over-temperature"),
     path("p/<int:pk>/undo/", views.history, {"way": "undo"}, name="undo"),
     path("p/<int:pk>/redo/", views.history, {"way": "redo"}, name="redo"),
     path("p/<int:pk>/<slug:stage>/", views.stage, name="stage"),

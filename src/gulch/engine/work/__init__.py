@@ -9,6 +9,7 @@ from gulch.engine.work.tasks import (
     BoilPair,
     FindBest,
     MoveKnobs,
+    OverTemperature,
     RefineScan,
     SampleData,
     ScanPart,
@@ -22,6 +23,7 @@ from gulch.engine.work.tasks import (
 
 __all__ = [
     "BoilPair",
+    "OverTemperature",
     "Ending",
     "Examine",
     "FindBest",

@@ -12,17 +12,23 @@ from dataclasses import asdict, dataclass, field
 from hashlib import sha256
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.explain import Plan
+from gulch.engine.explain.courses import of_material, of_species
 from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
+from gulch.engine.phases.stream import StreamTrouble
 from gulch.engine.project.inputs import addresses, write
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE
+from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import Point, ScanError, answered, bends, grid_of, ready_plan, refined, row_edges, sure, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
+from gulch.engine.species import SpeciesError
 from gulch.engine.work.packing import NotFinite, pack, unpack
 
 if TYPE_CHECKING:
@@ -301,6 +307,39 @@ class BoilPair:
         try:
             return True, pack({"found": pair_diagram(load(self.document), self.first, self.second).to_dict()})
         except (PairTrouble, NotFinite) as error:
+            return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class OverTemperature:
+    """Properties over temperature: of a species of a document, or of amounts {id: mol/s} at a pressure [Pa] between low and high [K].
+
+    Answers (True, packed {"courses"} or {"trouble"}).
+    """
+
+    document: dict
+    species: str = ""
+    flow: dict[str, float] | None = None
+    pressure: float = 0.0
+    low: float = 0.0
+    high: float = 0.0
+
+    @property
+    def digest(self) -> str:
+        parts = {k: self.document.get(k) for k in ("species", "phase_model")}
+        return _named(["over temperature", parts, self.species, self.flow, self.pressure, self.low, self.high])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple:
+        """(True, packed courses, or what stands in their way)."""
+        document = load(self.document)
+        try:
+            if self.species:
+                found = of_species(next(s.key for s in document.species if s.id == self.species))
+            else:
+                n = np.array([(self.flow or {}).get(s.id, 0.0) for s in document.species])
+                found = of_material(model_of(document), n, self.pressure, self.low, self.high)
+            return True, pack({"courses": [asdict(c) for c in found]})
+        except (SpeciesError, QuantityError, StreamTrouble, NotFinite) as error:
             return True, pack({"trouble": str(error)})
 
 
