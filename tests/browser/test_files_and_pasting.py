@@ -67,6 +67,7 @@ def test_the_workbook_holds_what_the_screen_shows(page, row):
                 assert isinstance(line[column], float | int)
                 assert abs(line[column] - shown[line[0]][at]) <= 6e-4 * abs(shown[line[0]][at]) + 0.051
     gauges = {r[0]: r[2] for r in list(book["Gauges"].values)[1:]}
+    page.click("#more-cards")
     for g in page.locator(".gauge").all():
-        label, value = g.locator(".name").inner_text().split(" · ")[0], g.locator(".value").inner_text().split()[0]
+        label, value = g.get_attribute("title").split(",")[0].split(":")[0], g.locator(".value").inner_text().split()[0]
         assert abs(gauges[label] - float(value.replace("\u202f", ""))) <= 6e-4 * abs(gauges[label])

@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 
 def download(page, what, path):
-    page.locator("header details.menu").evaluate("menu => menu.open = true")
+    page.locator("header details.menu").first.evaluate("menu => menu.open = true")
     with page.expect_download() as found:
         page.click(f"[data-image='{what}']")
     found.value.save_as(path)
@@ -51,7 +51,7 @@ def test_plots_are_saved_as_they_are_shown(page, row, tmp_path):
 def test_an_image_of_nothing_is_refused_with_a_sentence(page, user):
     page.goto("/")
     page.click("#start-empty")
-    menu = page.locator("header details.menu")
+    menu = page.locator("header details.menu").first
     for stage, what, words in (
         ("chemistry", "map.svg", "The map is drawn on Process"),
         ("process", "map.png", "The map is empty"),
