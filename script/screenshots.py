@@ -50,7 +50,6 @@ def shots(page):
     take("process")
     page.locator("[data-id='R1']").click()
     expect(page.locator("#account")).to_be_visible()
-    page.evaluate("document.querySelector('#inspector').scrollTop = 260")
     take("reactor")
     page.click("#rail-chemistry")
     page.click("#species-ethanol a")
@@ -73,9 +72,8 @@ def shots(page):
     page.click("text=reactor temperature × water fed")
     expect(page.locator("#scan-state")).to_contain_text("195 of 195", timeout=90_000)
     expect(page.locator("#scan-plot .contourlayer")).to_be_visible()
-    page.locator("main .page").evaluate("node => node.scrollTop = 170")
     take("scan-map")
-    page.click("#what-matters")
+    page.click("#asked-swings")
     expect(page.locator("#swing-table")).to_be_visible(timeout=90_000)
     take("swings")
     scans = page.url.split("?")[0]

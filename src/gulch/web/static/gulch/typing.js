@@ -54,6 +54,7 @@ function take(i) {
 function takeWhole(i) {
   const input = field;
   input.value = rows[i][0];
+  input.setAttribute("value", input.value); // it was chosen, not typed: what the page makes of it takes its place
   close();
   input.dispatchEvent(new Event("change", { bubbles: true }));
 }
