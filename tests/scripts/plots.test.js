@@ -149,10 +149,15 @@ test("the first limit that fails is told, and colours where it does", () => {
 test("a veil lies beyond each limit and ends on its line", () => {
   assert.equal(named(drawn(contours, table()), "beyond purity").length, 0);
   const [low, high] = named(drawn(contours, table({ gauges: [gauge({ at_least: 2.5, at_most: 3.5 })] })), "beyond purity");
-  assert.deepEqual([low.contours.start, high.contours.start], [2.5, 3.5]);
+  // the veil is the upper shade of both: the lower one lies under the whole map
+  assert.deepEqual([low.contours.start, high.contours.start], [-2.5, 3.5]);
+  assert.deepEqual([low.z, high.z], [[[-1, -2], [-3, -4]], [[1, 2], [3, 4]]]); // biome-ignore format: a table
   const [clear, veil] = ["--paper00", "--papera6"];
-  assert.deepEqual([low.colorscale[0][1], low.colorscale[3][1]], [veil, clear]);
-  assert.deepEqual([high.colorscale[0][1], high.colorscale[3][1]], [clear, veil]);
+  for (const { colorscale } of [low, high]) assert.deepEqual([colorscale[0][1], colorscale[3][1]], [clear, veil]);
+  const kept = { gauges: [gauge({ at_least: 0.5, at_most: 9 })] }; // a level that nothing crosses would fill the whole map
+  assert.equal(named(drawn(contours, table(kept)), "beyond purity").length, 0);
+  const [all] = named(drawn(contours, table({ gauges: [gauge({ at_least: 7 })] })), "beyond purity");
+  assert.ok(all.colorscale.every(([, colour]) => colour === veil));
 });
 
 test("a legend is laid in rows, and an entry hides all that belongs to it", () => {

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 MOST_ROWS = 500  # of the table on the page; the file holds all
 SHOWN_FAILED = 6  # points that did not solve of which the reasons are listed
-NEAR = 5  # columns of the table that have room beside the plot
+NEAR = {1: 5, 2: 4}  # columns of the table that have room beside the plot, by how many are knobs
 LIVE_POINTS = 2500  # of a run whose plot is sent anew while it goes on
 
 
@@ -93,6 +93,7 @@ class Table:
     more_failed: int
     count: int
     near: int  # gauges that have room beside the plot
+    shown: int  # columns that have
 
 
 @dataclass
@@ -281,5 +282,6 @@ def table(result: dict[str, Any], display: str) -> Table:
         failed=failed[:SHOWN_FAILED],
         more_failed=len(failed) if len(failed) > SHOWN_FAILED else 0,
         count=len(result["points"]),
-        near=NEAR - len(axes),
+        near=NEAR.get(len(axes), 5) - len(axes),
+        shown=NEAR.get(len(axes), 5),
     )

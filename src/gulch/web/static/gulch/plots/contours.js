@@ -93,25 +93,31 @@ function levels(found, gauge, text) {
 /** A veil over what is beyond a limit of a gauge: it ends on the limit's line. @param {Found} found @param {Gauge} g @returns {object[]} */
 function beyond(found, g) {
   const [clear, veil] = [`${css("--paper")}00`, `${css("--paper")}a6`];
-  const sides = /** @type {const} */ ([[g.at_least, veil, clear], [g.at_most, clear, veil]]); // biome-ignore format: a row a side
+  const values = g.z.flat().filter((v) => v !== null);
+  // what is too low is drawn as its negative: the lowest shade of a contour lies under everything, and could not be seen through
+  const sides = /** @type {const} */ ([[g.at_least, -1], [g.at_most, 1]]); // biome-ignore format: a row a side
   return sides
-    .filter(([limit]) => limit !== null)
-    .map(([limit, below, above]) => ({
-      type: "contour",
-      x: found.x,
-      y: found.y,
-      z: g.z,
-      hoverinfo: "skip",
-      colorscale: [[0, below], [0.5, below], [0.5, above], [1, above]], // biome-ignore format: a scale reads along
-      zmin: limit - 1,
-      zmax: limit + 1,
-      contours: { start: limit, end: limit, size: 1, coloring: "fill" },
-      line: { width: 0 },
-      showscale: false,
-      connectgaps: false,
-      showlegend: false,
-      name: `beyond ${g.label}`,
-    }));
+    .filter(([limit, sign]) => limit !== null && values.some((v) => sign * v > sign * limit))
+    .map(([limit, sign]) => {
+      const everywhere = values.every((v) => sign * v > sign * limit); // a level that nothing crosses: all of it one shade
+      const level = sign * limit;
+      return {
+        type: "contour",
+        x: found.x,
+        y: found.y,
+        z: g.z.map((row) => row.map((v) => (v === null ? null : sign * v))),
+        hoverinfo: "skip",
+        colorscale: [[0, everywhere ? veil : clear], [0.5, everywhere ? veil : clear], [0.5, veil], [1, veil]], // biome-ignore format: a scale
+        zmin: level - 1,
+        zmax: level + 1,
+        contours: { start: level, end: level, size: 1, coloring: "fill" },
+        line: { width: 0 },
+        showscale: false,
+        connectgaps: false,
+        showlegend: false,
+        name: `beyond ${g.label}`,
+      };
+    });
 }
 
 /** The first limit that a point breaks, in words, or null. @param {Found} found @param {number} i @param {number} j */
