@@ -151,3 +151,20 @@ test("a field that names one thing is offered what has all words, and all of the
   assert.deepEqual(naming(names, ""), names);
   assert.deepEqual(naming(names, "pressure"), []);
 });
+
+test("a page that was on its way when the user went elsewhere does not take the place of where they are", async () => {
+  const { open } = await import("../../src/gulch/web/static/gulch/workspace/page.js");
+  const answer = (xhr, path) => {
+    const detail = { xhr: { getResponseHeader: () => "3", ...xhr }, requestConfig: { verb: "get", headers: {}, path }, shouldSwap: true };
+    document.dispatchEvent(Object.assign(new Event("htmx:beforeSwap"), { detail }));
+    return detail.shouldSwap;
+  };
+  const begun = {};
+  document.dispatchEvent(Object.assign(new Event("htmx:beforeRequest"), { detail: { xhr: begun } }));
+  assert.equal(answer(begun, "/p/1/process/"), true);
+  open("/p/1/loops/");
+  assert.equal(answer(begun, "/p/1/process/"), false);
+  const later = {};
+  document.dispatchEvent(Object.assign(new Event("htmx:beforeRequest"), { detail: { xhr: later } }));
+  assert.equal(answer(later, "/p/1/loops/"), true);
+});

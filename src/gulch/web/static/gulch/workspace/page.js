@@ -79,6 +79,7 @@ hear("htmx:beforeSwap", (event) => {
   if (requestConfig.verb === "get") {
     const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
     if (Number(asked) !== answered) event.detail.shouldSwap = false;
+    if (xhr.gulchJourney !== journeys) event.detail.shouldSwap = false; // the user went elsewhere while it was on its way
     if (requestConfig.path === leaving) {
       history.pushState({}, "", leaving); // our own state: htmx would fetch the page as well when one goes back
       leaving = null;
