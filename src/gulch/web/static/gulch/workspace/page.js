@@ -37,6 +37,8 @@ hear("htmx:sendError", (event) => {
   leaving = null;
   destination = location.href;
 });
+/** @param {string} url */
+const pathOf = (url) => new URL(url, location.href).pathname;
 // what was answered when it was asked for travels with it: it may wait in a queue before it is sent
 const show = (/** @type {string} */ url) => swap("GET", url, { headers: { "X-Gulch-Asked": answered } });
 addEventListener("popstate", () => location.reload());
@@ -79,7 +81,8 @@ hear("htmx:beforeSwap", (event) => {
   if (requestConfig.verb === "get") {
     const asked = requestConfig.headers["X-Gulch-Asked"] ?? xhr.gulchAnswered;
     if (Number(asked) !== answered) event.detail.shouldSwap = false;
-    if (xhr.gulchJourney !== journeys) event.detail.shouldSwap = false; // the user went elsewhere while it was on its way
+    // the user went elsewhere while it was on its way, or while an end was awaited that asks for the page of before
+    if (xhr.gulchJourney !== journeys || pathOf(requestConfig.path) !== pathOf(destination)) event.detail.shouldSwap = false;
     if (requestConfig.path === leaving) {
       history.pushState({}, "", leaving); // our own state: htmx would fetch the page as well when one goes back
       leaving = null;
