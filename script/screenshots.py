@@ -121,7 +121,7 @@ def shots(page):
     page.goto(ethanol + "?select=SPLIT")
     page.fill("[id='f-SPLIT.drawn']", "0 %")
     page.press("[id='f-SPLIT.drawn']", "Tab")
-    expect(page.locator("#stale")).to_be_visible()
+    expect(page.locator("#state")).to_contain_text("not solved")
     page.click("#rail-loops")
     expect(page.locator("#plot-loop-1 .scatterlayer")).to_be_visible()
     take("unsettled")
