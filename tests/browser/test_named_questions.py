@@ -82,4 +82,8 @@ def test_units_of_ones_own_and_plots_over_temperature(page, row):
     page.goto(f"/p/{row.pk}/chemistry/?select=species:ethanol")
     ready(page)
     page.click("#over-temperature")
-    expect(page.locator("#course-3 .ytitle")).to_contain_text("Vapour pressure [bar]", timeout=60_000)
+    expect(page.locator("#course-3 .ytitle")).to_have_text("[bar]", timeout=60_000)
+    expect(page.locator("#course-3 .plot-legend")).to_contain_text("Vapour pressure")
+    for n in range(4):
+        plot, title = (page.locator(f"#course-{n}{part}").bounding_box() for part in ("", " .ytitle"))
+        assert plot["y"] <= title["y"] and title["y"] + title["height"] <= plot["y"] + plot["height"]

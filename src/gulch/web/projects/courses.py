@@ -119,7 +119,7 @@ def _unit(dimension: str, display: str) -> str:
 
 
 def _drawn(space: Workspace, number: int, course: dict[str, Any]) -> Drawn:
-    axis = {"label": course["label"], "unit": _unit(course["dimension"], space.display)}
+    axis = {"label": "", "unit": _unit(course["dimension"], space.display)}
     series = [{"label": course["label"], "axis": 0, "y": _numbers(course["values"], course["dimension"], space.display)}]
     group = {"id": course["name"], "label": course["label"], "axes": [axis], "series": series, "marks": []}
     x, unit = _numbers(course["T"], "temperature", space.display), _unit("temperature", space.display)

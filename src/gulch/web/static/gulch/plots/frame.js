@@ -39,7 +39,7 @@ export const farDash = (i) => dash(i + Math.floor(i / INKS.length));
 export const symbol = (i) => MARKS[i % MARKS.length];
 
 /** @param {Quantity} quantity */
-export const titled = ({ label, unit }) => label + (unit ? ` [${unit}]` : "");
+export const titled = ({ label, unit }) => [label, unit && `[${unit}]`].filter(Boolean).join(" ");
 /** A text without what the plot library takes for marks. @param {string} text */
 export const bare = (text) => text.replace(/[<>&]/g, "");
 /** What is shown of a number that may be missing. @param {number | null | undefined} value @param {string} unit */
