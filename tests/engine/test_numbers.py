@@ -6,7 +6,7 @@ from helpers import demo, document, feed
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.project import edit
-from gulch.engine.project.edit import EditError
+from gulch.engine.project.edit import EditError, naming
 from gulch.engine.project.inputs import addresses, write
 from gulch.engine.scans import run_scan
 
@@ -162,3 +162,21 @@ def test_a_target_turns_a_ratio():
     )
     out = solve(project)
     assert out.targets[0].met and out.targets[0].knob_value == pytest.approx(3.2, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("words", "formula"),
+    [
+        ("R1.temperature - H1.temperature", True),
+        ("2*H1.duty", True),
+        ("R1.duty/2", True),
+        ("R1.temperature -5", True),
+        ("R1.conversion", False),
+        ("iso-butane in product", False),
+        ("duty of H1 (heater)", False),
+        ("a" * 20_000, False),
+        ("1" + " " * 20_000 + "-" * 20_000, False),
+    ],
+)
+def test_a_formula_is_told_from_a_name_in_time_that_grows_with_the_text(words, formula):
+    assert naming.is_formula(words) is formula

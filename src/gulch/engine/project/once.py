@@ -26,7 +26,7 @@ def standing(project: Project) -> Iterator:
 
 
 def once(function: Callable) -> Callable:
-    """Let a function of a Project answer from memory while the project stands still; its answer is not to be changed."""
+    """Let a function of a Project keep its answer while the project stands still; the answer is not to be changed."""
 
     @wraps(function)
     def ask(project: Project) -> Any:

@@ -63,7 +63,7 @@ def knob_named(document: Project, what: str) -> KnobEntry:
 
 def is_formula(what: str) -> bool:
     """Whether words are a formula over addresses rather than a name."""
-    return bool(re.search(r"[*/+^(]|\d\s*-|-\s*\d", what)) and bool(re.search(r"[A-Za-z_][\w-]*\.[A-Za-z]", what))
+    return bool(re.search(r"[*/+^(]|\s-\s|\d\s*-|-\s*\d", what)) and bool(re.search(r"[\w-]\.[A-Za-z]", what))
 
 
 def gauge_named(document: Project, what: str) -> GaugeEntry:

@@ -99,7 +99,7 @@ function beyond(found, g) {
   return sides
     .filter(([limit, sign]) => limit !== null && values.some((v) => sign * v > sign * limit))
     .map(([limit, sign]) => {
-      const everywhere = values.every((v) => sign * v > sign * limit); // a level that nothing crosses: all of it one shade
+      const under = values.every((v) => sign * v > sign * limit) ? veil : clear; // a level that nothing crosses: all of it one shade
       const level = sign * limit;
       return {
         type: "contour",
@@ -107,7 +107,7 @@ function beyond(found, g) {
         y: found.y,
         z: g.z.map((row) => row.map((v) => (v === null ? null : sign * v))),
         hoverinfo: "skip",
-        colorscale: [[0, everywhere ? veil : clear], [0.5, everywhere ? veil : clear], [0.5, veil], [1, veil]], // biome-ignore format: a scale
+        colorscale: [[0, under], [0.5, under], [0.5, veil], [1, veil]], // biome-ignore format: a scale
         zmin: level - 1,
         zmax: level + 1,
         contours: { start: level, end: level, size: 1, coloring: "fill" },

@@ -3,7 +3,8 @@ import { ABOVE, bare, css, farDash, ink, SMALL, smallAxis, titled } from "./fram
 
 /**
  * @typedef {{x: number, y: number, text: string, sign: "peak" | "stable" | "unstable"}} Mark
- * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: {label: string, y: (number | null)[], axis: number}[], marks: Mark[]}} Group
+ * @typedef {{label: string, y: (number | null)[], axis: number}} Series
+ * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: Series[], marks: Mark[]}} Group
  * @typedef {{x: number[], x_label: string, x_unit: string, groups: Group[]}} Profile
  */
 

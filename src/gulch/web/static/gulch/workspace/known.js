@@ -5,7 +5,10 @@ import { beside } from "./page.js";
 /** @type {Map<string, {version: string, rows: Promise<any[]>}>} */
 const asked = new Map(); // name -> {version, rows: a promise}
 
-/** The rows of a kind as the project now stands; none where they cannot be had. @param {string} of: "commands", "names", "inputs" or "results" */
+/**
+ * The rows of a kind as the project now stands; none where they cannot be had.
+ * @param {string} of: "commands", "names", "inputs" or "results"
+ */
 export function known(of) {
   const { version } = $("workspace").dataset;
   const before = asked.get(of);
