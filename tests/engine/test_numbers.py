@@ -77,6 +77,14 @@ def test_a_feed_follows_another_by_its_ratio():
     assert flows(solve(project), "water_feed")[0] == pytest.approx(130.0)
 
 
+def test_what_is_removed_takes_no_tie_of_a_longer_name():
+    project = demo()
+    edit.rename(project, edit.ratio_of_feeds(project, "water_feed", "ethylene_feed").id, "steam_ratio")
+    edit.rename(project, edit.add_number(project, "other", "1.5").id, "ratio")
+    assert edit.remove_number(project, "ratio") == []
+    assert project.ties[-1].formula == "steam_ratio.value * ethylene_feed.flow" and solve(project).solved
+
+
 def test_a_feed_of_several_species_is_scaled_as_a_whole():
     project = demo()
     edit.ratio_of_feeds(project, "ethylene_feed", "water_feed")

@@ -61,8 +61,8 @@ def scan_table(result: dict[str, Any], display: str) -> list[list]:
     """Rows of a ScanResult as plain data, the head first, in display units; None where nothing was computed."""
     units = DISPLAY_SETS[display]
     axes = result.get("axes") or [result]
-    shown = [DISPLAY_SETS[along(display, a)] for a in axes]
-    columns = [(x["label"], x["dimension"], s) for x, s in zip((*axes, *result["gauges"]), (*shown, *[units] * 200), strict=False)]
+    columns = [(a["label"], a["dimension"], DISPLAY_SETS[along(display, a)]) for a in axes]
+    columns += [(g["label"], g["dimension"], units) for g in result["gauges"]]
     head = []
     for label, dimension, own in columns:
         unit = pretty_unit(own.unit(dimension))

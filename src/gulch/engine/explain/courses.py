@@ -89,4 +89,4 @@ def of_material(model: PhaseModel, n: np.ndarray, P: float, low: float, high: fl
     h = np.array([np.nan if v is None else v for v in rows["enthalpy"]])
     cp = np.gradient(h, T)
     values = [None if not np.isfinite(v) else float(v) for v in cp]
-    return [*found, Course("heat_capacity", "Heat that heats it, boiling included", "molar entropy", T.tolist(), values)]
+    return [*found, Course("heat_capacity", "Heat capacity, boiling included", "molar entropy", T.tolist(), values)]

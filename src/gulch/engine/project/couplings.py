@@ -122,6 +122,19 @@ def read_tie(entry: TieEntry, project: Project, known: dict[str, Any] | None = N
     return Tie(entry.sets, formula, entry.formula, reads, found.label, found.dimension)
 
 
+def ties_reading(project: Project, id_: str) -> list[TieEntry]:
+    """The ties whose formulas read a result or input of a thing; not those that cannot be read."""
+    known, found = names(project), []
+    for entry in project.ties:
+        try:
+            reads = read_tie(entry, project, known).reads
+        except QuantityError:
+            continue  # said by the checks
+        if any(address.startswith(f"{id_}.") for address in reads):
+            found.append(entry)
+    return found
+
+
 def plain_names(text: Any, known: dict[str, Any]) -> str:
     """A formula with the dashes of known addresses turned into underscores, so that they are not read as minus."""
 
@@ -186,7 +199,7 @@ def nodes_of_input(project: Project, address: str) -> list:
     """Nodes that are computed anew when an input changes."""
     head = address.partition(".")[0]
     if project.number(head) is not None:
-        return [tie_node(t.sets) for t in project.ties if address.replace("-", "_") in t.formula.replace("-", "_")]
+        return [tie_node(t.sets) for t in ties_reading(project, head)]
     if project.reaction(head) is None:
         return [feed_node(head) if project.stream(head) is not None else unit_node(head)]
     sets = {s.id for s in project.reaction_sets if any(head in step for step in s.steps)}

@@ -74,8 +74,11 @@ def over_temperature(request: HttpRequest, pk: int, of: str) -> HttpResponse:
         if waited(job, PATIENCE) and job.ending is Ending.DONE and job.value is not None:
             answer = unpack(job.value[1])
             courses, asked.trouble = answer.get("courses", []), answer.get("trouble", "")
+        elif job.ending is None:
+            solving.workers().stop(job.key)
+            asked.trouble = f"The plots were not ready after {PATIENCE:.0f} s, and were given up. Ask again."
         else:
-            asked.trouble = "It took longer than Gulch waits: ask again for a smaller range."
+            asked.trouble = f"The plots were not computed: {job.ending.value}. {job.words}".strip()
     if request.GET.get("file") == "csv" and courses:
         return attachment(HttpResponse(_csv(space, courses), content_type="text/csv; charset=utf-8"), row, f"{of}.csv")
     drawn = [_drawn(space, i, c) for i, c in enumerate(courses)]

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import NumberEntry, TieEntry
 from gulch.engine.project.basis import amounts_of, give_in
+from gulch.engine.project.couplings import ties_reading
 from gulch.engine.project.edit.whole import EditError, fresh, slug, taken
 from gulch.engine.quantities import DIMENSIONS, DISPLAY_SETS, QuantityError, complete, parse, split_text, to_unit
 
@@ -59,7 +60,7 @@ def ratio_of_feeds(project: Project, feed_id: str, other_id: str) -> NumberEntry
     now, base = _total(project, feed), _total(project, other)
     sets = _by_total(project, feed)
     _untie(project, sets)
-    if any(f"{feed_id}." in t.formula for t in project.ties if t.sets.startswith(f"{other_id}.")):
+    if any(t.sets.startswith(f"{other_id}.") for t in ties_reading(project, feed_id)):
         raise EditError(f"{other_id} is given by {feed_id} already, so each would wait for the other: give one of them by itself.")
     made = _named(project, f"{feed_id} to {other_id}", f"{now / base:.6g}")
     _tie(project, sets, f"{made.id}.value * {other_id}.flow")
@@ -85,7 +86,7 @@ def total_and_ratio(project: Project, first_id: str, second_id: str) -> tuple[Nu
 
 def remove_number(project: Project, id_: str) -> list[str]:
     """Remove a number with the ties that use it; returns the addresses that are given by themselves again."""
-    gone = [t for t in project.ties if f"{id_}.value" in t.formula]
+    gone = ties_reading(project, id_)
     project.ties = [t for t in project.ties if t not in gone]
     project.numbers = [n for n in project.numbers if n.id != id_]
     return [t.sets for t in gone]
