@@ -3,7 +3,7 @@
 import pytest
 from helpers import demo, document, feed
 
-from gulch.engine.document import load
+from gulch.engine.document import DocumentError, load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError, naming
@@ -188,3 +188,8 @@ def test_a_target_turns_a_ratio():
 )
 def test_a_formula_is_told_from_a_name_in_time_that_grows_with_the_text(words, formula):
     assert naming.is_formula(words) is formula
+
+
+def test_a_number_of_no_known_kind_is_refused_where_it_stands():
+    with pytest.raises(DocumentError, match='n › dimension: "luck" cannot stand here'):
+        load({"format": "gulch-project", "version": 1, "name": "x", "numbers": [{"id": "n", "value": "1", "dimension": "luck"}]})

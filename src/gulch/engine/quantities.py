@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.unit_names import UnitError, read_unit
+from gulch.engine.unit_names import UnitError, pretty_unit, read_unit
 
 if TYPE_CHECKING:
     from gulch.engine.unit_names import Dims
@@ -411,41 +411,6 @@ def unit_of(text: str | None, dimension: str) -> str:
     except QuantityError:
         return ""
     return next((u for u in DIMENSIONS[dimension].offered if wanted is not None and conversion(u, dimension) == wanted), "")
-
-
-_PRETTY = {
-    "degC": "°C",
-    "degF": "°F",
-    "degR": "°R",
-    "m3/h": "m³/h",
-    "m3/s": "m³/s",
-    "ft3/h": "ft³/h",
-    "kg/m3": "kg/m³",
-    "lb/ft3": "lb/ft³",
-    "kmol/m3": "kmol/m³",
-    "mol/m3": "mol/m³",
-    "lbmol/ft3": "lbmol/ft³",
-    "m3": "m³",
-    "ft3": "ft³",
-    "m2": "m²",
-    "ft2": "ft²",
-    "W/(m2 K)": "W/(m² K)",
-    "kmol/(m3 h)": "kmol/(m³ h)",
-    "lbmol/(ft3 h)": "lbmol/(ft³ h)",
-    "mol/(m3 s)": "mol/(m³ s)",
-    "Btu/(h degF)": "Btu/(h °F)",
-    "t/year": "t/a",
-    "short_ton/year": "short tons/a",
-    "m3/kmol": "m³/kmol",
-    "ft3/lbmol": "ft³/lbmol",
-    "1/hr": "per hour",
-    "1": "",
-}
-
-
-def pretty_unit(unit: str) -> str:
-    """The unit as printed beside a number."""
-    return _PRETTY.get(unit, unit)
 
 
 PLAIN_TO = 1e9  # sizes up to which numbers are written out, so that those of one table look alike

@@ -274,3 +274,38 @@ def _asked(name: str) -> Measure | None:
 
 def _finite(value: float) -> bool:
     return isinstance(value, int | float) and abs(value) < 1e300
+
+
+_PRETTY = {
+    "degC": "°C",
+    "degF": "°F",
+    "degR": "°R",
+    "m3/h": "m³/h",
+    "m3/s": "m³/s",
+    "ft3/h": "ft³/h",
+    "kg/m3": "kg/m³",
+    "lb/ft3": "lb/ft³",
+    "kmol/m3": "kmol/m³",
+    "mol/m3": "mol/m³",
+    "lbmol/ft3": "lbmol/ft³",
+    "m3": "m³",
+    "ft3": "ft³",
+    "m2": "m²",
+    "ft2": "ft²",
+    "W/(m2 K)": "W/(m² K)",
+    "kmol/(m3 h)": "kmol/(m³ h)",
+    "lbmol/(ft3 h)": "lbmol/(ft³ h)",
+    "mol/(m3 s)": "mol/(m³ s)",
+    "Btu/(h degF)": "Btu/(h °F)",
+    "t/year": "t/a",
+    "short_ton/year": "short tons/a",
+    "m3/kmol": "m³/kmol",
+    "ft3/lbmol": "ft³/lbmol",
+    "1/hr": "per hour",
+    "1": "",
+}
+
+
+def pretty_unit(unit: str) -> str:
+    """The unit as printed beside a number."""
+    return _PRETTY.get(unit, unit)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from gulch.engine.document.parts import Bare, Id, Part, Quantity, SpeciesId
+from gulch.engine.quantities import DIMENSIONS
 from gulch.engine.references import Address, FormulaText, OnLoss, Own, Ref, Thing
 from gulch.engine.settle import METHODS
 
@@ -95,6 +96,13 @@ class NumberEntry(Part):
     label: str | None = Field(None, max_length=60, description="what you call it; its id when left out")
     value: Quantity = Field("1", description="with a unit where it has one")
     dimension: str = Field("ratio", max_length=40, description="what kind of quantity it is")
+
+    @field_validator("dimension")
+    @classmethod
+    def _there(cls, name: str) -> str:
+        if name not in DIMENSIONS:
+            raise ValueError(f"no quantity here is a {name}: ratio, molar flow, temperature and their like are")
+        return name
 
 
 class TieEntry(Part):

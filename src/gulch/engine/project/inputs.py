@@ -15,7 +15,7 @@ from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_v
 from gulch.engine.project.feeds import FEED_BASES, total_dimension
 from gulch.engine.project.once import once
 from gulch.engine.project.places import About, Place
-from gulch.engine.quantities import DIMENSIONS, QuantityError
+from gulch.engine.quantities import QuantityError
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import PerReaction, Scope
 
@@ -174,9 +174,9 @@ def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
 
 def number_address(number: NumberEntry) -> Address:
     """The Address of a number of the project's own; bounds are those that its kind of quantity has by nature."""
-    dimension = number.dimension if number.dimension in DIMENSIONS else "ratio"
-    low, high = {"temperature": (1.0, np.inf), "pressure": (1.0, np.inf), "fraction": (0.0, 1.0)}.get(dimension, (-np.inf, np.inf))
-    return Address(f"{number.id}.value", dimension, number.label or number.id, low, high, number.value, about=About.NUMBER)
+    bounds = {"temperature": (1.0, np.inf), "pressure": (1.0, np.inf), "fraction": (0.0, 1.0)}
+    low, high = bounds.get(number.dimension, (-np.inf, np.inf))
+    return Address(f"{number.id}.value", number.dimension, number.label or number.id, low, high, number.value, about=About.NUMBER)
 
 
 def _of(project: Project, wanted: str | None) -> Iterator:

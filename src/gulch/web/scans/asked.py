@@ -66,11 +66,13 @@ def _answer(space: Workspace, entry: ScanEntry | SearchEntry, run: tuple | None,
         return "under way …"
     gauges = tuple((g.id, g.reads, g.at_least, g.at_most, g.label) for g in space.document.gauges)
     key = (run, space.display, entry.model_dump_json(), gauges, space.whole.working)
-    if key not in _told:
+    told = _told.get(key)
+    if told is None:
+        told = tell(space, entry)
         while len(_told) >= KEPT:
             _told.pop(next(iter(_told)), None)
-        _told[key] = tell(space, entry)
-    return _told[key]
+        _told[key] = told  # another request may have dropped it by the next line
+    return told
 
 
 def _of_scan(space: Workspace, entry: ScanEntry) -> str:

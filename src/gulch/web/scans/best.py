@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
@@ -94,12 +95,12 @@ class Question:
     @property
     def turned(self) -> list[KnobRow]:
         """The knobs that the search turns."""
-        return [k for k in self.knobs() if k.on and not k.why]
+        return [k for k in self.knobs if k.on and not k.why]
 
     @property
     def left(self) -> list[KnobRow]:
         """The other knobs."""
-        return [k for k in self.knobs() if not k.on or k.why]
+        return [k for k in self.knobs if not k.on or k.why]
 
     def ways(self) -> list[tuple]:
         return [(v, w, v == self.entry.way) for v, w in WAYS]
@@ -107,17 +108,19 @@ class Question:
     def other_ways(self) -> list[tuple]:
         return [(v, w, v == self.entry.against_way) for v, w in WAYS]
 
-    def knobs(self) -> Iterator[KnobRow]:
-        """Rows of the knobs: id, label, whether it turns, its range, and why it cannot where it cannot."""
+    @cached_property
+    def knobs(self) -> list[KnobRow]:
+        """The knobs, in their order."""
         try:
             held = movable(ready_plan(self.space.document))[1]
         except ScanError:
             held = {}
         turned = {t.knob: t for t in self.entry.over}
+        rows = []
         for k in self.space.document.knobs:
             own = turned.get(k.id)
             found = self.space.inputs.get(k.input)
-            yield KnobRow(
+            row = KnobRow(
                 id=k.id,
                 label=k.label or (found.label if found else k.input),
                 on=own is not None or (not turned and k.id not in held),  # one that is held can still be left out
@@ -125,6 +128,8 @@ class Question:
                 high=pretty_text((own.high if own else "") or k.high),
                 why=held.get(k.id, ("", ""))[1],
             )
+            rows.append(row)
+        return rows
 
 
 class BestPage(Curve):
