@@ -57,6 +57,22 @@ def test_units_of_single_quantities_stay_beside_the_set(client, row, act):
     assert row.current.document["own_units"] == {"mass flow": "short_ton/year"}
 
 
+def test_a_range_typed_in_mass_scans_mass_of_a_feed_given_in_moles(client, row, act):
+    """Ethylene is 28.053 g/mol; the feed stays given in moles, and a point goes back into it."""
+    act("scan-edit", id="scan1", knob="flow of ethylene in ethylene_feed", low="", high="", points="3")
+    act("scan-edit", id="scan1", low="2000 kg/h", high="3000 kg/h")
+    document = row.current.document
+    knob = next(k for k in document["knobs"] if k["input"] == "ethylene_feed.mass_flow.ethylene")
+    assert document["scans"][0]["over"][0] | {"knob": knob["id"]} == document["scans"][0]["over"][0]
+    shown = page(client, row, "scans")
+    assert "2000 kg/h" in shown and "3000 kg/h" in shown
+    act("set", address="ethylene_feed.mass_flow.ethylene", value="2805.3 kg/h")
+    given = row.current.document["streams"][0]["given"]["flow"]["ethylene"]
+    assert abs(float(given.split()[0]) - 100.0) < 0.01 and given.endswith("kmol/h")
+    act("scan-edit", id="scan1", low="2 bar", high="3000 kg/h")
+    assert "The scan’s range:" in page(client, row, "scans").replace("&#x27;", "’")
+
+
 def test_a_range_typed_in_kelvin_is_drawn_tabled_and_exported_in_it(client, row, act):
     act("scan-edit", id="scan1", knob="R1.temperature", low="", high="", points="3")
     act("scan-edit", id="scan1", low="490 K", high="530 K", points="3")

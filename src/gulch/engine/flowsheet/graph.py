@@ -14,7 +14,7 @@ import networkx as nx
 
 from gulch.engine.document import source_of
 from gulch.engine.project.couplings import node_of_result, nodes_of_input, open_streams
-from gulch.engine.project.inputs import addresses
+from gulch.engine.project.inputs import addresses, twins
 from gulch.engine.project.nodes import OVERALL_NODE, Node, NodeKind, feed_node, unit_node
 from gulch.engine.units import KINDS
 
@@ -75,7 +75,8 @@ def build(project: Project, ties: list | tuple = (), targets: tuple = ()) -> Mul
     if any(a.startswith(OVERALL_NODE.name + ".") for reads in readers for a in reads):
         for node in list(graph):
             graph.add_edge(node, OVERALL_NODE, key=None)
-    setters = {t.address: t.node for t in (*ties, *targets)}
+    same = twins(project)
+    setters = {a: t.node for t in (*ties, *targets) for a in (t.address, *same.get(t.address, ())[:1])}
     inputs = set(setters)
     graph.add_nodes_from(t.node for t in (*ties, *targets))
     typed = addresses(project).keys() - inputs if ties else ()
@@ -134,7 +135,7 @@ def reaches(project: Project, address: str, result: str, ties: list | tuple = ()
         return True
     to = node_of_result(project, result)
     starts = [n for n in nodes_of_input(project, address) if n in graph]
-    starts += [t.node for t in ties if address in t.reads]
+    starts += [t.node for t in ties if {address, *twins(project).get(address, ())[:1]}.intersection(t.reads)]
     return to in graph and any(to == n or nx.has_path(graph, n, to) for n in starts)
 
 

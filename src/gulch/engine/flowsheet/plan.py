@@ -23,7 +23,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.project.couplings import names, open_streams, read_target, read_tie, readings
 from gulch.engine.project.ends import entering, leaving
 from gulch.engine.project.feeds import fraction_of
-from gulch.engine.project.inputs import addresses, scope_of
+from gulch.engine.project.inputs import addresses, distinct, scope_of, twins, with_twins
 from gulch.engine.project.measures import counted
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
@@ -90,7 +90,7 @@ class Plan(ABC):
             return
         self.inputs, self._rounds = {}, {}
         self.lasting = {}  # unit -> what spares it looking again
-        self.bounds = addresses(project)
+        self.bounds, self.twins = addresses(project), twins(project)
         for a in self.bounds.values():
             if a.text not in (None, ""):
                 self.inputs[a.address] = parse(a.text, a.dimension)
@@ -224,7 +224,7 @@ class Plan(ABC):
             return solution
         inputs = self.inputs
         if overrides:
-            inputs = inputs | overrides
+            inputs = inputs | with_twins(overrides, self.twins)
             refused = self._refused(overrides)
             if refused is not None:
                 solution.messages.append(refused)
@@ -255,7 +255,7 @@ class Plan(ABC):
 
     def _refused(self, overrides: dict[str, float]) -> Any:
         """A Message on the first override that cannot be, or None."""
-        turned = {t.address: t for t in self.targets.values()}
+        turned = {a: t for t in self.targets.values() for a in (t.address, self.twins.get(t.address, ("",))[0])}
         for address, value in overrides.items():
             if address.startswith(FACTOR):
                 continue  # of a sample of what is unsure; not an input of the document
@@ -266,6 +266,9 @@ class Plan(ABC):
             if bound is None or not bound.low <= value <= bound.high:
                 what = "is not an input" if bound is None else "lies outside its bounds"
                 return Message("error", place, f"{address} {what}.", "Choose another value.")
+        if not distinct(overrides, self.twins):
+            what = "A flow is turned twice, in moles and in mass."
+            return Message("error", Place.of(self.project, next(a for a in overrides if a in self.twins)), what, "Turn one of the two.")
         return self._beyond_whole(overrides)
 
     def _beyond_whole(self, overrides: dict[str, float]) -> Any:

@@ -193,6 +193,9 @@ class Run:
         if self.inputs.get(address) == value:
             return
         self.inputs[address] = value
+        if address in self.plan.twins:
+            other, factor = self.plan.twins[address]
+            self.inputs[other] = value * factor
         head = address.partition(".")[0]
         if head in self.given:
             self.given[head] = self.plan.given(head, self.inputs)

@@ -11,8 +11,9 @@ from typing import Any
 import numpy as np
 
 from gulch.engine.document import KnobEntry, Project, StreamEntry
-from gulch.engine.project.feeds import FEED_BASES, feed_amounts, fraction_of, total_dimension
-from gulch.engine.project.inputs import feed_addresses
+from gulch.engine.project.feeds import FEED_BASES, feed_amounts, fraction_of, measured_otherwise, total_dimension
+from gulch.engine.project.inputs import address_of, feed_addresses, twins
+from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, difference_of, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.species import SpeciesError, lookup
@@ -72,6 +73,11 @@ def give_in(project: Project, stream: StreamEntry, basis: str) -> list[KnobEntry
 
     Returns the knobs whose number the new basis does not have.
     """
+    own = {a.address for a in feed_addresses(project, stream)}
+    for knob in project.knobs:
+        head, key, *_ = knob.input.split(".")
+        if head == stream.id and knob.input not in own and key != FEED_BASES[basis][0]:
+            turn_otherwise(project, knob)
     given, before = stream.given, Given.of(project, stream)
     assert given is not None
     n = before.amounts() if before else None
@@ -164,15 +170,68 @@ def _carry_knobs(project: Project, stream_id: str, before: Given, now: _Written,
                 return typed
             return typed if n is None or not np.isfinite(value := read(n)) else text(after.partition(".")[0], value)
 
-        for entry in _asked_of(project, knob.id):
-            _carry_range(entry, knob, before.dimensions[tail], carried)
-        for scan in project.scans:
-            for place in [k for k, sweep in enumerate(scan.over) if sweep.knob == knob.id]:
-                for row in scan.listed:
-                    row[place] = carried(row[place])
-        knob.input = f"{stream_id}.{after}"
-        knob.low, knob.high = carried(knob.low), carried(knob.high)
+        _carry_knob(project, knob, f"{stream_id}.{after}", before.dimensions[tail], carried)
     return lost
+
+
+def _carry_knob(project: Project, knob: KnobEntry, address: str, dimension: str, carried: Callable) -> None:
+    """Let a knob turn another address, with its ranges and those of what is asked over it. dimension: of its texts until now."""
+    for entry in _asked_of(project, knob.id):
+        _carry_range(entry, knob, dimension, carried)
+    for scan in project.scans:
+        for place in [k for k, sweep in enumerate(scan.over) if sweep.knob == knob.id]:
+            for row in scan.listed:
+                row[place] = carried(row[place])
+    knob.input = address
+    knob.low, knob.high = carried(knob.low), carried(knob.high)
+
+
+def other_of(project: Project, address: str) -> tuple[str, float] | None:
+    """(Address of a feed's flow in its other measure, how much of that 1 of this is in SI), or None where an input has none."""
+    return twins(project, (address,)).get(address)
+
+
+def turn_otherwise(project: Project, knob: KnobEntry) -> None:
+    """Let a knob on a feed's flow turn it in the other of moles and mass, with its ranges and those of what is asked over it."""
+    found, other = address_of(project, knob.input), other_of(project, knob.input)
+    if found is None or other is None:
+        return
+    dimension, factor = "molar flow" if found.dimension == "mass flow" else "mass flow", other[1]
+
+    def carried(text: str) -> str:
+        try:
+            return write_quantity(parse(text, found.dimension) * factor, dimension, project.display, 6)
+        except QuantityError:
+            return text
+
+    _carry_knob(project, knob, other[0], found.dimension, carried)
+
+
+def ends_of_range(project: Project, knob: KnobEntry, ends: dict[str, str], place: str) -> dict[str, str]:
+    """The document texts of what was typed for the ends of a range of a knob, {end: text}.
+
+    With one in kg/h a flow of moles is turned in mass from now on. place: where they stand, with {end} for their names.
+    """
+    found, other = address_of(project, knob.input), other_of(project, knob.input)
+    if found is None:
+        return ends
+    if other and any(measure_of(t, found.dimension) != found.dimension for t in ends.values() if t):
+        turn_otherwise(project, knob)
+        found = address_of(project, knob.input) or found
+    return {
+        end: in_basis(project, knob.input, typed(project, place.format(end=end), text, found.dimension), found.dimension) if text else text
+        for end, text in ends.items()
+    }
+
+
+def measure_of(text: str, dimension: str) -> str:
+    """A dimension of flow, or the other of moles and mass where a text is in units of that."""
+    other = {"molar flow": "mass flow", "mass flow": "molar flow"}.get(dimension, dimension)
+    for each in (dimension, other):
+        with contextlib.suppress(QuantityError):
+            parse(text, each)
+            return each
+    return dimension
 
 
 def _turned(before: Given, now: _Written, tail: str) -> tuple[str, Callable] | None:
@@ -222,17 +281,8 @@ def _carry_range(entry: Any, knob: Any, dimension: str, carried: Callable) -> No
 
 def in_basis(project: Project, address: str, text: str, dimension: str) -> str:
     """A feed's flow typed in units of the other basis (kg/h where moles are given), converted by the molar mass."""
-    other = {"molar flow": "mass flow", "mass flow": "molar flow"}.get(dimension)
     species = next((s for s in project.species if s.id == address.rpartition(".")[2]), None)
-    if other is None or species is None or address.count(".") != 2:
+    typed_in = measure_of(text, dimension)
+    if typed_in == dimension or species is None or address.count(".") != 2:
         return text
-    try:
-        parse(text, dimension)
-        return text
-    except QuantityError:
-        pass
-    try:
-        value, mass = parse(text, other), lookup(*species.key).molar_mass.value
-    except (QuantityError, SpeciesError):
-        return text
-    return write_quantity(value / mass if dimension == "molar flow" else value * mass, dimension, project.display)
+    return measured_otherwise(text, typed_in, dimension, species, project.display, 12) or text

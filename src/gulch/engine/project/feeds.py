@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.quantities import QuantityError, parse
+from gulch.engine.quantities import QuantityError, parse, write
+from gulch.engine.species import SpeciesError, lookup
+
+if TYPE_CHECKING:
+    from gulch.engine.document import SpeciesEntry
 
 FEED_BASES = {
     "molar": ("flow", "molar flow", "Flow of"),
@@ -15,6 +19,16 @@ FEED_BASES = {
     "mass-fractions": ("mass_fraction", "fraction", "Mass fraction of"),
     "mole-ratios": ("ratio", "ratio", "Mole ratio of"),
 }
+OTHER_MEASURE = {"molar": "mass", "mass": "molar"}  # bases whose flows may be turned in the other's measure
+
+
+def measured_otherwise(text: str, dimension: str, other: str, species: SpeciesEntry, display: str, digits: int = 6) -> str | None:
+    """A flow of a species in the other of moles and mass, in the project's unit; None where it or its molar mass cannot be read."""
+    try:
+        value, mass = parse(text, dimension), lookup(*species.key).molar_mass.value
+    except (QuantityError, SpeciesError):
+        return None
+    return write(value * mass if other == "mass flow" else value / mass, other, display, digits)
 
 
 def total_dimension(text: str) -> str:

@@ -6,16 +6,17 @@ One scheme serves knobs, scans, forms, checks and files: `R1.temperature`, `feed
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
 from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_value, value_of
-from gulch.engine.project.feeds import FEED_BASES, total_dimension
+from gulch.engine.project.feeds import FEED_BASES, OTHER_MEASURE, measured_otherwise, total_dimension
 from gulch.engine.project.once import once
 from gulch.engine.project.places import About, Place
 from gulch.engine.quantities import QuantityError
+from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import PerReaction, Scope
 
@@ -94,6 +95,25 @@ def feed_addresses(project: Project, stream: StreamEntry) -> Iterator:
             1.0 if dimension == "fraction" else np.inf,
             values.get(s.id),
             not given.basis.endswith("fractions"),
+            about=About.STREAM,
+        )
+
+
+def other_measures(project: Project, stream: StreamEntry) -> Iterator:
+    """Addresses of a feed's flows in the measure that it is not given in: masses of one given in moles, and the other way round."""
+    given = stream.given
+    if given.basis not in OTHER_MEASURE:
+        return
+    key, dimension, words = FEED_BASES[given.basis]
+    other, other_dimension, words = FEED_BASES[OTHER_MEASURE[given.basis]]
+    for s in project.species:
+        text = getattr(given, key).get(s.id)
+        yield Address(
+            f"{stream.id}.{other}.{s.id}",
+            other_dimension,
+            f"{words if other == 'mass_flow' else 'Molar flow of'} {s.shown} in {stream.id}",
+            0.0,
+            text=measured_otherwise(text, dimension, other_dimension, s, project.display, 8) if text else None,
             about=About.STREAM,
         )
 
@@ -197,13 +217,60 @@ def _of(project: Project, wanted: str | None) -> Iterator:
 
 @once
 def addresses(project: Project) -> dict[str, Address]:
-    """{address: Address} of every input of the project."""
-    return {a.address: a for a in _of(project, None)}
+    """{address: Address} of every input of the project; a feed's flow in its other measure is one where a knob turns it."""
+    found = {a.address: a for a in _of(project, None)}
+    lacking = {k.input for k in project.knobs} - found.keys()
+    return found | {a: known for a, known in in_other_measures(project).items() if a in lacking} if lacking else found
+
+
+def in_other_measures(project: Project) -> dict[str, Address]:
+    """{address: Address} of every feed's flows in the measure that it is not given in."""
+    feeds = [s for s in project.streams if s.is_feed and s.given]
+    return {a.address: a for s in feeds for a in other_measures(project, s)}
+
+
+def twins(project: Project, which: Iterable[str] | None = None) -> dict[str, tuple[str, float]]:
+    """{address: (address of the same flow in the other measure, how much of that is 1 of this, in SI)}.
+
+    Those of some flows; of those that knobs turn in the measure that their feed is not given in without them.
+    """
+    found, of = {}, which
+    for address in of if of is not None else (k.input for k in project.knobs):
+        head, key, species = (*address.split(".", 2), "", "")[:3]
+        stream, entry = project.stream(head), next((s for s in project.species if s.id == species), None)
+        if entry is None or stream is None or not stream.is_feed or not stream.given or stream.given.basis not in OTHER_MEASURE:
+            continue
+        main, other = (FEED_BASES[b][0] for b in (stream.given.basis, OTHER_MEASURE[stream.given.basis]))
+        if key not in ((other,) if of is None else (main, other)):
+            continue
+        try:
+            mass = lookup(*entry.key).molar_mass.value
+        except SpeciesError:
+            continue
+        there, factor = f"{head}.{main if key == other else other}.{species}", mass if key == "flow" else 1.0 / mass
+        found[address], found[there] = (there, factor), (address, 1.0 / factor)
+    return found
+
+
+def with_twins(values: dict[str, float], same: dict[str, tuple[str, float]]) -> dict[str, float]:
+    """Values of inputs in SI, and those of the same flows in their other measure. same: `twins` of the project."""
+    return values | {same[a][0]: v * same[a][1] for a, v in values.items() if a in same}
+
+
+def distinct(which: Iterable[str], same: dict[str, tuple[str, float]]) -> bool:
+    """Whether addresses are of different inputs; a flow is the same in either measure. same: `twins` of the project."""
+    named = [min(a, same[a][0]) if a in same else a for a in which]
+    return len(set(named)) == len(named)
 
 
 def address_of(project: Project, address: str) -> Address | None:
     """The Address of one input, or None where it is none; those of other things are not looked at."""
-    return {a.address: a for a in _of(project, address.partition(".")[0])}.get(address)
+    head = address.partition(".")[0]
+    found = {a.address: a for a in _of(project, head)}.get(address)
+    stream = project.stream(head) if found is None else None
+    if stream is None or not stream.is_feed or not stream.given:
+        return found
+    return next((a for a in other_measures(project, stream) if a.address == address), None)
 
 
 @once
@@ -213,6 +280,20 @@ def owned(project: Project) -> dict[tuple[About, str], list[Address]]:
     for a in addresses(project).values():
         found.setdefault((a.about, a.address.partition(".")[0]), []).append(a)
     return found
+
+
+def as_given(project: Project, stream: StreamEntry, name: str, species: str, text: str) -> tuple[str, str]:
+    """(Key, text) of a feed's number in the measure that the feed is given in. Raises KeyError where its basis has no such number."""
+    given = stream.given
+    assert given is not None
+    if name not in {key for key, _, _ in FEED_BASES.values()}:
+        raise KeyError(f"{stream.id}.{name}.{species}")
+    key, dimension, _ = FEED_BASES[given.basis]
+    other = FEED_BASES[OTHER_MEASURE.get(given.basis, given.basis)]
+    if name == key or name != other[0] or not text:
+        return (key if name == other[0] else name), text
+    entry = next(s for s in project.species if s.id == species)
+    return key, measured_otherwise(text, other[1], dimension, entry, project.display, 10) or text
 
 
 def write(project: Project, address: str, text: str) -> None:
@@ -225,6 +306,7 @@ def write(project: Project, address: str, text: str) -> None:
     stream, unit, reaction = project.stream(head), project.unit(head), project.reaction(head)
     if stream is not None and stream.given is not None:
         if species:
+            name, text = as_given(project, stream, name, species, text)
             values = dict(getattr(stream.given, name))
             if text in (None, ""):
                 values.pop(species, None)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.project.couplings import readings
-from gulch.engine.project.inputs import addresses
+from gulch.engine.project.inputs import addresses, distinct, twins
 from gulch.engine.quantities import QuantityError, difference_of, parse, split_text, unit_of
 
 if TYPE_CHECKING:
@@ -89,7 +89,7 @@ def grid_of(project: Project, scan: ScanEntry) -> Grid:
     if len(scan.over) > 2:
         raise ScanError("A scan over ranges turns two knobs at most: leave the others out, or paste a list of points.")
     axes = tuple(axis_of(project, sweep) for sweep in scan.over)
-    if len({a.address for a in axes}) < len(axes):
+    if not distinct((a.address for a in axes), twins(project)):
         raise ScanError("Both knobs of the scan turn the same input: choose another for one of them.")
     grid = Grid(axes, gauge_rows(project, gauges_of(project, scan)))
     if not grid.gauges:
@@ -120,7 +120,7 @@ def _listed(project: Project, scan: ScanEntry) -> Grid:
                 raise ScanError(f"Point {i} of the list: {row[k]} lies outside what {axis.label} allows.")
             values.append(value)
         axes.append(replace(axis, values=np.unique(values) if len(scan.over) == 1 else np.array(values)))
-    if len({a.address for a in axes}) < len(axes):
+    if not distinct((a.address for a in axes), twins(project)):
         raise ScanError("Two knobs of the list turn the same input: leave one of them out.")
     kind = Grid if len(axes) == 1 else Listed
     grid = kind(tuple(axes), gauge_rows(project, gauges_of(project, scan)))

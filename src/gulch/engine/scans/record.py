@@ -11,7 +11,7 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.project.couplings import readings
-from gulch.engine.project.inputs import addresses
+from gulch.engine.project.inputs import addresses, twins, with_twins
 from gulch.engine.project.results import readable, value
 from gulch.engine.quantities import QuantityError, parse
 
@@ -58,7 +58,7 @@ class Recall:
 
     def __init__(self, project: Project) -> None:
         self.which, self.known = recorded(project), readings(project)
-        self.inputs = {}
+        self.inputs, self.same = {}, twins(project)
         self.last = ("", {})  # a point is asked for several gauges one after another
         for a in addresses(project).values():
             try:
@@ -78,7 +78,7 @@ class Recall:
             return None
         if self.last[0] != point["record"]:
             self.last = (point["record"], read(point["record"], self.which))
-        return self._value(found, self.last[1], self.inputs | overrides)
+        return self._value(found, self.last[1], self.inputs | with_twins(overrides, self.same))
 
     def _value(self, found: Readable, results: dict[str, float], inputs: dict[str, float]) -> float | None:
         if found.formula is None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import set_value
 from gulch.engine.project import cures, edit, strip
-from gulch.engine.project.basis import in_basis
+from gulch.engine.project.basis import ends_of_range, in_basis
 from gulch.engine.project.couplings import own_reading, readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of, write
@@ -278,12 +278,11 @@ def edit_knob(document: Project, form: Values) -> Done:
     knob = document.knob(form.id)
     if knob is None:
         raise EditError("The knob is gone: reload the page.")
-    found = address_of(document, knob.input)
     field, text = form.field, form.value
     if field == "label":
         knob.label = text[:60] or None
     elif field in ("low", "high"):
-        setattr(knob, field, typed(document, f"knob.{knob.id}.{field}", text, found.dimension) if found else text)
+        setattr(knob, field, ends_of_range(document, knob, {field: text}, f"knob.{knob.id}.{{end}}")[field])
     return Done(f"Set {field} of knob {knob.label or knob.id} to {text}")
 
 

@@ -72,7 +72,7 @@ def commands(document: Project) -> list[dict[str, Any]]:
 
 def inputs(document: Project) -> list[tuple]:
     """[(what to type, what it is)] of inputs that can be turned, knobs first."""
-    known = addresses(document)
+    known = naming.turnable(document)
     rows = [(a, w, k) for a, w, k in naming.input_entries(document, known) if known[a].knob and (known[a].text or k)]
     knobs = {k.input: naming.name_of_knob(k, known) for k in document.knobs}
     return [(knobs.get(a, w), "knob" if k else a) for a, w, k in sorted(rows, key=lambda r: not r[2])]
@@ -94,7 +94,7 @@ def found(document: Project, query: str) -> list:
     query = query.strip()[:200]
     if not query:
         return []
-    finder = _Finder(document)
+    finder = _Finder(document, query)
     rows = []
     offers = (
         (SETS, finder.set),
@@ -132,9 +132,9 @@ def helped(query: str) -> list[dict[str, Any]]:
 
 
 class _Finder:
-    def __init__(self, document: Project) -> None:
+    def __init__(self, document: Project, query: str) -> None:
         self.document = document
-        self.inputs, self.results = addresses(document), readings(document)
+        self.inputs, self.results = naming.turnable(document, query), readings(document)
         self.knobs = {k.input: k for k in document.knobs}
         self.gauges = {g.reads: g for g in document.gauges}
 

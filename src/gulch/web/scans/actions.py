@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.project import edit, variants
+from gulch.engine.project.basis import ends_of_range
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.inputs import address_of, addresses
+from gulch.engine.project.inputs import addresses
 from gulch.engine.project.pasted import read_points_of_knobs
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
@@ -71,11 +72,9 @@ def add_scan(document: Project, form: Values) -> Done:
     something_to_watch(document)
     id_ = edit.fresh("scan", {s.id for s in document.scans})
     scan = ScanEntry(id=id_, over=[Sweep(knob=knob.id)], shows=shows)  # no list of gauges: all of them
-    found = address_of(document, knob.input)
-    for name in ("low", "high"):
-        if text := getattr(form, name):
-            setattr(scan.over[0], name, typed(document, f"scan.{id_}.{name}", text, found.dimension) if found else text)
     document.scans.append(scan)
+    ends = ends_of_range(document, knob, {n: t for n in ("low", "high") if (t := getattr(form, n))}, f"scan.{id_}.{{end}}")
+    scan.over[0].low, scan.over[0].high = ends.get("low"), ends.get("high")
     return Done(f"Add scan {id_}", id_, stage="scans")
 
 
@@ -132,12 +131,10 @@ def edit_sweep(document: Project, scan: ScanEntry, k: int, form: Values, suffix:
     knob = edit.knob_named(document, sent["knob"]) if sent["knob"] else document.knob(sweep.knob)
     if knob is None:
         raise EditError("The knob is gone: choose another.")
-    found = address_of(document, knob.input)
     turned = sweep.knob != knob.id
     sweep.knob = knob.id
-    for name in ("low", "high"):
-        text = "" if turned else sent[name]
-        setattr(sweep, name, (typed(document, f"scan.{scan.id}.{name}{suffix}", text, found.dimension) if found else text) or None)
+    ends = ends_of_range(document, knob, {n: "" if turned else sent[n] for n in ("low", "high")}, f"scan.{scan.id}.{{end}}{suffix}")
+    sweep.low, sweep.high = ends["low"] or None, ends["high"] or None
     if sent["points"] is not None:
         try:
             number, step = points_or_step(sent["points"])

@@ -6,9 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import SearchEntry, Turned
 from gulch.engine.project import edit
+from gulch.engine.project.basis import ends_of_range
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.inputs import address_of
-from gulch.engine.project.typed import typed
 from gulch.web.projects.forms import Key, Part, Text, Ticked
 from gulch.web.projects.registry import Done, action
 from gulch.web.scans.actions import free_knobs, something_to_turn, something_to_watch
@@ -70,12 +69,9 @@ def turn_knob(document: Project, form: Values) -> Done:
     over = list(entry.over) or [Turned(knob=k.id) for k in free_knobs(document)]
     rest = [t for t in over if t.knob != knob.id]
     if form.on:
-        found = address_of(document, knob.input)
-        ends = {}
-        for name in ("low", "high"):
-            text = getattr(form, name)
-            text = typed(document, f"search.{entry.id}.{name}.{knob.id}", text, found.dimension) if found and text else text
-            ends[name] = text if text and text != getattr(knob, name) else None
+        sent = {name: getattr(form, name) or "" for name in ("low", "high")}
+        typed = ends_of_range(document, knob, sent, f"search.{entry.id}.{{end}}.{knob.id}")
+        ends = {name: text if text and text != getattr(knob, name) else None for name, text in typed.items()}
         order = [k.id for k in document.knobs]
         rest = sorted([*rest, Turned(knob=knob.id, **ends)], key=lambda t: order.index(t.knob) if t.knob in order else 0)
     elif not rest:

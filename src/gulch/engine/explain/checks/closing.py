@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.flowsheet.graph import reaches
 from gulch.engine.project.couplings import circles, names, own_reading, read_target, read_tie, readings
-from gulch.engine.project.inputs import addresses
+from gulch.engine.project.inputs import addresses, twins
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import About, Place, at_gauge, at_knob, at_target, at_tear, at_tie
 from gulch.engine.project.reading import number
@@ -118,7 +118,8 @@ def sound_ties(project: Project) -> Generator[Message, None, list]:
 
 def sound_targets(project: Project, ties: list) -> Iterator:
     """To-do lines on targets."""
-    setters = {t.address for t in ties}
+    same = {a: other for a, (other, _) in twins(project).items()}
+    setters = {a for t in ties for a in (t.address, same.get(t.address))}
     turned, read_by = {}, {}
     for entry in project.targets:
         where = at_target(entry.id)
@@ -136,11 +137,11 @@ def sound_targets(project: Project, ties: list) -> Iterator:
                 f"The target on {target.gauge_label} and a tie both set {target.knob_label} ({target.address}).",
                 "Remove the tie, or give the target another knob.",
             )
-        elif target.address in turned:
+        elif other := turned.get(target.address) or turned.get(same.get(target.address, "")):
             yield Message(
                 "error",
                 where,
-                f"The targets on {turned[target.address]} and {target.gauge_label} turn the same input, {target.address}.",
+                f"The targets on {other} and {target.gauge_label} turn the same input, {target.address}.",
                 "Give one of them another knob, or switch it off.",
             )
         elif target.reads in read_by:

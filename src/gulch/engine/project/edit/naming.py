@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit.watching import gauge_on, gauge_on_formula, knob_on
 from gulch.engine.project.edit.whole import EditError
-from gulch.engine.project.inputs import addresses
+from gulch.engine.project.inputs import addresses, in_other_measures
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 
 if TYPE_CHECKING:
@@ -33,8 +33,14 @@ def matching(what: str, entries: Iterable[tuple[str, str, str]]) -> list[tuple[s
     return [(a, w) for a, w, _ in sorted(hits, key=lambda h: (not h[2], len(h[1])))]
 
 
+def turnable(document: Project, what: str = "mass mol") -> dict[str, Address]:
+    """{address: Address} of every input; of feeds' flows in their other measure only where words ask for masses or moles."""
+    asked = re.search(r"mass|mol", what.lower())
+    return addresses(document) | (in_other_measures(document) if asked else {})
+
+
 def input_entries(document: Project, known: dict[str, Address]) -> Iterator[tuple[str, str, str]]:
-    """(address, words, id of its knob or "") of every input. known: `addresses` of the document."""
+    """(address, words, id of its knob or "") of every input. known: `turnable` of the document."""
     knobs = {k.input: k for k in document.knobs}
     for a in known.values():
         knob = knobs.get(a.address)
@@ -54,7 +60,7 @@ def knob_named(document: Project, what: str) -> KnobEntry:
 
     Raises EditError where they name nothing that can be turned, or several things.
     """
-    known = addresses(document)
+    known = turnable(document, what)
     own = [k for k in document.knobs if what in (k.id, k.input) or what.lower() == name_of_knob(k, known).lower()]
     if own:
         return own[0]
