@@ -20,7 +20,9 @@ def todo(html):
 
 def test_assumed_values_are_counted_and_taken(client, row, act):
     html = act("set", address="H1.pressure_drop", value="", stage="process", select="H1")
-    assert "H1: 1 assumed: pressure drop." in todo(html) and "field assumed" in html
+    assert "H1: 1 line in its panel." in todo(html) and "field assumed" in html
+    assert html.count("H1: 1 assumed: pressure drop.") == 1  # once, where it can be taken
+    assert "H1: 1 assumed: pressure drop." in todo(page(client, row, query="?select=R1"))
     assert "pressure_drop" not in row.current.document["units"][1]
     html = act("take", id="H1", taken="{}", stage="process")
     assert "assumed" not in todo(html) and row.current.document["units"][1]["pressure_drop"] == "0 bar"
@@ -29,9 +31,12 @@ def test_assumed_values_are_counted_and_taken(client, row, act):
 
 def test_a_bare_share_is_asked_about_wherever_it_is_typed(client, row, act):
     html = act("set", address="SPLIT.drawn", value="0.08", stage="process", select="SPLIT")
-    assert "Was 8 % meant?" in todo(html)
+    assert "Was 8 % meant?" in text_of(html.split('id="inspector"')[1])
+    assert "Was 8 %" not in todo(html) and "SPLIT: 1 line in its panel." in todo(html)
+    assert "Was 8 % meant?" in todo(page(client, row))
     html = act("gauge-edit", id="purity", field="at_least", value="0.6", stage="process", select="gauge:purity")
-    assert "The lower limit of gauge ethanol share of product" in todo(html)
+    assert "The lower limit of gauge ethanol share of product" in text_of(html.split('id="inspector"')[1])
+    assert "The lower limit" not in todo(html) and "purity: 1 line in its panel." in todo(html)
     html = act("answer", where="SPLIT.drawn", value="always fraction", stage="process")
     assert "Was" not in todo(html)
     document = row.current.document

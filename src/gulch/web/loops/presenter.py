@@ -158,6 +158,7 @@ class LoopsPage:
             mode = sorted(loop.mode.items(), key=lambda kv: -kv[1])[:4]
             yield LoopCard(
                 loop=loop,
+                beside=max(0, loop.passes - len(loop.history)),
                 letter=letter(loop.number),
                 gain=f"{loop.gain:.3f}" if loop.gain is not None else "–",
                 tolerance=f"{loop.tolerance:.0e}",

@@ -6,6 +6,7 @@ import json
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.project.messages import Message
 from gulch.engine.project.places import About
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -19,8 +20,10 @@ from gulch.web.projects.stages import stage_of, stages
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
 
-    from gulch.engine.project.messages import Message
     from gulch.engine.project.places import Place
+
+
+MARKS = {"error": "✕", "question": "?", "warning": "▲", "assumed": "◌"}  # the worst first
 
 
 @dataclass
@@ -114,10 +117,25 @@ class Header(Region):
                 size={"scans": len(self.document.scans), "variants": len(self.document.variants)}.get(name),
             )
 
-    def folded(self) -> Iterable:
+    def said_here(self, m: Message) -> bool:
+        """Whether the page shows a message in full besides, where it can be mended: at what is selected, or in Loops."""
+        place, (kind, _, id_) = m.place, self.select.rpartition(":")
+        if self.stage == "loops":
+            return place.about in (About.LOOP, About.TARGET, About.TIE)
+        if self.stage != "process" or place.id != id_:
+            return False
+        if kind:
+            return kind in ("knob", "gauge") and place.about.value == kind
+        at_a_field = self.errors.get(m.where) is m and m.where in self.inputs
+        return place.about in (About.UNIT, About.STREAM) and (not place.field or at_a_field)
+
+    def folded(self) -> Iterable[Message]:
         """The to-do lines; those that say the same of several things stand as one, at the first."""
+        return self._folded(self.messages)
+
+    def _folded(self, messages: list[Message]) -> Iterable[Message]:
         lines = {}
-        for m in self.messages:
+        for m in messages:
             head, _, rest = m.what.partition(": ")
             key = (m.level, rest, m.todo) if rest and head == m.where and not (m.answers or m.cure) else (m.where, m.what)
             if key in lines:
@@ -127,8 +145,21 @@ class Header(Region):
                 lines[key] = replace(m)
         return lines.values()
 
+    def counted(self, here: list[Message]) -> str:
+        """Words for lines that stand in full on the page."""
+        if self.stage == "loops":
+            return f"{len(here)} on loops, targets and ties: {'it stands' if len(here) == 1 else 'they stand'} beside."
+        name = self.select.rpartition(":")[2]
+        return f"{name}: {len(here)} {'line' if len(here) == 1 else 'lines'} in its panel."
+
     def todo(self) -> Iterator[TodoLine]:
-        return self.todo_lines(self.folded())
+        """The to-do list's lines; those that stand in full on the page are counted, in one line at its head."""
+        here = [m for m in self.messages if self.said_here(m)]
+        if here:
+            level = min((m.level for m in here), key=list(MARKS).index)
+            for line in self.todo_lines([Message(level, here[0].place, self.counted(here))]):
+                yield replace(line, where="")
+        yield from self.todo_lines(self._folded([m for m in self.messages if m not in here]))
 
     def todo_lines(self, messages: Iterable | list[Message]) -> Iterator[TodoLine]:
         for m in messages:
@@ -142,7 +173,7 @@ class Header(Region):
                 stage=stage_of(m.place),
                 select=selection(m.place),
                 taken=json.dumps(self.space.fields.taken(m.where)),
-                mark={"error": "✕", "warning": "▲", "question": "?", "assumed": "◌"}[m.level],
+                mark=MARKS[m.level],
             )
 
     def displays(self) -> list[tuple]:
