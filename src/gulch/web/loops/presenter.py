@@ -81,6 +81,7 @@ class LoopCard:
     """How one loop closed, or why not."""
 
     loop: Any
+    beside: int  # passes that are not in the plot
     letter: str
     gain: str
     tolerance: str
