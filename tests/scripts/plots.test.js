@@ -14,6 +14,7 @@ import { sections } from "../../src/gulch/web/static/gulch/plots/sections.js";
 import { sizing } from "../../src/gulch/web/static/gulch/plots/sizing.js";
 import { solves } from "../../src/gulch/web/static/gulch/plots/solves.js";
 import { swings } from "../../src/gulch/web/static/gulch/plots/swings.js";
+import { coarse, coarsen } from "../../src/gulch/web/static/gulch/plots/ticks.js";
 import { near, trade } from "../../src/gulch/web/static/gulch/plots/trade.js";
 import { page } from "./page.js";
 
@@ -311,4 +312,33 @@ test("every kind of plot has a drawing", () => {
   const kinds = Object.entries(KINDS);
   assert.ok(kinds.length >= 10);
   for (const [name, kind] of kinds) assert.equal(typeof kind.plot, "function", name);
+});
+
+test("values that differ by less than the last digit shown are drawn flat, with ticks of that digit", () => {
+  assert.equal(coarse([61.58, 63.2]), null);
+  const found = coarse([61.586000012, 61.586000019]);
+  assert.ok(Math.abs(found.dtick - 0.01) < 1e-12 && found.range[0] < 61.57 && found.range[1] > 61.61);
+  assert.equal(coarse([0, 0]), null);
+  assert.equal(coarse([]), null);
+  const flat = drawn(lines, scan({ axes: [{ label: "share", unit: "%" }], series: [series({ y: [50.0000001, 50.0000002, null] })] }));
+  coarsen(flat.traces, flat.layout);
+  assert.equal(flat.layout.yaxis.dtick, 0.01);
+  const limited = drawn(lines, scan({ series: [series({ y: [50.0000001, 50.0000002, 50], at_least: 40 })] }));
+  coarsen(limited.traces, limited.layout);
+  assert.equal(limited.layout.yaxis.range, undefined); // its limit is in view, far enough
+  const usual = drawn(lines, scan());
+  coarsen(usual.traces, usual.layout);
+  assert.equal(usual.layout.yaxis.dtick, undefined);
+});
+
+test("a map of one shade has no levels between its figures", () => {
+  const level = { type: "contour", ncontours: 12, z: [[1.00000001, 1.00000002, null]], colorbar: {} };
+  const steps = { type: "contour", ncontours: 12, z: [[1.0, 1.0071]], colorbar: {} };
+  coarsen([level, steps], {});
+  assert.equal(level.contours.size, 0.001);
+  assert.ok(level.zmin < 0.998 && level.zmax > 1.002);
+  assert.deepEqual([steps.contours.size, steps.zmin], [0.001, 1.0]);
+  const wide = { type: "contour", ncontours: 12, z: [[1, 2]], colorbar: {} };
+  coarsen([wide], {});
+  assert.equal(wide.contours, undefined);
 });

@@ -4,6 +4,7 @@ import { ABOVE, colouredBy, css } from "./plots/frame.js";
 import { KINDS } from "./plots/kinds.js";
 import * as legend from "./plots/legend.js";
 import { onTab, showsCurves, turned } from "./plots/tabs.js";
+import { coarsen } from "./plots/ticks.js";
 import { post } from "./workspace/page.js";
 
 const SETTINGS = { displayModeBar: false, responsive: true };
@@ -41,6 +42,7 @@ function put(node, plot) {
   let drawn = null;
   coloured(node, () => {
     const { traces, layout, chosen } = plot();
+    coarsen(traces, layout);
     const above = /** @type {{legend?: object}} */ (layout).legend === ABOVE;
     const key = above ? keyed(node, traces, layout) : null;
     drawn = Plotly.react(node, traces, { ...sheet(), ...layout }, SETTINGS).then((/** @type {Plotted} */ plotted) => {
