@@ -65,6 +65,18 @@ test("a name is looked a place for along level stretches first, long before shor
   assert.deepEqual(first, { x: 25, y: 4, width: 20, height: 10 });
 });
 
+test("a name touches its stream, or a line ties it to it", () => {
+  const points = [{ x: 0, y: 100 }, { x: 80, y: 100 }]; // biome-ignore format: a pair
+  const all = labels.besides(points, 6, 20, 10, 41);
+  for (const box of all) {
+    const gap = Math.max(97 - (box.y + box.height), box.y - 103);
+    const tie = labels.hair(box);
+    assert.equal(Boolean(tie), gap > 12);
+    if (tie) assert.ok(tie[1].y === 100 && tie[1].x >= 0 && tie[1].x <= 80 && Math.abs(tie[0].x - (box.x + 10)) < 1e-9);
+  }
+  assert.ok(all.some((box) => labels.hair(box)));
+});
+
 test("streams are as wide as the roots of their flows, and one of unknown flow is thin", () => {
   const map = {
     ...chain(2),

@@ -35,7 +35,8 @@ interface DocumentEventMap {
 /** Lengths of the map are its own units; px are the screen's. */
 type Point = { x: number; y: number };
 type Size = { width: number; height: number };
-type Box = Point & Size;
+/** to: where on its stream a name at a distance is tied. */
+type Box = Point & Size & { to?: Point };
 type Placed = Box & { id: string };
 type Bounds = { left: number; right: number };
 

@@ -1,5 +1,5 @@
 // The map as SVG. Width shows flow, shade shows a species' share. The farther away, the less is written, and never smaller than 11 px.
-import { besides, cut, stretches, Taken, textWidth } from "./labels.js";
+import { besides, cut, hair, stretches, Taken, textWidth } from "./labels.js";
 import { symbolOf } from "./symbols.js";
 
 const STATES = { good: "solved", bad: "not solved", doubt: "has a warning", idle: "not solved yet" };
@@ -166,6 +166,8 @@ function name(s, points, width, words, labels, taken, size) {
     const high = rows.reduce((sum, t) => sum + 1.12 * t[2], 0);
     const box = taken.place(ends(s, points, width, wide, high).concat(besides(points, width, wide, high, 41)));
     if (!box) continue;
+    const tie = hair(box);
+    if (tie) labels.push(el("path", { d: `M${tie[0].x} ${tie[0].y}L${tie[1].x} ${tie[1].y}`, class: "hair" }));
     let y = box.y;
     for (const t of rows) {
       y += 1.12 * t[2];
@@ -182,8 +184,9 @@ function ends(s, points, thick, width, height) {
   if (s.from && s.to) return [];
   const end = s.from ? points[points.length - 1] : points[0];
   const out = [];
-  for (const y of [end.y - thick / 2 - 4 - height, end.y + thick / 2 + 4, end.y - 41 - height, end.y + 41])
-    out.push({ x: s.from ? end.x - width - 2 : end.x, y, width, height });
+  const x = s.from ? end.x - width - 2 : end.x;
+  for (const y of [end.y - thick / 2 - 4 - height, end.y + thick / 2 + 4]) out.push({ x, y, width, height });
+  for (const y of [end.y - 41 - height, end.y + 41]) out.push({ x, y, width, height, to: { x: x + width / 2, y: end.y } });
   return out;
 }
 

@@ -87,23 +87,37 @@ export function stretches(points) {
   return out.sort((p, q) => q.worth - p.worth);
 }
 
-/** Boxes for a text of some size along a stream drawn as wide as thick, the best first.
+const TOUCHES = 12; // a name nearer to its stream than this needs no line to it
+
+/** Boxes for a text of some size along a stream drawn as wide as thick, the best first; those at a distance say to where they are tied.
  * @param {Point[]} points @param {number} thick @param {number} width @param {number} height @param {number} over @returns {Box[]} */
 export function besides(points, thick, width, height, over) {
-  const out = [];
+  const near = [];
+  const far = [];
   for (const s of stretches(points)) {
     const mx = (s.a.x + s.b.x) / 2;
     const my = (s.a.y + s.b.y) / 2;
     const r = thick / 2;
     if (s.flat) {
       const slack = Math.max((s.length - width) / 2, 0);
-      const ys = [my - r - 4 - height, my + r + 4, my - over - height, my + over];
-      for (const y of ys) for (const dx of [0, -slack, slack]) out.push({ x: mx - width / 2 + dx, y, width, height });
+      for (const dx of [0, -slack / 2, slack / 2, -slack, slack])
+        for (const y of [my - r - 4 - height, my + r + 4]) near.push({ x: mx - width / 2 + dx, y, width, height });
+      for (const y of [my - over - height, my + over])
+        for (const dx of [0, -slack, slack]) far.push({ x: mx - width / 2 + dx, y, width, height, to: { x: mx + dx, y: my } });
     } else {
       const slack = Math.max((s.length - height) / 2, 0);
-      for (const dy of [0, -slack, slack])
-        for (const x of [mx + r + 5, mx - r - 5 - width]) out.push({ x, y: my - height / 2 + dy, width, height });
+      for (const dy of [0, -slack / 2, slack / 2, -slack, slack])
+        for (const x of [mx + r + 5, mx - r - 5 - width]) near.push({ x, y: my - height / 2 + dy, width, height });
     }
   }
-  return out;
+  return [...near, ...far];
+}
+
+/** The line that ties a name to its stream: from the edge of its box to the stream; null where it touches it.
+ * @param {Box} box @returns {[Point, Point] | null} */
+export function hair(box) {
+  if (!box.to) return null;
+  const { x, y } = box.to;
+  const from = { x, y: y > box.y + box.height ? box.y + box.height - 1 : box.y + 2 };
+  return Math.abs(from.y - y) > TOUCHES ? [from, { x, y }] : null;
 }
