@@ -76,14 +76,22 @@ def test_units_of_ones_own_and_plots_over_temperature(page, row):
     page.click("#units-menu > summary")
     post(page, lambda: page.select_option("#unit-1", "K"))
     expect(page.locator("#stream-S3 td").first).to_have_text("493.1")
-    page.click("#over-temperature")
+    page.click("#plots-of")
     expect(page.locator("#course-0 .xtitle")).to_have_text("T [K]", timeout=60_000)
-    expect(page.locator(".course-plot")).to_have_count(5)
+    expect(page.locator(".course-plot")).to_have_count(8)  # six properties and the constants of two reactions
+    page.select_option("#courses-along", "pressure")
+    expect(page.locator("#course-0 .xtitle")).to_have_text("P [bar]")
+    expect(page.locator(".course-plot")).to_have_count(6)
     page.goto(f"/p/{row.pk}/chemistry/?select=species:ethanol")
     ready(page)
-    page.click("#over-temperature")
-    expect(page.locator("#course-3 .ytitle")).to_have_text("[bar]", timeout=60_000)
-    expect(page.locator("#course-3 .plot-legend")).to_contain_text("Vapour pressure")
-    for n in range(4):
+    page.click("#plots-of")
+    expect(page.locator("#course-4 .ytitle")).to_have_text("[bar]", timeout=60_000)
+    expect(page.locator("#course-4 .plot-legend")).to_contain_text("Vapour pressure")
+    for n in range(8):
         plot, title = (page.locator(f"#course-{n}{part}").bounding_box() for part in ("", " .ytitle"))
         assert plot["y"] <= title["y"] and title["y"] + title["height"] <= plot["y"] + plot["height"]
+    page.click("#plot-vaporisation")
+    expect(page.locator("#vaporisation-0 .plot-legend")).to_contain_text("Heat of vaporisation")
+    page.click("#plot-vapour_pressure")  # in a datum's line: it does not unfold by that
+    expect(page.locator("#vapour_pressure-0 .plot-legend")).to_contain_text("Vapour pressure")
+    expect(page.locator("#datum-of-vapour_pressure")).not_to_have_attribute("open", "")

@@ -7,9 +7,9 @@ from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import (
     BoilPair,
+    DrawCourses,
     FindBest,
     MoveKnobs,
-    OverTemperature,
     RefineScan,
     SampleData,
     ScanPart,
@@ -23,7 +23,7 @@ from gulch.engine.work.tasks import (
 
 __all__ = [
     "BoilPair",
-    "OverTemperature",
+    "DrawCourses",
     "Ending",
     "Examine",
     "FindBest",

@@ -16,7 +16,7 @@ import numpy as np
 
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.explain import Plan
-from gulch.engine.explain.courses import of_material, of_species
+from gulch.engine.explain.courses import of_material, of_reactions, of_species
 from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
@@ -311,23 +311,24 @@ class BoilPair:
 
 
 @dataclass(frozen=True)
-class OverTemperature:
-    """Properties over temperature: of a species of a document, or of amounts {id: mol/s} at a pressure [Pa] between low and high [K].
+class DrawCourses:
+    """Properties of a species of a document over temperature, or of amounts {id: mol/s} along temperature or pressure.
 
-    Answers (True, packed {"courses"} or {"trouble"}).
+    The other of the two is held, all in SI, and the way goes from low to high. Answers (True, packed {"courses"} or {"trouble"}).
     """
 
     document: dict
     species: str = ""
     flow: dict[str, float] | None = None
-    pressure: float = 0.0
+    along: str = "temperature"
+    held: float = 0.0
     low: float = 0.0
     high: float = 0.0
 
     @property
     def digest(self) -> str:
-        parts = {k: self.document.get(k) for k in ("species", "phase_model")}
-        return _named(["over temperature", parts, self.species, self.flow, self.pressure, self.low, self.high])
+        parts = {k: self.document.get(k) for k in ("species", "phase_model", "reactions")}
+        return _named(["courses", parts, self.species, self.flow, self.along, self.held, self.low, self.high])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple:
         """(True, packed courses, or what stands in their way)."""
@@ -336,8 +337,10 @@ class OverTemperature:
             if self.species:
                 found = of_species(next(s.key for s in document.species if s.id == self.species))
             else:
-                n = np.array([(self.flow or {}).get(s.id, 0.0) for s in document.species])
-                found = of_material(model_of(document), n, self.pressure, self.low, self.high)
+                n, model = np.array([(self.flow or {}).get(s.id, 0.0) for s in document.species]), model_of(document)
+                found = of_material(model, n, self.held, self.low, self.high, self.along)
+                if self.along == "temperature":
+                    found += of_reactions(document, model, self.low, self.high)
             return True, pack({"courses": [asdict(c) for c in found]})
         except (SpeciesError, QuantityError, StreamTrouble, NotFinite) as error:
             return True, pack({"trouble": str(error)})

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.explain.courses import drawn_of
 from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
@@ -31,6 +32,12 @@ if TYPE_CHECKING:
 
 PICKED = ("formation_enthalpy", "entropy", "critical_temperature", "critical_pressure", "acentric_factor")
 
+OVER_T = {  # the course over temperature on which a datum lies
+    "formation_enthalpy": "enthalpy",
+    "entropy": "entropy",
+    "boiling_point": "vapour_pressure",
+    "liquid_density": "liquid_density",
+}
 SRK = "soave-redlich-kwong"
 
 
@@ -70,6 +77,7 @@ class DatumRow:
     unit: str
     spread: str
     sources: list
+    course: str  # of its plot over temperature; "" where it has none
 
 
 @dataclass
@@ -132,6 +140,7 @@ class KnownRow:
     label: str
     text: str
     source: str
+    course: bool = False  # whether it is known over temperature
 
 
 @dataclass
@@ -282,6 +291,7 @@ class SpeciesRows(Part):
                 for name, v in everything.items()
                 if name != TYPED
             ],
+            course=OVER_T[field] if d is not None and OVER_T.get(field) in drawn_of(d) else "",
         )
 
     def known_rows(self, d: Species) -> Iterator[KnownRow]:
@@ -302,7 +312,8 @@ class SpeciesRows(Part):
                 source = course.source if "°C" in course.source else f"{course.source}, {at}"
                 if course is capacity and (heat is None or not heat.capacity_source):
                     source += "; not used: heats of vaporisation and an estimate contradict it" if heat else "; not used"
-                yield KnownRow(field=name, label=label, text=self.show(value, dimension, 4), source=source)
+                known = len(course.points) > 1
+                yield KnownRow(field=name, label=label, text=self.show(value, dimension, 4), source=source, course=known)
 
     def fit_row(self, d: Species | None, own: dict[str, Any], field: str, label: str) -> FitRow:
         """One fit of a SpeciesData over temperature."""

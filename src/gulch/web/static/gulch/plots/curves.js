@@ -4,7 +4,7 @@ import { ABOVE, bare, css, farDash, ink, SMALL, smallAxis, titled } from "./fram
 /**
  * @typedef {{x: number, y: number, text: string, sign: "peak" | "stable" | "unstable"}} Mark
  * @typedef {{label: string, y: (number | null)[], axis: number}} Series
- * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: Series[], marks: Mark[]}} Group
+ * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: Series[], marks: Mark[], log?: boolean}} Group
  * @typedef {{x: number[], x_label: string, x_unit: string, groups: Group[]}} Profile
  */
 
@@ -29,7 +29,7 @@ export function profile(found, group = found.groups[0]) {
       margin: { l: 58, r: right ? 60 : 12, t: few ? 28 : 6, b: 38 },
       legend: few ? ABOVE : { orientation: "v", x: right ? 1.12 : 1.01, y: 1, font: SMALL },
       xaxis: smallAxis(titled({ label: found.x_label, unit: found.x_unit })),
-      yaxis: smallAxis(titled(left)),
+      yaxis: smallAxis(titled(left), group.log ? { type: "log", tickformat: "~g", nticks: 6 } : {}),
       ...(right && { yaxis2: smallAxis(titled(right), { overlaying: "y", side: "right", showgrid: false }) }),
     },
   };
