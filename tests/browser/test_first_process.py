@@ -51,9 +51,10 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     press(page, "#append-stoichiometric-reactor")
     with page.expect_response(lambda r: r.request.method == "POST"):
         page.select_option("[id='f-R1.mode']", "isothermal")
-    expect(page.locator("#todo")).to_contain_text("R1: 2 assumed: temperature, pressure drop.")
+    expect(page.locator("#inspector")).to_contain_text("R1: 2 assumed: temperature, pressure drop.")
+    expect(page.locator("#todo")).to_contain_text("R1: 1 line in its panel.")
     fill(page, "[id='f-R1.temperature']", "482 F")
-    press(page, "#todo li:has-text('R1: 1 assumed') .take")
+    press(page, "#inspector p:has-text('R1: 1 assumed') .take")
     expect(page.locator("#todo")).not_to_contain_text("R1:")
     expect(cell(page, "S1", "methanol")).to_have_text("60.00")  # 0.6 · 300 / 3
     expect(cell(page, "S1", "Temperature")).to_have_text("250.0")

@@ -73,7 +73,7 @@ def test_three_steady_states_and_picking_one(page, acid):
     expect(page.locator("[id='f-TANK.state']")).to_have_value("nearest")
     shown = page.locator("#inspector .result", has_text="Outlet temperature").inner_text()
     assert re.search(r"[\d.]+ °C", shown)[0] in first
-    expect(page.locator(".todo")).to_contain_text("3 steady states exist")
+    expect(page.locator("#inspector")).to_contain_text("3 steady states exist")
 
 
 def test_sizing_and_putting_it_on_the_map(page, acid):

@@ -95,3 +95,34 @@ def test_units_of_ones_own_and_plots_over_temperature(page, row):
     page.click("#plot-vapour_pressure")  # in a datum's line: it does not unfold by that
     expect(page.locator("#vapour_pressure-0 .plot-legend")).to_contain_text("Vapour pressure")
     expect(page.locator("#datum-of-vapour_pressure")).not_to_have_attribute("open", "")
+
+
+def test_any_field_of_a_unit_in_three_keys_and_what_keys_a_stage_has(page, row):
+    page.goto(f"/p/{row.pk}/process/?select=R1")
+    ready(page)
+    page.locator("main").first.press("f")
+    codes = page.locator("kbd.hint")
+    expect(codes).not_to_have_count(0)
+    assert all(len(code) <= 2 for code in codes.all_inner_texts())
+    field = page.locator("[id='f-R1.pressure_drop']").bounding_box()
+    near = min(codes.all(), key=lambda c: abs(c.bounding_box()["y"] + 8 - field["y"]) + abs(c.bounding_box()["x"] + 6 - field["x"]))
+    page.keyboard.press(near.inner_text())
+    expect(page.locator("[id='f-R1.pressure_drop']")).to_be_focused()
+    expect(codes).to_have_count(0)
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    for stage in ("Everywhere", "Process", "Chemistry", "Loops", "Scans"):
+        expect(page.locator("#keys h3", has_text=stage).first).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Alt+1")
+    expect(page.locator("#species-search")).to_be_visible()
+    page.keyboard.press("/")
+    page.keyboard.type("butanol")
+    expect(page.locator("#found .marked")).to_have_count(1)
+    page.keyboard.press("ArrowDown")
+    wanted = page.locator("#found .marked").inner_text()
+    page.keyboard.press("Enter")
+    expect(page.locator("#species")).to_contain_text(wanted.split("\n")[0].split(" ")[0])
+    page.keyboard.press("Escape")  # out of the search, in which one goes on
+    page.keyboard.press("n")
+    expect(page.locator("#new-equation")).to_be_focused()

@@ -42,7 +42,7 @@ def test_three_phases_are_parted_and_the_oil_goes_round(page, user):
     base = f"/p/{row.pk}"
     page.goto(f"{base}/process/?select=cold")
     expect(page.locator("#inspector")).to_contain_text("heavy liquid")
-    expect(page.locator("#todo")).to_contain_text("a poor guide for liquids of steam with eb")
+    expect(page.locator("#inspector")).to_contain_text("a poor guide for liquids of steam with eb")
     page.goto(f"{base}/chemistry/")
     expect(page.locator("#model-advice")).to_contain_text("UNIFAC (activity model) suits this project better")
     expect(page.locator("#model-advice")).to_contain_text("two liquids")

@@ -125,12 +125,12 @@ def test_a_pressure_that_nothing_raises_is_solved_and_mended_by_a_press(process)
         ("water_feed", "water_feed.flow.water", "-5", "negative"),
     ],
 )
-def test_bad_input_says_so_in_the_field_and_in_the_list(process, select, field, typed, words):
+def test_bad_input_says_so_in_the_field_and_is_counted_in_the_list(process, select, field, typed, words):
     process.goto(process.url + f"?select={select}")
     before = process.locator("#gauge-overall .value").inner_text().split(" ✓")[0]
     fill(process, f"[id='f-{field}']", typed)
     expect(process.locator("#state")).to_contain_text("not solved")
-    expect(process.locator("#todo")).to_contain_text(words)
+    expect(process.locator("#todo .error").first).to_contain_text(f"{select}: 1 line in its panel.")
     expect(process.locator(f"[id='e-{field}']")).to_contain_text(words)
     expect(process.locator("#stale")).to_contain_text("figures are those of revision 1")
     expect(process.locator("#gauge-overall .value")).to_contain_text(before)
@@ -192,7 +192,7 @@ def test_loop_that_cannot_settle_names_the_species_and_goes_on(page, user):
     expect(page.locator("#advice")).to_contain_text("hydrogen builds up: 1.000 kmol/h")
     expect(page.locator("#advice")).to_contain_text("purge")
     expect(page.locator("#plot-loop-1 .scatterlayer")).to_be_visible()
-    expect(page.locator("#todo")).to_contain_text("did not settle")
+    expect(page.locator("#todo")).to_contain_text("1 on loops, targets and ties: it stands beside.")
     kept = page.locator("#tear-back tr", has_text="hydrogen").locator("td")
     reached = float(kept.nth(1).inner_text())
     with page.expect_response(lambda r: "/go-on/" in r.url):

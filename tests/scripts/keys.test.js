@@ -23,6 +23,8 @@ const asked = server();
 await import("../../src/gulch/web/static/gulch/workspace/keys.js");
 await import("../../src/gulch/web/static/gulch/workspace/strip.js");
 await import("../../src/gulch/web/static/gulch/workspace/ledger.js");
+await import("../../src/gulch/web/static/gulch/workspace/marked.js");
+const { codes } = await import("../../src/gulch/web/static/gulch/workspace/hints.js");
 const { restored } = await import("../../src/gulch/web/static/gulch/workspace/drafts.js");
 const { matching, naming, wordAt } = await import("../../src/gulch/web/static/gulch/workspace/names.js");
 const { told, at, beside } = await import("../../src/gulch/web/static/gulch/workspace/page.js");
@@ -69,6 +71,38 @@ test("letters lead to the inspector, to what a stream is sent to and to what is 
   assert.equal(document.activeElement.id, "kind-filter");
   press(document.body, "?");
   assert.equal(shown, 1);
+});
+
+test("F shows letters at the fields of the panel, and a letter goes to its field; Esc ends it", () => {
+  document.activeElement.blur();
+  press(document.body, "f");
+  const badges = [...document.querySelectorAll("kbd.hint")].map((b) => b.textContent);
+  assert.deepEqual(badges, ["a", "s", "d", "f"]); // first, heat, send-to and the filter; what cannot be typed in has none
+  press(document.body, "s");
+  assert.equal(document.activeElement.id, "heat");
+  assert.equal(document.querySelectorAll("kbd.hint").length, 0);
+  document.activeElement.blur();
+  press(document.body, "f");
+  press(document.body, "Escape");
+  assert.equal(document.querySelectorAll("kbd.hint").length, 0);
+  assert.deepEqual(codes(3), ["a", "s", "d"]);
+  const many = codes(40);
+  assert.ok(new Set(many).size === 40 && many.every((code) => code.length === 2));
+});
+
+test("arrows move the mark among what is found, and Enter takes it", () => {
+  const box = document.createElement("div");
+  box.innerHTML = `<input id="species-search" value="but"><div id="found"><ul><li><button id="s1"></button></li><li><button id="s2"></button></li></ul></div>`;
+  document.body.append(box);
+  const settled = new window.Event("htmx:afterSettle", { bubbles: true });
+  settled.detail = { target: $("found") };
+  $("found").dispatchEvent(settled);
+  assert.ok($("s1").classList.contains("marked"));
+  const [first, second] = [clicks("s1"), clicks("s2")];
+  press($("species-search"), "ArrowDown");
+  press($("species-search"), "Enter");
+  assert.deepEqual([first(), second()], [0, 1]);
+  box.remove();
 });
 
 test("Shift and an arrow move a card among its like, and not beyond the last", async () => {

@@ -19,6 +19,7 @@ hear("alpine:init", () => {
     waiting: false,
     at: 0,
     asked: 0, // the newest question to the server
+    answer: /** @type {Promise<void> | null} */ (null), // to it
     init() {
       hear("keydown", (event) => {
         if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
@@ -55,7 +56,11 @@ hear("alpine:init", () => {
       this.ask(this.$refs.input.value.trim());
     },
     /** What the page does not know is asked of the server: inputs, results, and what is to be done with them. @param {string} query */
-    async ask(query) {
+    ask(query) {
+      this.answer = this.find(query);
+    },
+    /** @param {string} query */
+    async find(query) {
       const mine = ++this.asked;
       if (query.length < 2) return;
       await new Promise((done) => setTimeout(done, 120));
@@ -102,7 +107,8 @@ hear("alpine:init", () => {
         this.draw();
       } else if (event.key === "Enter") {
         event.preventDefault();
-        this.there.then(() => {
+        this.there.then(async () => {
+          if (!this.rows.length) await this.answer; // what is marked is taken; where nothing is yet, the answer is waited for
           if (this.$root.open && this.rows[this.at]) this.run(this.rows[this.at]);
         });
       }

@@ -1,5 +1,5 @@
-// Help while typing: addresses in formulas, kinds of units, and a knob made from the field one is in.
-import { all, focused, hear, hearFirst } from "./dom.js";
+// Help while typing: addresses in formulas, names of things, and a knob made from the field one is in.
+import { focused, hear, hearFirst } from "./dom.js";
 import { known } from "./workspace/known.js";
 import { matching, naming, wordAt } from "./workspace/names.js";
 
@@ -105,36 +105,11 @@ hear("focusout", (_, target) => {
   if (/** @type {object} */ (target) === field) close();
 });
 
-/** Kinds of units, found by typing any word of their name or meaning; Enter takes the first.
- * @param {Control} input @returns {HTMLElement | null} */
-function fitting(input) {
-  const words = input.value.toLowerCase().split(/\s+/).filter(Boolean);
-  let first = null;
-  for (const family of all("#append .family")) {
-    let any = false;
-    for (const kind of all(".kind", family)) {
-      const fits = words.every((w) => `${family.firstElementChild.textContent} ${kind.textContent}`.toLowerCase().includes(w));
-      kind.hidden = !fits;
-      any = any || fits;
-      if (fits && !first) first = kind;
-    }
-    family.hidden = !any;
-  }
-  return first;
-}
-hear("input", (_, target) => {
-  if (target.id === "kind-filter") fitting(target);
-});
 hear("keydown", (event, target) => {
-  if (target.id === "kind-filter" && event.key === "Enter") {
+  if (!event.altKey || event.key.toLowerCase() !== "k") return;
+  const pin = target.closest(".field")?.querySelector("button.pin");
+  if (pin) {
     event.preventDefault();
-    const first = fitting(target);
-    if (first) first.click();
-  } else if (event.altKey && event.key.toLowerCase() === "k") {
-    const pin = target.closest(".field")?.querySelector("button.pin");
-    if (pin) {
-      event.preventDefault();
-      pin.click();
-    }
+    pin.click();
   }
 });

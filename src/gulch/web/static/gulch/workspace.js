@@ -8,6 +8,7 @@ import { followed, placed } from "./workspace/sliders.js";
 import { still } from "./workspace/unsent.js";
 import "./workspace/faults.js";
 import "./workspace/keys.js";
+import "./workspace/marked.js";
 import "./workspace/images.js";
 import "./workspace/meaning.js";
 import "./workspace/walk.js";

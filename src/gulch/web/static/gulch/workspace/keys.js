@@ -1,10 +1,31 @@
 // Keys, menus and the theme.
 import { $, all, announce, focused, hear } from "../dom.js";
 import { edited, inspect } from "./focus.js";
+import { hint } from "./hints.js";
 import { open, stages } from "./page.js";
 
-/** What a key goes to. @type {Record<string, string>} */
-const FIELDS = { b: "send-to", a: "kind-filter" };
+/** What a key goes to: the first that the page has. @type {Record<string, string[]>} */
+const PLACES = {
+  a: ["kind-filter"], // of the stream that is selected
+  b: ["send-to"],
+  n: ["new-equation", "add-feed", "new-target", "ask-menu", "new-variant", "write-remarks"],
+  r: ["run-scan", "run-best", "size-it", "go-on"],
+  "/": ["species-search", "kind-filter", "scan-shows", "best-aim"],
+};
+
+/** @param {HTMLElement} node */
+const seen = (node) => node.checkVisibility?.() ?? true;
+
+/** Goes to a field, unfolds what is folded, presses a button. @param {HTMLElement} place */
+function gone(place) {
+  const form = place.matches("form") ? place.querySelector("input:not([type=hidden]), select") : null;
+  const folded = place.matches("details") ? place.querySelector("summary") : place.matches("summary") ? place : null;
+  if (place.matches("button")) place.click();
+  else if (folded) {
+    if (!(/** @type {HTMLDetailsElement} */ (folded.parentElement).open)) folded.click();
+    /** @type {HTMLElement} */ (folded.parentElement.querySelector("textarea, button") ?? folded).focus();
+  } /** @type {HTMLElement} */ else (form ?? place).focus();
+}
 
 hear("click", (_, target) => {
   if (target.closest("#theme")) {
@@ -46,10 +67,14 @@ hear("keydown", (event, target) => {
       event.preventDefault();
       edited();
     }
-    const asked = FIELDS[key]; // of the stream that is selected
-    if (asked && $(asked)) {
+    const place = (PLACES[key] ?? []).map($).find((there) => there && seen(there));
+    if (place) {
       event.preventDefault();
-      $(asked).focus();
+      gone(place);
+    }
+    if (key === "f") {
+      event.preventDefault();
+      hint();
     }
     if (key === "j") {
       event.preventDefault();
@@ -80,22 +105,4 @@ hear("keydown", (event, target) => {
   if (event.key !== "Enter" || target.id !== "send-to") return;
   event.preventDefault();
   $("send").click();
-});
-
-// Enter takes the first species that is found for what stands in the search, once that is there; a likeness is only offered.
-let taking = false;
-hear("keydown", (event, target) => {
-  if (event.key !== "Enter" || target.id !== "species-search" || !target.value.trim()) return;
-  event.preventDefault();
-  taking = true;
-  htmx.trigger(target, "search");
-});
-hear("input", (_, target) => {
-  if (target.id === "species-search") taking = false;
-});
-hear("htmx:afterSettle", (event) => {
-  // a button works from then on
-  if (event.detail.target.id !== "found" || !taking) return;
-  taking = false;
-  if (!$("found").querySelector(":scope > p")) $("found").querySelector("li button")?.click();
 });
