@@ -129,7 +129,7 @@ def edit(page, unit, text):
 def grow(page, pk):
     """The spans of growing the process by a heater at its end."""
     end = page.evaluate("() => [...document.querySelectorAll('.plus')].map((p) => p.dataset.id.slice(1)).findLast((s) => !/purge/.test(s))")
-    page.evaluate(f"() => gulch.open('/p/{pk}/process/?select={end}')")
+    page.evaluate("(s) => document.querySelector(`#ledger a[href*='select=${s}'], .ledger-table a[href*='select=${s}']`).click()", end)
     page.wait_for_selector("#append-heater")
     page.wait_for_timeout(300)
     page.evaluate("() => { window.marks.length = 0; }")

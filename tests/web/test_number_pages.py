@@ -57,6 +57,17 @@ def test_units_of_single_quantities_stay_beside_the_set(client, row, act):
     assert row.current.document["own_units"] == {"mass flow": "short_ton/year"}
 
 
+def test_lists_of_units_are_sent_once_and_again_when_they_change(client, row, act):
+    html = client.get(f"/p/{row.pk}/process/").content.decode()
+    mark = html.split('id="units-body" data-of="')[1].split('"')[0]
+    asked = {"HX-Request": "true", "X-Gulch-Units": mark}
+    again = client.get(f"/p/{row.pk}/process/", headers=asked).content.decode()
+    assert 'id="units-body" data-kept' in again and 'id="unit-1"' not in again
+    act("own-unit", dimension="temperature", unit="K")
+    changed = client.get(f"/p/{row.pk}/process/", headers=asked).content.decode()
+    assert 'id="unit-1"' in changed and f'data-of="{mark}"' not in changed
+
+
 def test_a_range_typed_in_mass_scans_mass_of_a_feed_given_in_moles(client, row, act):
     """Ethylene is 28.053 g/mol; the feed stays given in moles, and a point goes back into it."""
     act("scan-edit", id="scan1", knob="flow of ethylene in ethylene_feed", low="", high="", points="3")

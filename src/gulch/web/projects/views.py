@@ -157,6 +157,7 @@ def show_workspace(request: HttpRequest, row: Project, stage: str, select: str =
     space.shade = request.session.get(f"shade-{row.pk}", "")
     shown = STAGES[stage]
     context = {"space": space, "row": row, "stage": stage, "shown": shown, "sheets": style_sheets()}
+    context["units_known"] = request.headers.get("X-Gulch-Units", "")
     context |= shown.context(space, request.session, shown.ask(space))
     if row.pk in request.session.get("walks", []):
         context["walk"] = next_step(space.document, row.scan_runs.filter(state=ScanRun.DONE).exists())

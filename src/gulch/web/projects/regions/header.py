@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -178,6 +179,11 @@ class Header(Region):
 
     def displays(self) -> list[tuple]:
         return [(name, DISPLAY_SETS[name].label, name == self.document.display_set) for name in USUAL_SETS]
+
+    @property
+    def units_mark(self) -> str:
+        """What the lists of units hang on: a page that has them already is not sent them again."""
+        return hashlib.sha256(f"{self.document.display_set} {sorted(self.document.own_units.items())}".encode()).hexdigest()[:12]
 
     def units(self) -> list[UnitChoice]:
         """The units in which the commonest quantities are shown, each with those it may be shown in."""

@@ -20,7 +20,7 @@ import "./workspace/copied.js";
 // The drawing and the plots are made here in the browser: a swap must leave them alone.
 Idiomorph.defaults.ignoreActiveValue = true;
 Idiomorph.defaults.callbacks.beforeNodeMorphed = (/** @type {Control} */ old, /** @type {Control} */ fresh) => {
-  if (settled(old, fresh)) return false;
+  if (settled(old, fresh) || fresh.dataset?.kept !== undefined) return false; // what the page has was not sent again
   if (old.matches?.(".slider")) placed(old, fresh);
   else if (old === focused() && textual(old)) renewed(old, fresh.getAttribute("value") ?? "");
   // what is in the field one is at is left alone; words of a link or button one is at are not the user's, and follow

@@ -65,6 +65,7 @@ hear("click", (event, target) => {
 const client = Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, "0")).join("");
 hear("htmx:configRequest", (event) => {
   if (event.detail.verb === "post") event.detail.parameters.client = client;
+  event.detail.headers["X-Gulch-Units"] = $("units-body")?.dataset.of ?? ""; // lists that the page has are not sent again
 });
 
 // Answers may come in another order than they were asked for. A page asked for before an edit whose answer is already
