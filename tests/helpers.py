@@ -80,6 +80,7 @@ def bare(kind, cas):
     """A PhaseModel whose liquids are those of its equation alone, as reference libraries have them; not shared."""
     model = PhaseModel(kind, [lookup(c) for c in cas])
     model.par[:, k.LACKED :] = 0.0
+    model.mix.pairs[k.KIJ + 1 : k.KIJ + 3] = 0.0  # nor does their k_ij move with temperature
     return model
 
 

@@ -43,8 +43,10 @@ def test_sources_are_asked_in_order_and_the_first_that_knows_answers():
     pair = Pair("peng-robinson", lookup(CO2), lookup(METHANE), (0, 1))
     assert [str(asked(CUBIC, p)[1]) for p in (pair, Pair("soave-redlich-kwong", pair.first, pair.second, (0, 1)))] == [
         "published for Peng–Robinson",
-        "none at hand: zero",
+        "by groups (E-PPR78)",
     ]
+    water = Pair("peng-robinson", pair.second, lookup("7732-18-5"), (0, 1))
+    assert str(asked(CUBIC, water)[1]) == "none at hand: zero"
     typed = Pair("peng-robinson", pair.first, pair.second, (0, 1), {(0, 1): 0.5})
     assert asked(CUBIC, typed) == (0.5, CUBIC[0])
     own = Source("measured here", "this test", lambda p: 0.7)
@@ -58,9 +60,9 @@ def test_a_models_origins_say_which_source_answered():
     assert {at: str(s) for at, s in model.origins.items()} == {
         (0, 1): "published for Peng–Robinson",
         (0, 2): "typed here",
-        (1, 2): "none at hand: zero",
+        (1, 2): "by groups (E-PPR78)",
     }
-    assert model.kij[0, 1] == model.kij[1, 0] == 0.092 and model.kij[2, 0] == 0.1 and model.kij[1, 2] == 0.0
+    assert model.kij[0, 1] == model.kij[1, 0] == 0.092 and model.kij[2, 0] == 0.1 and 0.03 < model.kij[1, 2] < 0.05
 
 
 # where both have a liquid that is not near its critical point: temperature, share of the first
@@ -106,7 +108,9 @@ def test_interaction_parameters_are_near_those_of_group_contributions(pair):
 def test_henrys_constants_in_water_lie_in_the_middle_of_what_was_measured(cas):
     """The mean over all entries of Sander, Atmos. Chem. Phys. 15 (2015) 4399, as thermo carries it, from 5 to 45 °C; entries of one gas
     differ by a fifth."""
-    line = table("Sander_henry_T_dep.json")[f"{cas} 7732-18-5"]
+    line, at_25 = (table(name)[f"{cas} 7732-18-5"] for name in ("Sander_henry_T_dep.json", "Sander_henry_const.json"))
+    if abs(line["A"] + line["B"] / 298.15 - at_25["A"]) > math.log(1.2):
+        pytest.skip("the compilation's own entries with and without a course are apart")
     for T in (278.15, 298.15, 318.15):
         ours = guideline(cas, T) or compiled(cas, T)
         assert ours == pytest.approx(math.exp(line["A"] + line["B"] / T), rel=0.2)

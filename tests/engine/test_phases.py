@@ -18,7 +18,7 @@ from thermo import (
 )
 
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.phases.kernels import LIQUID, cubic, ln_phi_phase
+from gulch.engine.phases.kernels import KIJ, LIQUID, cubic, ln_phi_phase
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.state import TemperatureNotFound
 
@@ -124,8 +124,8 @@ def test_two_liquids_are_reported_as_two_liquids():
 def test_a_false_split_is_not_accepted():
     """Near a third phase thermo's two-phase flash stops at a split of higher Gibbs energy (measured); ours must not be above it."""
     model = phase_model("peng-robinson", ETHANOL)
-    kij = model.kij.copy()
-    model.kij[:] = 0.0
+    kij = model.mix.pairs[KIJ : KIJ + 3].copy()
+    model.mix.pairs[KIJ : KIJ + 3] = 0.0
     try:
         z = np.array([0.3, 0.0001, 0.0003, 0.0005, 0.3, 0.4])
         z /= z.sum()
@@ -133,7 +133,7 @@ def test_a_false_split_is_not_accepted():
         assert sum(share * gibbs(model, 200.0, 5e5, x) for _, share, x, _ in state.phases) < -1.1767
         assert len(state.phases) == 3
     finally:
-        model.kij[:] = kij
+        model.mix.pairs[KIJ : KIJ + 3] = kij
 
 
 @pytest.mark.parametrize(("kind", "within"), [("ideal", 0.2), ("peng-robinson", 2.0), ("soave-redlich-kwong", 2.5)])
@@ -166,7 +166,7 @@ def test_jacobian_of_fugacities_matches_differences():
     n = np.array([0.3, 0.2, 0.2, 0.1, 0.1, 0.1])
     q, dq, aij = np.empty(6), np.empty(6), np.empty((6, 6))
     d1, d2 = cubic.cubic_constants(model.code)
-    cubic.attraction(300.0, model.par, model.kij, q, dq, aij)
+    cubic.attraction(300.0, model.par, model.mix.pairs, q, dq, aij)
     phi = np.empty(6)
     Z, _, _ = cubic.cubic_ln_phi(300.0, 20e5, n, model.par, aij, d1, d2, LIQUID, phi)
     jacobian = np.empty((6, 6))

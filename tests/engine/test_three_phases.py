@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from helpers import bare
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import minimize
@@ -11,6 +12,8 @@ from thermo.eos_mix import PRMIX
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.three import phase_shares
+from gulch.engine.phases.model import PhaseModel
+from gulch.engine.species import lookup
 
 WATER, BENZENE, HEXANE, HYDROGEN, METHANE = "7732-18-5", "71-43-2", "110-54-3", "1333-74-0", "74-82-8"
 MIXTURES = [
@@ -59,7 +62,7 @@ def thermos_flash(model, cas):
 def test_phases_are_those_that_thermo_finds(cas):
     """Random states: as many phases, and vapour fractions to 1e-6, but where ours have the lower Gibbs energy."""
     rng = np.random.default_rng(20 + MIXTURES.index(cas))
-    model = phase_model("peng-robinson", cas)
+    model = bare("peng-robinson", cas)
     theirs = thermos_flash(model, cas)
     three = 0
     for _ in range(14):
@@ -177,7 +180,10 @@ MISSED = [0.7529, 0.0979, 0.0596, 0.0086, 0.0130, 0.0114, 0.0104, 0.0095, 0.0098
 
 def test_a_liquid_hardly_denser_than_the_gas_is_found_beside_water():
     """The lower Gibbs energy decides: beside watery liquids a split without the light one lies 0.005 RT higher."""
-    model, z = phase_model("peng-robinson", TWELVE), np.array(MISSED) / sum(MISSED)
+    model, z = PhaseModel("peng-robinson", [lookup(c) for c in TWELVE]), np.array(MISSED) / sum(MISSED)
+    for (i, j), source in model.origins.items():  # it was found without k_ij by groups
+        if "groups" in str(source):
+            model.mix.pairs[k.KIJ : k.KIJ + 3, [i, j], [j, i]] = 0.0
     state = model.at_temperature(323.15, 68e5, z)
     light = [x for name, _, x, _ in state.phases if name == "liquid" and x[1] < 0.5]
     assert len(light) == 1 and 0.6 < light[0][0] < 0.75

@@ -15,7 +15,7 @@ import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import between_points
 from gulch.engine.phases.kernels import R
-from gulch.engine.species.sources import ALONE, stands_alone
+from gulch.engine.species.sources import ALONE, SURE, stands_alone
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -140,4 +140,6 @@ def agreeing(datum: Datum, field: str) -> list[float]:
 @lru_cache(maxsize=4096)
 def _agreeing(source: str, value: float, others: tuple, alone: float) -> list[float]:
     everything = {source: value, **dict(others)}
+    if not others and not source.startswith(SURE):
+        return [value, value - alone, value + alone]  # one source that nothing confirms
     return [value, *(v for other, v in others if not stands_alone(other, everything, alone))]

@@ -11,6 +11,8 @@ from gulch.engine.explain.model_advice import MODERATE
 from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
 from gulch.engine.phases.kernels import IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
 from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
+from gulch.engine.phases.model import WATER
+from gulch.engine.phases.nonideal import boils_cold
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_stream, at_unit
 from gulch.engine.quantities import show
@@ -28,6 +30,14 @@ NEAR = 0.95  # of the critical temperature from which a liquid is near it
 MATTERS = 0.05  # mole fraction in a liquid from which a species counts there
 MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
 FROM_IDEAL = 0.05  # of the volume of an ideal gas, by which a vapour may differ without a word
+ACID_GASES = {"124-38-9", "7783-06-4", "7446-09-5", "463-58-1", "7782-50-5", "74-90-8"}
+# Ammonia and amines, hydroxides and carbonates, which take up acid gases in water.
+BASES = {
+    "7664-41-7", "141-43-5", "111-42-2", "105-59-9", "110-97-4", "929-06-6", "110-85-0", "74-89-5", "124-40-3", "75-50-3", "102-71-6",
+    "1310-73-2", "1310-58-3", "1305-62-0", "497-19-8", "584-08-7", "144-55-8",
+}  # fmt: skip
+# Taken up by water itself: hydrogen halides, nitric and sulfuric acid, sulfur trioxide, nitrogen dioxide, formaldehyde.
+IONISED = {"7647-01-0", "7664-39-3", "10035-10-6", "10034-85-2", "7697-37-2", "7664-93-9", "7446-11-9", "10102-44-0", "50-00-0"}
 BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
@@ -51,6 +61,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_units(run, found)
     yield from _on_pairs(run)
     yield from _on_gases(run)
+    yield from _on_reacting(run)
     yield from _on_pressure(run)
     yield from _near_critical(run)
     yield from _too_cold(run)
@@ -176,6 +187,32 @@ def _on_gases(run: Run) -> Iterator:
         )
 
 
+def _on_reacting(run: Run) -> Iterator:
+    """What water takes up by reaction, of which a phase model tells the dissolved molecules alone; one line for the project."""
+    plan = run.plan
+    cas = dict(zip(plan.species, (s.cas for s in plan.model.species), strict=True))
+    told: dict[str, str] = {}
+    for id_, result in run.solution.streams.items() if plan.model.water is not None else ():
+        for phase in result.phases:
+            there = {cas[s] for s, x in phase["fraction"].items() if x > DISSOLVED_NEED} if phase["kind"] == "liquid" else set()
+            if WATER not in there:
+                continue
+            for s in phase["fraction"]:
+                base = there & BASES and cas[s] in ACID_GASES
+                if cas[s] in there and (base or cas[s] in IONISED):
+                    told.setdefault(s, id_)
+    if told:
+        names = {s.id: s.shown for s in plan.project.species}
+        at = next(iter(told.values()))
+        yield Message(
+            "warning",
+            at_stream(at),
+            f"{at}: water takes up {', '.join(names[s] for s in told)} by reaction, which is not modelled: "
+            "the solubility is that of unreacted molecules alone.",
+            "Give the reaction with its constant in an equilibrium reactor, or part by shares that you know.",
+        )
+
+
 def _parted(plan: Any, stream_id: Any) -> bool:
     """Whether a stream goes to a unit that is meant for two liquids, maybe through units that hand on all that enters."""
     to, seen = plan.enters[stream_id], set()
@@ -237,7 +274,10 @@ def _on_pairs(run: Run) -> Iterator:
         held = {s: max(f[s] for f in here) for s in here[0]}
         for i, j in pairs:
             a, b = plan.species[i], plan.species[j]
-            if min(held[a], held[b]) > LIQUID_PAIRS_NEED and (a, b) not in told:
+            # of a gas a little matters, since what is known of it may be off by any factor
+            gas = any(boils_cold(plan.model.par, x) for x in (i, j) if plan.model.volatile[x])
+            enough = DISSOLVED_NEED if gas else LIQUID_PAIRS_NEED
+            if min(held[a], held[b]) > enough and (a, b) not in told:
                 told.append((a, b))
                 at = at or id_
     if told:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from itertools import pairwise
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -19,7 +19,11 @@ from gulch.engine.phases.model import PhaseModel
 from gulch.engine.phases.pairs.liquids import NONRANDOM
 from gulch.engine.phases.state import TemperatureNotFound
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
 POINTS = 41
+SAME = 1e-9  # difference of compositions from which vapour and liquid are told apart
 SIGMA_P, SIGMA_Y = 0.01, 0.01  # errors that measured pressures (relative) and vapour fractions are given beside each other
 STARTS = ((0.0, 0.0), (300.0, 300.0), (800.0, 0.0), (0.0, 800.0))
 TRACE = 1e-6
@@ -131,27 +135,58 @@ def diagram(model: PhaseModel, i: int, j: int, *, P: float | None = None, T: flo
 
 
 def azeotropes(model: PhaseModel, i: int, j: int, curve: list, *, P: float | None = None, T: float | None = None) -> list:
-    """Azeotropes between points of a diagram, each solved."""
+    """Azeotropes between points of a diagram, each solved.
+
+    Near one a flash cannot tell vapour from liquid (y = x to its last digits): points there say nothing of the side that they are on, and
+    the azeotrope is found as the extremum of the boiling temperature or pressure (Smith, Van Ness & Abbott, 7th ed., ch. 10).
+    """
     out = []
-    for a, b in pairwise(curve):
+    for a, b in pairwise([c for c in curve if abs(c.y - c.x) > SAME]):
         if (a.y - a.x) * (b.y - b.x) >= 0.0:
             continue
 
         def point(x: float, near: Any = a) -> Boil | None:
             return boiling(model, i, j, x, near.value, P, T)
 
-        def apart(x: float) -> float:
-            found = point(x)
-            return found.y - x if found is not None else math.nan
-
-        try:
-            x = scipy.optimize.brentq(apart, a.x, b.x, xtol=1e-7)
-        except ValueError:
-            continue
-        found = point(x)
-        if found is not None and 1e-4 < x < 1.0 - 1e-4:
-            out.append(Azeotrope(float(x), found.value, found.two))
+        found = _by_extremum(point, a, b) or _by_sides(point, a, b)
+        if found is not None and 1e-4 < found[0] < 1.0 - 1e-4:
+            out.append(Azeotrope(float(found[0]), found[1].value, found[1].two))
     return out
+
+
+def _by_extremum(point: Callable, a: Boil, b: Boil) -> tuple[float, Boil] | None:
+    """(x, Boil) where a boiling temperature or pressure is extreme between two points of one liquid; None where it is not."""
+    middle = point(0.5 * (a.x + b.x))
+    if middle is None or a.two or b.two or middle.two:
+        return None
+    sign = 1.0 if middle.value < 0.5 * (a.value + b.value) else -1.0
+
+    def value(x: float) -> float:
+        found = point(x)
+        return sign * found.value if found is not None else math.inf
+
+    # a little beyond both ends: one of them may lie on the azeotrope
+    reach = 0.25 * (b.x - a.x)
+    low, high = max(a.x - reach, 1e-6), min(b.x + reach, 1.0 - 1e-6)
+    least = scipy.optimize.minimize_scalar(value, bounds=(low, high), method="bounded", options={"xatol": 1e-6})
+    found = point(float(least.x))
+    inside = low + 1e-4 < least.x < high - 1e-4
+    return (float(least.x), found) if inside and found is not None and not found.two else None
+
+
+def _by_sides(point: Callable, a: Boil, b: Boil) -> tuple[float, Boil] | None:
+    """(x, Boil) where vapour and liquid, or both liquids together, have one composition between two points; None where none is found."""
+
+    def apart(x: float) -> float:
+        found = point(x)
+        return found.y - x if found is not None else math.nan
+
+    try:
+        x = scipy.optimize.brentq(apart, a.x, b.x, xtol=1e-7)
+    except ValueError:
+        return None
+    found = point(x)
+    return (float(x), found) if found is not None else None
 
 
 def errors(model: PhaseModel, i: int, j: int, points: tuple, *, P: float | None = None, T: float | None = None) -> tuple:

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from gulch.engine.compiling import taking
 from gulch.engine.phases.known_liquids import known_density
 from gulch.engine.phases.model import PhaseModel
+from gulch.engine.phases.pairs.by_kij_groups import interactions
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.databank import condensed, known
 from gulch.engine.species.kept import UNKNOWN, kept_under
@@ -21,6 +22,7 @@ KINDS = ("ideal", "peng-robinson", "unifac", "modified-unifac", "predictive-srk"
 
 def gather(species: Iterable[str]) -> None:
     """Ask for what projects may ask of species of the databank, by their CAS numbers."""
+    interactions()
     for cas in species:
         try:
             known(cas)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.phases.by_groups import is_polar
-from gulch.engine.phases.kernels import DISSOLVED, IDEAL, PREDICTIVE_SRK, UNIFAC
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels import DISSOLVED, HENRY_HIGH, IDEAL, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.model import WATER
+from gulch.engine.phases.nonideal import boils_cold
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -60,7 +59,8 @@ def taken_for_solvents(model: PhaseModel) -> list[int]:
     for i in np.flatnonzero(model.volatile & (model.par[:, DISSOLVED] == 0.0)):
         pair = model.origins.get((min(i, model.water), max(i, model.water)))
         known = (pair is not None and pair.measured) or is_polar(model.species[i]) or model.species[i].cas in ACIDS
-        if i != model.water and not known and ln_psat(298.15, model.par, i)[0] > math.log(101325.0):
+        mended = model.mix.pairs[HENRY_HIGH, i, model.water] > 0.0  # by a Henry's constant
+        if i != model.water and not known and not mended and boils_cold(model.par, int(i)):
             out.append(int(i))
     return out
 

@@ -91,8 +91,9 @@ class PhaseModel:
             return
         for i, j in combinations(range(self.n), 2):
             pair = Pair(self.kind, self.species[i], self.species[j], (i, j), typed=typed)
-            self.kij[i, j], self.origins[i, j] = asked(CUBIC, pair)
-            self.kij[j, i] = self.kij[i, j]
+            found, self.origins[i, j] = asked(CUBIC, pair)
+            course = found if isinstance(found, tuple) else (found, 0.0, 0.0)
+            self.mix.pairs[k.KIJ : k.KIJ + 3, i, j] = self.mix.pairs[k.KIJ : k.KIJ + 3, j, i] = course
 
     def _heats(self) -> None:
         """Move the heats of the pure liquids to the known ones; gases that dissolve by Henry's law have none."""

@@ -5,15 +5,18 @@ Notation: T [K], P [Pa]; species: Species records in the order of the project; p
 
 from __future__ import annotations
 
+import math
 from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.by_groups import ALIKE, GAS, SCHEMES, active, group_rows, is_polar, known_by_groups
+from gulch.engine.phases.by_groups import ALIKE, GAS, SCHEMES, WATER, active, group_rows, is_polar, known_by_groups
 from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.pairs import DISSOLVED, LIQUIDS, Source, asked
+from gulch.engine.phases.pairs.dissolved import lacking
 from gulch.engine.phases.pairs.liquids import NONRANDOM, TYPED
 from gulch.engine.phases.pairs.source import Dissolving, Liquids
 
@@ -56,7 +59,8 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: Mapping[tu
     for j, i in combinations(range(len(species)), 2):
         gases = par[i, k.DISSOLVED] + par[j, k.DISSOLVED]
         source = origin.get((j, i)) or origin.get((i, j))
-        if source is not None and (source.unknown or source.measured):
+        mended = source in DISSOLVED and gases == 0.0
+        if source is not None and (source.unknown or source.measured or mended):
             known = not source.unknown
         elif species[i].non_volatile or species[j].non_volatile or gases == 2.0:
             known = True
@@ -86,7 +90,46 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
         by_groups = Mixture(k.UNIFAC, k.IDEAL, ALIKE, par, pairs, rows)
         origin |= _liquids("nrtl" if kind == k.NRTL else "wilson", species, by_groups, typed)
         rows = np.zeros((n + 1, 0))
-    return Mixture(kind, vapour, active(species), par, pairs, rows), origin
+    mix = Mixture(kind, vapour, active(species), par, pairs, rows)
+    return mix, origin | _mended(species, mix, origin)
+
+
+def boils_cold(par: np.ndarray, i: int) -> bool:
+    """Whether a species is a gas at 25 degC and 1 atm."""
+    return bool(ln_psat(298.15, par, i)[0] > math.log(101325.0))
+
+
+def _mended(species: tuple, mix: Mixture, origin: Mapping[tuple, Source]) -> dict[tuple, Source]:
+    """{(gas, solvent): Source} of Henry's constants by which ln gamma of a gas that is no dissolved one is mended, in pairs of mix.
+
+    In water by published courses; elsewhere by predictive SRK where the model's own groups know nothing of the pair.
+    """
+    found, scheme = {}, SCHEMES.get(mix.kind, "unifac")
+    liquids = [i for i, s in enumerate(species) if not s.non_volatile and mix.par[i, k.DISSOLVED] == 0.0 and s.vapour_pressure is not None]
+    gases = [i for i in liquids if species[i].has_critical and species[i].cas and boils_cold(mix.par, i)]
+    for i, j in ((i, j) for i in gases for j in liquids if i != j and species[j].has_critical and j not in gases):
+        known = origin.get((min(i, j), max(i, j)))
+        if known is not None and known.measured:
+            continue
+        if species[j].cas != WATER and known_by_groups((species[i], species[j]), scheme):
+            continue
+        course, source = asked(DISSOLVED, Dissolving("dissolved", species[i], species[j], (i, j), row=mix.par[[i]]))
+        if not source.measured and not known_by_groups((species[i], species[j]), "predictive-srk"):
+            continue
+        lacks = None if source.unknown else lacking(species[i], species[j], only_two(mix, i, j), course)
+        if lacks is not None:
+            mix.pairs[k.HENRY : k.HENRY_HIGH + 1, i, j], found[min(i, j), max(i, j)] = lacks, source
+            if not known_by_groups((species[i], species[j]), scheme):  # ideal until now: the two-suffix equation, alike both ways
+                mix.pairs[k.HENRY : k.HENRY_HIGH + 1, j, i] = lacks
+    return found
+
+
+def only_two(mix: Mixture, i: int, j: int) -> Mixture:
+    """The Mixture of two species of one, as it is before its ln gamma is mended."""
+    at, n = np.array([i, j]), mix.par.shape[0]
+    pairs = mix.pairs[:, at][:, :, at].copy()
+    pairs[k.HENRY : k.HENRY_HIGH + 1] = 0.0
+    return mix._replace(par=mix.par[at], pairs=pairs, groups=np.vstack([mix.groups[at], mix.groups[n:]]))
 
 
 def _dissolving(species: tuple, par: np.ndarray, pairs: np.ndarray) -> dict[tuple, Source]:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from chemicals import acentric, critical, identifiers, phase_change, reaction
 from chemicals.elements import molecular_weight, simple_formula_parser
+from chemicals.heat_capacity import TRCCp_integral_over_T
 
 from gulch.engine.species.elements import ELEMENT_ENTROPY
 from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
@@ -39,7 +40,7 @@ SOURCE_NAMES = {
     "PD": "Passut & Danner (1973)",
 }
 _FORMATION = ("ATCT_G", "JANAF", "CRC", "API_TDB_G", "WEBBOOK", "YAWS")
-_ENTROPY = ("JANAF", "CRC", "WEBBOOK", "YAWS")
+_ENTROPY = ("JANAF", "CRC", "TRC", "WEBBOOK", "YAWS")
 _CRITICAL = ("IUPAC", "CRC", "MATTHEWS", "HEOS", "PINAMARTINES", "WEBBOOK", "PSRK", "PD", "YAWS")
 GRAPHITE = "7782-42-5"
 _ACENTRIC = ("HEOS", "PSRK", "PD", "YAWS")
@@ -104,6 +105,22 @@ def _gather(function: Callable, methods: tuple, cas: str) -> dict:
     return found
 
 
+def _tabulated_entropy(cas: str) -> dict[str, float]:
+    """{"TRC": entropy of the ideal gas at 298.15 K and 1 bar [J/(mol K)]} where the course of the heat capacity was given with it.
+
+    The equation's constant of integration: Frenkel et al., Thermodynamics of Organic Compounds in the Gas State (TRC, 1994).
+    """
+    table = loaded().TRC_gas_data
+    if cas not in table.index:
+        return {}
+    row = table.loc[cas]
+    try:
+        a0, a1, a2, a3, a4, a5, a6, a7, j = (float(row[name]) for name in ("a0", "a1", "a2", "a3", "a4", "a5", "a6", "a7", "J"))
+        return {"TRC": float(TRCCp_integral_over_T(298.15, a0, a1, a2, a3, a4, a5, a6, a7, j))}
+    except ZeroDivisionError:
+        return {}
+
+
 def _elements_are_standard(cas: str, atoms: dict[str, int]) -> bool:
     """True for an element in its standard gaseous state, whose formation enthalpy is zero by definition."""
     return len(atoms) == 1 and cas in {
@@ -156,7 +173,7 @@ def known(cas: str) -> dict[str, Any] | None:
         "critical_pressure": (_gather(critical.Pc, _CRITICAL, cas), _CRITICAL, 2e5),
         "acentric_factor": (_gather(acentric.omega, _ACENTRIC, cas), _ACENTRIC, 0.03),
         "formation_enthalpy": (_gather(reaction.Hfg, _FORMATION, cas), _FORMATION, ALONE["formation_enthalpy"]),
-        "entropy": (_gather(reaction.S0g, _ENTROPY, cas), _ENTROPY, ALONE["entropy"]),
+        "entropy": (_gather(reaction.S0g, _ENTROPY, cas) | _tabulated_entropy(cas), _ENTROPY, ALONE["entropy"]),
     }
     found = {name: choose(*given) for name, given in gathered.items()}
     if _elements_are_standard(cas, atoms):

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 from chemicals import heat_capacity as source_data
+from chemicals import miscdata
 
 from gulch.engine.species.kept import kept
 from gulch.engine.species.records import Fit
@@ -29,6 +30,8 @@ THETAS = np.array([120.0, 250.0, 450.0, 750.0, 1150.0, 1700.0, 2500.0, 3800.0, 6
 _REFERENCE = "reference equation of state"
 SOURCES = (_REFERENCE, "JANAF tables (1998)", "TRC gas tables (1994)", "Shomate, NIST", "Poling et al. (2001)")
 ESTIMATE = "estimate of Lastovka & Shaw (2013)"
+BY_GROUPS = "estimate of Joback & Reid (1987)"
+JOBACK = (273.0, 1000.0)  # K, over which its groups were fitted
 
 
 NOBLE = {"He", "Ne", "Ar", "Kr", "Xe"}
@@ -141,7 +144,38 @@ def heat_capacity(cas: str, atoms: dict[str, int], molar_mass: float) -> Fit:
         source = choose(candidates)
         T, cp = candidates[source]
         return fit(T, cp, source)
-    return estimate(atoms, molar_mass)
+    return by_groups(cas) or estimate(atoms, molar_mass)
+
+
+def by_groups(cas: str) -> Fit | None:
+    """Heat capacity of a gas by Joback's groups, brought to a measured value at 25 degC where there is one; None without groups.
+
+    Joback & Reid, Chem. Eng. Commun. 57 (1987) 233.
+    """
+    table, number = miscdata.joback_predictions, int(cas.replace("-", "")) if cas else 0
+    if number not in table.index:
+        return None
+    T = np.linspace(*JOBACK, 40)
+    cp = np.polyval([float(table.at[number, f"Cpg{i}"]) for i in (3, 2, 1, 0)], T)
+    if not (np.isfinite(cp).all() and (cp > 0.0).all() and (np.diff(cp) > 0.0).all()):
+        return None
+    measured = _at_25(cas)
+    source = BY_GROUPS if measured is None else f"{BY_GROUPS}, brought to the {measured[1]} at 25 °C"
+    scale = 1.0 if measured is None else measured[0] / float(np.interp(298.15, T, cp))
+    return replace(fit(T, scale * cp, source), estimated=True)
+
+
+def _at_25(cas: str) -> tuple[float, str] | None:
+    """(Heat capacity of the gas at 25 degC [J/(mol K)], its source) where one value was published."""
+    tables = loaded()
+    for table, column, name in (
+        (tables.CRC_standard_data, "Cpg", "CRC Handbook's"),
+        (tables.Cp_data_Poling, "Cpg", "value of Poling et al."),
+    ):
+        value = float(table.at[cas, column]) if cas in table.index else math.nan
+        if math.isfinite(value) and value > 0.0:
+            return value, name
+    return None
 
 
 def estimate(atoms: dict[str, int], molar_mass: float) -> Fit:

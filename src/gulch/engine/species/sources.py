@@ -6,6 +6,8 @@ from statistics import median
 
 # A source is passed over when it lies farther than this from two others that agree (J/mol, J/(mol K)).
 ALONE = {"formation_enthalpy": 4000.0, "entropy": 3.0}
+# Sources that are reviews of all others, and what holds by definition: they need nobody beside them.
+SURE = ("element in its standard state", "CODATA", "Active Thermochemical Tables", "JANAF")
 
 
 def stands_alone(source: str, values: dict[str, float], alone: float) -> bool:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.explain.courses import drawn_of
 from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
+from gulch.engine.phases.kernels import DISSOLVED as A_GAS
 from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
 from gulch.engine.phases.pairs import DISSOLVED
@@ -337,7 +338,7 @@ class SpeciesRows(Part):
         layers = self.model.mix.pairs
         rows = []
         for (i, j), origin in self.model.origins.items():
-            if origin in DISSOLVED:
+            if origin in DISSOLVED and self.model.par[[i, j], A_GAS].any():
                 continue
             a, b = self.names[i], self.names[j]
             own = typed.get(frozenset((a, b)))

@@ -15,6 +15,7 @@ from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill, fill_rows
 from gulch.engine.phases.kernels.constants import (
+    DISSOLVED,
     GROUP_Q,
     GROUP_R,
     GROUP_SIZE,
@@ -190,6 +191,46 @@ def ln_gamma_wilson(x: Vector, weight: Matrix, ln_gamma: Vector) -> None:
         for k in range(n):
             value -= below[k] * weight[k, i]
         ln_gamma[i] = value
+
+
+@kernel
+def mend(x: Vector, par: Matrix, lacks: Matrix, ln_gamma: Vector) -> None:
+    """Add to ln gamma what a model lacks of pairs: lacks_ij at infinite dilution of i in j, nothing of j in i.
+
+    Excess Gibbs energy over R T of sum_ij lacks_ij x_i x_j² (a suffix of Margules' equation: Smith, Van Ness & Abbott, 7th ed., eq. 12.9).
+    """
+    n = x.size
+    for i in range(n):
+        for j in range(n):
+            lack = lacks[i, j]
+            if lack == 0.0 or par[i, DISSOLVED] + par[j, DISSOLVED] > 0.0:
+                continue
+            all_ = 2.0 * lack * x[i] * x[j] * x[j]
+            for m in range(n):
+                ln_gamma[m] -= all_
+            ln_gamma[i] += lack * x[j] * x[j]
+            ln_gamma[j] += 2.0 * lack * x[i] * x[j]
+
+
+@kernel
+def mended_derivatives(x: Vector, par: Matrix, lacks: Matrix, out: Matrix) -> None:
+    """Add to `gamma_derivatives` what `mend` adds to ln gamma."""
+    n = x.size
+    first = np.empty(n)
+    for i in range(n):
+        for j in range(n):
+            lack = lacks[i, j]
+            if lack == 0.0 or par[i, DISSOLVED] + par[j, DISSOLVED] > 0.0:
+                continue
+            fill(first, 0.0)
+            first[i], first[j] = x[j] * x[j], 2.0 * x[i] * x[j]
+            value = x[i] * x[j] * x[j]
+            for a in range(n):
+                for b in range(n):
+                    out[a, b] += lack * (6.0 * value - 2.0 * (first[a] + first[b]))
+            out[i, j] += lack * 2.0 * x[j]
+            out[j, i] += lack * 2.0 * x[j]
+            out[j, j] += lack * 2.0 * x[i]
 
 
 @kernel.part

@@ -35,11 +35,12 @@ SOLVENT = DILUTED + 1  # 1 for water
 N_COLUMNS = SOLVENT + 1
 
 # Layers of `pairs`, a matrix of species by species each.
-KIJ = 0
-PAIR_A, PAIR_B, PAIR_ALPHA = 1, 2, 3  # tau (NRTL) or -ln of the energy factor (Wilson) = a + b/T [K]; non-randomness
-HENRY = 4  # ln(H/Pa) = a + b/T + c ln T of the first species in the second: three places
-HENRY_LOW, HENRY_HIGH = 7, 8  # between which temperatures that course is known
-N_PAIR = 9
+KIJ = 0  # k_ij at 25 degC, and how it goes on with s = 300/(300 + T/K): k_ij + b (s - s25) + c (s² - s25²), two places
+PAIR_A, PAIR_B, PAIR_ALPHA = 3, 4, 5  # tau (NRTL) or -ln of the energy factor (Wilson) = a + b/T [K]; non-randomness
+# ln(H/Pa) of a gas that dissolves, the first, in the second, or of any other species what its ln gamma there lacks at infinite dilution:
+HENRY = 6  # a + b/T + c ln T: three places
+HENRY_LOW, HENRY_HIGH = 9, 10  # between which temperatures that course is known; none where HENRY_HIGH is zero
+N_PAIR = 11
 
 MAX_NEWTON = 300  # steps of an equilibrium
 T_LOW, T_HIGH = 30.0, 6000.0  # search range of every temperature solve [K]

@@ -3,19 +3,22 @@
 Peng & Robinson, Ind. Eng. Chem. Fundam. 15 (1976) 59; Soave, Chem. Eng. Sci. 27 (1972) 1197. Derivatives: Michelsen &
 Mollerup, Thermodynamic Models, 2nd ed., ch. 3.
 
-Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); kij, aij:
-shape (n, n).
+Notation: T [K], P [Pa]; n, x, y, z, h, s, ln_k, phi: one number a species, shape (n,); par: shape (n, N_COLUMNS); aij: shape (n, n);
+pairs: shape (N_PAIR, n, n).
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.constants import AC, B_, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, R
+from gulch.engine.phases.kernels.constants import AC, B_, KIJ, LIQUID, M2_, M3_, M_, PENG_ROBINSON, TC, VAPOUR, R
 
 kernel = chapter(__name__)
+
+COURSE = 300.0  # K; k_ij goes by 300/(300 + T/K), which stays between 0 and 1
+FIRST, LAST, RESTS = 240.0, 550.0, 50.0  # K, between which k_ij follows its course, and over which it comes to rest beyond
 
 
 @kernel.part
@@ -27,7 +30,23 @@ def cubic_constants(kind: int) -> tuple[float, float]:
 
 
 @kernel
-def attraction(T: float, par: Matrix, kij: Matrix, q: Vector, dq: Vector, aij: Matrix) -> None:
+def unlike(T: float, pairs: Cube, i: int, j: int) -> tuple[float, float]:
+    """k_ij of two species at T, and its temperature derivative."""
+    b, c = pairs[KIJ + 1, i, j], pairs[KIJ + 2, i, j]
+    if b == 0.0 and c == 0.0:
+        return pairs[KIJ, i, j], 0.0
+    t, dt = T, 1.0
+    if T < FIRST or T > LAST:
+        end = FIRST if T < FIRST else LAST
+        away = (T - end) / RESTS
+        root = math.sqrt(1.0 + away * away)
+        t, dt = end + RESTS * away / root, 1.0 / (root * root * root)
+    s, s25 = COURSE / (COURSE + t), COURSE / (COURSE + 298.15)
+    return pairs[KIJ, i, j] + b * (s - s25) + c * (s * s - s25 * s25), -(b + 2.0 * c * s) * s * s / COURSE * dt
+
+
+@kernel.part
+def attraction(T: float, par: Matrix, pairs: Cube, q: Vector, dq: Vector, aij: Matrix) -> None:
     """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij).
 
     With further constants below the critical temperature after Mathias & Copeman, Fluid Phase Equilib. 13 (1983) 91.
@@ -44,7 +63,7 @@ def attraction(T: float, par: Matrix, kij: Matrix, q: Vector, dq: Vector, aij: M
             dq[i] -= root * u * (2.0 * par[i, M2_] + 3.0 * u * par[i, M3_]) * st / (2.0 * T)
     for i in range(n):
         for j in range(n):
-            aij[i, j] = q[i] * q[j] * (1.0 - kij[i, j])
+            aij[i, j] = q[i] * q[j] * (1.0 - unlike(T, pairs, i, j)[0])
 
 
 @kernel.part

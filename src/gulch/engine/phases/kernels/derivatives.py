@@ -9,11 +9,11 @@ import numpy as np
 
 from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.activity import gamma_derivatives, group_derivatives
+from gulch.engine.phases.kernels.activity import gamma_derivatives, group_derivatives, mended_derivatives
 from gulch.engine.phases.kernels.arrays import fill_rows
 from gulch.engine.phases.kernels.constants import B_, DISSOLVED, IDEAL, LIQUID, PREDICTIVE_SRK, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import cubic_ln_phi_derivatives
-from gulch.engine.phases.kernels.fluid import A1, N_OWN, ROOT, Fluid, phase_ln_phi, predictive_attraction
+from gulch.engine.phases.kernels.fluid import A1, MENDED, N_OWN, ROOT, Fluid, phase_ln_phi, predictive_attraction
 
 kernel = chapter(__name__)
 
@@ -33,6 +33,8 @@ def liquid_derivatives(fluid: Fluid, x: Vector, out: Matrix) -> None:
         alone[i] /= solvent
     gamma_derivatives(fluid.kind, alone, fluid.par, fluid.groups, fluid.own[N_OWN : N_OWN + n], fluid.own[N_OWN + n : N_OWN + 2 * n], out)
     henry = fluid.own[N_OWN + 2 * n :]
+    if fluid.own[MENDED, 0] > 0.0:
+        mended_derivatives(alone, fluid.par, henry, out)
     for i in range(n):
         for j in range(n):
             out[i, j] = 0.0 if fluid.par[i, DISSOLVED] + fluid.par[j, DISSOLVED] > 0.0 else out[i, j] / solvent

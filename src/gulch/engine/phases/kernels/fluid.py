@@ -23,6 +23,7 @@ from gulch.engine.phases.kernels.activity import (
     ln_gamma_groups,
     ln_gamma_nrtl,
     ln_gamma_wilson,
+    mend,
     pair_factors,
     pure_groups,
 )
@@ -37,7 +38,6 @@ from gulch.engine.phases.kernels.constants import (
     HENRY_HIGH,
     HENRY_LOW,
     IDEAL,
-    KIJ,
     LIQUID,
     NRTL,
     OMEGA,
@@ -138,8 +138,9 @@ class Fluid(NamedTuple):
     groups: Matrix
 
 
-# Rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume; of predictive SRK a/(b R T) - ln(b)/A1.
-LN_LIQUID, PURE_GROUPS, ROOT, VOLUME, ALONE = 0, 1, 2, 3, 4
+# Rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume; of predictive SRK a/(b R T) - ln(b)/A1; of activity
+# models first whether ln gamma of any pair is mended.
+LN_LIQUID, PURE_GROUPS, ROOT, VOLUME, ALONE, MENDED = 0, 1, 2, 3, 4, 4
 N_OWN = 5
 
 
@@ -159,7 +160,7 @@ def prepared_for(mix: Mixture, T: float, P: float, name: int) -> Fluid:
     aij = np.empty((n, n))
     own, groups = aij, aij
     if kind < UNIFAC or mix.vapour != IDEAL:
-        attraction(T, par, mix.pairs[KIJ], np.empty(n), np.empty(n), aij)
+        attraction(T, par, mix.pairs, np.empty(n), np.empty(n), aij)
     if kind >= PREDICTIVE_SRK:
         own = np.zeros((N_OWN + 3 * n, n))
     if kind >= UNIFAC:
@@ -178,14 +179,15 @@ def prepared_for(mix: Mixture, T: float, P: float, name: int) -> Fluid:
     if kind >= UNIFAC:
         ln_T, ln_P = math.log(T), math.log(P)
         for i in range(n):
-            if par[i, DISSOLVED] == 0.0:
-                continue
             for j in range(n):
-                if par[j, DISSOLVED] > 0.0:
+                if par[j, DISSOLVED] > 0.0 or (par[i, DISSOLVED] == 0.0 and mix.pairs[HENRY_HIGH, i, j] == 0.0):
                     continue
                 a, b, c = mix.pairs[HENRY, i, j], mix.pairs[HENRY + 1, i, j], mix.pairs[HENRY + 2, i, j]
                 t = held(T, mix.pairs[HENRY_LOW, i, j], mix.pairs[HENRY_HIGH, i, j])
-                own[N_OWN + 2 * n + i, j] = a + b / t + c * (ln_T if t == T else math.log(t)) - ln_P
+                value = a + b / t + c * (ln_T if t == T else math.log(t))
+                own[N_OWN + 2 * n + i, j] = value - (ln_P if par[i, DISSOLVED] > 0.0 else 0.0)
+                if par[i, DISSOLVED] == 0.0:
+                    own[MENDED, 0] = 1.0
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)
             own[LN_LIQUID, i] = ln_pure_liquid(T, P, mix.vapour, par, aij, own, i)
@@ -275,12 +277,14 @@ def liquid_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
         ln_gamma_nrtl(alone, fluid.own[N_OWN : N_OWN + n], fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
     else:
         ln_gamma_wilson(alone, fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
+    henry = fluid.own[N_OWN + 2 * n :]
+    if fluid.own[MENDED, 0] > 0.0:
+        mend(alone, fluid.par, henry, ln_phi)
     for i in range(n):
         if fluid.par[i, DISSOLVED] == 0.0:
             ln_phi[i] += fluid.own[LN_LIQUID, i]
     if not dissolved:
         return Z
-    henry = fluid.own[N_OWN + 2 * n :]
     for i in range(n):
         if fluid.par[i, DISSOLVED] == 0.0:
             continue

@@ -10,8 +10,8 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, KIJ, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
-from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants
+from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
+from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants, unlike
 from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared_for
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
 from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
@@ -63,8 +63,8 @@ def cubic_residuals(mix: Mixture, T: float, P: float, x: Vector, want: int) -> t
     """Residual enthalpy and entropy, and the volume, by a cubic equation (Michelsen & Mollerup, ch. 4); want as in `compressibility`."""
     n, par = x.size, mix.par
     d1, d2 = cubic_constants(mix.kind)
-    q, dq, aij, kij = np.empty(n), np.empty(n), np.empty((n, n)), mix.pairs[KIJ]
-    attraction(T, par, kij, q, dq, aij)
+    q, dq, aij = np.empty(n), np.empty(n), np.empty((n, n))
+    attraction(T, par, mix.pairs, q, dq, aij)
     a = 0.0
     da = 0.0
     b = 0.0
@@ -72,7 +72,8 @@ def cubic_residuals(mix: Mixture, T: float, P: float, x: Vector, want: int) -> t
         b += x[i] * par[i, B_]
         for j in range(n):
             a += x[i] * x[j] * aij[i, j]
-            da += x[i] * x[j] * (1.0 - kij[i, j]) * (dq[i] * q[j] + q[i] * dq[j])
+            kij, dk = unlike(T, mix.pairs, i, j)
+            da += x[i] * x[j] * ((1.0 - kij) * (dq[i] * q[j] + q[i] * dq[j]) - dk * q[i] * q[j])
     rt = R * T
     A, B = a * P / (rt * rt), b * P / rt
     Z = compressibility(A, B, d1, d2, want)

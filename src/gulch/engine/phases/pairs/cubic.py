@@ -1,4 +1,4 @@
-"""Binary interaction parameters k_ij of cubic equations: typed, or from a short list of published values.
+"""Binary interaction parameters k_ij of cubic equations: typed, from a short list of published values, or from structural groups.
 
 Pairs with water have none: one k_ij cannot serve both phases there, and the literature's values differ by more than 0.3; with the
 alcohols, which mix with water in all proportions, a zero would make a false split.
@@ -6,6 +6,7 @@ alcohols, which mix with water in all proportions, a zero would make a false spl
 
 from __future__ import annotations
 
+from gulch.engine.phases.pairs.by_kij_groups import HIGH, LOW, kij_course
 from gulch.engine.phases.pairs.source import Source
 
 PENG_ROBINSON = {
@@ -22,7 +23,7 @@ PENG_ROBINSON = {
 }
 
 
-# Each gives k_ij.
+# Each gives k_ij, or (k_ij at 25 degC, b, c) of its course over temperature.
 CUBIC = (
     Source("typed here", "", lambda pair: pair.typed.get(pair.at), measured=True),
     Source(
@@ -30,6 +31,13 @@ CUBIC = (
         "Knapp et al., Vapor-Liquid Equilibria for Mixtures of Low Boiling Substances (1982); water with ethanol fitted here",
         lambda pair: PENG_ROBINSON.get(pair.cas) if pair.kind == "peng-robinson" else None,
         measured=True,
+    ),
+    Source(
+        "by groups (E-PPR78)",
+        "Jaubert & Mutelet, Fluid Phase Equilib. 224 (2004) 285; for SRK Jaubert & Privat, Fluid Phase Equilib. 295 (2010) 26",
+        kij_course,
+        LOW,
+        HIGH,
     ),
     Source("none at hand: zero", "", lambda pair: 0.0, unknown=True),
 )

@@ -1,5 +1,7 @@
 """Henry's constants of gases: in water by published courses, in other solvents by predictive SRK.
 
+Of gases that are liquids under pressure (propane, hydrogen sulfide, …) the same constants say what an activity model's ln gamma lacks.
+
 Notation: T [K], P [Pa], H [Pa] at the solvent's vapour pressure.
 """
 
@@ -19,6 +21,7 @@ from gulch.engine.phases.pairs.source import Dissolving, Pair, Source
 from gulch.engine.phases.parameters import parameters
 
 if TYPE_CHECKING:
+    from gulch.engine.phases.kernels.fluid import Mixture
     from gulch.engine.species.records import Species
 
 LOW, HIGH = 274.0, 480.0  # K, over which the courses are taken
@@ -35,6 +38,11 @@ COURSES = {
     "124-38-9": (-8.55445, 4.01195, 9.52345),  # carbon dioxide
     "74-82-8": (-10.44708, 4.66491, 12.12986),  # methane
     "74-84-0": (-19.67563, 4.51222, 20.62567),  # ethane
+    "7783-06-4": (-4.51499, 5.23538, 4.42126),  # hydrogen sulfide
+    "7440-59-7": (-3.52839, 7.12983, 4.47770),  # helium
+    "7440-01-9": (-3.18301, 5.31448, 5.43774),  # neon
+    "7439-90-9": (-8.97358, 3.61508, 11.29963),  # krypton
+    "7440-63-3": (-14.21635, 4.00041, 15.60999),  # xenon
 }
 # H at 25 degC [mol/(m3 Pa)] and d ln H/d(1/T) [K]: Sander, Atmos. Chem. Phys. 15 (2015) 4399
 POINTS = {
@@ -42,8 +50,30 @@ POINTS = {
     "74-86-2": (4.1e-4, 1800.0),  # acetylene
     "10024-97-2": (2.4e-4, 2600.0),  # nitrous oxide
     "10102-43-9": (1.9e-5, 1600.0),  # nitric oxide
+    "7446-09-5": (1.3e-2, 2900.0),  # sulfur dioxide, as molecules
+    "7782-50-5": (9.2e-4, 2300.0),  # chlorine, as molecules
+    "7664-41-7": (5.9e-1, 4200.0),  # ammonia, as molecules
+    "463-58-1": (2.0e-4, 3000.0),  # carbonyl sulfide
+    "75-44-5": (6.0e-4, 3800.0),  # phosgene, which water decomposes
+    "74-93-1": (2.6e-3, 2800.0),  # methanethiol
+    "74-98-6": (1.5e-5, 2700.0),  # propane
+    "106-97-8": (1.2e-5, 3000.0),  # n-butane
+    "75-28-5": (9.1e-6, 2700.0),  # isobutane
+    "115-07-1": (5.3e-5, 2800.0),  # propylene
+    "106-98-9": (4.1e-5, 2900.0),  # 1-butene
+    "115-11-7": (4.9e-5, 3000.0),  # isobutene
+    "106-99-0": (1.4e-4, 3000.0),  # 1,3-butadiene
+    "74-99-7": (8.0e-4, 2300.0),  # propyne
+    "75-01-4": (4.1e-4, 2900.0),  # vinyl chloride
+    "74-87-3": (1.0e-3, 2700.0),  # methyl chloride
+    "74-83-9": (1.5e-3, 2900.0),  # methyl bromide
+    "75-00-3": (8.4e-4, 2800.0),  # ethyl chloride
+    "115-10-6": (9.9e-3, 3300.0),  # dimethyl ether
+    "75-21-8": (6.0e-2, 3200.0),  # ethylene oxide
+    "2551-62-4": (2.4e-6, 2700.0),  # sulfur hexafluoride
 }
 CURVED = 24.0  # heat capacity of solution over R of small gases in water near 25 degC, where only the slope there is known
+BY_COURSE = {"7664-41-7": 5.0, "7446-09-5": 7.0}  # that of ammonia and sulfur dioxide: Edwards et al., AIChE J. 24 (1978) 966
 WATER_MOLES = 55.3e3  # of liquid water at 25 degC [mol/m3]
 LEAST_LN_H = math.log(1e3)  # of H in Pa: a gas held more firmly reacts with the solvent, which a constant does not tell
 
@@ -69,8 +99,8 @@ def compiled(cas: str, T: float) -> float | None:
     if cas not in POINTS:
         return None
     at_25, slope = POINTS[cas]
-    u = T / 298.15
-    return WATER_MOLES / at_25 * math.exp((slope / 298.15 + CURVED) * (1.0 - 1.0 / u) - CURVED * math.log(u))
+    u, curved = T / 298.15, BY_COURSE.get(cas, CURVED)
+    return WATER_MOLES / at_25 * math.exp((slope / 298.15 + curved) * (1.0 - 1.0 / u) - curved * math.log(u))
 
 
 @lru_cache(maxsize=64)
@@ -105,6 +135,23 @@ def henry(gas: Species, solvent: Species) -> tuple | None:
     if not np.isfinite(values).all() or min(values) < LEAST_LN_H:
         return None
     return *_course(T, values), float(T[0]), float(T[-1])
+
+
+def lacking(gas: Species, solvent: Species, mix: Mixture, course: tuple) -> tuple[float, ...] | None:
+    """What ln gamma of a gas lacks at infinite dilution in a solvent: (a, b, c, low, high) of a + b/T + c ln T.
+
+    mix: of the two under an activity model, the gas first; course: (a, b, c, low, high) of its ln(H/Pa).
+    """
+    a, b, c, low, high = course
+    T = np.linspace(low, min(high, 0.97 * solvent.critical_temperature.value), 16)
+    x = np.array([0.0, 1.0])
+    ln_h = a + b / T + c * np.log(T)
+    has = []
+    for t in T:
+        p = math.exp(ln_psat(t, mix.par, 1)[0])
+        has.append(k.ln_phi_phase(float(t), p, x, k.LIQUID, *mix)[0] + math.log(p))
+    lacks = ln_h - np.array(has)
+    return (*_course(T, lacks.tolist()), float(T[0]), float(T[-1])) if np.isfinite(lacks).all() else None
 
 
 def _in_water(course: Callable[[str, float], float | None]) -> Callable[[Pair], tuple | None]:
