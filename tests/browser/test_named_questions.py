@@ -52,7 +52,7 @@ def test_the_strips_plus_watches_a_formula(page, row):
     expect(page.locator("#palette-list li").first).to_contain_text("Watch the formula")
     post(page, lambda: page.keyboard.press("Enter"))
     page.click("#more-cards")
-    expect(page.locator("#strip")).to_contain_text("0.5203")  # 52.03 of 100 kmol/h
+    expect(page.locator("#strip")).to_contain_text("0.5204")  # 52.04 of 100 kmol/h
 
 
 def test_a_ratio_is_made_turned_and_scanned(page, row):

@@ -214,7 +214,7 @@ def test_scan_shows_progress_and_can_be_stopped(page, row):
     fill(page, "#scan-points", "5")
     page.click("#run-scan")
     expect(page.locator("#scan-state")).to_contain_text("5 of 5 points", timeout=60_000)
-    expect(page.locator("#scan-table")).to_contain_text("53.90")
+    expect(page.locator("#scan-table")).to_contain_text("53.91")
     with page.expect_response(lambda r: "/carry/" in r.url):
         page.click("#scan-table [aria-label='use 6.5 %']")
     expect(page.locator("#knob-value-purge_share")).to_have_value("6.5 %")

@@ -22,7 +22,7 @@ START = {
 def test_a_card_says_what_a_project_is_about_and_how_it_stands(client, row):
     html = client.get("/").content.decode()
     card = html.split(f'id="project-{row.pk}"')[1].split("</article>")[0]
-    assert "Ethanol by vapour-phase hydration of ethylene" in card and "53.90" in card and "overall conversion of ethylene" in card
+    assert "Ethanol by vapour-phase hydration of ethylene" in card and "53.91" in card and "overall conversion of ethylene" in card
     for word in ("equilibrium reactor", "recycle", "trade-off", "variants", "worth"):
         assert f"<span>{word}</span>" in card
     assert ">solved<" in card and "7 units" in card and card.count("<rect") == 7 and 'class="back"' in card
@@ -37,7 +37,7 @@ def test_a_card_follows_edits_and_is_read_only_once(client, row, act):
         client.get("/")
     assert not [q for q in queries if "UPDATE" in q["sql"] and "summary" in q["sql"]]
     act("set", address="SPLIT.drawn", value="10 %")
-    assert "53.90" not in client.get("/").content.decode().split(f'id="project-{row.pk}"')[1].split("</article>")[0]
+    assert "53.91" not in client.get("/").content.decode().split(f'id="project-{row.pk}"')[1].split("</article>")[0]
     assert Project.objects.get(pk=row.pk).summary != kept
     act("gauge-edit", id="overall", field="label", value="ethylene used")  # solves nothing anew
     assert "ethylene used" in client.get("/").content.decode()

@@ -47,6 +47,15 @@ _ACENTRIC = ("HEOS", "PSRK", "PD", "YAWS")
 _CONDENSED = ("CRC", "WEBBOOK", "JANAF")
 # A network of measurements reviewed as a whole: never passed over.
 REVIEWED = ("ATCT_G",)
+# What only hot gases hold, and what is known of them: atoms, radicals, and molecules of what is a solid or liquid at rest.
+GAS_ONLY = {
+    "23550-45-0", "13798-23-7", "13827-32-2",  # S2, S6, SO
+    "17778-80-2", "12385-13-6", "17778-88-0", "22537-15-1",  # O, H, N, Cl
+    "10097-28-6", "12185-09-0", "2229-07-4",  # SiO, P2, CH3; the tables of names take P4 for P
+}  # fmt: skip
+NO_LIQUID = "taken as a gas at every temperature: nothing is known of its liquid"
+PERMANENT = {"critical_temperature": 40.0, "critical_pressure": 20e5, "acentric_factor": 0.0}  # of a gas that nobody cools so far
+AT_REST = {"7704-34-9"}  # sulfur: the element, of which burning and Claus's process are counted
 HIGHEST_BOILING = 800.0  # K; what boils higher is taken as it is known, as a solid or liquid
 
 
@@ -183,6 +192,10 @@ def known(cas: str) -> dict[str, Any] | None:
             rest = found["entropy"].others if found["entropy"] else {}
             found["entropy"] = Datum(count * ELEMENT_ENTROPY[symbol], "CODATA Key Values (1989)", rest)
     boiling = phase_change.Tb(cas)
+    if cas in GAS_ONLY:
+        found |= {field: Datum(value, NO_LIQUID) for field, value in PERMANENT.items()}
+    if cas in AT_REST:  # the vapour's atom is not what is meant
+        found |= condensed(cas)
     if None in (found["critical_temperature"], found["critical_pressure"], found["acentric_factor"]):
         if boiling and boiling < HIGHEST_BOILING:
             _estimate_critical(cas, float(boiling), found)
@@ -283,4 +296,4 @@ def usable() -> tuple:
         has_critical = critical.Tc_methods(cas) and critical.Pc_methods(cas) and acentric.omega_methods(cas)
         if has_critical and (set(reaction.Hfg_methods(cas)) & set(_FORMATION) or cas in ("7440-59-7", "7440-37-1")):
             found.append(cas)
-    return (*found, GRAPHITE)
+    return (*found, *(c for c in sorted(GAS_ONLY | AT_REST) if c not in found), GRAPHITE)
