@@ -150,7 +150,7 @@ def _on_pressure(run: Run) -> Iterator:
         "warning",
         at_stream(worst),
         f"{worst}: its vapour is counted as an ideal gas at {at}{size if abs(away[worst]) >= FROM_IDEAL else ''}.",
-        f"Volumes, and heats of letting down and compressing, are off by as much: take {take} in Chemistry.",
+        f"Volumes, heats of vaporisation, and heats of letting down and compressing, are off by as much: take {take} in Chemistry.",
     )
 
 
