@@ -9,7 +9,7 @@ from gulch.engine.explain.courses import drawn_of
 from gulch.engine.explain.model_advice import MEANINGS, advised
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import DISSOLVED as A_GAS
-from gulch.engine.phases.kernels import PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
+from gulch.engine.phases.kernels import KIJ, PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
 from gulch.engine.phases.pairs import DISSOLVED
 from gulch.engine.phases.parameters import parameters
@@ -372,6 +372,7 @@ class SpeciesRows(Part):
             for j, b in enumerate(self.names[:i]):
                 typed = own.get(frozenset((a, b)))
                 if typed is not None or self.model.kij[i, j] != 0.0:
-                    origin = str(self.model.origins[j, i])
+                    moves = self.model.mix.pairs[KIJ + 1 : KIJ + 3, i, j].any()
+                    origin = f"{self.model.origins[j, i]}{', at 25 °C' if moves else ''}"
                     rows.append(InteractionRow(a=b, b=a, value=f"{self.model.kij[i, j]:g}", own=typed is not None, origin=origin))
         return Interactions(rows=rows, species=[(s.id, s.shown) for s in self.document.species], own=len(own))

@@ -29,7 +29,7 @@ def cubic_constants(kind: int) -> tuple[float, float]:
     return 1.0, 0.0
 
 
-@kernel
+@kernel.part
 def unlike(T: float, pairs: Cube, i: int, j: int) -> tuple[float, float]:
     """k_ij of two species at T, and its temperature derivative."""
     b, c = pairs[KIJ + 1, i, j], pairs[KIJ + 2, i, j]
@@ -45,7 +45,7 @@ def unlike(T: float, pairs: Cube, i: int, j: int) -> tuple[float, float]:
     return pairs[KIJ, i, j] + b * (s - s25) + c * (s * s - s25 * s25), -(b + 2.0 * c * s) * s * s / COURSE * dt
 
 
-@kernel.part
+@kernel
 def attraction(T: float, par: Matrix, pairs: Cube, q: Vector, dq: Vector, aij: Matrix) -> None:
     """Fill q_i = sqrt(a_i), its temperature derivative dq and a_ij = q_i q_j (1 - k_ij).
 
