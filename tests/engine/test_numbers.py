@@ -3,6 +3,7 @@
 import pytest
 from helpers import demo, document, feed
 
+from gulch.demo import projects
 from gulch.engine.document import DocumentError, load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.project import edit
@@ -193,3 +194,16 @@ def test_a_formula_is_told_from_a_name_in_time_that_grows_with_the_text(words, f
 def test_a_number_of_no_known_kind_is_refused_where_it_stands():
     with pytest.raises(DocumentError, match='n › dimension: "luck" cannot stand here'):
         load({"format": "gulch-project", "version": 1, "name": "x", "numbers": [{"id": "n", "value": "1", "dimension": "luck"}]})
+
+
+def test_steam_to_carbon_of_the_reformer():
+    """Steam is the ratio times 80 kmol/h of methane; more steam converts more methane and leaves less carbon (Le Chatelier)."""
+    project = projects()[1].model_copy(deep=True)
+    number = edit.add_number(project, "steam to carbon", "3")
+    project = load(project.dump() | {"ties": [{"sets": "feed.ratio.steam", "formula": f"{number.id}.value"}]})
+    plan, seen = Plan(project), []
+    for ratio in (1.0, 2.0, 4.0):
+        out = plan.run(overrides={f"{number.id}.value": ratio})
+        assert out.solved and out.streams["feed"].flow["steam"] * 3.6 == pytest.approx(80.0 * ratio, rel=1e-9)
+        seen.append((out.gauges["methane_conversion"], -out.gauges["carbon"]))
+    assert seen == sorted(seen) and [c for _, c in seen] == sorted(c for _, c in seen)
