@@ -100,7 +100,9 @@ def test_units_of_ones_own_and_plots_over_temperature(page, row):
 def test_any_field_of_a_unit_in_three_keys_and_what_keys_a_stage_has(page, row):
     page.goto(f"/p/{row.pk}/process/?select=R1")
     ready(page)
+    page.set_viewport_size({"width": 1280, "height": 480})  # the inputs have to be brought into view
     page.locator("main").first.press("f")
+    page.wait_for_timeout(200)
     codes = page.locator("kbd.hint")
     expect(codes).not_to_have_count(0)
     assert all(len(code) <= 2 for code in codes.all_inner_texts())

@@ -84,6 +84,16 @@ def test_corners_stand_where_a_phase_comes_or_goes():
     assert near.sum() == 2 and share[near].min() < 1.0 <= share[near].max() and T.size == 45
 
 
+def test_a_mixture_that_boils_within_a_step_has_both_corners():
+    """Benzene and cyclohexane boil within 0.1 K, in steps of 10 K."""
+    model = phase_model("peng-robinson", ("71-43-2", "110-82-7"))
+    n = np.array([0.3, 0.7])
+    (vapour, *_) = of_material(model, n, 101325.0, 200.0, 600.0)
+    T, share = np.array(vapour.x), np.array(vapour.values)
+    assert T[share <= 0.0].max() == pytest.approx(model.at_vapour_fraction(0.0, 101325.0, n).temperature, abs=1e-3)
+    assert T[share >= 1.0].min() == pytest.approx(model.at_vapour_fraction(1.0, 101325.0, n).temperature, abs=1e-3)
+
+
 def test_constants_of_reactions_over_temperature():
     """K of the water-gas shift at 1000 K is 1.44 (log Kf of CO2 20.679, CO 10.459, H2O 10.062; JANAF tables, 4th ed., 1998)."""
     species = {"CO": "630-08-0", "water": "7732-18-5", "CO2": "124-38-9", "hydrogen": "1333-74-0"}

@@ -146,8 +146,16 @@ def test_one_flow_is_not_turned_twice():
     assert any("same input" in m.what for m in check(project))
 
 
+def test_a_flow_below_zero_is_said_once():
+    project, _ = by_mass()
+    write(project, "f.flow.water", "-5 kmol/h")
+    assert [m.where for m in check(project) if "negative" in m.what] == ["f.flow.water"]
+
+
 def test_a_name_that_nothing_has_is_refused():
     with pytest.raises(EditError, match="names no input"):
         naming.knob_named(mixing(), "mass flow of argon in f")
     with pytest.raises(KeyError):
         write(mixing(), "f.nothing.water", "1 kg/h")
+    with pytest.raises(KeyError):
+        write(mixing(), "f.mass_flow.argon", "1 kg/h")

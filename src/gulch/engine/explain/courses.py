@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 POINTS = 41
 STEP = 0.5  # K, over which a heat capacity is differenced
-HALVINGS = 24  # of the step in which a phase comes or goes
+HALVINGS, MOST_CORNERS = 24, 4  # of the step in which a phase comes or goes; of phases that come or go in one step
 WIDE = 10.0  # ratio of pressures from which points stand at equal factors
 
 
@@ -149,8 +149,10 @@ def _with_corners(rows: list[tuple], state: Callable) -> list[tuple]:
     """Points and their states, with both sides of each place between two points where a phase comes or goes."""
     out = rows[:1]
     for here in rows[1:]:
-        (a, before), (b, after) = out[-1], here
-        if before is not None and after is not None and _phases(before) != _phases(after):
+        for _ in range(MOST_CORNERS):  # a mixture that boils within a step has two
+            (a, before), (b, after) = out[-1], here
+            if before is None or after is None or _phases(before) == _phases(after):
+                break
             for _ in range(HALVINGS):
                 middle = 0.5 * (a + b)
                 found = state(middle)

@@ -182,7 +182,7 @@ def _on_gases(run: Run) -> Iterator:
         yield Message(
             "warning",
             at_stream(at),
-            f"{at}: this phase model takes {listed} for a liquid among liquids: water may hold 10 to 80 times too much of such gases.",
+            f"{at}: this phase model takes {listed} for a liquid among liquids: water may hold many times too much of such gases.",
             "Choose NRTL in Chemistry and type parameters of the pair that are fitted to measured solubilities.",
         )
 

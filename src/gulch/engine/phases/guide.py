@@ -48,7 +48,7 @@ def poorly_known(model: PhaseModel) -> list:
 
 @lru_cache(maxsize=64)
 def taken_for_solvents(model: PhaseModel) -> list[int]:
-    """Positions of gases that an activity model takes for a liquid that mixes with water, which dissolves 10 to 80 times too much of them.
+    """Positions of gases that an activity model takes for a liquid that mixes with water, which may dissolve many times too much of them.
 
     They boil below 25 °C at 1 atm but lie above the critical temperature from which Henry's law is used. Pairs with typed parameters are
     believed; polar molecules and acids mix with water indeed.

@@ -108,6 +108,8 @@ def other_measures(project: Project, stream: StreamEntry) -> Iterator:
     other, other_dimension, words = FEED_BASES[OTHER_MEASURE[given.basis]]
     for s in project.species:
         text = getattr(given, key).get(s.id)
+        if text and text.strip().startswith(("-", "−")):
+            text = None  # said at the flow itself
         yield Address(
             f"{stream.id}.{other}.{s.id}",
             other_dimension,
@@ -292,7 +294,9 @@ def as_given(project: Project, stream: StreamEntry, name: str, species: str, tex
     other = FEED_BASES[OTHER_MEASURE.get(given.basis, given.basis)]
     if name == key or name != other[0] or not text:
         return (key if name == other[0] else name), text
-    entry = next(s for s in project.species if s.id == species)
+    entry = next((s for s in project.species if s.id == species), None)
+    if entry is None:
+        raise KeyError(f"{stream.id}.{name}.{species}")
     return key, measured_otherwise(text, other[1], dimension, entry, project.display, 10) or text
 
 

@@ -78,7 +78,7 @@ class DatumRow:
     unit: str
     spread: str
     sources: list
-    course: str  # of its plot over temperature; "" where it has none
+    course: str = ""  # of its plot over temperature; "" where it has none
 
 
 @dataclass
@@ -262,6 +262,9 @@ class SpeciesRows(Part):
         except SpeciesError as error:
             out.problem = str(error)
         out.rows = [self.datum_row(d, own, field, *OWN[field]) for field in OWN]
+        drawn = drawn_of(d) if d is not None else set()
+        for row in out.rows:
+            row.course = course if (course := OVER_T.get(row.field, "")) in drawn else ""
         out.fits = [self.fit_row(d, own, field, label) for field, (label, _) in POINTS.items()]
         return out
 
@@ -292,7 +295,6 @@ class SpeciesRows(Part):
                 for name, v in everything.items()
                 if name != TYPED
             ],
-            course=OVER_T[field] if d is not None and OVER_T.get(field) in drawn_of(d) else "",
         )
 
     def known_rows(self, d: Species) -> Iterator[KnownRow]:

@@ -15,7 +15,7 @@ import numpy as np
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.by_groups import WATER
-from gulch.engine.phases.kernels.cubic import COURSE, FIRST, LAST
+from gulch.engine.phases.kernels.cubic import COURSE, FIRST, LAST, RESTS
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.species.groups import groups_of, tables
 from gulch.engine.species.kept import kept
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 FOR_SRK = 0.807341  # interactions of groups under SRK over those under Peng-Robinson
 LOW, HIGH = FIRST, LAST
 MOST, MOVES, MISFIT = 0.9, 0.35, 0.06  # of k_ij, of its change over temperature, of how well a course of two constants follows it
+FARTHEST = 0.6  # from its value at 25 degC where a course comes to rest
 
 # Molecules that are groups of their own.
 MOLECULES = {
@@ -134,11 +135,15 @@ def kij_course(pair: Pair) -> tuple[float, float, float] | None:
     if at_25 is None or abs(at_25) > MOST:
         return None
     T = np.linspace(LOW, HIGH, 23)
-    values = np.array([kij_at(t, groups, rows, factor) for t in T], float)
+    with np.errstate(over="ignore", invalid="ignore"):  # far from the data behind it an interaction may run away
+        values = np.array([kij_at(t, groups, rows, factor) for t in T], float)
     near = np.abs(values - at_25) < MOVES
     s, s25 = COURSE / (COURSE + T[near]), COURSE / (COURSE + 298.15)
     columns = np.column_stack([s - s25, s * s - s25 * s25])
     b, c = np.linalg.lstsq(columns, values[near] - at_25, rcond=None)[0]
-    if np.abs(columns @ (b, c) - values[near] + at_25).max(initial=0.0) > MISFIT:
-        return at_25, 0.0, 0.0  # a course that runs away beyond the data behind it
+    ends = COURSE / (COURSE + np.linspace(LOW - RESTS, HIGH + RESTS, 40))  # where it comes to rest
+    course = at_25 + b * (ends - s25) + c * (ends * ends - s25 * s25)
+    runs_away = np.abs(course).max() > 1.0 or np.abs(course - at_25).max() > FARTHEST
+    if runs_away or np.abs(columns @ (b, c) - values[near] + at_25).max(initial=0.0) > MISFIT:
+        return at_25, 0.0, 0.0  # beyond the data behind it
     return at_25, float(b), float(c)

@@ -122,7 +122,9 @@ class Header(Region):
         """Whether the page shows a message in full besides, where it can be mended: at what is selected, or in Loops."""
         place, (kind, _, id_) = m.place, self.select.rpartition(":")
         if self.stage == "loops":
-            return place.about in (About.LOOP, About.TARGET, About.TIE)
+            return place.about is About.LOOP or (
+                place.about in (About.TARGET, About.TIE) and self.errors.get(m.where) is m and not place.field
+            )
         if self.stage != "process" or place.id != id_:
             return False
         if kind:

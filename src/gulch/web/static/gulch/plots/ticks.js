@@ -20,7 +20,7 @@ export function coarse(values) {
   return { range: [middle - half, middle + half], dtick: q };
 }
 
-/** @typedef {{type?: string, y?: unknown[], z?: unknown[][], yaxis?: string, visible?: boolean, contours?: object, [more: string]: any}} Trace */
+/** @typedef {{type?: string, y?: unknown[], z?: unknown[][], yaxis?: string, contours?: object, [more: string]: any}} Trace */
 /** @param {unknown[]} values @returns {number[]} */
 const numbers = (values) => /** @type {number[]} */ (values.filter((v) => typeof v === "number" && Number.isFinite(v)));
 

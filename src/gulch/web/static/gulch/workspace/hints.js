@@ -13,6 +13,8 @@ export function codes(count) {
 /** Fields by their keys, while they are shown. @type {Map<string, {field: HTMLElement, badge: HTMLElement}> | null} */
 let shown = null;
 let typed = "";
+let since = 0; // when they were shown: bringing inputs into view scrolls too
+const SETTLES = 300; // ms
 
 function end() {
   for (const { badge } of shown?.values() ?? []) badge.remove();
@@ -36,6 +38,7 @@ export function hint() {
   $("unit-inputs")?.scrollIntoView({ block: "nearest" });
   const found = fields();
   shown = new Map();
+  since = performance.now();
   codes(found.length).forEach((code, i) => {
     const place = found[i].getBoundingClientRect();
     const badge = document.createElement("kbd");
@@ -64,5 +67,5 @@ hearFirst("keydown", (event) => {
   else for (const [code, { badge }] of shown) badge.hidden = !code.startsWith(typed);
 });
 hear("pointerdown", end);
-hear("scroll", end, { capture: true });
+hear("scroll", () => performance.now() - since > SETTLES && end(), { capture: true });
 hear("htmx:beforeSwap", end);
