@@ -4,7 +4,8 @@ import pytest
 from helpers import document
 
 from gulch.engine.explain.model_advice import advised
-from gulch.engine.phases import phase_model
+from gulch.engine.explain.pair_diagram import doubt_of
+from gulch.engine.phases import phase_model, poorly_known
 from gulch.engine.phases.binary import azeotropes, diagram
 
 ATM = 101325.0
@@ -113,3 +114,15 @@ def test_an_azeotrope_at_a_temperature():
     model = phase_model("modified-unifac", (CAS["ethanol"], CAS["benzene"]))
     (point,) = azeotropes(model, 0, 1, diagram(model, 0, 1, T=318.15), T=318.15)
     assert point.x == pytest.approx(0.39, abs=0.03) and point.value == pytest.approx(0.41e5, rel=0.03)
+
+
+@pytest.mark.parametrize("acid", ["64-18-6", "64-19-7", "79-09-4"])
+@pytest.mark.parametrize("kind, doubted", [("predictive-srk", True), ("unifac", False)])
+def test_an_azeotrope_of_acid_and_water_by_unpaired_molecules_is_doubted(kind, doubted, acid):
+    """Acetic acid has none with water; formic acid's boils above both, at 107 degC (Horsley 1973, from memory)."""
+    model = phase_model(kind, (CAS["water"], acid))
+    found = azeotropes(model, 0, 1, diagram(model, 0, 1, P=ATM, T=None), P=ATM, T=None)
+    assert bool(doubt_of(model, 1, 0)) == doubted
+    assert ((0, 1) in poorly_known(model)) == doubted
+    if doubted or acid == "64-19-7":
+        assert bool(found) == doubted

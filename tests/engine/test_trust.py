@@ -298,6 +298,32 @@ def test_the_heat_of_reaction_says_where_it_holds(phase, heat, words):
     values = solve(project).units["R"].values
     assert values["heat_of_reaction"] * 3.6 / 1000.0 == pytest.approx(heat / 1000.0, abs=1.2)
     assert values["heat_holds"].startswith(words)
+    assert values["heat_holds"].endswith("e as gas") == (phase == "liquid")
+
+
+@pytest.mark.parametrize(
+    "kind, temperature, pressure, more, heat, words",
+    [
+        # vapour in, liquid out: conversions say no phase, so gases, and why
+        ("stoichiometric-reactor", "30 degC", "1 bar", {}, -45.8, "of gases at 25.00 °C; what enters is mostly vapour, what leaves liquid"),
+        ("equilibrium-reactor", "30 degC", "1 bar", {"mixture": "gas"}, -45.8, "of gases at 25.00 °C"),
+        ("equilibrium-reactor", "300 degC", "1 bar", {"mixture": "gas"}, -45.8, "of gases at 25.00 °C"),
+    ],
+)
+def test_the_heat_of_reaction_holds_in_the_phase_that_reacts(kind, temperature, pressure, more, heat, words):
+    """C2H4 + H2O = C2H5OH of gases: −45.8 kJ/mol (Smith, Van Ness & Abbott, 7th ed., example 4.4)."""
+    reaction = {"id": "r1", "equation": "e + w = a", "conversion": {"key": "e", "value": "100 %"}, "equilibrium": {"source": "gibbs"}}
+    project = document(
+        {"e": "74-85-1", "w": "7732-18-5", "a": "64-17-5"},
+        [{"id": "R", "kind": kind, "set": "main", "heat": {"mode": "isothermal", "temperature": temperature}, **more}],
+        [feed("F", "R", {"e": "10 kmol/h", "w": "40 kmol/h"}, T="150 degC", P=pressure), {"id": "P", "from": "R"}],
+        [reaction],
+        [{"id": "main", "steps": [["r1"]]}],
+    )
+    values = solve(project).units["R"].values
+    extent = values["extent"]["r1"]
+    assert values["heat_of_reaction"] / extent / 1000.0 == pytest.approx(heat, abs=1.2)
+    assert values["heat_holds"].startswith(words)
 
 
 def said(project):

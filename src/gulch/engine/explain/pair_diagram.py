@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import MeasuredPair
-from gulch.engine.phases import binary
+from gulch.engine.phases import binary, poorly_known, unpaired_acids
 from gulch.engine.phases.kernels import PAIR_ALPHA
 from gulch.engine.project.edit import set_pair
 from gulch.engine.project.measured import in_si, measured_of
@@ -43,6 +43,7 @@ class PairDiagram:
     apart: float | None
     apart_y: float | None
     fit: dict | None
+    doubt: str = ""  # why the diagram is no good guide
 
     def to_dict(self) -> dict[str, Any]:
         """As plain data."""
@@ -75,7 +76,20 @@ def pair_diagram(project: Project, first: str, second: str) -> PairDiagram:
     fit = _fit(project, model, i, j, points, what) if points and project.phase_model.kind in ("nrtl", "wilson") else None
     found = binary.azeotropes(model, i, j, curve, **at)
     plain = tuple(tuple(float(v) for v in point) for point in curve)
-    return PairDiagram(first, second, what.P, what.T, plain, tuple(tuple(map(float, a)) for a in found), points, apart, apart_y, fit)
+    azeotropes = tuple(tuple(map(float, a)) for a in found)
+    doubt = doubt_of(model, i, j)
+    return PairDiagram(first, second, what.P, what.T, plain, azeotropes, points, apart, apart_y, fit, doubt)
+
+
+def doubt_of(model: PhaseModel, i: int, j: int) -> str:
+    """Why the phase model is a poor guide for a pair; "" where it is none."""
+    pair = (min(i, j), max(i, j))
+    if pair in unpaired_acids(model):
+        acid = next(model.species[at].name for at in pair if at != model.water)
+        return f"The vapour of this phase model counts no paired molecules of {acid}, so an azeotrope with water may be false"
+    if pair in {(min(p), max(p)) for p in poorly_known(model)}:
+        return "This phase model knows too little of the pair: boiling points and azeotropes may be far off"
+    return ""
 
 
 def _fit(project: Project, model: PhaseModel, i: int, j: int, points: tuple, what: Held) -> dict[str, Any] | None:

@@ -1,6 +1,6 @@
 """Phase models and flashes."""
 
-from gulch.engine.phases.guide import DISSOLVED_NEED, LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known, taken_for_solvents
+from gulch.engine.phases.guide import DISSOLVED_NEED, LIQUID_PAIRS_NEED, gas_in_liquid, poorly_known, taken_for_solvents, unpaired_acids
 from gulch.engine.phases.model import PHASE_MODELS, PhaseModel, phase_model
 from gulch.engine.phases.state import PhaseState
 from gulch.engine.phases.stream import Stream, StreamTrouble
@@ -17,4 +17,5 @@ __all__ = [
     "poorly_known",
     "DISSOLVED_NEED",
     "taken_for_solvents",
+    "unpaired_acids",
 ]

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.phases.by_groups import is_polar
-from gulch.engine.phases.kernels import DISSOLVED, HENRY_HIGH, IDEAL, PREDICTIVE_SRK, UNIFAC
+from gulch.engine.phases.kernels import DIMER_A, DISSOLVED, HENRY_HIGH, IDEAL, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.model import WATER
-from gulch.engine.phases.nonideal import boils_cold
+from gulch.engine.phases.nonideal import DIMERS, boils_cold
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
@@ -32,7 +32,7 @@ def poorly_known(model: PhaseModel) -> list:
     (common practice; Sandler, Chemical, Biochemical and Engineering Thermodynamics, ch. 9 and 10).
     """
     if model.unknown_pairs or model.code >= PREDICTIVE_SRK:
-        return model.unknown_pairs
+        return sorted({*model.unknown_pairs, *unpaired_acids(model)})
     out = []
     species = model.species
     for i in range(model.n):
@@ -44,6 +44,19 @@ def poorly_known(model: PhaseModel) -> list:
             if (organic or b.cas in ACIDS) and (model.code == IDEAL or model.kij[i, j] == 0.0):
                 out.append((i, j))
     return out
+
+
+@lru_cache(maxsize=64)
+def unpaired_acids(model: PhaseModel) -> list:
+    """[(i, j)] of water and a carboxylic acid whose paired molecules the model's vapour does not count.
+
+    Most of such a vapour is pairs (Gmehling & Onken, whose constants `nonideal.DIMERS` holds); without them acids seem too volatile, and
+    azeotropes with water appear that nobody has measured.
+    """
+    if model.water is None or model.kind == "free-water":
+        return []
+    acids = [j for j, s in enumerate(model.species) if s.cas in DIMERS and model.volatile[j] and model.par[j, DIMER_A] == 0.0]
+    return [(min(model.water, j), max(model.water, j)) for j in acids]
 
 
 @lru_cache(maxsize=64)

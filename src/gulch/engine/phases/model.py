@@ -252,6 +252,11 @@ class PhaseModel:
             out[i] = k.ln_phi_phase(T, P, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return out
 
+    def can_be_liquid(self, i: int, T: float) -> bool:
+        """Whether species i, pure, may be a liquid at T [K]: it is below its critical temperature or stays condensed."""
+        critical = self.species[i].critical_temperature
+        return not self.volatile[i] or critical is None or critical.value > T
+
     def standard_enthalpies(self, T: float, phase: str) -> np.ndarray:
         """Molar enthalpies of the pure species at T [K] and 1 bar on the elements basis [J/mol], shape (n,).
 
@@ -259,8 +264,7 @@ class PhaseModel:
         """
         h = self.ideal_gas_enthalpies(T)
         for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
-            critical = self.species[i].critical_temperature
-            if critical is None or critical.value > T:
+            if self.can_be_liquid(int(i), T):
                 pressed = max(k.P0, PRESSED * float(np.exp(min(ln_psat(T, self.par, i)[0], 25.0))))  # else an equation takes it for a gas
                 h[i] = k.phase_properties(T, pressed, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return h

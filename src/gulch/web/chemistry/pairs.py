@@ -45,6 +45,7 @@ class FoundPair:
     """What the model finds of a pair, as text and as a plot."""
 
     free: str
+    doubt: str
     azeotropes: list[Azeotrope]
     parts: bool
     apart: str
@@ -137,6 +138,7 @@ class PairPanel(Part):
         fit = found["fit"]
         return FoundPair(
             free=free,
+            doubt=found.get("doubt", ""),
             azeotropes=[Azeotrope(f"{x:.3f}", self.show(value, free, 5), bool(two)) for x, value, two in found["azeotropes"]],
             parts=any(p[3] for p in found["curve"]),
             apart=self.show(found["apart"], difference, 3) if found["apart"] is not None else "",

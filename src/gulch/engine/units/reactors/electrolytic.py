@@ -82,7 +82,7 @@ class ElectrolyticReactor(StoichiometricReactor):
         n, changes, rows, extents, ran = cls.run(feed, steps, product.T if cls.hangs_on_temperature(steps) else None, context)
         amperes = current(extents)
         work = given.voltage * amperes
-        values = cls.account(feed, product, extents, ran, context)
+        values = cls.account(feed, product, extents, given, ran, context)
         values["duty"] = context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow - work)
         values |= {"work": work, "current": amperes} | spent_on(work, n - feed.n, context)
         needed = {r.id: reversible_voltage(product, r.nu, given.electrons[r.id], context.model) for r in reactions}

@@ -184,6 +184,11 @@ class EquilibriumReactor(Reactor):
         return taken
 
     @classmethod
+    def reacting_phase(cls, feed: Stream, product: Stream, given: Given, reactions: list) -> str:
+        wanted = _PHASE_OF.get(given.mixture)
+        return wanted or ("liquid" if all(r.constant.phase == "liquid" for r in reactions) else "vapour")
+
+    @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
         reactions = cls.reactions(given, context)
         if context.memory.get("checked") != (given.runs, given.mixture):
@@ -197,7 +202,7 @@ class EquilibriumReactor(Reactor):
         product = cls.settle_heat(feed, given, context, lambda T: contents.at(T)[0].n)
         found, ln_k = contents.at(product.T)
         extents = np.array([supported(x, feed.total) for x in found.extents])
-        values = cls.account(feed, product, extents, reactions, context)
+        values = cls.account(feed, product, extents, given, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         values["constant"] = {
             r.id: math.exp(k) if abs(k) < 690.0 else None for r, k, h in zip(reactions, ln_k, contents.held, strict=True) if h is None

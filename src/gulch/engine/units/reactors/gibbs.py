@@ -107,7 +107,7 @@ class GibbsReactor(Reactor):
 
         product = cls.settle_heat(feed, given, context, lambda T: at(T)[1])
         found, n = at(product.T)
-        values = cls.account(feed, product, [], [], context)
+        values = cls.account(feed, product, [], given, [], context)
         values.pop("heat_of_reaction")
         values["potential"] = found.potentials
         notes = EquilibriumReactor.remarks(product, None, context) if found.solid <= 0.0 else []

@@ -93,7 +93,7 @@ class Reactor(Unit):
     heat_of_reaction = Result(
         "Heat of reaction",
         "power",
-        "sum of extents times standard heats of reaction, of liquids where the contents are liquid",
+        "sum of extents times standard heats of reaction, in the phase that reacts",
         words="heat_holds",
     )
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
@@ -197,22 +197,39 @@ class Reactor(Unit):
         # the last bit of enthalpy goes into the temperature, so that the balance closes
         return Stream.at_enthalpy(context.model, amounts_at(T), target + (work_at(T) if work_at is not None else 0.0), pressure, T)
 
-    @staticmethod
-    def reaction_heat(product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:
-        """Heat of reaction at 298.15 K in the phase that most of the product is in, and words for that."""
+    @classmethod
+    def reacting_phase(cls, feed: Stream, product: Stream, given: Given, reactions: list) -> str:
+        """ "liquid" where both what enters and what leaves is mostly that, else "vapour": conversions alone tell no phase."""
+        return "liquid" if phase_of(feed) == phase_of(product) == "liquid" else "vapour"
+
+    @classmethod
+    def reaction_heat(cls, feed: Stream, product: Stream, extents: Any, given: Given, reactions: list, context: Context) -> dict[str, Any]:
+        """Heat of reaction at 298.15 K in the phase that reacts, and words for that."""
+        model = context.model
 
         def heat() -> float:
-            h = context.model.standard_enthalpies(T_STANDARD, phase_of(product))
+            h = model.standard_enthalpies(T_STANDARD, cls.reacting_phase(feed, product, given, reactions))
             return float(sum(x * (r.nu @ h) for x, r in zip(extents, reactions, strict=True)))
 
         def words() -> str:
+            phase = cls.reacting_phase(feed, product, given, reactions)
+            taking_part = [i for i in range(model.n) if any(r.nu[i] for r in reactions)]
+            apart = []
+            if phase == "liquid":
+                gases = [context.species[i] for i in taking_part if not model.can_be_liquid(i, T_STANDARD)]
+                apart += [f"{' and '.join(gases)} as gas"] if gases else []
+            else:
+                condensed = [context.species[i] for i in taking_part if not model.volatile[i]]
+                apart += [f"{' and '.join(condensed)} condensed"] if condensed else []
+                if phase_of(feed) != phase_of(product):
+                    apart.append(f"what enters is mostly {phase_of(feed)}, what leaves {phase_of(product)}")
             at = show(T_STANDARD, "temperature", context.display)
-            return f"of pure liquids at {at}" if phase_of(product) == "liquid" else f"of gases at {at}"
+            return "; ".join([f"of pure liquids at {at}" if phase == "liquid" else f"of gases at {at}", *apart])
 
         return {"heat_of_reaction": context.later(heat), "heat_holds": context.later(words)}
 
     @classmethod
-    def account(cls, feed: Stream, product: Stream, extents: np.ndarray | list, reactions: list, context: Context) -> dict[str, Any]:
+    def account(cls, feed: Stream, product: Stream, extents: Any, given: Given, reactions: list, context: Context) -> dict[str, Any]:
         """Values common to all reactors; extents [mol/s] by reaction."""
         converted = {}
         for i, species in enumerate(context.species):
@@ -220,7 +237,7 @@ class Reactor(Unit):
                 converted[species] = float(supported(feed.n[i] - product.n[i], feed.n[i]) / feed.n[i])
         return {
             "duty": context.later(lambda: product.enthalpy_flow - feed.enthalpy_flow),
-            **cls.reaction_heat(product, extents, reactions, context),
+            **cls.reaction_heat(feed, product, extents, given, reactions, context),
             "outlet_temperature": context.later(lambda: product.T),
             "conversion": converted,
         }

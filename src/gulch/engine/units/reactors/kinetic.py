@@ -72,6 +72,10 @@ class KineticReactor(Reactor):
         return taken
 
     @classmethod
+    def reacting_phase(cls, feed: Stream, product: Stream, given: Given, reactions: list) -> str:
+        return "vapour" if given.phase == "vapour" else "liquid"
+
+    @classmethod
     def prepare(cls, feed: Stream, given: Given, context: Context) -> tuple:
         """(reactions, laws, per, phase code) of the set. Raises UnitTrouble."""
         reactions = cls.reactions(given, context)

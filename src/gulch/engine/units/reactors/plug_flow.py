@@ -230,7 +230,7 @@ class PlugFlow(KineticReactor):
         along = tube.integrated()
         product = cls.leaving(tube, along)
         extents = cls.extents(feed.n, product.n, reactions)
-        values = cls.account(feed, product, extents if extents is not None else [], reactions, context)
+        values = cls.account(feed, product, extents if extents is not None else [], given, reactions, context)
         values |= cls.sizes(tube, along)
         key = cls.key(feed, reactions, context)
         values["profile"] = context.later(lambda: tube.profile(along, reactions, key), explains=True)

@@ -170,7 +170,7 @@ class StirredTank(KineticReactor):
         run.begin_anew()
         xi, volume = run.at(T)
         product = Stream.at_temperature(context.model, np.maximum(feed.n + xi @ laws.nu, 0.0), T, pressure)
-        values = cls.account(feed, product, xi, reactions, context)
+        values = cls.account(feed, product, xi, given, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
         values["volume_result"] = volume
         outflow = cls.contents(product, given, phase, context.model)[1]

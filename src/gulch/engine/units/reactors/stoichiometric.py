@@ -50,7 +50,7 @@ class StoichiometricReactor(Reactor):
         else:
             n, changes, rows, extents, reactions = cls.run(feed, steps, None, context)
             product = cls.leave(feed, n, given, context)
-        values = cls.account(feed, product, extents, reactions, context)
+        values = cls.account(feed, product, extents, given, reactions, context)
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
         values["extent"] = {row["reaction"]: row["extent"] for row in rows}
         return UnitResult({"product": product}, values, changes, cls.short_of(rows), rows)
