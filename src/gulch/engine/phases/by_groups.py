@@ -10,7 +10,7 @@ import scipy
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
-from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.known_liquids import known_volumes
 from gulch.engine.species.groups import groups_of, missing, tables
 

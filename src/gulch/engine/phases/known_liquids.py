@@ -18,9 +18,9 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels.cubic import compressibility, cubic_constants
-from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp, ln_psat, rackett_volume
 from gulch.engine.phases.kernels.liquid import lacked_heat
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.species.kept import kept_under
 from gulch.engine.species.liquids import HIGHEST, T_LIQUID, heats, saturated_volumes
 

@@ -16,13 +16,14 @@ from gulch.engine.phases import boiling
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.by_groups import WATER, active, predictive
 from gulch.engine.phases.held import flashed_with, held_properties, joined, parted, solve_parted
-from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.known_liquids import with_known_heat
 from gulch.engine.phases.nonideal import activity, unknown_pairs, water_apart
 from gulch.engine.phases.pairs import CUBIC, Pair, asked
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.phases.state import PhaseState, StateNotFinite, between, beyond, nowhere
+from gulch.engine.phases.weak import is_of_ions
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 
@@ -40,6 +41,7 @@ PHASE_MODELS = {
     "modified-unifac": ("modified UNIFAC, Dortmund (activity model)", k.DORTMUND),
     "nrtl": ("NRTL (activity model)", k.NRTL),
     "wilson": ("Wilson (activity model)", k.WILSON),
+    "electrolytes": ("weak electrolytes in water (activity model)", k.ELECTROLYTES),
 }
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
@@ -60,12 +62,15 @@ class PhaseModel:
         self.code = PHASE_MODELS[kind][1]
         self.species = tuple(species)
         self.n = len(self.species)
-        self.volatile = np.array([not s.non_volatile for s in self.species], bool)
+        # of weak electrolytes the salts take part in the flash, as ions that stay in the water
+        self.of_ions = np.array([self.code == k.ELECTROLYTES and is_of_ions(s) for s in self.species], bool)
+        self.volatile = np.array([not s.non_volatile for s in self.species], bool) | self.of_ions
         self.all_volatile = bool(self.volatile.all())
         # of each species in the watery liquid, per mole: 0 of what is no salt
         self.particles = np.array([(s.particles.value if s.particles else 1.0) if s.dissolves else 0.0 for s in self.species])
-        for s in self.species:
-            if self.code != k.IDEAL and not s.has_critical and not s.non_volatile:
+        self.particles[self.of_ions] = 0.0
+        for s, ions in zip(self.species, self.of_ions, strict=True):
+            if self.code != k.IDEAL and not s.has_critical and not s.non_volatile and not ions:
                 raise SpeciesError(
                     f"{s.name} has no critical constants, which {PHASE_MODELS[kind][0]} needs: type them, or use the ideal model."
                 )
@@ -264,7 +269,7 @@ class PhaseModel:
         """
         h = self.ideal_gas_enthalpies(T)
         for i in np.flatnonzero(self.volatile) if phase == "liquid" else ():
-            if self.can_be_liquid(int(i), T):
+            if self.can_be_liquid(int(i), T) and not self.of_ions[i]:
                 pressed = max(k.P0, PRESSED * float(np.exp(min(ln_psat(T, self.par, i)[0], 25.0))))  # else an equation takes it for a gas
                 h[i] = k.phase_properties(T, pressed, np.ones(1), k.LIQUID, *self.part(np.array([i])))[0]
         return h

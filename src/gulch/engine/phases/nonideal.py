@@ -13,12 +13,13 @@ import numpy as np
 
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.by_groups import ALIKE, GAS, SCHEMES, WATER, active, group_rows, is_polar, known_by_groups
-from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.pairs import DISSOLVED, LIQUIDS, Source, asked
 from gulch.engine.phases.pairs.dissolved import lacking
 from gulch.engine.phases.pairs.liquids import NONRANDOM, TYPED
 from gulch.engine.phases.pairs.source import Dissolving, Liquids
+from gulch.engine.phases.weak import mark
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -62,8 +63,10 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: Mapping[tu
         mended = source in DISSOLVED and gases == 0.0
         if source is not None and (source.unknown or source.measured or mended):
             known = not source.unknown
-        elif species[i].non_volatile or species[j].non_volatile or gases == 2.0:
+        elif (par[i, k.IONIC] > 0.0 and par[j, k.IONIC] > 0.0) or gases == 2.0:
             known = True
+        elif species[i].non_volatile or species[j].non_volatile:
+            known = par[i, k.IONIC] + par[j, k.IONIC] == 0.0  # what salts do to other solutes is not known
         else:
             known = known_by_groups((species[i], species[j]), "predictive-srk" if gases else SCHEMES.get(kind, "unifac"))
         if not known:
@@ -85,13 +88,16 @@ def activity(kind: int, vapour: int, species: tuple, par: np.ndarray, typed: dic
             par[i, k.DISSOLVED] = 1.0
         elif vapour == k.IDEAL and s.cas in DIMERS:
             par[i, k.DIMER_A], par[i, k.DIMER_B] = DIMERS[s.cas]
+    if kind == k.ELECTROLYTES:
+        mark(species, par)
     origin = _dissolving(species, par, pairs)
-    if kind in (k.NRTL, k.WILSON):
+    if kind >= k.NRTL:
         by_groups = Mixture(k.UNIFAC, k.IDEAL, ALIKE, par, pairs, rows)
-        origin |= _liquids("nrtl" if kind == k.NRTL else "wilson", species, by_groups, typed)
+        origin |= _liquids("wilson" if kind == k.WILSON else "nrtl", species, by_groups, typed)
         rows = np.zeros((n + 1, 0))
     mix = Mixture(kind, vapour, active(species), par, pairs, rows)
-    return mix, origin | _mended(species, mix, origin)
+    molecules = mix._replace(kind=k.NRTL) if kind == k.ELECTROLYTES else mix  # what gases lack, they lack as molecules
+    return mix, origin | _mended(species, molecules, origin)
 
 
 def boils_cold(par: np.ndarray, i: int) -> bool:
@@ -137,7 +143,7 @@ def _dissolving(species: tuple, par: np.ndarray, pairs: np.ndarray) -> dict[tupl
     origin = {}
     for i, gas in enumerate(species):
         for j, solvent in enumerate(species):
-            if par[i, k.DISSOLVED] and not par[j, k.DISSOLVED] and not solvent.non_volatile:
+            if par[i, k.DISSOLVED] and par[i, k.IONIC] != k.IONS and not par[j, k.DISSOLVED] and not solvent.non_volatile:
                 pair = Dissolving("dissolved", gas, solvent, (i, j), row=par[[i]])
                 pairs[k.HENRY : k.HENRY_HIGH + 1, i, j], origin[i, j] = asked(DISSOLVED, pair)
     return origin

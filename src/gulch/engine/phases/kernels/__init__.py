@@ -10,11 +10,12 @@ from gulch.engine.phases.kernels.constants import *  # noqa: F403  (what codes a
 from gulch.engine.phases.kernels.distance import further_phase_distance
 from gulch.engine.phases.kernels.flash import enthalpies, flash_amounts
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
-from gulch.engine.phases.kernels.phase import ln_phi_phase, phase_properties
+from gulch.engine.phases.kernels.phase import dissociated_in, ln_phi_phase, phase_properties
 from gulch.engine.phases.kernels.temperature import flash_amounts_to
 
 __all__ = [
     "boundary_of",
+    "dissociated_in",
     "enthalpies",
     "flash_amounts",
     "flash_amounts_to",

@@ -132,13 +132,13 @@ def ln_gamma_groups(x: Vector, par: Matrix, areas: Matrix, pure: Vector, ln_gamm
 
 @kernel
 def pair_factors(kind: int, T: float, par: Matrix, pairs: Cube, tau: Matrix, weight: Matrix) -> None:
-    """Fill tau and weight = exp(-alpha tau) of NRTL; for Wilson weight_ij = v_j/v_i exp(-tau_ij)."""
+    """Fill tau and weight = exp(-alpha tau) of NRTL, also beneath electrolytes; for Wilson weight_ij = v_j/v_i exp(-tau_ij)."""
     n = par.shape[0]
     for i in range(n):
         for j in range(n):
             value = pairs[PAIR_A, i, j] + pairs[PAIR_B, i, j] / T if i != j else 0.0
             tau[i, j] = min(max(value, -STEEPEST), STEEPEST)  # searches look at temperatures far below any liquid
-            if kind == NRTL:
+            if kind != WILSON:
                 weight[i, j] = math.exp(-pairs[PAIR_ALPHA, i, j] * tau[i, j])
             elif i == j:
                 weight[i, j] = 1.0

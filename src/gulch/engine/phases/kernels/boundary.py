@@ -14,8 +14,9 @@ from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, OMEGA, PC, PREDICTIVE_SRK, T_HIGH, T_LOW, TC, VAPOUR
 from gulch.engine.phases.kernels.flash import present_part, spread
-from gulch.engine.phases.kernels.fluid import Fluid, Mixture, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.mixture import Fluid, Mixture
 
 kernel = chapter(__name__)
 

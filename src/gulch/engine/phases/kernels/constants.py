@@ -6,7 +6,7 @@ from gulch.engine.species.heat_capacity import R as R
 P0 = 1.0e5  # standard state pressure [Pa]
 
 IDEAL, PENG_ROBINSON, SOAVE_REDLICH_KWONG = 0, 1, 2  # kinds of models, as numbers for the kernels
-PREDICTIVE_SRK, UNIFAC, DORTMUND, NRTL, WILSON = 3, 4, 5, 6, 7
+PREDICTIVE_SRK, UNIFAC, DORTMUND, NRTL, WILSON, ELECTROLYTES = 3, 4, 5, 6, 7, 8
 VAPOUR, LIQUID = 1, 2
 
 UNKNOWN_TC = 1.0  # stands for a critical temperature that nobody knows [K]
@@ -32,7 +32,16 @@ SLOPE0 = HEAT0 + N_NODE  # its slope [J/(mol K)]
 ENTROPY0 = SLOPE0 + N_NODE  # the entropy [J/(mol K)] that belongs to it
 DILUTED = ENTROPY0 + N_NODE  # ln of the factor by which dissolved salts lower all fugacities in the watery liquid; the same in all rows
 SOLVENT = DILUTED + 1  # 1 for water
-N_COLUMNS = SOLVENT + 1
+IONIC = SOLVENT + 1  # what a species is among weak electrolytes: 0 none, A_MOLECULE, or IONS where no molecule of it is left
+A_MOLECULE, IONS = 1.0, 2.0
+ION0 = IONIC + 1  # of what a mole of it is made, in N_BASIS columns (`ions`)
+N_BASIS = 7
+KEPT = 40.0  # ln of a fugacity coefficient, negative, that keeps salts out of a vapour
+N_COLUMNS = ION0 + N_BASIS
+
+MOLAR_KG = 0.0180153  # of water [kg/mol]
+
+MOLAR_KG = 0.0180153  # of water [kg/mol]
 
 # Layers of `pairs`, a matrix of species by species each.
 KIJ = 0  # k_ij at 25 degC, and how it goes on with s = 300/(300 + T/K): k_ij + b (s - s25) + c (s² - s25²), two places

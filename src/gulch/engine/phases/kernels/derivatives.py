@@ -11,9 +11,10 @@ from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.activity import gamma_derivatives, group_derivatives, mended_derivatives
 from gulch.engine.phases.kernels.arrays import fill_rows
-from gulch.engine.phases.kernels.constants import B_, DISSOLVED, IDEAL, LIQUID, PREDICTIVE_SRK, VAPOUR, R
+from gulch.engine.phases.kernels.constants import B_, DISSOLVED, ELECTROLYTES, IDEAL, LIQUID, PREDICTIVE_SRK, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import cubic_ln_phi_derivatives
-from gulch.engine.phases.kernels.fluid import A1, MENDED, N_OWN, ROOT, Fluid, phase_ln_phi, predictive_attraction
+from gulch.engine.phases.kernels.fluid import A1, phase_ln_phi, predictive_attraction
+from gulch.engine.phases.kernels.mixture import MENDED, N_OWN, ROOT, Fluid
 
 kernel = chapter(__name__)
 
@@ -56,18 +57,23 @@ def liquid_derivatives(fluid: Fluid, x: Vector, out: Matrix) -> None:
 @kernel
 def vapour_derivatives(fluid: Fluid, y: Vector, out: Matrix) -> None:
     """`ln_phi_derivatives` of an ideal vapour, zero but for dimers, where ln phi is differenced."""
-    n = y.size
     associates = False
-    for i in range(n):
+    for i in range(y.size):
         associates = associates or fluid.own[ROOT, i] > 0.0
-    if not associates:
+    if associates:
+        differenced(fluid, y, VAPOUR, out)
+    else:
         fill_rows(out, 0.0)
-        return
-    x, name = y, VAPOUR
-    step = 1e-6
+
+
+@kernel
+def differenced(fluid: Fluid, x: Vector, name: int, out: Matrix) -> None:
+    """`ln_phi_derivatives` by differences."""
+    n = x.size
     here, there, moved = np.empty(n), np.empty(n), np.empty(n)
     phase_ln_phi(fluid, x, name, here)
     for j in range(n):
+        step = max(1e-8, 1e-4 * x[j])
         for i in range(n):
             moved[i] = (x[i] + (step if i == j else 0.0)) / (1.0 + step)
         phase_ln_phi(fluid, moved, name, there)
@@ -111,6 +117,8 @@ def ln_phi_derivatives(fluid: Fluid, x: Vector, Z: float, name: int, out: Matrix
         return
     if fluid.kind == PREDICTIVE_SRK:
         predictive_derivatives(fluid, x, Z, out)
+    elif fluid.kind == ELECTROLYTES and name == LIQUID:
+        differenced(fluid, x, name, out)
     elif name == LIQUID:
         liquid_derivatives(fluid, x, out)
     else:

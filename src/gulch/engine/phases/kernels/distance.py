@@ -12,7 +12,8 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, phase_ln_phi, prepared, pure_ln_phi
+from gulch.engine.phases.kernels.fluid import first_ln_k, phase_ln_phi, prepared, pure_ln_phi
+from gulch.engine.phases.kernels.mixture import Fluid, Mixture
 from gulch.engine.phases.kernels.stability import farther, stepped
 
 kernel = chapter(__name__)

@@ -11,10 +11,11 @@ from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill
 from gulch.engine.phases.kernels.constants import IDEAL, LIQUID, MW, TC, UNIFAC, UNKNOWN_TC, VAPOUR, R
-from gulch.engine.phases.kernels.fluid import Fluid, Mixture, first_ln_k, named, part_of, phase_ln_phi, prepared
+from gulch.engine.phases.kernels.fluid import first_ln_k, named, phase_ln_phi, prepared
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.liquid import lacked
 from gulch.engine.phases.kernels.lowest import lowest_split
+from gulch.engine.phases.kernels.mixture import Fluid, Mixture, part_of
 from gulch.engine.phases.kernels.phase import properties
 from gulch.engine.phases.kernels.split import (
     gibbs_of_split,

@@ -11,33 +11,31 @@ Notation: T [K], P [Pa]; x, z, ln_phi: one number a species, shape (n,).
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
-from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.activity import (
     group_areas,
     held,
     ln_gamma_groups,
-    ln_gamma_nrtl,
-    ln_gamma_wilson,
-    mend,
     pair_factors,
     pure_groups,
 )
-from gulch.engine.phases.kernels.arrays import assign, copied
+from gulch.engine.phases.kernels.arrays import copied
 from gulch.engine.phases.kernels.association import dimer_ln_phi, dimer_roots
 from gulch.engine.phases.kernels.constants import (
     B_,
     DILUTED,
     DISSOLVED,
     DORTMUND,
+    ELECTROLYTES,
     HENRY,
     HENRY_HIGH,
     HENRY_LOW,
     IDEAL,
+    IONIC,
+    IONS,
     LIQUID,
     NRTL,
     OMEGA,
@@ -59,56 +57,28 @@ from gulch.engine.phases.kernels.cubic import (
     phase_name,
     residual_gibbs,
 )
+from gulch.engine.phases.kernels.electrolytes import ionic_ln_phi
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.kernels.liquid import liquid_volume
+from gulch.engine.phases.kernels.mixture import (
+    ALONE,
+    INFINITE,
+    LN_LIQUID,
+    MENDED,
+    N_OWN,
+    NOWHERE,
+    PURE_GROUPS,
+    ROOT,
+    VOLUME,
+    Fluid,
+    Mixture,
+    molecular_ln_phi,
+)
 
 kernel = chapter(__name__)
 
 A1 = -0.64663  # of the mixing rule of predictive SRK
 WATERY = 0.5  # mole fraction of water from which a liquid holds what is dissolved in water
-NOWHERE = 50.0  # ln of a fugacity coefficient that keeps a species out of a liquid
-
-
-class Mixture(NamedTuple):
-    """What the kernels are told of a list of species.
-
-    kind: of the model; vapour: kind of an activity model's vapour, IDEAL or SOAVE_REDLICH_KWONG;
-    active: activity from which a species may be the heart of a further phase beside two; par: shape (n, N_COLUMNS); pairs:
-    shape (N_PAIR, n, n); groups: rows of g columns each, first how often each species has each group (n rows), then the area of
-    each, then a, b and c of psi between them (g rows each). Few arrays, because handing one over costs more than reading it.
-    """
-
-    kind: int
-    vapour: int
-    active: float
-    par: Matrix
-    pairs: Cube
-    groups: Matrix
-
-
-@kernel
-def part_of(mix: Mixture, at: Places) -> Mixture:
-    """The Mixture of the species at some positions."""
-    n, k = mix.par.shape[0], at.size
-    par, pairs = np.empty((k, mix.par.shape[1])), np.empty((mix.pairs.shape[0], k, k))
-    groups = np.empty((mix.groups.shape[0] - n + k, mix.groups.shape[1]))
-    for a in range(k):
-        assign(par[a], mix.par[at[a]])
-        assign(groups[a], mix.groups[at[a]])
-        for c in range(pairs.shape[0]):
-            for b in range(k):
-                pairs[c, a, b] = mix.pairs[c, at[a], at[b]]
-    for g in range(n, mix.groups.shape[0]):
-        assign(groups[k + g - n], mix.groups[g])
-    return Mixture(mix.kind, mix.vapour, mix.active, par, pairs, groups)
-
-
-@kernel
-def only(mix: Mixture, i: int) -> Mixture:
-    """The Mixture of species i alone."""
-    at = np.empty(1, np.int64)
-    at[0] = i
-    return part_of(mix, at)
 
 
 @kernel.part
@@ -116,32 +86,6 @@ def wilson_ln_k(T: float, P: float, par: Matrix, ln_k: Vector) -> None:
     """ln K by Wilson's equation (1968) into ln_k."""
     for i in range(par.shape[0]):
         ln_k[i] = math.log(par[i, PC] / P) + 5.373 * (1.0 + par[i, OMEGA]) * (1.0 - par[i, TC] / T)
-
-
-class Fluid(NamedTuple):
-    """A Mixture at T [K] and P [Pa]: what does not hang on composition, computed once.
-
-    aij: attraction [J m3/mol2], shape (n, n); own: of each species, what the rows named below say, and after them n rows each of tau,
-    of weights (NRTL, Wilson) and of ln(H/P); groups: what `group_areas` fills. What a model does not use stands for nothing.
-    """
-
-    kind: int
-    vapour: int
-    active: float
-    T: float
-    P: float
-    d1: float
-    d2: float
-    par: Matrix
-    aij: Matrix
-    own: Matrix
-    groups: Matrix
-
-
-# Rows of `own`: ln f/P of the pure liquid, its groups, root of its dimers, volume; of predictive SRK a/(b R T) - ln(b)/A1; of activity
-# models first whether ln gamma of any pair is mended.
-LN_LIQUID, PURE_GROUPS, ROOT, VOLUME, ALONE, MENDED = 0, 1, 2, 3, 4, 4
-N_OWN = 5
 
 
 @kernel.part
@@ -191,7 +135,13 @@ def prepared_for(mix: Mixture, T: float, P: float, name: int) -> Fluid:
         for i in range(n):
             own[VOLUME, i] = liquid_volume(T, par, i)
             own[LN_LIQUID, i] = ln_pure_liquid(T, P, mix.vapour, par, aij, own, i)
-    return Fluid(kind, mix.vapour, mix.active, T, P, d1, d2, par, aij, own, groups)
+    fluid = Fluid(kind, mix.vapour, mix.active, T, P, d1, d2, par, aij, own, groups)
+    if kind == ELECTROLYTES:
+        dilute = np.empty(n)
+        for i in range(n):
+            dilute[i] = par[i, SOLVENT]
+        molecular_ln_phi(fluid, dilute, own[INFINITE])
+    return fluid
 
 
 @kernel
@@ -254,47 +204,18 @@ def first_ln_k(fluid: Fluid, z: Vector, ln_k: Vector) -> None:
 
 @kernel
 def liquid_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
-    """Fill ln(gamma f/P) of a liquid under an activity model; returns P v/(R T)."""
-    n = x.size
-    solvent, v, dissolved = 0.0, 0.0, False
-    for i in range(n):
-        v += x[i] * fluid.own[VOLUME, i]
-        if fluid.par[i, DISSOLVED] == 0.0:
-            solvent += x[i]
-        else:
-            dissolved = True
-    Z = fluid.P * v / (R * fluid.T)
-    if solvent <= 0.0:
-        for i in range(n):
-            ln_phi[i] = NOWHERE
-        return Z
-    alone = np.empty(n)
-    for i in range(n):
-        alone[i] = x[i] / solvent if fluid.par[i, DISSOLVED] == 0.0 else 0.0
-    if fluid.kind <= DORTMUND:
-        ln_gamma_groups(alone, fluid.par, fluid.groups, fluid.own[PURE_GROUPS], ln_phi)
-    elif fluid.kind == NRTL:
-        ln_gamma_nrtl(alone, fluid.own[N_OWN : N_OWN + n], fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
-    else:
-        ln_gamma_wilson(alone, fluid.own[N_OWN + n : N_OWN + 2 * n], ln_phi)
-    henry = fluid.own[N_OWN + 2 * n :]
-    if fluid.own[MENDED, 0] > 0.0:
-        mend(alone, fluid.par, henry, ln_phi)
-    for i in range(n):
-        if fluid.par[i, DISSOLVED] == 0.0:
-            ln_phi[i] += fluid.own[LN_LIQUID, i]
-    if not dissolved:
-        return Z
-    for i in range(n):
-        if fluid.par[i, DISSOLVED] == 0.0:
-            continue
-        mean = 0.0
-        for j in range(n):
-            mean += alone[j] * henry[i, j]
-        ln_phi[i] = mean
-        for j in range(n):
-            if fluid.par[j, DISSOLVED] == 0.0:
-                ln_phi[j] += x[i] / solvent * (henry[i, j] - mean)
+    """Fill ln(gamma f/P) of a liquid under an activity model, of what was put in where some of it dissociates; returns P v/(R T)."""
+    if fluid.kind != ELECTROLYTES:
+        return molecular_ln_phi(fluid, x, ln_phi)
+    water = 0.0
+    for i in range(x.size):
+        water += x[i] * fluid.par[i, SOLVENT]
+    if water > 0.0:
+        return ionic_ln_phi(fluid, x, ln_phi)
+    Z = molecular_ln_phi(fluid, x, ln_phi)
+    for i in range(x.size):
+        if fluid.par[i, IONIC] == IONS:
+            ln_phi[i] = NOWHERE  # there is nothing to be ions in
     return Z
 
 

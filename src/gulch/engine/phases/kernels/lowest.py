@@ -12,7 +12,8 @@ from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.constants import SOLVENT, UNIFAC
-from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
+from gulch.engine.phases.kernels.fluid import phase_ln_phi
+from gulch.engine.phases.kernels.mixture import Fluid
 from gulch.engine.phases.kernels.split import gibbs_of_split, two_phase
 from gulch.engine.phases.kernels.stability import HALF_LIQUID, NO_MORE, VAPOUR_AND_LIQUID, find_instability
 from gulch.engine.phases.kernels.three import three_phase

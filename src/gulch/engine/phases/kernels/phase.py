@@ -12,9 +12,12 @@ from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import B_, DILUTED, HEAT_STEP, IDEAL, LIQUID, P0, PREDICTIVE_SRK, UNIFAC, VAPOUR, R
 from gulch.engine.phases.kernels.cubic import attraction, compressibility, cubic_constants, unlike
-from gulch.engine.phases.kernels.fluid import LN_LIQUID, Fluid, Mixture, dilution, phase_ln_phi, prepared_for
+from gulch.engine.phases.kernels.electrolytes import speciate
+from gulch.engine.phases.kernels.fluid import dilution, phase_ln_phi, prepared_for
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas, ln_psat
+from gulch.engine.phases.kernels.ions import CHARGE, N_ION, H
 from gulch.engine.phases.kernels.liquid import lacked, liquid_volume, pure_liquid_heat
+from gulch.engine.phases.kernels.mixture import LN_LIQUID, Fluid, Mixture
 
 kernel = chapter(__name__)
 
@@ -153,3 +156,22 @@ def ln_phi_phase(
 ) -> Vector:
     """`ln_phi` as Python calls it."""
     return ln_phi(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, name)
+
+
+@kernel.entry
+def dissociated_in(
+    T: float, P: float, x: Vector, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> Vector:
+    """pH, ionic strength, and molalities [mol/kg] of the ions and of the free molecules in a liquid of composition x."""
+    m, free, ln_g, ln_f, mixed, ln_phi_of = np.empty(N_ION), np.empty(4), np.empty(N_ION), np.empty(4), np.empty(4), np.empty(x.size)
+    fluid = prepared_for(Mixture(kind, vapour, active, par, pairs, groups), T, P, LIQUID)
+    speciate(fluid, x, m, free, ln_g, ln_f, mixed, ln_phi_of)
+    out = np.empty(2 + N_ION + 4)
+    out[0] = -(math.log(m[H]) + ln_g[H]) / math.log(10.0)
+    out[1] = 0.0
+    for i in range(N_ION):
+        out[2 + i] = m[i]
+        out[1] += 0.5 * m[i] * CHARGE[i] * CHARGE[i]
+    for b in range(4):
+        out[2 + N_ION + b] = free[b]
+    return out

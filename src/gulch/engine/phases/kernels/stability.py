@@ -12,7 +12,8 @@ import numpy as np
 
 from gulch.engine.compiling import Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.fluid import Fluid, first_ln_k, phase_ln_phi, pure_ln_phi
+from gulch.engine.phases.kernels.fluid import first_ln_k, phase_ln_phi, pure_ln_phi
+from gulch.engine.phases.kernels.mixture import Fluid
 
 kernel = chapter(__name__)
 

@@ -22,8 +22,8 @@ from gulch.engine.phases.kernels.constants import (
     VAPOUR_SHARE,
 )
 from gulch.engine.phases.kernels.flash import Flashed, flash, present_part, spread
-from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.kernels.phase import properties
 
 kernel = chapter(__name__)

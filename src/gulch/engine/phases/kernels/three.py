@@ -14,8 +14,9 @@ from gulch.engine.compiling import Flags, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import assign, assign_rows, copied, copied_rows
 from gulch.engine.phases.kernels.derivatives import ln_phi_derivatives
-from gulch.engine.phases.kernels.fluid import Fluid, phase_ln_phi
+from gulch.engine.phases.kernels.fluid import phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
+from gulch.engine.phases.kernels.mixture import Fluid
 from gulch.engine.phases.kernels.split import LEAST_SHIFT
 
 kernel = chapter(__name__)

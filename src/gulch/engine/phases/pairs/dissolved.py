@@ -21,7 +21,7 @@ from gulch.engine.phases.pairs.source import Dissolving, Pair, Source
 from gulch.engine.phases.parameters import parameters
 
 if TYPE_CHECKING:
-    from gulch.engine.phases.kernels.fluid import Mixture
+    from gulch.engine.phases.kernels.mixture import Mixture
     from gulch.engine.species.records import Species
 
 LOW, HIGH = 274.0, 480.0  # K, over which the courses are taken
@@ -50,7 +50,6 @@ POINTS = {
     "74-86-2": (4.1e-4, 1800.0),  # acetylene
     "10024-97-2": (2.4e-4, 2600.0),  # nitrous oxide
     "10102-43-9": (1.9e-5, 1600.0),  # nitric oxide
-    "7446-09-5": (1.3e-2, 2900.0),  # sulfur dioxide, as molecules
     "7782-50-5": (9.2e-4, 2300.0),  # chlorine, as molecules
     "7664-41-7": (5.9e-1, 4200.0),  # ammonia, as molecules
     "463-58-1": (2.0e-4, 3000.0),  # carbonyl sulfide
@@ -72,8 +71,10 @@ POINTS = {
     "75-21-8": (6.0e-2, 3200.0),  # ethylene oxide
     "2551-62-4": (2.4e-6, 2700.0),  # sulfur hexafluoride
 }
+# ln(H kg/(mol atm)) = A/T + B ln T + C T + D, as molecules: Edwards, Maurer, Newman & Prausnitz, AIChE J. 24 (1978) 966
+BESIDE_IONS = {"7446-09-5": (-5578.8, -8.76152, 0.0, 68.418)}  # sulfur dioxide, whose dissociation they took away
 CURVED = 24.0  # heat capacity of solution over R of small gases in water near 25 degC, where only the slope there is known
-BY_COURSE = {"7664-41-7": 5.0, "7446-09-5": 7.0}  # that of ammonia and sulfur dioxide: Edwards et al., AIChE J. 24 (1978) 966
+BY_COURSE = {"7664-41-7": 5.0}  # that of ammonia: Edwards et al. (1978)
 WATER_MOLES = 55.3e3  # of liquid water at 25 degC [mol/m3]
 LEAST_LN_H = math.log(1e3)  # of H in Pa: a gas held more firmly reacts with the solvent, which a constant does not tell
 
@@ -101,6 +102,14 @@ def compiled(cas: str, T: float) -> float | None:
     at_25, slope = POINTS[cas]
     u, curved = T / 298.15, BY_COURSE.get(cas, CURVED)
     return WATER_MOLES / at_25 * math.exp((slope / 298.15 + curved) * (1.0 - 1.0 / u) - curved * math.log(u))
+
+
+def beside_ions(cas: str, T: float) -> float | None:
+    """Henry's constant [Pa] in water at T [K] of the molecules of a gas that dissociates; None of a gas that is not at hand."""
+    if cas not in BESIDE_IONS:
+        return None
+    a, b, c, d = BESIDE_IONS[cas]
+    return 101325.0 / k.MOLAR_KG * math.exp(a / T + b * math.log(T) + c * T + d)
 
 
 @lru_cache(maxsize=64)
@@ -174,6 +183,14 @@ DISSOLVED = (
         "Henry's constant: IAPWS G7-04 (2003)",
         "Fernandez-Prini, Alvarez & Harvey, J. Phys. Chem. Ref. Data 32 (2003) 903",
         _in_water(guideline),
+        LOW,
+        HIGH,
+        measured=True,
+    ),
+    Source(
+        "Henry's constant: Edwards et al. (1978)",
+        "Edwards, Maurer, Newman & Prausnitz, AIChE J. 24 (1978) 966",
+        _in_water(beside_ions),
         LOW,
         HIGH,
         measured=True,

@@ -9,8 +9,8 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.phases import kernels as k
-from gulch.engine.phases.by_groups import known_by_groups
-from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.by_groups import WATER, known_by_groups
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.pairs.source import Liquids, Pair, Source
 
 FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pairs are taken over from UNIFAC
@@ -67,10 +67,31 @@ def _as_unifac(pair: Liquids) -> tuple[float, ...] | None:
     return _filled(pair) if known_by_groups((pair.first, pair.second), "unifac") else None
 
 
+# tau = a + b/T of ammonia with water, of water with ammonia, and alpha: least squares in ln of ammonia's activity coefficient along the
+# Henry's constant and the interaction of Edwards et al. up to 20 mol/kg, and in that of both along Ziegler & Trepp's equation beyond.
+AMMONIA, AMMONIA_WATER = "7664-41-7", (0.893, 2218.2, -0.3815, -1202.4, 0.16895)
+
+
+def _ammonia(pair: Pair) -> tuple[float, ...] | None:
+    cas = (pair.first.cas, pair.second.cas)
+    a, b, c, d, alpha = AMMONIA_WATER
+    if pair.kind != "nrtl" or set(cas) != {AMMONIA, WATER}:
+        return None
+    return (a, b, c, d, alpha) if cas[0] == AMMONIA else (c, d, a, b, alpha)
+
+
 TYPED = Source("typed", "", _typed, measured=True)
 # Each gives (a, b [K]) of the first with the second, (a, b [K]) of the second with the first, and alpha.
 LIQUIDS = (
     TYPED,
+    Source(
+        "fitted to published equations of ammonia in water",
+        "Edwards, Maurer, Newman & Prausnitz, AIChE J. 24 (1978) 966; Ziegler & Trepp, Int. J. Refrig. 7 (1984) 101",
+        _ammonia,
+        273.15,
+        423.15,
+        measured=True,
+    ),
     Source(
         "filled from UNIFAC",
         "Hansen et al., Ind. Eng. Chem. Res. 30 (1991) 2352; Wittig, Lohmann & Gmehling, Ind. Eng. Chem. Res. 42 (2003) 183",

@@ -11,7 +11,7 @@ import numpy as np
 from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.fluid import Mixture
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.kernels.phase import properties
 from gulch.engine.phases.kernels.temperature import temperature_of
 

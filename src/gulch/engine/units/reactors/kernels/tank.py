@@ -11,8 +11,8 @@ from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rate
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.phases.kernels.arrays import assign, copied, fill, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
-from gulch.engine.phases.kernels.fluid import Mixture
 from gulch.engine.phases.kernels.linear import eliminate
+from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.kernels.phase import properties
 
 kernel = chapter(__name__)
