@@ -13,13 +13,13 @@ from gulch.engine.exchange.best import (
     worth_words,
 )
 from gulch.engine.exchange.frames import project_frames, scan_frame
-from gulch.engine.exchange.ledger import COLUMNS, csv_text, ledger, safe, scan_csv, scan_table
+from gulch.engine.exchange.ledger import columns_of, csv_text, ledger, safe, scan_csv, scan_table
 from gulch.engine.exchange.project_book import NotSolved, project_tables, project_xlsx
 from gulch.engine.exchange.sentence import Sentence
 from gulch.engine.exchange.workbook import scan_xlsx, workbook
 
 __all__ = [
-    "COLUMNS",
+    "columns_of",
     "DOUBTS",
     "NotSolved",
     "Sentence",

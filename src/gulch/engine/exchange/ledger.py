@@ -7,7 +7,7 @@ import io
 import re
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
+from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, stream_results, value
 from gulch.engine.quantities import DISPLAY_SETS, along, pretty_unit, to_unit
 
 if TYPE_CHECKING:
@@ -15,7 +15,11 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.solution import Solution
 
 CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
-COLUMNS = {name: shown.label for name, shown in STREAM_RESULTS.items()}
+
+
+def columns_of(project: Project) -> dict[str, str]:
+    """{key: label} of the columns that a project's ledger may have beside its species."""
+    return {name: shown.label for name, shown in stream_results(project).items()}
 
 
 def ledger(project: Project, solution: Solution) -> tuple:
@@ -24,7 +28,7 @@ def ledger(project: Project, solution: Solution) -> tuple:
     columns = [
         {"key": name, "label": STREAM_RESULTS[name].label, "dimension": STREAM_RESULTS[name].dimension}
         for name in project.ledger.columns
-        if name in STREAM_RESULTS
+        if name in stream_results(project)
     ]
     for what in dict.fromkeys(w for w in (project.ledger.species, project.ledger.also) if w):
         dimension = SPECIES_RESULTS[what].dimension

@@ -10,7 +10,7 @@ from gulch.engine.explain.origin import givers
 from gulch.engine.explain.rate_words import rate_words
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
-from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS, molar_masses, value
+from gulch.engine.project.results import SPECIES_RESULTS, molar_masses, stream_results, value
 from gulch.engine.project.variants import worked
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, pretty_unit, to_unit
 from gulch.engine.units import KINDS
@@ -81,7 +81,7 @@ class _Book:
         return f"{words} [{unit}]" if unit else words
 
     def streams(self) -> list:
-        columns = [(name, dimension, words) for name, (dimension, words, _) in STREAM_RESULTS.items()]
+        columns = [(name, dimension, words) for name, (dimension, words, _) in stream_results(self.project).items()]
         columns += [
             (f"{name}.{s.id}", dimension, f"{words} of {s.shown}")
             for name, (dimension, words, _) in SPECIES_RESULTS.items()

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.phases.by_groups import GAS, is_polar
 from gulch.engine.phases.model import PHASE_MODELS, WATER
+from gulch.engine.phases.pairs.liquids import AMMONIA
+from gulch.engine.phases.weak import MADE_OF, MODELLED, MOLECULES
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.groups import groups_of, missing
@@ -27,6 +29,8 @@ MEANINGS = {
     "modified-unifac": "for polar liquids that mix, over a wide range of temperature, at low pressure",
     "nrtl": "for liquids with measured parameters, two liquids among them; pairs without are filled from UNIFAC",
     "wilson": "for liquids with measured parameters that mix in all proportions; it cannot split a liquid in two",
+    "electrolytes": "for ammonia, carbon dioxide, hydrogen sulfide, sulfur dioxide, hydrogen chloride and caustic in water: "
+    "what dissociates, and its pH",
 }
 
 
@@ -55,6 +59,10 @@ def advised(project: Project, pressure: float | None = None) -> ModelAdvice | No
     names = {id(found): entry.shown for found, entry in zip(species, project.species, strict=True)}
     if len([s for s in species if not s.non_volatile]) < 2:
         return None
+    electrolytes = _electrolytes(species)
+    if electrolytes:
+        shown = " and ".join(names[id(s)] for s in electrolytes[:2]) + (" and others" if len(electrolytes) > 2 else "")
+        return ModelAdvice("electrolytes", f"{shown} {'dissociates' if len(electrolytes) == 1 else 'react as ions'} in water")
     polar = [s for s in liquids if is_polar(s)]
     if not polar:
         kinds = ["peng-robinson", "soave-redlich-kwong"]
@@ -80,6 +88,21 @@ def advised(project: Project, pressure: float | None = None) -> ModelAdvice | No
         if known_to(liquids, scheme):
             return ModelAdvice(scheme, f"{are}, below {moderate}")
     return ModelAdvice("nrtl", f"{are}, and some groups are unknown: type measured parameters for those pairs")
+
+
+def _electrolytes(species: list) -> list:
+    """What among species is ions in water, where it is no trifle: a base with an acid, a salt, sulfur dioxide or hydrogen chloride.
+
+    None where no water is, or another liquid that dissolves.
+    """
+    if not any(s.cas == WATER for s in species) or any(s.non_volatile and s.cas not in MODELLED for s in species):
+        return []
+    found = [s for s in species if s.cas in MODELLED]
+    others = [s for s in species if s.cas not in MODELLED and s.has_critical and s.critical_temperature.value >= GAS and s.cas != WATER]
+    bases = [s for s in found if s.cas in MADE_OF or s.cas == AMMONIA]
+    acids = [s for s in found if s not in bases]
+    strong = [s for s in found if s.cas in MADE_OF or MOLECULES[s.cas] == "SO2"]
+    return found if not any(is_polar(s) for s in others) and (strong or (bases and acids)) else []
 
 
 def known_to(liquids: list, scheme: str) -> bool:

@@ -9,10 +9,11 @@ import numpy as np
 
 from gulch.engine.explain.model_advice import MODERATE
 from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
-from gulch.engine.phases.kernels import IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
+from gulch.engine.phases.kernels import ELECTROLYTES, IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
 from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.phases.model import WATER
 from gulch.engine.phases.nonideal import boils_cold
+from gulch.engine.phases.weak import HYDROGEN_CHLORIDE, MODELLED, STRONGEST
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_stream, at_unit
 from gulch.engine.quantities import show
@@ -38,6 +39,8 @@ BASES = {
 }  # fmt: skip
 # Taken up by water itself: hydrogen halides, nitric and sulfuric acid, sulfur trioxide, nitrogen dioxide, formaldehyde.
 IONISED = {"7647-01-0", "7664-39-3", "10035-10-6", "10034-85-2", "7697-37-2", "7664-93-9", "7446-11-9", "10102-44-0", "50-00-0"}
+LEAST_SALT = 1e-9  # mole fraction of a salt in a stream without water from which it is told of
+ION_DATA = (273.15, 443.15)  # K, between which the constants of dissociation hold
 BELOW = -1e-8  # distance from a further phase, in RT, from which one is indicated
 
 
@@ -62,6 +65,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_pairs(run)
     yield from _on_gases(run)
     yield from _on_reacting(run)
+    yield from _on_ions(run)
     yield from _on_pressure(run)
     yield from _near_critical(run)
     yield from _too_cold(run)
@@ -199,18 +203,53 @@ def _on_reacting(run: Run) -> Iterator:
                 continue
             for s in phase["fraction"]:
                 base = there & BASES and cas[s] in ACID_GASES
-                if cas[s] in there and (base or cas[s] in IONISED):
+                known = plan.model.code == ELECTROLYTES and cas[s] in MODELLED
+                if cas[s] in there and not known and (base or cas[s] in IONISED):
                     told.setdefault(s, id_)
     if told:
         names = {s.id: s.shown for s in plan.project.species}
         at = next(iter(told.values()))
+        modelled = plan.model.code != ELECTROLYTES and all(cas[s] in MODELLED for s in told)
         yield Message(
             "warning",
             at_stream(at),
             f"{at}: water takes up {', '.join(names[s] for s in told)} by reaction, which is not modelled: "
             "the solubility is that of unreacted molecules alone.",
-            "Give the reaction with its constant in an equilibrium reactor, or part by shares that you know.",
+            "Take “weak electrolytes in water” as the phase model in Chemistry."
+            if modelled
+            else "Give the reaction with its constant in an equilibrium reactor, or part by shares that you know.",
         )
+
+
+def _on_ions(run: Run) -> Iterator:
+    """Ions beyond what their interactions are known for, and salts where no water is; a line each, at the first such stream."""
+    plan, display = run.plan, run.plan.project.display
+    if plan.model.code != ELECTROLYTES:
+        return
+    told = set()
+    for id_, result in run.solution.streams.items():
+        salts = [s for s, ions in zip(plan.project.species, plan.model.of_ions, strict=True) if ions and s.cas != HYDROGEN_CHLORIDE]
+        dry = [s.shown for s in salts if result.flow.get(s.id, 0.0) > LEAST_SALT * result.total and not result.in_water]
+        strength = result.in_water["strength"] if result.in_water else 0.0
+        if dry and "dry" not in told:
+            told.add("dry")
+            what = f"{id_}: {' and '.join(dry)} {'is' if len(dry) == 1 else 'are'} there without liquid water, and no salt is a gas"
+            yield Message("warning", at_stream(id_), f"{what}.", "Leave it more water, or part the salt from it.", code=Code.BEYOND_DATA)
+        elif strength > STRONGEST and "strong" not in told:
+            told.add("strong")
+            what = f"{id_}: its ionic strength is {strength:.3g} mol/kg; the interactions of ions are known up to some {STRONGEST:g}"
+            todo = "Solubilities and pH are less sure there, and no salt that crystallises is foreseen."
+            yield Message("warning", at_stream(id_), f"{what}.", todo, code=Code.BEYOND_DATA)
+        elif strength > TRACE and not ION_DATA[0] <= result.temperature <= ION_DATA[1] and "hot" not in told:
+            told.add("hot")
+            low, high = (show(t, "temperature", display, 3) for t in ION_DATA)
+            yield Message(
+                "warning",
+                at_stream(id_),
+                f"{id_}: the constants of dissociation hold from {low} to {high}; beyond they keep their last values.",
+                "Solubilities and pH are less sure there.",
+                code=Code.BEYOND_DATA,
+            )
 
 
 def _parted(plan: Any, stream_id: Any) -> bool:

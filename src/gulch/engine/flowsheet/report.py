@@ -15,7 +15,7 @@ from gulch.engine.flowsheet.guard import finite_values, heat_into, sums_of
 from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.solution import OpenLoop, RoomLeft, StreamResult, UnitOutcome
 from gulch.engine.flowsheet.worth import account_of, plain_account, reads_worth
-from gulch.engine.phases import StreamTrouble
+from gulch.engine.phases import StreamTrouble, in_water
 from gulch.engine.project import results
 from gulch.engine.project.messages import Message
 from gulch.engine.project.nodes import feed_node, unit_node
@@ -189,6 +189,7 @@ class Report:
             {"kind": name, "share": share, "fraction": dict(zip(species, z.tolist(), strict=True))} for name, share, z, _ in state.phases
         ]
         layers = stream.layer_flows()
+        found = in_water(stream)
         return StreamResult(
             temperature=stream.T,
             pressure=stream.P,
@@ -202,6 +203,8 @@ class Report:
             vapour_flow=layers["vapour"],
             light_flow=layers["light"],
             heavy_flow=layers["heavy"],
+            ph=found.pH if found else None,
+            in_water={"strength": found.strength, "molalities": found.molalities} if found else None,
         )
 
     def unit_outcome(self, unit_id: str) -> UnitOutcome:

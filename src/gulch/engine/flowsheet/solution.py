@@ -19,6 +19,7 @@ class StreamResult:
     """A solved stream. temperature [K], pressure [Pa], flow [mol/s] by species, enthalpy_flow [W].
 
     vapour_flow, light_flow, heavy_flow [mol/s]: of its layers (`Stream.layers`); None in outcomes of before they were kept.
+    ph, in_water ("strength", "molalities" of ions and free molecules [mol/kg]): of its watery liquid under weak electrolytes, else None.
     """
 
     temperature: float | None
@@ -33,6 +34,8 @@ class StreamResult:
     vapour_flow: float | None = None
     light_flow: float | None = None
     heavy_flow: float | None = None
+    ph: float | None = None
+    in_water: dict | None = None
 
 
 @dataclass

@@ -4,6 +4,7 @@ from gulch.engine.phases.guide import DISSOLVED_NEED, LIQUID_PAIRS_NEED, gas_in_
 from gulch.engine.phases.model import PHASE_MODELS, PhaseModel, phase_model
 from gulch.engine.phases.state import PhaseState
 from gulch.engine.phases.stream import Stream, StreamTrouble
+from gulch.engine.phases.weak import in_water
 
 __all__ = [
     "LIQUID_PAIRS_NEED",
@@ -16,6 +17,7 @@ __all__ = [
     "phase_model",
     "poorly_known",
     "DISSOLVED_NEED",
+    "in_water",
     "taken_for_solvents",
     "unpaired_acids",
 ]

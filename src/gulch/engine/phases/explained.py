@@ -95,6 +95,23 @@ HOW: dict[str, tuple[Relation, ...]] = {
         _FLASH,
         _IDEAL_GAS,
     ),
+    "electrolytes": (
+        _ACTIVITY,
+        Relation(
+            "K = product of a_i^nu_i,  a_i = m_i gamma_i;  ln K = A/T + B ln T + C T + D",
+            "dissociation of NH3, CO2, H2S and SO2, carbamate, and water; HCl, NaOH and salts are ions altogether",
+            "Edwards, Maurer, Newman & Prausnitz, AIChE J. 24 (1978) 966",
+        ),
+        Relation(
+            "ln gamma_i = −A z² (√I/(1 + 1.2 √I) + (2/1.2) ln(1 + 1.2 √I)) + 2 sum m_j B_ij + z² sum sum m_j m_k B'_jk + …",
+            "ions by Pitzer's equations on the scale of molalities; I: ionic strength; parameters of 25 °C, up to some 6 mol/kg",
+            "Pitzer, Activity Coefficients in Electrolyte Solutions, 2nd ed., ch. 3; Pitzer & Mayorga, J. Phys. Chem. 77 (1973) 2300",
+        ),
+        Relation("pH = −log10(m_H gamma_H)", "of the liquid with most water"),
+        _HENRY,
+        _FLASH,
+        _IDEAL_GAS,
+    ),
     "wilson": (
         _ACTIVITY,
         Relation(

@@ -61,10 +61,10 @@ def unknown_pairs(kind: int, species: tuple, par: np.ndarray, origin: Mapping[tu
         gases = par[i, k.DISSOLVED] + par[j, k.DISSOLVED]
         source = origin.get((j, i)) or origin.get((i, j))
         mended = source in DISSOLVED and gases == 0.0
-        if source is not None and (source.unknown or source.measured or mended):
-            known = not source.unknown
-        elif (par[i, k.IONIC] > 0.0 and par[j, k.IONIC] > 0.0) or gases == 2.0:
+        if (par[i, k.IONIC] > 0.0 and par[j, k.IONIC] > 0.0) or gases == 2.0:
             known = True
+        elif source is not None and (source.unknown or source.measured or mended):
+            known = not source.unknown
         elif species[i].non_volatile or species[j].non_volatile:
             known = par[i, k.IONIC] + par[j, k.IONIC] == 0.0  # what salts do to other solutes is not known
         else:

@@ -18,6 +18,7 @@ from gulch.engine.phases import kernels as k
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
+    from gulch.engine.phases.stream import Stream
     from gulch.engine.species.records import Species
 
 BASIS = ("H2O", "NH3", "CO2", "H2S", "SO2", "HCl", "NaOH")
@@ -50,6 +51,7 @@ MADE_OF = {
     "12124-99-1": {"NH3": 1, "H2S": 1},  # ammonium hydrosulfide
     "1336-21-6": {"NH3": 1, "H2O": 1},  # ammonium hydroxide
 }
+MODELLED = {*MOLECULES, *MADE_OF}
 HYDROGEN_CHLORIDE = "7647-01-0"
 STRONGEST = 6.0  # mol/kg of ions up to which the interactions of ions have been measured
 
@@ -105,3 +107,11 @@ def dissociated(model: PhaseModel, T: float, P: float, x: np.ndarray) -> Dissoci
     found = k.dissociated_in(T, P, x[at] / x[at].sum(), *model.part(at))
     names = (*IONS, *DISSOLVED_FREE)
     return Dissociated(float(found[0]), float(found[1]), {n: float(m) for n, m in zip(names, found[2:], strict=True) if m > 1e-30})
+
+
+def in_water(stream: Stream) -> Dissociated | None:
+    """What stands in the liquid of a Stream that has most water; None where there is none, or the phase model knows no ions."""
+    if stream.model.code != k.ELECTROLYTES or stream.model.water is None or not stream.state.liquids:
+        return None
+    _, _, x, _ = max(stream.state.liquids, key=lambda p: stream.model.water_share(p[2]))
+    return dissociated(stream.model, stream.T, stream.P, x)

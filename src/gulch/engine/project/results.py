@@ -52,6 +52,7 @@ STREAM_RESULTS = {
         "molar flow", "Light liquid flow", "moles of the liquid of lower mass density; of the only liquid where there is one"
     ),
     "heavy_flow": Shown("molar flow", "Heavy liquid flow", "moles of the liquid of higher mass density, where there are two"),
+    "ph": Shown("ratio", "pH", "minus the decadic logarithm of the molal activity of hydrogen ions in the liquid with most water"),
 }
 SPECIES_RESULTS = {
     "flow": Shown("molar flow", "Flow", "molar flow of a species"),
@@ -59,6 +60,12 @@ SPECIES_RESULTS = {
     "fraction": Shown("fraction", "Mole fraction", "moles of a species over all moles, all phases together"),
     "mass_fraction": Shown("fraction", "Mass fraction", "mass of a species over all mass, all phases together"),
 }
+
+
+def stream_results(project: Project) -> dict[str, Shown]:
+    """STREAM_RESULTS that a project's streams can have: a pH needs a phase model that knows ions."""
+    ions = project.phase_model.kind == "electrolytes"
+    return {name: shown for name, shown in STREAM_RESULTS.items() if ions or name != "ph"}
 
 
 class Results(Mapping):
@@ -106,7 +113,7 @@ def readable(project: Project) -> Results:
     species = [(s.id, s.shown) for s in project.species]
     makers: dict[str, list] = {}
     for stream in project.streams:
-        makers.setdefault(stream.id, []).append(partial(_of_stream, stream.id, species))
+        makers.setdefault(stream.id, []).append(partial(_of_stream, stream.id, species, stream_results(project)))
     for unit in project.units:
         kind = KINDS[unit.kind]
         elements = elements_of(project) if any(r.per == "element" for r in kind.results()) else []
@@ -119,8 +126,8 @@ def readable(project: Project) -> Results:
     return Results(makers)
 
 
-def _of_stream(id_: str, species: list[tuple]) -> Iterator:
-    for name, (dimension, words, _) in STREAM_RESULTS.items():
+def _of_stream(id_: str, species: list[tuple], shown_of_all: dict[str, Shown]) -> Iterator:
+    for name, (dimension, words, _) in shown_of_all.items():
         yield Readable(f"{id_}.{name}", dimension, f"{words} of {id_}")
     for name, (dimension, words, _) in SPECIES_RESULTS.items():
         for s, shown in species:

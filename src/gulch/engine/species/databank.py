@@ -176,6 +176,11 @@ def known(cas: str) -> dict[str, Any] | None:
         meta = identifiers.search_chemical(cas)
     except ValueError:
         raise SpeciesError(NO_SUCH.format(cas)) from None
+    if meta.formula[-1] in "+-" or "+" in meta.formula or "-" in meta.formula:
+        raise SpeciesError(
+            f"{meta.common_name or meta.formula} is an ion, which has no place without its partner: take the salt, acid or base that it "
+            "comes from. Under weak electrolytes in water ions form by themselves."
+        )
     atoms = {e: int(n) for e, n in simple_formula_parser(meta.formula).items()}
     gathered = {
         "critical_temperature": (_gather(critical.Tc, _CRITICAL, cas), _CRITICAL, 5.0),

@@ -18,6 +18,7 @@ CHECKS = (
     whole.beginnings,
     whole.unique_ids,
     chemistry.known_species,
+    chemistry.ions_have_partners,
     chemistry.salts_that_boil,
     chemistry.particles_are_typed,
     chemistry.pairs_can_be_read,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import value_of
 from gulch.engine.explain.checks.numbers import read
+from gulch.engine.phases.weak import MADE_OF, MOLECULES, is_of_ions
 from gulch.engine.project.inputs import addresses, reactions_of
 from gulch.engine.project.measures import key_per_product
 from gulch.engine.project.messages import Message
@@ -24,6 +25,7 @@ WATER = "7732-18-5"
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
+    from gulch.engine.species.records import Species
 
 
 def known_species(project: Project) -> Iterator:
@@ -55,11 +57,36 @@ def _found(project: Project) -> Iterator:
             continue
 
 
+def _as_ions(project: Project, species: Species) -> bool:
+    """Whether the phase model takes a species for ions in water."""
+    return project.phase_model.kind == "electrolytes" and is_of_ions(species)
+
+
+def ions_have_partners(project: Project) -> Iterator:
+    """Weak electrolytes need water, and what a salt may give off must be a species, so that it can leave."""
+    if project.phase_model.kind != "electrolytes" or not project.species:
+        return
+    there = {s.cas for s in project.species}
+    if WATER not in there:
+        what = "The phase model knows weak electrolytes in water, and water is not among the species"
+        yield Message("warning", Place(About.PHASE_MODEL), f"{what}.", "Add water, or take another phase model.")
+    for s, found in _found(project):
+        gives = [cas for cas, name in MOLECULES.items() if name in MADE_OF.get(found.cas or "", {}) and cas not in there]
+        if gives:
+            names = " and ".join(lookup(cas).name for cas in gives)
+            yield Message(
+                "warning",
+                at_species(s.id),
+                f"{s.shown} may give off {names}, which is not among the species: none of it can leave the water.",
+                f"Add {names}.",
+            )
+
+
 def particles_are_typed(project: Project) -> Iterator:
     """Into how many particles a dissolved species parts is its own matter: 1 is taken until somebody says it."""
     waters = {s.id for s in project.species if s.cas == WATER}
     for s, found in _found(project):
-        if found.dissolves and found.particles is None and waters:
+        if found.dissolves and found.particles is None and waters and not _as_ions(project, found):
             yield Message(
                 "warning",
                 at_species(s.id, "particles"),
@@ -71,7 +98,7 @@ def particles_are_typed(project: Project) -> Iterator:
 def salts_that_boil(project: Project) -> Iterator:
     """A salt or hydroxide of which the databank knows a boiling point is asked about once: mostly it is to stay in the liquid."""
     for s, found in _found(project):
-        if found.hardly_boils and not s.boils:
+        if found.hardly_boils and not s.boils and not _as_ions(project, found):
             boils = show(found.boiling_point.value, "temperature", project.display)
             yield Message(
                 "question",
@@ -96,7 +123,7 @@ def phase_model_fits(project: Project) -> Iterator:
     if project.phase_model.kind == "ideal":
         return
     for s, found in _found(project):
-        if not found.has_critical and not found.non_volatile:
+        if not found.has_critical and not found.non_volatile and not _as_ions(project, found):
             yield Message(
                 "error",
                 at_species(s.id),

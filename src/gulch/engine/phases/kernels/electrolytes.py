@@ -10,12 +10,12 @@ import numpy as np
 
 from gulch.engine.compiling import Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.arrays import fill
 from gulch.engine.phases.kernels.constants import A_MOLECULE, ION0, IONIC, KEPT, MOLAR_KG, N_BASIS, P0, SOLVENT
 from gulch.engine.phases.kernels.ions import (
     CARBAMATE,
     CL,
     CO3,
+    DENSEST,
     DRIEST,
     ENOUGH,
     HCL,
@@ -53,6 +53,11 @@ from gulch.engine.phases.kernels.mixture import INFINITE, LN_LIQUID, Fluid, mole
 kernel = chapter(__name__)
 
 FARTHEST = 40.0  # ln of an activity coefficient among molecules, beyond which nothing is meant
+DEEPEST = 250.0  # and of water among ions
+OF_WATER, OF_KG = N_ION + 4, N_ION + 5  # after ln gamma of ions and of molecules: ln a of water, ln of how much is left [kg]
+N_ACTIVITY = N_ION + 6
+SHORTEST, LONGEST = 0.03, 1.5  # part of a step that is taken
+NONE = 1e-60  # of a molality whose logarithm is asked for
 LEAST = 1e-200  # of an amount: what is not there has a fugacity coefficient all the same
 
 
@@ -63,9 +68,9 @@ def ionic_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
     Z, ions_on_water, kg, molecules = speciate(fluid, x, m, free, ln_g, ln_f, mixed, ln_phi)
     ln_a = np.empty(N_BASIS)
     for b in range(4):
-        ln_a[NH3 + b] = math.log(free[b]) + ln_f[b] + mixed[b]
-    ln_a[HCL] = math.log(m[H] * m[CL]) + ln_g[H] + ln_g[CL]
-    ln_a[NAOH] = math.log(m[NA] * m[OH]) + ln_g[NA] + ln_g[OH]
+        ln_a[NH3 + b] = math.log(max(free[b], NONE)) + ln_f[b] + mixed[b]
+    ln_a[HCL] = math.log(max(m[H], NONE)) + math.log(max(m[CL], NONE)) + ln_g[H] + ln_g[CL]
+    ln_a[NAOH] = math.log(max(m[NA], NONE)) + math.log(max(m[OH], NONE)) + ln_g[NA] + ln_g[OH]
     ln_a[WATER] = mixed_water(fluid, ln_phi) + math.log(kg / (MOLAR_KG * molecules)) + ions_on_water
     ln_n = math.log(molecules)
     for i in range(x.size):
@@ -78,7 +83,7 @@ def ionic_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
         elif fluid.par[i, IONIC] == A_MOLECULE:
             for b in range(4):
                 if fluid.par[i, ION0 + NH3 + b] > 0.0:
-                    ln_phi[i] += math.log(free[b] * kg) + ln_f[b] - ln_n - ln_x
+                    ln_phi[i] += math.log(max(free[b] * kg, NONE)) + ln_f[b] - ln_n - ln_x
         else:
             ln_phi[i] = -ln_x - math.log(fluid.P)
             volatile = fluid.par[i, ION0 + HCL] == 1.0 and fluid.par[i, ION0 + NAOH] + fluid.par[i, ION0 + NH3] == 0.0
@@ -108,52 +113,65 @@ def speciate(
     """
     n = x.size
     amounts, totals, k, ln_k, alone = np.zeros(N_BASIS), np.empty(N_BASIS), np.empty(N_K), np.empty(N_K), np.empty(n)
-    new_g, new_f, new_mixed = np.empty(N_ION), np.empty(4), np.empty(4)
+    at, apart, last = np.zeros(N_ACTIVITY), np.empty(N_ACTIVITY), np.zeros(N_ACTIVITY)
+    water = 0.0
     for i in range(n):
+        water += x[i] * fluid.par[i, SOLVENT]
         for b in range(N_BASIS):
             amounts[b] += max(x[i], LEAST) * fluid.par[i, ION0 + b]
     for b in range(1, N_BASIS):
         amounts[b] = max(amounts[b], LEAST)
+    least = max(DRIEST, (amounts[NAOH] + amounts[HCL]) / (DENSEST * MOLAR_KG))
     dissociation(fluid.T, ln_k)
-    fill(ln_g, 0.0)
-    fill(ln_f, 0.0)
-    fill(mixed, 0.0)
-    kg, ln_water, ions_on_water, ln_h = MOLAR_KG * max(amounts[WATER], DRIEST), 0.0, 0.0, -16.0
-    Z, molecules, change, share = 0.0, 1.0, 1e9, 1.0
-    for _ in range(MOST_TURNS):
+    at[OF_KG] = math.log(MOLAR_KG * max(water, least))
+    kg, ions_on_water, ln_h, Z, molecules, share = 0.0, 0.0, -16.0, 0.0, 1.0, 1.0
+    for turn in range(MOST_TURNS):
+        kg = math.exp(at[OF_KG])
         for b in range(N_BASIS):
             totals[b] = amounts[b] / kg
-        effective(ln_k, ln_g, ln_f, mixed, ln_water + ions_on_water, k)
+        effective(ln_k, at, k)
         ln_h = neutral(ln_h, totals, k, m, free)
         left = amounts[WATER] + amounts[NAOH] - kg * (m[OH] + m[HCO3] + m[CO3] + m[HSO3] + m[SO3])
-        left = max(left, DRIEST, 0.2 * kg / MOLAR_KG)
-        Z, molecules = among_molecules(fluid, x, kg, left, free, alone, new_mixed, ln_phi)
-        new_water = min(max(mixed_water(fluid, ln_phi) + math.log(left / molecules), -FARTHEST), FARTHEST)
-        new_ions = ionic_activities(fluid.T, m, free, new_g, new_f)
-        last = change
-        change = abs(new_water + new_ions - ln_water - ions_on_water) + abs(math.log(left * MOLAR_KG / kg))
+        left = max(left, least, 0.2 * kg / MOLAR_KG)
+        Z, molecules = among_molecules(fluid, x, kg, left, free, alone, mixed, ln_phi)
+        ions_on_water = max(ionic_activities(fluid.T, m, free, ln_g, ln_f), -DEEPEST)
+        of_water = mixed_water(fluid, ln_phi) + math.log(left / molecules)
         for i in range(N_ION):
-            change = max(change, abs(new_g[i] - ln_g[i]))
-        if change > 0.5 * last:
-            share = max(0.5 * share, 0.25)
-        for i in range(N_ION):
-            ln_g[i] += share * (new_g[i] - ln_g[i])
+            apart[i] = ln_g[i] - at[i]
         for b in range(4):
-            change = max(change, abs(new_f[b] + new_mixed[b] - ln_f[b] - mixed[b]))
-            ln_f[b] += share * (new_f[b] - ln_f[b])
-            mixed[b] += share * (new_mixed[b] - mixed[b])
-        ln_water += share * (new_water - ln_water)
-        ions_on_water += share * (new_ions - ions_on_water)
-        kg *= (left * MOLAR_KG / kg) ** share
+            apart[N_ION + b] = ln_f[b] + mixed[b] - at[N_ION + b]
+        apart[OF_WATER] = min(max(of_water, -FARTHEST), FARTHEST) + ions_on_water - at[OF_WATER]
+        apart[OF_KG] = math.log(left * MOLAR_KG) - at[OF_KG]
+        share = relaxed(share, turn, apart, last)
+        change = 0.0
+        for i in range(N_ACTIVITY):
+            change = max(change, abs(apart[i]))
+            at[i] += share * apart[i]
+            last[i] = apart[i]
         if change < ENOUGH:
             break
     return Z * molecules, ions_on_water, kg, molecules
 
 
 @kernel.part
-def effective(ln_k: Vector, ln_g: Vector, ln_f: Vector, mixed: Vector, ln_water: float, k: Vector) -> None:
-    """Fill ln of the constants in molalities: those of activities, less the activity coefficients."""
-    n, c, s, o = ln_f[0] + mixed[0], ln_f[1] + mixed[1], ln_f[2] + mixed[2], ln_f[3] + mixed[3]
+def relaxed(share: float, turn: int, apart: Vector, last: Vector) -> float:
+    """The part of a step that is taken, by how the last two steps differ (Irons & Tuck, Int. J. Numer. Meth. Eng. 1 (1969) 275)."""
+    if turn == 0:
+        return 1.0
+    dot, norm = 0.0, 0.0
+    for i in range(apart.size):
+        d = apart[i] - last[i]
+        dot += last[i] * d
+        norm += d * d
+    found = -share * dot / norm if norm > 0.0 else 1.0
+    return min(max(found, SHORTEST), LONGEST) if found > 0.0 else SHORTEST
+
+
+@kernel.part
+def effective(ln_k: Vector, ln_g: Vector, k: Vector) -> None:
+    """Fill ln of the constants in molalities: those of activities, less the activity coefficients of ions, molecules and water."""
+    n, c, s, o = ln_g[N_ION], ln_g[N_ION + 1], ln_g[N_ION + 2], ln_g[N_ION + 3]
+    ln_water = ln_g[OF_WATER]
     k[K_W] = ln_k[K_W] + ln_water - ln_g[H] - ln_g[OH]
     k[K_N] = ln_k[K_N] + ln_water + n - ln_g[NH4] - ln_g[OH]
     k[K_C] = ln_k[K_C] + ln_water + c - ln_g[H] - ln_g[HCO3]

@@ -34,9 +34,11 @@ from gulch.engine.phases.kernels.constants import (
     HENRY_HIGH,
     HENRY_LOW,
     IDEAL,
+    ION0,
     IONIC,
     IONS,
     LIQUID,
+    MOLAR_KG,
     NRTL,
     OMEGA,
     PC,
@@ -59,6 +61,7 @@ from gulch.engine.phases.kernels.cubic import (
 )
 from gulch.engine.phases.kernels.electrolytes import ionic_ln_phi
 from gulch.engine.phases.kernels.ideal_gas import ln_psat
+from gulch.engine.phases.kernels.ions import DENSEST, HCL, LEAST_WATER, NAOH
 from gulch.engine.phases.kernels.liquid import liquid_volume
 from gulch.engine.phases.kernels.mixture import (
     ALONE,
@@ -207,10 +210,11 @@ def liquid_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
     """Fill ln(gamma f/P) of a liquid under an activity model, of what was put in where some of it dissociates; returns P v/(R T)."""
     if fluid.kind != ELECTROLYTES:
         return molecular_ln_phi(fluid, x, ln_phi)
-    water = 0.0
+    water, salts = 0.0, 0.0
     for i in range(x.size):
         water += x[i] * fluid.par[i, SOLVENT]
-    if water > 0.0:
+        salts += x[i] * (fluid.par[i, ION0 + NAOH] + fluid.par[i, ION0 + HCL])
+    if water > LEAST_WATER and salts < DENSEST * MOLAR_KG * water:
         return ionic_ln_phi(fluid, x, ln_phi)
     Z = molecular_ln_phi(fluid, x, ln_phi)
     for i in range(x.size):

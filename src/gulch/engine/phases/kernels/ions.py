@@ -44,6 +44,7 @@ CONSTANTS = np.array(
 )
 K_W, K_N, K_C, K_CC, K_S, K_SS, K_SO, K_SOO, K_CARBAMATE, N_K = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
 T_K_LOW, T_K_HIGH = 273.15, 443.15  # between which these constants hold
+T_SLOPE_HIGH = 373.15  # up to which the limiting slope is followed: interactions of 25 degC do not outweigh it where it is steeper
 # Pitzer's beta0, beta1 and C_phi at 25 degC, cation by anion; zero where nothing is known. Pitzer & Mayorga, J. Phys. Chem. 77 (1973)
 # 2300; of carbonates Peiper & Pitzer (1982) and Roy et al.; of sulfites Rosenblatt, AIChE J. 27 (1981) 619. Taken for another of like
 # charge and size: hydrosulfides as chlorides and bromides, ammonium's carbonate as potassium's, its sulfites as sodium's, carbamates as
@@ -73,15 +74,17 @@ C_PHI = np.array(
 # 195 (H2S); Clegg & Brimblecombe, J. Phys. Chem. 93 (1989) 7237 (NH3). None is known of sulfur dioxide.
 SALTED = np.array([0.0175, 0.1, 0.08, 0.0])
 DISTANCE = 1.2  # b of the Debye-Hueckel term [kg^1/2/mol^1/2]
-CROWDED = 40.0  # mol/kg of ions from which the part by virials no longer grows: no parameter holds there
+CROWDED = 80.0  # mol/kg of ions and what they come from, from which virials grow in proportion only: no parameter holds there
 DRIEST = 1e-9  # share of the water there was that always stays
-MOST_TURNS, ENOUGH = 300, 1e-13
+FULL, FILLS = 60.0, 0.03  # mol/kg of ions from which there is no more room, and by what [kg/mol] each more raises ln gamma
+DENSEST, LEAST_WATER = 300.0, 1e-3  # mol/kg of salts, and mole fraction of water, beyond which a liquid is taken for one without ions
+MOST_TURNS, ENOUGH = 120, 1e-13
 
 
 @kernel.part
 def limiting_slope(T: float) -> float:
     """A_phi [kg^1/2/mol^1/2] of the Debye-Hueckel term (Chen et al. 1982)."""
-    t = held(T, T_K_LOW, T_K_HIGH)
+    t = held(T, T_K_LOW, T_SLOPE_HIGH)
     u = (t - 273.15) / 273.15
     e = math.exp(u)
     bend = 183.5379 * math.log(t / 273.15) - 0.6820223 * (t - 273.15) + 7.875695e-4 * (t * t - 273.15 * 273.15)
@@ -136,21 +139,24 @@ def ionic_activities(T: float, m: Vector, free: Vector, ln_g: Vector, ln_f: Vect
             of_strength += both * b1 * per_I
             ln_g[c] += m[a] * between
             ln_g[a] += m[c] * between
+    crowd = ions
     for k in range(free.size):
+        crowd += free[k]
         ln_f[k] = 2.0 * SALTED[k] * m[NA]
         virial += free[k] * ln_f[k]
         ln_g[NA] += 2.0 * SALTED[k] * free[k]
-    t = (ions / CROWDED) ** 6
+    t = (crowd / CROWDED) ** 3
     fades = (1.0 + t) ** (-1.0 / 3.0)
-    fading = -2.0 * t / (1.0 + t) * fades / ions * virial if ions > 0.0 else 0.0
-    whole = -4.0 * A * I / DISTANCE * ln_d + fades * virial
+    fading = -t / (1.0 + t) * fades / crowd * virial
+    beyond = max(ions - FULL, 0.0)
+    whole = -4.0 * A * I / DISTANCE * ln_d + fades * virial + 0.5 * FILLS * beyond * beyond
     shared = 0.0
     for i in range(N_ION):
         n = CHARGE[i] * CHARGE[i]
-        ln_g[i] = n * (per_charge + fades * of_strength) + fades * (ln_g[i] + abs(CHARGE[i]) * of_charge) + fading
+        ln_g[i] = n * (per_charge + fades * of_strength) + fades * (ln_g[i] + abs(CHARGE[i]) * of_charge) + fading + FILLS * beyond
         shared += m[i] * ln_g[i]
     for k in range(free.size):
-        ln_f[k] *= fades
+        ln_f[k] = fades * ln_f[k] + fading
         shared += free[k] * ln_f[k]
     return -MOLAR_KG * (ions + shared - whole)
 
@@ -188,7 +194,7 @@ def parted_at(ln_h: float, totals: Vector, k: Vector, m: Vector, free: Vector) -
 @kernel
 def neutral(start: float, totals: Vector, k: Vector, m: Vector, free: Vector) -> float:
     """ln of the molality of hydrogen ions at which charges balance; fills m and free there. Secants, in a bracket."""
-    low, high = -120.0, 80.0  # what is below zero at one, and above at the other, whatever is dissolved
+    low, high = -75.0, 35.0  # what is below zero at one, and above at the other, whatever is dissolved
     last, at = start, start
     f_last = f = parted_at(start, totals, k, m, free)
     for _ in range(100):

@@ -12,6 +12,7 @@ import numpy as np
 from gulch.engine.compiling import Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import copied
+from gulch.engine.phases.kernels.constants import ELECTROLYTES
 from gulch.engine.phases.kernels.derivatives import ln_phi_derivatives
 from gulch.engine.phases.kernels.fluid import phase_ln_phi
 from gulch.engine.phases.kernels.linear import solve_symmetric
@@ -19,6 +20,7 @@ from gulch.engine.phases.kernels.mixture import Fluid
 
 kernel = chapter(__name__)
 
+MOST_BACKS = 12
 LEAST_SHIFT = 1e-5  # of a Hessian that is not positive definite, scaled so that its ideal part is about the unit matrix
 
 
@@ -98,12 +100,18 @@ def two_phase(fluid: Fluid, z: Vector, ln_k: Vector, x: Vector, y: Vector, phis:
     beta = -1.0
     norm_before = 0.0
     smallest = 0.0
-    next_newton = 1
+    next_newton, backs, moved = 1, 0, 1.0
     for it in range(400):
         k_values(ln_k, K)
         beta = rachford_rice(z, K, beta)
         if beta <= 0.0 or beta >= 1.0:
-            return -1.0
+            # of salts in water that boils off a step leads far beyond: half of it back
+            if fluid.kind != ELECTROLYTES or backs == MOST_BACKS or it == 0:
+                return -1.0
+            backs, moved = backs + 1, 0.5 * moved
+            for i in range(n):
+                ln_k[i] -= moved * last[i]
+            continue
         split(z, K, beta, x, y)
         phis[0, n], _, _, _ = phase_ln_phi(fluid, x, 0, phi_x)
         phis[1, n], _, _, _ = phase_ln_phi(fluid, y, 0, phi_y)
@@ -135,7 +143,7 @@ def two_phase(fluid: Fluid, z: Vector, ln_k: Vector, x: Vector, y: Vector, phis:
         for i in range(n):
             ln_k[i] += factor * step[i]
             last[i] = step[i]
-        norm_before = norm
+        norm_before, moved = norm, factor
     return beta
 
 

@@ -218,6 +218,8 @@ class Reactor(Unit):
             if phase == "liquid":
                 gases = [context.species[i] for i in taking_part if not model.can_be_liquid(i, T_STANDARD)]
                 apart += [f"{' and '.join(gases)} as gas"] if gases else []
+                ions = [context.species[i] for i in taking_part if model.of_ions[i]]
+                apart += [f"{' and '.join(ions)} as ions in water"] if ions else []
             else:
                 condensed = [context.species[i] for i in taking_part if not model.volatile[i]]
                 apart += [f"{' and '.join(condensed)} condensed"] if condensed else []

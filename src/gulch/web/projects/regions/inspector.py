@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import FEED_GIVEN_BY, source_of
-from gulch.engine.exchange import COLUMNS
+from gulch.engine.exchange import columns_of
 from gulch.engine.explain.manual import page_of
 from gulch.engine.explain.origin import origin
 from gulch.engine.phases.model import WATER
@@ -103,6 +103,8 @@ class StreamPanel:
     composition: list[CompositionRow] = field(default_factory=list)
     phases: list[PhaseShare] = field(default_factory=list)
     phase_rows: list[tuple] = field(default_factory=list)
+    in_water: list[tuple] = field(default_factory=list)  # (ion or molecule, its molality as text)
+    strength: str = ""
     air: bool = False
     basis: list[tuple] = field(default_factory=list)
     table: str = ""
@@ -152,6 +154,16 @@ class CompositionRow:
     flow: str
     fraction: str
     rows: list[ResultRow]
+
+
+TRACE = 1e-12  # mol/kg below which an ion is not shown
+
+
+def ion(name: str) -> str:
+    """The name of an ion as one reads it, "HCO3−" or "CO3 2−"."""
+    core = name.rstrip("+-")
+    charge = name[len(core) :]
+    return core + (f" {len(charge)}" if len(charge) > 1 else "") + ("−" if "-" in charge else "+" if charge else "")
 
 
 @dataclass
@@ -300,8 +312,8 @@ class Inspector(Region):
     def inspect_found(self, stream: StreamEntry, found: StreamResult, out: StreamPanel) -> None:
         """Add what a solve found of a stream."""
         layers = ("vapour_flow", "light_flow", "heavy_flow")
-        for name, words in COLUMNS.items():
-            if name in layers and (len(found.phases) < 2 or not getattr(found, name)):
+        for name, words in columns_of(self.document).items():
+            if (name in layers and (len(found.phases) < 2 or not getattr(found, name))) or (name == "ph" and found.ph is None):
                 continue
             value = found.total if name == "flow" else getattr(found, name)
             dimension = self.outputs[f"{stream.id}.{name}"].dimension
@@ -327,6 +339,10 @@ class Inspector(Region):
         for p in found.phases:
             words = self.phase_words(p, found.phases)
             out.phases.append(PhaseShare(kind=words, share=show(p["share"], "fraction", self.display)))
+        if found.in_water:
+            out.strength = f"{found.in_water['strength']:.3g} mol/kg"
+            there = sorted(found.in_water["molalities"].items(), key=lambda m: -m[1])
+            out.in_water = [(ion(name), f"{m:.3g}") for name, m in there if m > TRACE]
         if len(found.phases) > 1:
             out.phase_rows = [
                 (s.shown, [show(p["fraction"].get(s.id, 0.0), "fraction", self.display, unit=False) for p in found.phases])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from gulch.engine.exchange import COLUMNS, ledger
+from gulch.engine.exchange import columns_of, ledger
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     cell_text,
@@ -70,4 +70,4 @@ class Table(Region):
 
     def ledger_choices(self) -> list[tuple]:
         chosen = self.document.ledger.columns
-        return [(name, words, name in chosen) for name, words in COLUMNS.items()]
+        return [(name, words, name in chosen) for name, words in columns_of(self.document).items()]
