@@ -14,7 +14,18 @@ from gulch.engine.explain import solve
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import activity
-from gulch.engine.phases.pairs.dissolved import BY_COURSE, COURSES, HIGH, LOW, POINTS, compiled, guideline, in_water
+from gulch.engine.phases.pairs.dissolved import (
+    BESIDE_IONS,
+    BY_COURSE,
+    COURSES,
+    HIGH,
+    LOW,
+    POINTS,
+    beside_ions,
+    compiled,
+    guideline,
+    in_water,
+)
 
 WATER = "7732-18-5"
 # Henry's constants in water at 25 degC [bar]: Perry's Handbook, 7th ed., table 2-124 ff., and Sander (2015); both from memory
@@ -25,7 +36,7 @@ AT_25 = {
 
 
 def measured(cas, T):
-    return guideline(cas, T) or compiled(cas, T)
+    return guideline(cas, T) or beside_ions(cas, T) or compiled(cas, T)
 
 
 @pytest.mark.parametrize("cas", AT_25)
@@ -33,7 +44,7 @@ def test_henrys_constants_are_the_handbooks(cas):
     assert measured(cas, 298.15) / 1e5 == pytest.approx(AT_25[cas], rel=0.05)
 
 
-@pytest.mark.parametrize("cas", [*COURSES, *POINTS])
+@pytest.mark.parametrize("cas", [*COURSES, *BESIDE_IONS, *POINTS])
 def test_the_course_in_use_follows_the_measured_one(cas):
     a, b, c = in_water(cas, guideline if cas in COURSES else compiled)
     for T in np.linspace(LOW, HIGH, 9):
