@@ -52,11 +52,14 @@ def cases():
             yield k.flash_amounts_to, (2e6, target, column, N, 330.0, 1e-6, *m.mix)
         yield from reacting_cases(m)
     m = model("peng-robinson")
+    water = PhaseModel("electrolytes", [lookup(c) for c in ("7732-18-5", "7664-41-7", "124-38-9", "1310-73-2")])
+    yield k.dissociated_in, (320.0, 2e5, np.array([0.9, 0.05, 0.03, 0.02]), *water.mix)
+    yield k.flash_amounts, (330.0, 1e5, np.array([9.0, 0.5, 0.6, 0.2]), *water.mix)
     yield k.further_phase_distance, (300.0, 2e6, np.array([0.05, 0.75, 0.2]), np.array([0.98, 0.01, 0.01]), *m.mix)
     A = np.array([[2.0, 0.0, 2.0], [4.0, 2.0, 6.0], [0.0, 1.0, 1.0]])
     yield (
         equilibrium.newton_elements,
-        (A, A @ N, np.array([5.0, -10.0, -5.0]), 0.0, np.log(N), np.zeros(3), 0.0, False, 0.0),
+        (A, A @ N, np.array([5.0, -10.0, -5.0]), 0.0, np.log(N), np.zeros((3, 0)), np.zeros(0), np.zeros(0)),
     )
     yield equilibrium.free_extents, (N.copy(), NU, NU, np.array([0.3]), 0.5, np.array([0.1]))
     yield equilibrium.ln_quotients, (N, NU, np.array([0.1, -0.2, 0.3]), 1.5)

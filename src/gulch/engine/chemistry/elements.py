@@ -1,4 +1,4 @@
-"""Equilibrium by elements: the least Gibbs energy of what is there, and the reactions that describe a change."""
+"""Equilibrium by elements: the least Gibbs energy of a gas and of pure solids, and the reactions that describe a change."""
 
 from __future__ import annotations
 
@@ -15,74 +15,137 @@ from gulch.engine.chemistry.kernels import equilibrium as kernels
 from gulch.engine.phases.kernels import P0, VAPOUR, R
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
     from gulch.engine.phases.model import PhaseModel
 
 
-def _apart(atoms: np.ndarray, gas: np.ndarray, solid: int) -> bool:
-    """Whether the elements fix the amount of a solid, because it holds what no gas does."""
-    gases = np.ascontiguousarray(atoms[:, gas])
-    return len(_independent_rows(np.c_[gases, atoms[:, solid]])) > len(_independent_rows(gases))
+def _solids(atoms: np.ndarray, gas: np.ndarray, candidates: list[int]) -> list[int]:
+    """The candidates whose amounts the elements leave open: one that holds what no gas and no other solid does stays as it is."""
+    left = list(candidates)
+    for j in candidates:
+        others = [*np.flatnonzero(gas), *(i for i in left if i != j)]
+        if len(_independent_rows(np.ascontiguousarray(atoms[:, [*others, j]]))) > len(
+            _independent_rows(np.ascontiguousarray(atoms[:, others]))
+        ):
+            left.remove(j)
+    return left
+
+
+class _Standing:
+    """Which of the solids there are: those that the gas cannot do without, and those that form from it.
+
+    A: atoms by independent element, shape (E, all solids); g: standard potentials over RT; amounts: as fed, all of shape (s,).
+    """
+
+    def __init__(self, A: np.ndarray, g: np.ndarray, amounts: np.ndarray, gasless: np.ndarray, target: np.ndarray) -> None:
+        self.A, self.g, self.amounts, self.target = A, g, amounts.copy(), target
+        self.there: list[int] = []
+        for e in np.flatnonzero(gasless):  # of an element that no gas holds: the most plentiful, so that it has a potential
+            holds = [j for j in range(g.size) if A[e, j] > 0.0]
+            self.there.append(max(holds, key=lambda j: (amounts[j], -j)))
+        self.there = list(dict.fromkeys(self.there))
+        self.needed = gasless
+
+    def settled(self, solve: Callable) -> tuple:
+        """(ln n, potentials) of the gas beside the solids that stand; solve(columns, amounts) -> (ln n, potentials, amounts)."""
+        tried, seen = 0, set()
+        while tried < 6 * self.g.size + 6:
+            tried += 1
+            seen.add(tuple(sorted(self.there)))
+            try:
+                ln_n, potentials, formed = solve(self.there, np.maximum(self.amounts[self.there], 1e-6 * float(self.target.max())))
+            except EquilibriumTrouble:
+                other = next((s for s in self._others() if tuple(sorted(s)) not in seen), None)
+                if other is None:
+                    raise
+                self.there = other
+                continue
+            if formed.size and formed.min() <= 0.0 and (less := self._without(formed)) is not None:
+                self.there.remove(less)
+                continue
+            over = potentials @ self.A - self.g
+            more = max((j for j in range(self.g.size) if j not in self.there), key=lambda j: float(over[j]), default=None)
+            if more is not None and over[more] > 1e-12:
+                self.there.append(more)
+                continue
+            self.amounts = np.zeros(self.g.size)
+            self.amounts[self.there] = formed
+            return ln_n, potentials
+        raise EquilibriumTrouble("Which solids stand beside the gas was not found.")
+
+    def _others(self) -> Iterator[list[int]]:
+        """Sets of solids to try where no gas goes with those there: one less, for together they may ask for more than the pressure;
+        one more, for the gas may not hold all of the elements."""
+        for j in self.there:
+            rest = [i for i in self.there if i != j]
+            if self._holds(rest):
+                yield rest
+        for j in range(self.g.size):
+            if j not in self.there:
+                yield [*self.there, j]
+
+    def _holds(self, rest: list[int]) -> bool:
+        """Whether some solids hold every element that no gas does."""
+        return not self.needed.any() or bool(rest and (self.A[self.needed][:, rest].sum(axis=1) > 0.0).all())
+
+    def _without(self, formed: np.ndarray) -> int | None:
+        """The solid that came out most below nothing; None where all such are the last to hold an element that no gas does."""
+        for at in np.argsort(formed):
+            j = self.there[int(at)]
+            if formed[at] <= 0.0 and self._holds([i for i in self.there if i != j]):
+                return j
+        return None
 
 
 def by_elements(
     n0: np.ndarray, inert: np.ndarray, T: float, P: float, model: PhaseModel, aside: np.ndarray | None = None, approach: float = 0.0
 ) -> Equilibrium:
-    """Least Gibbs energy of a gas, and of one pure solid, over all species not marked inert that the elements allow.
+    """Least Gibbs energy of a gas, and of pure solids, over all species not marked inert that the elements allow.
 
     n0: amounts before [mol/s], shape (n,); inert: bool, shape (n,); aside: amounts that only dilute the gas,
-    shape (n,), not part of the result; approach: the standard potentials are taken at T + approach [K]. The first
-    non-volatile species that is not inert may form as a pure phase beside the gas; every other one stays as it is.
+    shape (n,), not part of the result; approach: the standard potentials are taken at T + approach [K]. Non-volatile species that are
+    not inert may stand as pure phases beside the gas; one of which the elements fix the amount stays as it is.
     Returns Equilibrium, amounts down to 1e-43 of what reacts; raises EquilibriumTrouble. Elements close to 1e-12.
     """
     aside = np.zeros(n0.size) if aside is None else aside
     elements, atoms = model.elements, model.atoms
-    solids = np.flatnonzero(~model.volatile & ~inert)
-    solid = int(solids[0]) if solids.size else None
-    free = ~inert & model.volatile
-    if solid is not None:
-        free[solid] = True
+    candidates = [int(i) for i in np.flatnonzero(~model.volatile & ~inert)]
+    free = ~inert
     b = atoms[:, free] @ n0[free]
     missing = b <= 1e-14 * float(n0.sum())
     active = free & ~(atoms[missing] > 0.0).any(axis=0)  # what holds a missing element stays as it is
-    if solid is not None and active[solid] and _apart(atoms, active & model.volatile, solid):
-        active[solid] = False
-    with_solid = solid is not None and bool(active[solid])
-    b = atoms[:, active] @ n0[active]
     gas = active & model.volatile
+    solids = np.array(_solids(atoms, gas, [i for i in candidates if active[i]]), int)
+    active = gas.copy()
+    active[solids] = True
+    b = atoms[:, active] @ n0[active]
     if gas.sum() == 0:
         raise EquilibriumTrouble("No species of this feed can react: all are inert, or their elements are missing.")
-    independent = _independent_rows(atoms[:, gas])
+    independent = _independent_rows(np.ascontiguousarray(atoms[:, [*np.flatnonzero(gas), *solids]]))
     A, target = np.ascontiguousarray(atoms[np.ix_(independent, gas)]), b[independent]
     rest = ~active & model.volatile
     still = float(n0[rest].sum() + aside[model.volatile].sum())
     h, s = model.ideal_gas_properties(T + approach)
     g_all = (h - (T + approach) * s) / (R * (T + approach))
     g0 = g_all[gas] + np.log(P / P0)
-    a_solid = np.ascontiguousarray(atoms[independent, solid]) if with_solid else np.zeros(len(independent))
-    g_solid = float(g_all[solid]) if with_solid else 0.0
+    standing = _Standing(
+        np.ascontiguousarray(atoms[np.ix_(independent, solids)]), g_all[solids], n0[solids], np.abs(A).sum(axis=1) == 0.0, target
+    )
     ln_n = np.full(int(gas.sum()), np.log(0.1 * n0[active].sum() / gas.sum()))
-    potentials, formed, forming = np.zeros(len(independent)), 0.0, False
+    potentials = np.zeros(len(independent))
     diluted = n0 + aside
 
     def at_fugacities(ln_phi: np.ndarray) -> np.ndarray:
         """Amounts of the gas, inert ones included."""
-        nonlocal ln_n, potentials, formed, forming
-        terms = g0 + ln_phi[gas]
-        if not forming:
-            try:
-                ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
-                forming = with_solid and float(a_solid @ potentials) > g_solid + 1e-12
-            except EquilibriumTrouble:
-                if not with_solid:
-                    raise
-                forming = True  # the gas alone cannot hold all of the elements
-        if forming:
-            ln_n, potentials, formed = _minimise(
-                A, target, terms, still, ln_n, a_solid, g_solid, True, max(formed, 1e-6 * float(target.max()))
-            )
-            if formed <= 0.0:
-                forming, formed = False, 0.0
-                ln_n, potentials, _ = _minimise(A, target, terms, still, ln_n, a_solid, g_solid, False, 0.0)
+        nonlocal ln_n, potentials
+        terms, start = g0 + ln_phi[gas], ln_n
+
+        def solve(there: list[int], amounts: np.ndarray) -> tuple:
+            columns = np.ascontiguousarray(standing.A[:, there])
+            return _minimise(A, target, terms, still, start, columns, standing.g[there], amounts)
+
+        ln_n, potentials = standing.settled(solve)
         n = np.where(model.volatile, diluted, 0.0)
         n[gas] = np.exp(ln_n) + aside[gas]
         return n
@@ -99,12 +162,10 @@ def by_elements(
         raise EquilibriumTrouble("The fugacity coefficients did not settle: the state is too near a phase boundary.")
     out = n0.copy()
     out[gas] = np.exp(ln_n)
-    if with_solid:
-        out[solid] = formed
-    elif solid is not None:
-        formed = float(n0[solid])
+    out[solids] = standing.amounts
+    formed = {i: float(out[i]) for i in candidates}
     named = {elements[k]: float(v) for k, v in zip(independent, potentials, strict=True)}
-    return Equilibrium(out, potentials=named, solid=formed, passes=number)
+    return Equilibrium(out, potentials=named, solids=formed, passes=number)
 
 
 def _independent_rows(A: np.ndarray) -> np.ndarray:
@@ -128,15 +189,14 @@ def _minimise(
     still: float,
     ln_n: np.ndarray,
     a_solid: np.ndarray,
-    g_solid: float,
-    with_solid: bool,
-    n_solid: float,
+    g_solid: np.ndarray,
+    n_solid: np.ndarray,
 ) -> tuple:
     """kernels.newton_elements, with the rest of the element error put right where the minimum is degenerate."""
-    outcome, ln_n, potentials, formed, moved = kernels.newton_elements(A, b, g, still, ln_n.copy(), a_solid, g_solid, with_solid, n_solid)
+    outcome, ln_n, potentials, formed, moved = kernels.newton_elements(A, b, g, still, ln_n.copy(), a_solid, g_solid, n_solid.copy())
     if outcome == kernels.FOUND:
         return ln_n, potentials, formed
-    have = a_solid * formed
+    have = a_solid @ formed
     for _ in range(3):
         n = np.exp(ln_n)
         correction = np.linalg.lstsq((A * n) @ A.T, b - A @ n - have, rcond=1e-10)[0] @ A

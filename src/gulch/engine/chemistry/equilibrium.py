@@ -17,9 +17,9 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
+from gulch.engine.chemistry.inside import EquilibriumTrouble, PhaseMissing, dependent_reaction, interior
 from gulch.engine.chemistry.kernels import equilibrium as kernels
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR
 from gulch.engine.settle import settle
@@ -33,30 +33,23 @@ MAX_OUTER = 80
 DIRECT_OUTER = 25  # passes before acceleration takes over
 
 
-class EquilibriumTrouble(ValueError):
-    """An equilibrium that cannot be computed; the message is a sentence for the user."""
-
-
-class PhaseMissing(EquilibriumTrouble):
-    """The phase that a constant is for does not exist at the equilibrium; `phase` names it."""
-
-    def __init__(self, phase: str) -> None:
-        super().__init__(f"No {phase} exists at this state.")
-        self.phase = phase
-
-
 @dataclass
 class Equilibrium:
     """Amounts n [mol/s], shape (n_species,); extents [mol/s] and ln of the quotients reached, shape (m,), by
-    reactions only; element potentials over RT, {element: value}, by minimisation only; `solid`: amount of the
-    condensed species that formed [mol/s]; passes over the composition-dependent terms."""
+    reactions only; element potentials over RT, {element: value}, by minimisation only, and `solids`: amounts of pure
+    solids that may stand beside the gas, {position: mol/s}; passes over the composition-dependent terms."""
 
     n: np.ndarray
     extents: np.ndarray = field(default_factory=lambda: np.zeros(0))
     ln_q: np.ndarray = field(default_factory=lambda: np.zeros(0))
     potentials: dict | None = None
-    solid: float = 0.0
+    solids: dict[int, float] = field(default_factory=dict)
     passes: int = 0
+
+    @property
+    def solid(self) -> float:
+        """Amount of all solids [mol/s]."""
+        return sum(self.solids.values())
 
 
 @dataclass(frozen=True)
@@ -75,78 +68,6 @@ def ln_activities(n: np.ndarray, T: float, P: float, model: PhaseModel) -> np.nd
         return np.log(n / n.sum()) + model.ln_phi(T, P, n, VAPOUR) + np.log(P / P0)
 
 
-def dependent_reaction(nu: np.ndarray) -> int | None:
-    """Position of the first reaction that is a combination of those before it, or None."""
-    for m in range(1, len(nu) + 1):
-        if np.linalg.matrix_rank(nu[:m]) < m:
-            return m - 1
-    return None
-
-
-def interior(n0: np.ndarray, nu: np.ndarray) -> tuple:
-    """Extents that leave every species that can be present above zero.
-
-    n0: shape (n,); nu: changes per extent, shape (m, n). Returns (extents, blocked): blocked marks the reactions
-    that cannot run because a species they need is absent and cannot be made.
-    Raises EquilibriumTrouble.
-    """
-    quick = _middle(n0, nu)
-    if quick is not None:
-        return quick, np.zeros(len(nu), bool)
-    blocked = np.zeros(len(nu), bool)
-    while True:
-        rows = nu[~blocked]
-        if not len(rows):
-            return np.zeros(len(nu)), blocked
-        touched = np.flatnonzero(np.abs(rows).sum(axis=0) > 0.0)
-        size = np.abs(n0).sum()
-        # maximise the smallest amount among the touched species
-        A = np.hstack([-rows[:, touched].T, np.ones((touched.size, 1))])
-        found = scipy.optimize.linprog(
-            np.r_[np.zeros(len(rows)), -1.0],
-            A_ub=A,
-            b_ub=n0[touched] / size,
-            bounds=[(None, None)] * len(rows) + [(None, 1.0)],
-            method="highs",
-        )
-        if found.status == 0 and found.x[-1] > 1e-12:
-            out = np.zeros(len(nu))
-            out[~blocked] = found.x[:-1] * size
-            return out, blocked
-        if n0.min() < -1e-12 * size:
-            raise EquilibriumTrouble("The held reactions use up more than there is.")
-        # which species stay at zero whatever runs?
-        stuck = []
-        for i in touched[n0[touched] <= 1e-12 * size]:
-            most = scipy.optimize.linprog(
-                -rows[:, i], A_ub=-rows[:, touched].T, b_ub=n0[touched] / size, bounds=[(None, None)] * len(rows), method="highs"
-            )
-            if most.status == 0 and -most.fun <= 1e-12:
-                stuck.append(i)
-        newly = ~blocked & (np.abs(nu[:, stuck]).sum(axis=1) > 0.0 if stuck else np.ones(len(nu), bool))
-        blocked |= newly
-
-
-def _middle(n0: np.ndarray, nu: np.ndarray) -> np.ndarray | None:
-    """Extents by moving each reaction in turn to the middle of its room; None where that leaves a species at zero."""
-    n, x = n0.copy(), np.zeros(len(nu))
-    if n.min() < 0.0:
-        return None
-    touched = (nu != 0.0).any(axis=0)
-    least = 1e-9 * n.sum()
-    for _ in range(len(nu) + 1):
-        if n[touched].min() > least:
-            return x
-        for r, row in enumerate(nu):
-            used, made = row < 0.0, row > 0.0
-            forward = np.min(n[used] / -row[used]) if used.any() else 0.0
-            backward = np.min(n[made] / row[made]) if made.any() else 0.0
-            step = 0.5 * (forward - backward)
-            x[r] += step
-            n = n + step * row
-    return x if n[touched].min() > least else None
-
-
 def by_extents(
     n0: np.ndarray,
     nu: np.ndarray,
@@ -158,19 +79,22 @@ def by_extents(
     mixture: str = "gas",
     held: list | None = None,
     near: np.ndarray | None = None,
+    solids: np.ndarray | None = None,
 ) -> Equilibrium:
     """Equilibrium of independent reactions.
 
     n0: amounts before [mol/s], shape (n,); nu: shape (m, n); ln_k: in the basis of each constant, shape (m,);
     T [K], P [Pa]. constants: a Constant per reaction (f/P0 when left out); mixture: "gas", "liquid" (held as one
     phase, existing or not) or "split" (vapour and liquid as the flash finds them); held: a Held or None per
-    reaction; near: extents of a state nearby, shape (m,), from which the search may begin. Returns Equilibrium;
-    raises EquilibriumTrouble, PhaseMissing.
+    reaction; near: extents of a state nearby, shape (m,), from which the search may begin; solids: which species are pure
+    phases of their own, of activity 1 as long as any is left, shape (n,). Returns Equilibrium; raises EquilibriumTrouble, PhaseMissing.
     At the answer the quotient of every reaction that is not held and can run is K to 1e-9 in ln K, unless a
     species is used up to rounding (1e-16 of the whole).
     """
     m = len(nu)
     constants = constants or [Constant()] * m
+    if solids is not None and (nu[:, solids] != 0.0).any():
+        return _beside_solids(n0, nu, np.asarray(ln_k, float), T, P, model, constants, mixture, list(held or [None] * m), solids)
     way = _prepared(nu.tobytes(), nu.shape, tuple(held or [None] * m))
     base = way.fixed + way.per_amount @ n0
     ln_k = np.asarray(ln_k, float)
@@ -196,11 +120,57 @@ def by_extents(
     return search.done(n, ln_q, passes)
 
 
-class _Search:
-    """Extents of the reactions that can run, searched from inside; held reactions follow, blocked ones stand still."""
+def _beside_solids(
+    n0: np.ndarray,
+    nu: np.ndarray,
+    ln_k: np.ndarray,
+    T: float,
+    P: float,
+    model: PhaseModel,
+    constants: list,
+    mixture: str,
+    held: list,
+    solids: np.ndarray,
+) -> Equilibrium:
+    """`by_extents` with pure solids: they count in no quotient, and a reaction that uses one up stops there.
 
-    def __init__(self, n0: np.ndarray, nu: np.ndarray, way: _Way, base: np.ndarray, ln_k: np.ndarray) -> None:
+    What a solid has gone to stays so where the reaction would still use it; else it is let free again.
+    """
+    free, fluid = list(held), ~solids
+    for _ in range(2 * int(solids.sum()) + 2):
+        way = _prepared(nu.tobytes(), nu.shape, tuple(free))
+        search = _Search(n0, nu, way, way.fixed + way.per_amount @ n0, ln_k, fluid)
+        mine = [constants[r] for r in search.running]
+        n, _, missing, passes = _settle_terms(search.amounts_at, mine, search.needed, T, P, model, mixture, fluid)
+        if missing:
+            raise PhaseMissing(missing)
+        all_terms, _ = composition_terms(np.where(fluid, n, 0.0), constants, T, P, model, mixture)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            ln_z = np.log(n / n[fluid].sum())
+            ln_q = np.array([float(r[fluid & (r != 0.0)] @ (ln_z + t)[fluid & (r != 0.0)]) for r, t in zip(nu, all_terms, strict=True)])
+        gone = [i for i in np.flatnonzero(solids) if n[i] < -1e-12 * n0.sum()]
+        stuck = next(((i, r) for i in gone for r in range(len(nu)) if free[r] is None and nu[r, i] != 0.0), None)
+        back = next((r for r, h in enumerate(free) if h is not held[r] and (ln_k[r] - ln_q[r]) * nu[r, h.key] > 1e-9), None)
+        if stuck is not None:
+            free[stuck[1]] = Held(conversion=1.0, key=int(stuck[0]))
+        elif back is not None:
+            free[back] = held[back]
+        else:
+            return search.done(np.maximum(n, 0.0), ln_q, passes)
+    raise EquilibriumTrouble("Which of the solids are used up was not found.")
+
+
+class _Search:
+    """Extents of the reactions that can run, searched from inside; held reactions follow, blocked ones stand still.
+
+    fluid: which species count in the quotients, shape (n,): the others are pure solids.
+    """
+
+    def __init__(
+        self, n0: np.ndarray, nu: np.ndarray, way: _Way, base: np.ndarray, ln_k: np.ndarray, fluid: np.ndarray | None = None
+    ) -> None:
         self.nu, self.way, self.base = nu, way, base
+        fluid = np.ones(n0.size, bool) if fluid is None else fluid
         start = n0 + base @ nu
         x_free, self.blocked = np.zeros(int(way.free.sum())), np.zeros(0, bool)
         if way.free.any():
@@ -213,12 +183,17 @@ class _Search:
             raise EquilibriumTrouble("The held reactions use up more than there is.")
         self.start, self.size = start, float(n0.sum())
         self.running = np.flatnonzero(way.free)[~self.blocked]
-        self.rows, self.move = nu[self.running], way.moves[~self.blocked]
+        self.rows, self.move = np.where(fluid, nu[self.running], 0.0), way.moves[~self.blocked]
         self.needed = (self.rows != 0.0).astype(float)
         self.target = ln_k[self.running]
         self.x = x_free[~self.blocked]
-        self.touched = np.abs(self.move).sum(axis=0) > 0.0
-        self.still = float(start[~self.touched].sum())
+        self.touched = (np.abs(self.move).sum(axis=0) > 0.0) & fluid
+        self.still = float(start[~self.touched & fluid].sum())
+        if len(self.rows) and self.still <= 0.0 and self.touched.sum() < 2 and not fluid.all():
+            raise EquilibriumTrouble(
+                "Beside solids only one gas is there: at one pressure they are at equilibrium with it at one temperature alone. "
+                "Feed some other gas with it, or hold the reaction."
+            )
 
     def done(self, n: np.ndarray, ln_q: np.ndarray, passes: int) -> Equilibrium:
         """Equilibrium with amounts n, at the extents that stand."""
@@ -399,12 +374,24 @@ def composition_terms(n: np.ndarray, constants: list, T: float, P: float, model:
 
 
 def _settle_terms(
-    amounts_at: Callable, constants: list[Constant], needed: np.ndarray, T: float, P: float, model: PhaseModel, mixture: str
+    amounts_of: Callable,
+    constants: list[Constant],
+    needed: np.ndarray,
+    T: float,
+    P: float,
+    model: PhaseModel,
+    mixture: str,
+    fluid: np.ndarray | None = None,
 ) -> tuple:
-    """Repeat amounts_at(terms) until the composition-dependent terms stand: directly, then accelerated.
+    """Repeat amounts_of(terms) until the composition-dependent terms stand: directly, then accelerated.
 
-    Returns (amounts, terms, missing phase, passes).
+    fluid: as `_Search` takes it. Returns (amounts, terms, missing phase, passes).
     """
+
+    def amounts_at(terms: np.ndarray) -> np.ndarray:
+        found = amounts_of(terms)
+        return found if fluid is None else np.where(fluid, found, 0.0)
+
     if mixture == "split":
         terms = np.zeros(needed.shape)
         start = amounts_at(terms)
@@ -419,7 +406,7 @@ def _settle_terms(
         before, change = change, float(np.max(np.abs(latest - terms), initial=0.0))
         terms = latest
         if change < 1e-11:
-            return n, terms, missing, number
+            return n if fluid is None else amounts_of(terms), terms, missing, number
         if number > 6 and change > 0.7 * before:
             break
 
@@ -435,7 +422,7 @@ def _settle_terms(
             raise PhaseMissing(lacked)
         raise EquilibriumTrouble("The phases and the reactions did not settle together: the state is too near a phase boundary.")
     terms = result.tear.reshape(needed.shape)
-    return amounts_at(terms), terms, missing, number + len(result.history)
+    return amounts_of(terms), terms, missing, number + len(result.history)
 
 
 __all__ = [

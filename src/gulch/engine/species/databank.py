@@ -16,7 +16,7 @@ from chemicals.elements import molecular_weight, simple_formula_parser
 from chemicals.heat_capacity import TRCCp_integral_over_T
 
 from gulch.engine.species.elements import ELEMENT_ENTROPY
-from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded
+from gulch.engine.species.heat_capacity import constant, fit, graphite, loaded, of_solid
 from gulch.engine.species.kept import Unknown, kept
 from gulch.engine.species.records import Datum
 from gulch.engine.species.sources import ALONE, stands_alone
@@ -249,8 +249,12 @@ def condensed(cas: str) -> dict[str, Any]:
         out = {"non_volatile": True, "formation_enthalpy": _in_state(h, state), "entropy": _in_state(s, state)}
         table = loaded().CRC_standard_data
         cp = float(table.loc[cas, column]) if cas in table.index else math.nan
-        if math.isfinite(cp) and cp > 0.0:
-            out["heat_capacity"] = constant(cp, f"CRC Handbook, {state}, constant")
+        known_cp = cp if math.isfinite(cp) and cp > 0.0 else None
+        course = of_solid(cas, known_cp) if state == "solid" else None
+        if course is not None:
+            out["heat_capacity"] = course
+        elif known_cp is not None:
+            out["heat_capacity"] = constant(known_cp, f"CRC Handbook, {state}, constant")
         return out
     return {}
 

@@ -134,6 +134,32 @@ def constant(cp: float, source: str, low: float = 250.0, high: float = 1000.0) -
     return Fit(coefficients, low, high, 0.0, source)
 
 
+CALORIE = 4.184  # J
+SOLID_AGREES = 0.08  # by which a course and the handbook's value at 25 degC may differ
+SOLID_LOW, SOLID_HIGH = 250.0, 3000.0  # K, within which rows of the JANAF tables are followed
+
+
+def of_solid(cas: str, at_25: float | None) -> Fit | None:
+    """Heat capacity of a solid over temperature; None where no course is known, or none that fits its value at 25 degC [J/(mol K)].
+
+    JANAF tables (1998); else Perry's Chemical Engineers' Handbook, 7th ed., table 2-194 (in cal: a + b T + c/T² + d T²).
+    """
+    candidates = []
+    if cas in loaded().Cp_dict_JANAF_solid:
+        T, cp = (np.array(v, float) for v in loaded().Cp_dict_JANAF_solid[cas][:2])
+        keep = (T >= SOLID_LOW) & (T <= SOLID_HIGH)
+        candidates.append((T[keep], cp[keep], "JANAF tables (1998), solid"))
+    row = loaded().Cp_dict_PerryI.get(cas, {}).get("c")
+    if row is not None and row["Tmax"] and row["Tmin"] <= 300.0 and row["Tmax"] >= 500.0:
+        T = np.linspace(row["Tmin"], row["Tmax"], 40)
+        cp = CALORIE * (row["Const"] + row["Lin"] * T + row["Quadinv"] / T**2 + row["Quad"] * T**2)
+        candidates.append((T, cp, "Perry’s Handbook, solid"))
+    for T, cp, source in candidates:
+        if at_25 is None or abs(float(np.interp(298.15, T, cp)) / at_25 - 1.0) < SOLID_AGREES:
+            return fit(T, cp, source)
+    return None
+
+
 @kept
 def heat_capacity(cas: str, atoms: dict[str, int], molar_mass: float) -> Fit:
     """Refitted heat capacity of a species; molar_mass [kg/mol] feeds the estimate used without data."""

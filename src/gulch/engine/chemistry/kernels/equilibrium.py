@@ -135,17 +135,18 @@ def free_extents(n0: Vector, nu: Matrix, move: Matrix, target: Vector, still: fl
 
 @kernel.entry
 def newton_elements(
-    A: Matrix, b: Vector, g: Vector, still: float, ln_n: Vector, a_solid: Vector, g_solid: float, with_solid: bool, n_solid: float
-) -> tuple[int, Vector, Vector, float, float]:
+    A: Matrix, b: Vector, g: Vector, still: float, ln_n: Vector, a_solid: Matrix, g_solid: Vector, n_solid: Vector
+) -> tuple[int, Vector, Vector, Vector, float]:
     """Element-potential iteration on ln n.
 
     A: atoms, shape (E, k), independent rows; b: shape (E,); g: standard potentials over RT with the fugacity
-    terms, shape (k,); still: amount of gas that takes no part. a_solid, g_solid: the same for one pure condensed
-    species, present when with_solid, of amount n_solid (may come out negative: it then does not form).
+    terms, shape (k,); still: amount of gas that takes no part. a_solid, g_solid: the same for pure condensed species, shapes
+    (E, s) and (s,), of amounts n_solid, shape (s,), changed (may come out negative: such a one does not form).
     Returns (outcome, ln n, potentials, n_solid, element error).
     """
     E, k = A.shape
-    size = E + 1 + (1 if with_solid else 0)
+    solids = g_solid.size
+    size = E + 1 + solids
     potentials = np.zeros(E)
     closure, moved = np.inf, np.inf
     n = np.empty(k)
@@ -174,21 +175,20 @@ def newton_elements(
             M[e, E] = An
             M[E, e] = An
             right[e] += b[e] - An
-            if with_solid:
-                M[e, E + 1] = a_solid[e]
-                M[E + 1, e] = a_solid[e]
-                right[e] -= a_solid[e] * n_solid
-                right[E + 1] -= a_solid[e] * potentials[e]
+            for j in range(solids):
+                M[e, E + 1 + j] = a_solid[e, j]
+                M[E + 1 + j, e] = a_solid[e, j]
+                right[e] -= a_solid[e, j] * n_solid[j]
+                right[E + 1 + j] -= a_solid[e, j] * potentials[e]
         M[E, E] = -still
         for i in range(k):
             right[E] += n[i] * mu[i]
-        if with_solid:
-            right[E + 1] += g_solid
-        for e in range(E):
-            scale[e] = math.sqrt(max(M[e, e], 1e-300))
+        for e in range(E):  # what only solids hold has no gas to be scaled by
+            scale[e] = math.sqrt(M[e, e]) if M[e, e] > 1e-300 else math.sqrt(total + still)
         scale[E] = math.sqrt(total + still)
-        if with_solid:
-            scale[E + 1] = 1.0 / math.sqrt(total + still)
+        for j in range(solids):
+            right[E + 1 + j] += g_solid[j]
+            scale[E + 1 + j] = 1.0 / math.sqrt(total + still)
         for r in range(size):
             right[r] /= scale[r]
             for c in range(size):
@@ -219,12 +219,14 @@ def newton_elements(
                 traces = max(traces, abs(d[i]))
         for e in range(E):
             potentials[e] += solved[e]
-        if with_solid:
-            moved = max(moved, abs(solved[E + 1]) / total)
-            n_solid += length * solved[E + 1]
+        for j in range(solids):
+            moved = max(moved, abs(solved[E + 1 + j]) / (total + abs(n_solid[j])))
+            n_solid[j] += length * solved[E + 1 + j]
         closure = 0.0
         for e in range(E):
-            have = a_solid[e] * n_solid if with_solid else 0.0
+            have = 0.0
+            for j in range(solids):
+                have += a_solid[e, j] * n_solid[j]
             for i in range(k):
                 have += A[e, i] * math.exp(ln_n[i])
             closure = max(closure, abs(have - b[e]) / b[e])

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from gulch.engine.chemistry.equilibrium import Equilibrium
     from gulch.engine.chemistry.reaction import Reaction
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.species.records import Species
     from gulch.engine.units.base import Context, Given
 
 USED_UP = 1e-15  # share of the feed below which an amount is rounding, and so is a quotient made of it
@@ -50,6 +51,7 @@ class Contents:
         self.held = [kind.held(r, given, context) for r in reactions]
         self.at_equilibrium = [r for r, h in zip(reactions, self.held, strict=True) if h is None]
         self.constants = [r.constant for r in reactions]
+        self.solids = solids_of(self.at_equilibrium, given, context)
         self.seen, self.known = {}, self._known(context.memory)
 
     def _known(self, memory: dict) -> dict[tuple, np.ndarray]:
@@ -96,7 +98,17 @@ class Contents:
         ln_k, memory = self.ln_constants(T) + shift, self.context.memory
         try:
             found = by_extents(
-                n0, self.nu, ln_k, T, P, self.context.model, self.constants, self.given.mixture, self.held, memory.get("extents")
+                n0,
+                self.nu,
+                ln_k,
+                T,
+                P,
+                self.context.model,
+                self.constants,
+                self.given.mixture,
+                self.held,
+                memory.get("extents"),
+                self.solids,
             )
         except PhaseMissing as error:
             raise self.kind.missing_phase(error.phase, T, P, self.at_equilibrium, self.context) from None
@@ -295,7 +307,7 @@ class EquilibriumReactor(Reactor):
                         f"Type its entropy or its formation Gibbs energy in Chemistry, or give {r.id} another constant.",
                         "set",
                     )
-                if s.non_volatile and (c.source == "gibbs" or c.basis == "activity" or c.phase == "vapour"):
+                if s.non_volatile and needs_activity(c) and not apart(s, given):
                     raise UnitTrouble(
                         f"{context.species[i]} stays in the liquid, where its activity is not known, so {r.id} has no equilibrium.",
                         f"Give {r.id} a constant in mole fractions or concentrations of the liquid, or hold it.",
@@ -350,6 +362,23 @@ class EquilibriumReactor(Reactor):
                 Code.WRONG_PHASE,
             )
         ]
+
+
+def needs_activity(constant: Constant) -> bool:
+    """Whether a constant asks for the activity of a species that stays in the liquid, not for how much of it is there."""
+    return constant.source == "gibbs" or constant.basis == "activity" or constant.phase == "vapour"
+
+
+def apart(species: Species, given: Given) -> bool:
+    """Whether what cannot vaporise is a pure phase of its own: beside a gas, or where it does not dissolve."""
+    return species.non_volatile and (given.mixture == "gas" or not species.dissolves)
+
+
+def solids_of(reactions: list, given: Given, context: Context) -> np.ndarray | None:
+    """Which species are pure solids of activity 1, shape (n,), where constants that ask for activities have such ones."""
+    found = np.array([apart(s, given) for s in context.model.species])
+    reacting = [r for r in reactions if r.nu[found].any()]
+    return found if reacting and all(needs_activity(r.constant) for r in reacting) else None
 
 
 def disbelief(T: float, reactions: list, given: Given, context: Context) -> list:

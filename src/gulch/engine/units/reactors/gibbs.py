@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
 
 class GibbsReactor(Reactor):
-    """Element potentials in the gas, with graphite beside it where the project has that species.
+    """Element potentials in the gas, with graphite and other pure solids beside it where the project has such species.
 
     A share of a species may bypass the reaction as inert; reactions of a set may be held at extents, which fixes
     the outflow of their key species.
@@ -42,7 +42,7 @@ class GibbsReactor(Reactor):
     computed: tuple[Relation, ...] = (
         Relation(
             "least G = sum n_i mu_i with sum n_i a_ie = b_e",
-            "b_e: moles of each element; graphite beside the gas where the project has it",
+            "b_e: moles of each element; pure solids beside the gas, graphite among them, where the project has them",
             f"{SMITH_VAN_NESS}, ch. 13",
         ),
         Relation(
@@ -112,8 +112,9 @@ class GibbsReactor(Reactor):
         values["potential"] = found.potentials
         notes = EquilibriumReactor.remarks(product, None, context) if found.solid <= 0.0 else []
         activity = carbon_activity(found.potentials, product.T + given.approach)
-        has_graphite = any(s.cas == GRAPHITE for s in context.model.species)
-        if activity is not None and activity > 1.0 + 1e-9 and not (has_graphite and found.solid > 0.0):
+        graphite = next((i for i, s in enumerate(context.model.species) if s.cas == GRAPHITE), None)
+        formed = None if graphite is None else found.solids.get(graphite, float(start[graphite]))
+        if activity is not None and activity > 1.0 + 1e-9 and not formed:
             notes.append(
                 (
                     "warning",
@@ -121,10 +122,10 @@ class GibbsReactor(Reactor):
                     "Add graphite in Chemistry to let it form, feed more steam or oxygen, or change the temperature.",
                 )
             )
-        if has_graphite and found.solid > 0.0 and activity is not None and activity < 1.0 - 1e-6:
+        if formed and activity is not None and activity < 1.0 - 1e-6:
             activity = None  # graphite that no gas can take up says nothing of carbon in the gas
         values["carbon_activity"] = activity
-        values["carbon_formed"] = found.solid if has_graphite else None
+        values["carbon_formed"] = formed
         rows = []
         for net in describing_reactions(n - feed.n, n, context.model.species):
             rows.append({"equation": write_equation(net.coefficients, context.names), "extent": net.extent})

@@ -37,9 +37,10 @@ def phase_of(feed: Stream) -> str:
 
 
 def vapour_in(product: Stream) -> float | None:
-    """The vapour fraction of an outlet, None where it is empty or has no state."""
+    """The vapour fraction of what of an outlet is volatile, None where nothing is or it has no state."""
     try:
-        return product.vapour_fraction
+        moles = float(product.n[product.model.volatile].sum())
+        return product.vapour_fraction * product.total / moles if moles > 0.0 else None
     except StreamTrouble:
         return None
 
