@@ -17,6 +17,9 @@ class SpeciesData(Part):
 
     formula: str | None = Field(None, max_length=60, description="for a species that the databank lacks")
     non_volatile: bool = Field(False, description="stays in the liquid (salts, hydroxides, solids)")
+    fraction: bool | None = Field(
+        None, description="a petroleum fraction: its density is that at 15 °C, and what is not typed follows from it and the boiling point"
+    )
     solvent: Literal["water", "none"] | None = Field(None, description="what it dissolves in, where it stays in the liquid")
     particles: Quantity | None = Field(None, description="van 't Hoff's factor in solution: 2 for a salt of two ions; 1 where left out")
     groups: str | None = Field(

@@ -95,6 +95,17 @@ HOW: dict[str, tuple[Relation, ...]] = {
         _FLASH,
         _IDEAL_GAS,
     ),
+    "wilson": (
+        _ACTIVITY,
+        Relation(
+            "ln gamma_i = 1 − ln sum x_j L_ij − sum x_k L_ki/sum x_j L_kj",
+            "L_ij = v_j/v_i exp(−tau_ij); pairs that nobody typed are filled from UNIFAC",
+            "Wilson, J. Am. Chem. Soc. 86 (1964) 127",
+        ),
+        _HENRY,
+        _FLASH,
+        _IDEAL_GAS,
+    ),
     "electrolytes": (
         _ACTIVITY,
         Relation(
@@ -107,18 +118,7 @@ HOW: dict[str, tuple[Relation, ...]] = {
             "ions by Pitzer's equations on the scale of molalities; I: ionic strength; parameters of 25 °C, up to some 6 mol/kg",
             "Pitzer, Activity Coefficients in Electrolyte Solutions, 2nd ed., ch. 3; Pitzer & Mayorga, J. Phys. Chem. 77 (1973) 2300",
         ),
-        Relation("pH = −log10(m_H gamma_H)", "of the liquid with most water"),
-        _HENRY,
-        _FLASH,
-        _IDEAL_GAS,
-    ),
-    "wilson": (
-        _ACTIVITY,
-        Relation(
-            "ln gamma_i = 1 − ln sum x_j L_ij − sum x_k L_ki/sum x_j L_kj",
-            "L_ij = v_j/v_i exp(−tau_ij); pairs that nobody typed are filled from UNIFAC",
-            "Wilson, J. Am. Chem. Soc. 86 (1964) 127",
-        ),
+        Relation("pH = −log10(m_H gamma_H)", "of the liquid with most water", "common practice"),
         _HENRY,
         _FLASH,
         _IDEAL_GAS,

@@ -17,6 +17,7 @@ import numpy as np
 from chemicals.elements import molecular_weight, simple_formula_parser
 
 from gulch.engine.quantities import QuantityError, parse, parse_points
+from gulch.engine.species import fractions
 from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, known
 from gulch.engine.species.elements import element_entropy
 from gulch.engine.species.groups import read_groups
@@ -103,9 +104,12 @@ def lookup(cas: str | None, data: tuple = ()) -> Species:
         _by_polynomial(found, own, polynomial)
     non_volatile = found.pop("non_volatile", False) or own.get("non_volatile") == "yes"
     _entropy_from_gibbs(found)
+    of_fraction = fractions.complete(found) if own.get("fraction") else None
     tc, pc, omega = (found[k] for k in ("critical_temperature", "critical_pressure", "acentric_factor"))
     critical = None not in (tc, pc, omega)
     fitted = _heat_capacity_of(found, own, name, polynomial, non_volatile, cas)
+    if of_fraction is not None and not own.get("heat_capacity") and polynomial is None:
+        fitted = of_fraction
     if fitted is not None:
         found["heat_capacity"] = fitted
     found["vapour_pressure"] = None

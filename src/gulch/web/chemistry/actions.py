@@ -44,6 +44,23 @@ def add_own_species(document: Project, form: Values) -> Done:
     return Done(f"Add species {id_} with data of its own", f"species:{id_}")
 
 
+@action("species-fraction", name=Text(), boiling_point=Text(), density=Text())
+def add_fraction(document: Project, form: Values) -> Done:
+    """Add a petroleum fraction; bare numbers take the display units."""
+    boiling = complete(form.boiling_point, "temperature", document.display)
+    density = complete(form.density, "density", document.display)
+    id_ = edit.add_fraction(document, form.name, boiling, density)
+    return Done(f"Add fraction {id_}", f"species:{id_}")
+
+
+@action("reaction-heat", id=Key(), value=Text())
+def reaction_heat(document: Project, form: Values) -> Done:
+    """The heat of a reaction of lumps; a bare number takes the display unit."""
+    text = complete(form.value, "molar energy", document.display)
+    species = edit.set_reaction_heat(document, form.id, text)
+    return Done(f"Set the heat of {form.id} to {text} by the formation enthalpy of {species}", form.id)
+
+
 @action("species-datum", id=Key(), field=Key(), value=Text())
 def species_datum(document: Project, form: Values) -> Done:
     """Type one datum of a species; a bare number takes the display unit."""

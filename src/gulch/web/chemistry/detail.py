@@ -59,6 +59,8 @@ class ReactionPanel:
     plot: dict[str, Any] | None = None
     heat_words: str = ""
     heat_differs: bool = False
+    lumps: bool = False  # whether a species of the user's own takes part, which may be given its formation enthalpy by the heat
+    heat: str = ""
 
 
 @dataclass
@@ -123,6 +125,9 @@ class ReactionDetail(Part):
             knob=next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.constant"), None),
         )
         out.rate = self.rate_detail(reaction, nu)
+        out.lumps = any(v and s.data is not None and s.data.formula and not s.cas for v, s in zip(nu, self.document.species, strict=True))
+        if out.lumps and not any(v and s.formation_enthalpy is None for v, s in zip(nu, self.model.species, strict=True)):
+            out.heat = self.show(reaction_properties(nu, self.model, 298.15).dh, "molar energy")
         if any(v and self.model.species[i].formation_enthalpy is None for i, v in enumerate(nu)):
             return out
         out.sure = self.page.cards.sure(nu)

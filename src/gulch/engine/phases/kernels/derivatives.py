@@ -73,7 +73,7 @@ def differenced(fluid: Fluid, x: Vector, name: int, out: Matrix) -> None:
     here, there, moved = np.empty(n), np.empty(n), np.empty(n)
     phase_ln_phi(fluid, x, name, here)
     for j in range(n):
-        step = max(1e-12, 1e-4 * x[j])
+        step = 1e-6 if name == VAPOUR else max(1e-12, 1e-4 * x[j])
         for i in range(n):
             moved[i] = (x[i] + (step if i == j else 0.0)) / (1.0 + step)
         phase_ln_phi(fluid, moved, name, there)

@@ -1,6 +1,7 @@
 """Edits of a document: each changes a Project in place and returns what it made or touched. By what is edited."""
 
 from gulch.engine.project.edit.feeds import fill_with_air, scale_fractions, set_basis, turn
+from gulch.engine.project.edit.lumps import add_fraction, set_reaction_heat
 from gulch.engine.project.edit.naming import gauge_named, knob_for, knob_named
 from gulch.engine.project.edit.numbers import add_number, ratio_of_feeds, remove_number, total_and_ratio
 from gulch.engine.project.edit.pairs import paste_pairs, set_interaction, set_measured, set_pair
@@ -55,6 +56,8 @@ __all__ = [
     "add_feed",
     "add_number",
     "add_own_species",
+    "add_fraction",
+    "set_reaction_heat",
     "add_rate",
     "add_reaction",
     "add_species",

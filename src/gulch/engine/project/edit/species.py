@@ -7,6 +7,7 @@ import re
 from gulch.engine.chemistry import UnknownSpecies, parse_equation
 from gulch.engine.chemistry.equations import find_in_project
 from gulch.engine.document import Project, SpeciesData, SpeciesEntry
+from gulch.engine.project.edit.lumps import fraction_formula
 from gulch.engine.project.edit.whole import EditError, forget, fresh, slug
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.databank import known
@@ -75,6 +76,8 @@ def set_species_datum(project: Project, id_: str, field: str, text: str) -> None
         raise EditError("It dissolves in water, or in nothing.")
     else:
         setattr(data, field, text or None)
+        if data.fraction and field in ("boiling_point", "liquid_density"):
+            data.formula = fraction_formula(entry.shown, data.boiling_point or "", data.liquid_density or "")
     if text:
         data.sources = {k: v for k, v in data.sources.items() if k != field}
     entry.data = data if data != SpeciesData() else None
