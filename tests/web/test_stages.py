@@ -264,6 +264,7 @@ def test_mistyped_species_data_leave_every_page_standing(client, row, act):
         ("polynomial", {"id": "hydration", "value": "0.1, 1e-4"}, "hydration"),
         ("species-source", {"id": "ethanol", "field": "entropy", "value": "CRC Handbook"}, "species:ethanol"),
         ("species-own", {"name": "lye", "formula": "NaOH", "non_volatile": "1"}, "species:lye"),
+        ("species-fraction", {"name": "gas oil", "boiling_point": "270", "density": "850"}, "species:gas_oil"),
         ("measures", {"key": "ethylene", "product": "ether", "ratio": "2"}, ""),
         ("measures", {"key": "", "product": ""}, ""),
         ("set-preview", {"id": "main", "value": "recycle"}, ""),
@@ -285,6 +286,9 @@ def test_chemistry_edits_reach_the_document_and_undo(client, row, act, action, f
     ("action", "form", "words"),
     [
         ("species-own", {"name": "x", "formula": "Qq"}, "is not a formula"),
+        ("species-fraction", {"name": "x", "boiling_point": "270", "density": "1800"}, "contradicts its boiling point"),
+        ("reaction-heat", {"id": "hydration", "value": "-45"}, "follows from their formation enthalpies"),
+        ("reaction-heat", {"id": "nothing", "value": "-45"}, "is gone"),
         ("equilibrium", {"id": "nothing", "field": "a", "value": "1"}, "is gone"),
         ("rate", {"id": "hydration", "field": "forward.k", "value": "1"}, "is gone"),
         ("rate-add", {"id": "nothing"}, "is gone"),
@@ -360,3 +364,13 @@ def test_what_nobody_typed_is_shown_in_the_projects_units(client, act, row):
     assert 'value="77 °F"' in html
     act("reactions-at", value="30 degC")
     assert 'value="30 °C"' in client.get(f"/p/{row.pk}/chemistry/").content.decode()
+
+
+def test_phase_models_are_tried_on_what_was_measured(client, row, act):
+    """The advice comes by itself, with what each model makes of the pairs, and is kept."""
+    act("phase-model", value="soave-redlich-kwong")
+    assert f"/p/{row.pk}/model-trials/" in page(client, row, "chemistry")
+    told = client.get(f"/p/{row.pk}/model-trials/").content.decode()
+    assert "Tried on" in told and "ethylene in water" in text_of(told).lower() and "hx-get" not in told
+    again = page(client, row, "chemistry")
+    assert "Tried on" in again and "model-trials/" not in again

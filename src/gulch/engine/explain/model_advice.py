@@ -87,6 +87,8 @@ def advised(project: Project, pressure: float | None = None) -> ModelAdvice | No
     for scheme in ("modified-unifac", "unifac"):
         if known_to(liquids, scheme):
             return ModelAdvice(scheme, f"{are}, below {moderate}")
+    if known_to(liquids, "predictive-srk"):
+        return ModelAdvice("predictive-srk", f"{are}, and its groups are known where those of the others are not")
     return ModelAdvice("nrtl", f"{are}, and some groups are unknown: type measured parameters for those pairs")
 
 

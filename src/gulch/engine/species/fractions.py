@@ -86,8 +86,8 @@ def checked(boiling: float, density: float, name: str) -> float:
     if not LIGHTEST <= K <= HEAVIEST:
         usual = [WATER_AT_60F * watson(boiling, 1.0) / k for k in (13.0, 10.0)]
         raise SpeciesError(
-            f"{name}: a density of {density:.4g} kg/m3 at 15 °C contradicts its boiling point of {boiling - 273.15:.4g} °C (Watson’s factor "
-            f"{K:.3g}): petroleum fractions that boil there have {usual[0]:.3g} to {usual[1]:.3g} kg/m3."
+            f"{name}: a density of {density:.4g} kg/m3 at 15 °C contradicts its boiling point of {boiling - 273.15:.4g} °C "
+            f"(Watson’s factor {K:.3g}): petroleum fractions that boil there have {usual[0]:.3g} to {usual[1]:.3g} kg/m3."
         )
     return gravity
 

@@ -17,6 +17,7 @@ import numpy as np
 from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.explain import Plan
 from gulch.engine.explain.courses import of_material, of_reactions, of_species
+from gulch.engine.explain.model_trials import tried
 from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
@@ -308,6 +309,23 @@ class BoilPair:
             return True, pack({"found": pair_diagram(load(self.document), self.first, self.second).to_dict()})
         except (PairTrouble, NotFinite) as error:
             return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class TryModels:
+    """Phase models tried on what was published of the pairs of a document. Answers (True, packed `Trials`)."""
+
+    document: dict
+
+    @property
+    def digest(self) -> str:
+        given = [{k: v for k, v in (s.get("given") or {}).items() if k == "pressure"} for s in self.document.get("streams", [])]
+        pressures = [{k: v for k, v in u.items() if "pressure" in k} for u in self.document.get("units", [])]
+        return _named(["trials", {k: self.document.get(k) for k in ("species", "phase_model", "display")}, given, pressures])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple:
+        """(True, packed trials)."""
+        return True, pack(tried(load(self.document)).to_dict())
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain.courses import drawn_of
-from gulch.engine.explain.model_advice import MEANINGS, advised
+from gulch.engine.explain.model_advice import MEANINGS
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.phases.kernels import DISSOLVED as A_GAS
 from gulch.engine.phases.kernels import KIJ, PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
@@ -27,7 +27,6 @@ from gulch.web.projects.words import show_unit
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from gulch.engine.explain.model_advice import ModelAdvice
     from gulch.engine.species.records import Datum, Species
 
 
@@ -213,11 +212,6 @@ class SpeciesRows(Part):
     def model_meaning(self) -> str:
         """What the chosen phase model is for, as a sentence."""
         return MEANINGS[self.document.phase_model.kind]
-
-    def model_advice(self) -> ModelAdvice | None:
-        """The ModelAdvice, where another model suits better than the chosen one; else None."""
-        advice = advised(self.document)
-        return None if advice is None or advice.kind == self.document.phase_model.kind else advice
 
     def vapours(self) -> list[tuple]:
         """(kind, name, whether chosen) of the vapours an activity model can stand beside; [] for other models."""

@@ -8,6 +8,7 @@ from gulch.engine.project.places import About
 from gulch.web.chemistry import actions  # noqa: F401  (registers the edits)
 from gulch.web.chemistry.pairs import boil
 from gulch.web.chemistry.presenter import ChemistryPage
+from gulch.web.chemistry.trials import shown_of
 from gulch.web.projects.stages import Stage
 
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ class Chemistry(Stage):
 
     def context(self, space: Workspace, session: SessionStore, answers: PairAnswer | None) -> dict[str, Any]:
         chem = ChemistryPage(space)
-        return {"chem": chem, "pair": chem.pairs.detail(answers)}
+        return {"chem": chem, "pair": chem.pairs.detail(answers), "t": shown_of(space.row, space.document)}
 
 
 STAGE = Chemistry()

@@ -1,0 +1,71 @@
+"""Phase models tried on published and pasted data of a project's pairs: a part of the Chemistry page that comes by itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from gulch.engine.explain.model_advice import advised
+from gulch.engine.explain.model_trials import has_data
+from gulch.engine.phases import PHASE_MODELS
+from gulch.engine.work import TryModels
+from gulch.web.projects import solving
+
+if TYPE_CHECKING:
+    from gulch.engine.document import Project as Document
+    from gulch.web.projects.models import Project
+
+SHOWN = 3  # models beside the chosen one
+
+
+@dataclass(frozen=True)
+class Line:
+    """A phase model tried. near: whether it is as near as data are; words: what it makes of each datum."""
+
+    kind: str
+    label: str
+    chosen: bool
+    best: bool
+    words: list[str]
+
+
+@dataclass
+class TrialsShown:
+    """What the page says: the model to take where it is another, why, and the models tried."""
+
+    pending: bool = False
+    asked: bool = False  # before: the page waits a little until it asks again
+    take: str = ""
+    label: str = ""
+    why: str = ""
+    lines: list[Line] = field(default_factory=list)
+    data: int = 0
+
+
+def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsShown:
+    """The advice on the phase model: by trial where anything was measured of the pairs, else by the kind of molecules.
+
+    begin: whether workers begin on what is not known yet; else it is pending, and the page asks for it.
+    """
+    shown, chosen = TrialsShown(), document.phase_model.kind
+    if has_data(document):
+        task = TryModels(document.dump())
+        if begin:
+            shown.asked = True
+            outcome, shown.pending = solving.answer(row, task, ("trials", row.pk))
+        else:
+            outcome = row.outcomes.filter(digest=task.digest).first()
+            shown.pending = outcome is None
+        found = outcome.data() if outcome is not None else {}
+        kept = [t for t in found.get("trials", []) if t["kind"] == chosen]
+        kept += [t for t in found.get("trials", []) if t["kind"] != chosen][:SHOWN]
+        best = found.get("best", "")
+        shown.lines = [Line(t["kind"], t["label"], t["kind"] == chosen, t["kind"] == best, t["words"]) for t in kept]
+        shown.data = found.get("data", 0)
+        if best and best != chosen:
+            shown.take, shown.label, shown.why = best, PHASE_MODELS[best][0], "it comes nearest to what was measured"
+    if not shown.lines and not shown.pending:
+        advice = advised(document)
+        if advice is not None and advice.kind != chosen:
+            shown.take, shown.label, shown.why = advice.kind, advice.label, advice.reason
+    return shown
