@@ -27,8 +27,8 @@ def test_the_table_that_ships_is_horsleys():
 @pytest.mark.parametrize(
     ("names", "kind", "best", "lost"),
     [
-        (("ethanol", "water"), "peng-robinson", ("unifac", "modified-unifac"), "azeotrope is lost"),
-        (("acid", "water"), "predictive-srk", ("unifac", "modified-unifac", "nrtl"), "nobody has measured"),
+        (("ethanol", "water"), "peng-robinson", ("unifac", "modified-unifac"), "none"),
+        (("acid", "water"), "predictive-srk", ("unifac", "modified-unifac", "nrtl"), "at 0."),
         (("co2", "water"), "peng-robinson", ("unifac", "modified-unifac", "nrtl", "predictive-srk"), "0.1"),
     ],
 )
@@ -36,7 +36,7 @@ def test_the_model_nearest_to_what_was_measured_is_taken(names, kind, best, lost
     found = tried(project(*names, kind=kind))
     chosen = next(t for t in found.trials if t.kind == kind)
     assert found.best in best and found.trials[0].miss < chosen.miss - 0.5
-    assert any(lost in w for w in chosen.words) and found.data == len(chosen.words)
+    assert any(lost in w for w in chosen.words) and len(found.data) == len(chosen.words)
 
 
 def test_at_pressure_only_equations_of_state_are_advised():
@@ -55,8 +55,8 @@ def test_pasted_points_count():
         MeasuredPair(pair=("benzene", "ethanol"), at="1 atm", points=[(0.5, None, "72 degC"), (0.3, None, "73 degC")])
     ]
     found = tried(base)
-    assert all(any("2 measured points" in w for w in t.words) for t in found.trials)
-    assert found.data == 2
+    assert [d[1] for d in found.data if "pasted" in d[1]] == ["2 points pasted"]
+    assert all("away" in t.words[-1] for t in found.trials) and len(found.data) == 2
 
 
 def test_without_data_there_is_no_trial():
@@ -73,6 +73,6 @@ def test_electrolytes_are_tried_beside_what_dissociates_only():
 def test_a_worker_tries_them():
     task = TryModels(project("co2", "water").dump())
     solved, packed = task.perform(None, None)
-    assert solved and unpack(packed)["data"] == 1
+    assert solved and len(unpack(packed)["data"]) == 1
     other = TryModels(project("co2", "water", P="60 bar").dump())
     assert other.digest != task.digest == TryModels(project("co2", "water").dump()).digest

@@ -12,7 +12,7 @@ import math
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from importlib.resources import files
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -44,6 +44,15 @@ ALIKE_X, NEAR_P = 0.02, 0.02  # of a mole fraction, and of a pressure in proport
 CLEAR = 0.5  # by which the mean miss of another model has to be less
 
 
+class Told(NamedTuple):
+    """A datum, what was measured, and what a model makes of it: its miss in what is near enough, and words."""
+
+    label: str
+    measured: str
+    miss: float
+    words: str
+
+
 @dataclass(frozen=True)
 class Trial:
     """One phase model: its mean miss in what is near enough, and what it makes of each datum, in words."""
@@ -56,11 +65,11 @@ class Trial:
 
 @dataclass(frozen=True)
 class Trials:
-    """All models tried, the best first; best: the kind to take; data: how many there were."""
+    """All models tried, the best first; best: the kind to take; data: (what, as measured) of each."""
 
     trials: list[Trial]
     best: str
-    data: int
+    data: list[tuple[str, str]]
 
     def to_dict(self) -> dict[str, Any]:
         """As plain data."""
@@ -92,7 +101,7 @@ def has_data(project: Project) -> bool:
 
 def tried(project: Project) -> Trials:
     """The Trials of a project; without data no trial stands in it."""
-    found = []
+    found, data = [], []
     ions = sum(s.cas in MODELLED for s in project.species) > 1
     for kind in TRIED:
         if kind == "electrolytes" and not ions:
@@ -105,9 +114,10 @@ def tried(project: Project) -> Trials:
             continue
         told = list(_misses(trial, model))
         if told:
-            found.append(Trial(kind, PHASE_MODELS[kind][0], float(np.mean([m for m, _ in told])), [w for _, w in told]))
+            data = [(t.label, t.measured) for t in told]
+            found.append(Trial(kind, PHASE_MODELS[kind][0], float(np.mean([t.miss for t in told])), [t.words for t in told]))
     found.sort(key=lambda t: t.miss)
-    return Trials(found, _best(project, found), len(found[0].words) if found else 0)
+    return Trials(found, _best(project, found), data)
 
 
 def _best(project: Project, found: list[Trial]) -> str:
@@ -120,52 +130,55 @@ def _best(project: Project, found: list[Trial]) -> str:
     return allowed[0].kind
 
 
-def _misses(project: Project, model: PhaseModel) -> Iterator[tuple[float, str]]:
-    """(miss, words) of each datum of the project under a model."""
+def _misses(project: Project, model: PhaseModel) -> Iterator[Told]:
+    """What a model makes of each datum of the project."""
     yield from _of_azeotropes(project, model)
     yield from _of_gases(project, model)
+    ids = [s.id for s in project.species]
     for entry in project.phase_model.measured[:MOST]:
-        ids = [s.id for s in project.species]
         what, points = in_si(entry)
         i, j = (ids.index(name) for name in entry.pair)
         apart, _, count = binary.errors(model, i, j, points, **what._asdict()) if points else (None, None, 0)
-        if apart is not None and count:
-            held = what.P is not None
-            dimension = "temperature difference" if held else "pressure"
-            size = NEAR if held else NEAR_P * float(np.mean([p[2] for p in points]))
-            words = f"{' and '.join(entry.pair)}: {count} measured points {show(apart, dimension, project.display, 2)} away"
-            yield min(apart / size, LOST), words
+        held = what.P is not None
+        size = NEAR if held else NEAR_P * float(np.mean([p[2] for p in points] or [1.0]))
+        words = f"{show(apart, 'temperature difference' if held else 'pressure', project.display, 2)} away" if count else "not computed"
+        label = " and ".join(project.species[n].shown for n in (i, j))
+        yield Told(label, f"{len(points)} points pasted", min(apart / size, LOST) if count else LOST, words)
 
 
-def _of_azeotropes(project: Project, model: PhaseModel) -> Iterator[tuple[float, str]]:
-    names = [s.shown for s in project.species]
+def _of_azeotropes(project: Project, model: PhaseModel) -> Iterator[Told]:
+    names, known, cas = [s.shown for s in project.species], azeotropes(), [s.cas for s in model.species]
     pairs = [(i, j) for i in range(model.n) for j in range(model.n) if i != j and model.volatile[i] and model.volatile[j]]
-    known = azeotropes()
-    cas = [s.cas for s in model.species]
     published = [(i, j, *known[frozenset((cas[i], cas[j]))]) for i, j in pairs if frozenset((cas[i], cas[j])) in known]
+
+    def words(T: float, x: float) -> str:
+        return f"{show(T, 'temperature', project.display, 4)} at {x:.2f}"
+
     for i, j, _, x, T in [p for p in published if cas[p[0]] == p[2]][:MOST]:
         found = binary.azeotropes(model, i, j, binary.diagram(model, i, j, P=ATM), P=ATM)
-        pair = f"{names[i]} and {names[j]}"
+        label = f"azeotrope of {names[i]} with {names[j]}"
+        near = min(found, key=lambda a: abs(a.x - (x or 0.5)), default=None)
         if x is None:
-            yield (LOST, f"{pair}: an azeotrope that nobody has measured") if found else (0.0, f"{pair}: no azeotrope, as measured")
-        elif not found:
-            yield LOST, f"{pair}: its azeotrope is lost"
+            yield Told(label, "none", LOST if near else 0.0, words(near.value, near.x) if near else "none")
+        elif near is None:
+            yield Told(label, words(T, x), LOST, "none")
         else:
-            at = min(found, key=lambda a: abs(a.x - x))
-            miss = 0.5 * (abs(at.value - T) / NEAR + abs(at.x - x) / ALIKE_X)
-            boils, measured = (show(t, "temperature", project.display, 4) for t in (at.value, T))
-            yield min(miss, LOST), f"{pair}: azeotrope {boils} at {at.x:.2f} ({measured} at {x:.2f} measured)"
+            miss = 0.5 * (abs(near.value - T) / NEAR + abs(near.x - x) / ALIKE_X)
+            yield Told(label, words(T, x), min(miss, LOST), words(near.value, near.x))
 
 
-def _of_gases(project: Project, model: PhaseModel) -> Iterator[tuple[float, str]]:
+def _of_gases(project: Project, model: PhaseModel) -> Iterator[Told]:
     if model.water is None:
         return
-    gases = [i for i, s in enumerate(model.species) if model.volatile[i] and solubility(s.cas) and not model.of_ions[i]]
-    for i in [i for i in gases if model.code != k.ELECTROLYTES or model.par[i, k.IONIC] == 0.0][:MOST]:
+    gases = [i for i, s in enumerate(model.species) if model.volatile[i] and not model.of_ions[i] and solubility(s.cas)]
+    for i in gases[:MOST]:
+        H = solubility(model.species[i].cas) or 1.0
+        label, measured = f"{project.species[i].shown} in water", f"x = {ATM / H:.2e} at 25 °C, 1 atm"
+        if model.par[i, k.IONIC] > 0.0:
+            yield Told(label, measured, 0.0, "as measured, with its ions")
+            continue
         two = np.zeros(model.n)
         two[model.water], two[i] = 1.0, DILUTE
-        H = math.exp(model.ln_phi(298.15, ATM, two, k.LIQUID)[i]) * ATM
-        measured = solubility(model.species[i].cas)
-        ratio = (measured or H) / H
+        ratio = H / (math.exp(model.ln_phi(298.15, ATM, two, k.LIQUID)[i]) * ATM)
         times = f"{ratio:.2f}" if 0.095 < ratio < 9.95 else f"{ratio:.2g}"
-        yield min(abs(math.log(ratio)) / SOLUBLE, LOST), f"{project.species[i].shown} in water {times} × as soluble as measured"
+        yield Told(label, measured, min(abs(math.log(ratio)) / SOLUBLE, LOST), f"{times} × that")

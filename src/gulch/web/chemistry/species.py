@@ -13,6 +13,7 @@ from gulch.engine.phases.kernels import KIJ, PAIR_ALPHA, PAIR_B, PENG_ROBINSON, 
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
 from gulch.engine.phases.pairs import DISSOLVED
 from gulch.engine.phases.parameters import parameters
+from gulch.engine.phases.weak import HYDROGEN_CHLORIDE, IN_WATER, MADE_OF
 from gulch.engine.quantities import (
     DISPLAY_SETS,
     to_unit,
@@ -27,6 +28,7 @@ from gulch.web.projects.words import show_unit
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from gulch.engine.document.chemistry import SpeciesEntry
     from gulch.engine.species.records import Datum, Species
 
 
@@ -197,12 +199,22 @@ class SpeciesRows(Part):
                 pc=text(d.critical_pressure, "pressure"),
                 omega=f"{d.acentric_factor.value:.3f}".replace("-", "−") if d.acentric_factor else "–",
                 tb=text(d.boiling_point, "temperature"),
-                hf=text(d.formation_enthalpy, "molar energy"),
-                s=text(d.entropy, "molar entropy"),
+                hf=self.in_water(s, "molar energy") or text(d.formation_enthalpy, "molar energy"),
+                s=self.in_water(s, "molar entropy") or text(d.entropy, "molar entropy"),
                 range=" … ".join(
                     f"{to_unit(t, unit, 'temperature'):.0f}".replace("-", "−") for t in (d.heat_capacity.low, d.heat_capacity.high)
                 ),
             )
+
+    def in_water(self, entry: SpeciesEntry, dimension: str) -> str:
+        """Formation enthalpy or entropy of what the phase model takes for ions, which are those in water; "" of all else."""
+        made_of = (
+            MADE_OF.get(entry.cas or "") if self.document.phase_model.kind == "electrolytes" and entry.cas != HYDROGEN_CHLORIDE else None
+        )
+        if made_of is None:
+            return ""
+        value = sum(count * IN_WATER[name][0 if dimension == "molar energy" else 1] for name, count in made_of.items())
+        return f"{self.show(value, dimension, unit=False)} aq"
 
     def phase_models(self) -> list[tuple]:
         """(kind, name, whether chosen) of every phase model."""

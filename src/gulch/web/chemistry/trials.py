@@ -20,13 +20,11 @@ SHOWN = 3  # models beside the chosen one
 
 @dataclass(frozen=True)
 class Line:
-    """A phase model tried. near: whether it is as near as data are; words: what it makes of each datum."""
+    """A datum: what it is, as measured, and what each model shown makes of it."""
 
-    kind: str
     label: str
-    chosen: bool
-    best: bool
-    words: list[str]
+    measured: str
+    cells: list[str]
 
 
 @dataclass
@@ -38,8 +36,8 @@ class TrialsShown:
     take: str = ""
     label: str = ""
     why: str = ""
+    heads: list[str] = field(default_factory=list)  # the models tried, the chosen one first
     lines: list[Line] = field(default_factory=list)
-    data: int = 0
 
 
 def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsShown:
@@ -47,7 +45,7 @@ def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsSho
 
     begin: whether workers begin on what is not known yet; else it is pending, and the page asks for it.
     """
-    shown, chosen = TrialsShown(), document.phase_model.kind
+    shown, chosen, advice = TrialsShown(), document.phase_model.kind, advised(document)
     if has_data(document):
         task = TryModels(document.dump())
         if begin:
@@ -60,12 +58,12 @@ def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsSho
         kept = [t for t in found.get("trials", []) if t["kind"] == chosen]
         kept += [t for t in found.get("trials", []) if t["kind"] != chosen][:SHOWN]
         best = found.get("best", "")
-        shown.lines = [Line(t["kind"], t["label"], t["kind"] == chosen, t["kind"] == best, t["words"]) for t in kept]
-        shown.data = found.get("data", 0)
+        shown.heads = [t["label"].removesuffix(" (activity model)") for t in kept]
+        shown.lines = [Line(what, said, [t["words"][n] for t in kept]) for n, (what, said) in enumerate(found.get("data", []))]
         if best and best != chosen:
-            shown.take, shown.label, shown.why = best, PHASE_MODELS[best][0], "it comes nearest to what was measured"
+            why = f"{advice.reason}, and it" if advice is not None and advice.kind == best else "it"
+            shown.take, shown.label, shown.why = best, PHASE_MODELS[best][0], f"{why} comes nearest to what was measured"
     if not shown.lines and not shown.pending:
-        advice = advised(document)
         if advice is not None and advice.kind != chosen:
             shown.take, shown.label, shown.why = advice.kind, advice.label, advice.reason
     return shown

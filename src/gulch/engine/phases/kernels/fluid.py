@@ -205,11 +205,17 @@ def first_ln_k(fluid: Fluid, z: Vector, ln_k: Vector) -> None:
         liquid_ln_phi(fluid, z, ln_k)
 
 
-@kernel
+@kernel.part
 def liquid_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
     """Fill ln(gamma f/P) of a liquid under an activity model, of what was put in where some of it dissociates; returns P v/(R T)."""
-    if fluid.kind != ELECTROLYTES:
-        return molecular_ln_phi(fluid, x, ln_phi)
+    if fluid.kind == ELECTROLYTES:
+        return watery_ln_phi(fluid, x, ln_phi)
+    return molecular_ln_phi(fluid, x, ln_phi)
+
+
+@kernel
+def watery_ln_phi(fluid: Fluid, x: Vector, ln_phi: Vector) -> float:
+    """`liquid_ln_phi` of a mixture in which there may be water for ions, or too little of it."""
     water, salts = 0.0, 0.0
     for i in range(x.size):
         water += x[i] * fluid.par[i, SOLVENT]

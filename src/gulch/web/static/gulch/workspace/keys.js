@@ -40,6 +40,12 @@ hear("click", (_, target) => {
   if (found && !target.closest(".search")) found.replaceChildren();
 });
 
+// what was added is there: its menu need not stay
+hear("htmx:afterRequest", (event, target) => {
+  const menu = target.closest("#own-species");
+  if (menu && /** @type {CustomEvent} */ (event).detail.successful) /** @type {HTMLDetailsElement} */ (menu).open = false;
+});
+
 hear("keydown", (event, target) => {
   const typing = target.closest("input:not([type=range]),select,textarea");
   const key = event.key.toLowerCase();
