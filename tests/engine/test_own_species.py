@@ -195,3 +195,21 @@ def test_edits_of_own_data():
         with pytest.raises(EditError):
             edit.add_own_species(project, *bad)
     assert len(project.species) == 2
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "words"),
+    [
+        ("critical_temperature", "50 K", "boils at .* above its critical temperature"),
+        ("boiling_point", "900 K", "boils at .* above its critical temperature"),
+        ("critical_pressure", "5000 bar", "no substance has"),
+        ("acentric_factor", "9", "no substance has"),
+        ("liquid_density", "90000 kg/m3", "no substance has"),
+        ("heat_capacity", "1e6 J/(mol K)", "no substance has"),
+        ("formation_enthalpy", "1e9 kJ/mol", "no substance has"),
+        ("entropy", "90000 J/(mol K)", "no substance has"),
+    ],
+)
+def test_what_no_substance_has_is_refused(field, text, words):
+    with pytest.raises(SpeciesError, match=words):
+        lookup("110-54-3", ((field, text),))

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from gulch.engine.explain.model_advice import MODERATE, highest_pressure
+from gulch.engine.explain.model_advice import MODERATE, advised, highest_pressure
 from gulch.engine.phases import PHASE_MODELS, binary
 from gulch.engine.phases import kernels as k
 from gulch.engine.phases.model import WATER
@@ -122,6 +122,9 @@ def tried(project: Project) -> Trials:
 
 def _best(project: Project, found: list[Trial]) -> str:
     """The kind to take: the nearest that the highest pressure allows; the chosen one where none is clearly nearer."""
+    advice = advised(project)
+    if advice is not None and advice.kind == "electrolytes":  # the others know nothing of what reacts in water
+        return advice.kind
     P = highest_pressure(project) or 0.0
     allowed = [t for t in found if P <= MODERATE or PHASE_MODELS[t.kind][1] < k.UNIFAC]
     chosen = next((t for t in allowed if t.kind == project.phase_model.kind), None)

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from chemicals.elements import molecular_weight, simple_formula_parser
 
-from gulch.engine.quantities import QuantityError, parse, parse_points
+from gulch.engine.quantities import QuantityError, parse, parse_points, show
 from gulch.engine.species import fractions
 from gulch.engine.species.databank import GRAPHITE, SpeciesError, condensed, known
 from gulch.engine.species.elements import element_entropy
@@ -44,6 +44,18 @@ OWN = {
     "boiling_point": ("Normal boiling point", "temperature"),
     "liquid_density": ("Liquid density", "density"),
 }
+# What a substance can have at all [SI]: helium to metals, and a good deal beyond.
+BOUNDS = {
+    "critical_temperature": (2.0, 2e4),
+    "critical_pressure": (2e4, 3e8),
+    "acentric_factor": (-0.6, 3.0),
+    "boiling_point": (2.0, 8e3),
+    "liquid_density": (10.0, 3e4),
+    "formation_enthalpy": (-1e8, 1e8),
+    "formation_gibbs": (-1e8, 1e8),
+    "entropy": (0.0, 2e4),
+}
+CAPACITY = (5.0, 2e4)  # J/(mol K), likewise
 POINTS = {
     "heat_capacity": ("Heat capacity", ("temperature", "molar entropy")),
     "vapour_pressure": ("Vapour pressure", ("temperature", "pressure")),
@@ -96,7 +108,8 @@ def lookup(cas: str | None, data: tuple = ()) -> Species:
     name = found["name"]
     for field, (label, dimension) in OWN.items():
         if own.get(field):
-            found[field] = Datum(_read(own[field], dimension, label, name), TYPED, _all(found.get(field)), typed=True)
+            number = within(_read(own[field], dimension, label, name), BOUNDS[field], dimension, f"{label} of {name}")
+            found[field] = Datum(number, TYPED, _all(found.get(field)), typed=True)
         elif own.get(f"source.{field}"):
             found[field] = _taken_from(found.get(field), own[f"source.{field}"])
     polynomial = read_polynomial(own["polynomial"], name) if own.get("polynomial") else None
@@ -107,6 +120,10 @@ def lookup(cas: str | None, data: tuple = ()) -> Species:
     of_fraction = fractions.complete(found) if own.get("fraction") else None
     tc, pc, omega = (found[k] for k in ("critical_temperature", "critical_pressure", "acentric_factor"))
     critical = None not in (tc, pc, omega)
+    boiling = found.get("boiling_point")
+    if tc is not None and boiling is not None and (tc.typed or boiling.typed) and boiling.value >= tc.value:
+        at, top = (show(d.value, "temperature", "process-metric") for d in (boiling, tc))
+        raise SpeciesError(f"{name} boils at {at}, above its critical temperature of {top}: one of the two is mistyped.")
     fitted = _heat_capacity_of(found, own, name, polynomial, non_volatile, cas)
     if of_fraction is not None and not own.get("heat_capacity") and polynomial is None:
         fitted = of_fraction
@@ -257,6 +274,14 @@ def _from_formula(own: dict[str, str], cas: Any) -> dict[str, Any]:
     }
 
 
+def within(value: float, bounds: tuple[float, float], dimension: str, what: str) -> float:
+    """The value, where a substance can have it. Raises SpeciesError."""
+    if not bounds[0] <= value <= bounds[1]:
+        said, low, high = (show(v, dimension, "process-metric") for v in (value, *bounds))
+        raise SpeciesError(f"{what}: no substance has {said}; type something between {low} and {high}.")
+    return value
+
+
 def _read(text: str, dimension: str, label: str, name: str) -> float:
     try:
         value = parse(text, dimension)
@@ -305,6 +330,8 @@ def _typed_heat_capacity(text: str, name: str) -> Fit:
     T, cp = _points(text, "heat_capacity", name)
     if np.min(cp) <= 0.0:
         raise SpeciesError(f"The heat capacity of {name} is not above zero: {text}.")
+    for value in cp:
+        within(float(value), CAPACITY, "molar entropy", f"Heat capacity of {name}")
     if len(T) == 1 or T[0] is None:
         return constant(cp[0], TYPED + ", constant", 200.0, 3000.0)
     grid = np.linspace(T[0], T[-1], 40)
