@@ -6,6 +6,7 @@ from helpers import document, feed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gulch.engine.document import Project
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
 from gulch.engine.explain.model_advice import advised
@@ -265,6 +266,17 @@ def test_advice_for_what_dissociates(flows, kind):
 def test_an_ion_alone_is_no_species(cas, name):
     with pytest.raises(SpeciesError, match=f"{name} is an ion"):
         lookup(cas)
+
+
+def test_a_ph_is_aimed_at():
+    """A gauge like any other: caustic is turned until the liquid has pH 9.5; nearly as much sodium as carbonate asks for."""
+    data = absorber(w=100, n2=50, co2=3, naoh=3).dump()
+    data["knobs"] = [{"id": "caustic", "input": "F.flow.naoh", "low": "0.5 kmol/h", "high": "20 kmol/h"}]
+    data["gauges"] = [{"id": "acidity", "reads": "L.ph"}]
+    data["targets"] = [{"id": "t1", "gauge": "acidity", "value": "9.5", "knob": "caustic"}]
+    solved = solve(Project.model_validate(data))
+    assert solved.solved and solved.gauges["acidity"] == pytest.approx(9.5, abs=1e-6)
+    assert 4.0 < 3.6 * solved.streams["F"].flow["naoh"] < 5.5
 
 
 def test_a_salt_names_what_it_may_give_off():

@@ -4,18 +4,22 @@ import numpy as np
 import pytest
 from helpers import document, feed
 
+from gulch.engine.chemistry.constants import ln_equilibrium_constants
+from gulch.engine.chemistry.elements import by_elements
 from gulch.engine.chemistry.equations import resolve_equation
 from gulch.engine.chemistry.thermo import reaction_properties
 from gulch.engine.explain import solve
+from gulch.engine.phases import phase_model
 from gulch.engine.project.reading import constant_of, model_of
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.databank import GAS_ONLY
 from gulch.engine.species.search import find
 
-H2S, SULFUR, S2 = "7783-06-4", "7704-34-9", "23550-45-0"
+H2S, SULFUR, S2, S6, S8 = "7783-06-4", "7704-34-9", "23550-45-0", "13798-23-7", "10544-50-0"
 ATOMS = {
     S2: {"S": 2}, "13798-23-7": {"S": 6}, "13827-32-2": {"S": 1, "O": 1}, "17778-80-2": {"O": 1}, "12385-13-6": {"H": 1},
     "17778-88-0": {"N": 1}, "22537-15-1": {"Cl": 1}, "10097-28-6": {"Si": 1, "O": 1}, "12185-09-0": {"P": 2}, "2229-07-4": {"C": 1, "H": 3},
+    "12185-10-3": {"P": 4},
 }  # fmt: skip
 AIR = {"oxygen": "7782-44-7", "nitrogen": "7727-37-9"}
 
@@ -42,7 +46,8 @@ def test_what_only_hot_gases_hold_is_a_gas(cas):
 
 
 @pytest.mark.parametrize(
-    ("typed", "cas"), [("S2", S2), ("sulfur dimer", S2), ("P2", "12185-09-0"), ("SO", "13827-32-2"), ("sulfur", SULFUR)]
+    ("typed", "cas"),
+    [("S2", S2), ("sulfur dimer", S2), ("P2", "12185-09-0"), ("SO", "13827-32-2"), ("sulfur", SULFUR), ("P4", "12185-10-3"), ("S8", S8)],
 )
 def test_they_are_found_by_formula_and_name(typed, cas):
     assert cas in [row.cas for row in find(typed)]
@@ -80,3 +85,34 @@ def test_dissociation_of_hydrogen_sulfide():
 def test_a_gas_without_data_is_still_refused():
     with pytest.raises(SpeciesError):
         lookup("7782-99-2")  # sulfurous acid: neither critical constants nor a boiling point
+
+
+@pytest.mark.parametrize(("celsius", "mmhg"), [(183.8, 1.0), (243.8, 10.0), (288.3, 40.0), (327.2, 100.0)])
+def test_sulfur_condenses_from_its_vapours(celsius, mmhg):
+    """Vapour pressure of sulfur (CRC Handbook, from memory): S8, S6 and S2 over the molten element, S7 being unknown: within 45 %."""
+    model = phase_model("ideal", (SULFUR, S8, S6, S2, "7727-37-9"))
+    n = by_elements(np.array([1000.0, 0.0, 0.0, 0.0, 1.0]), np.zeros(5, bool), celsius + 273.15, 101325.0, model).n
+    assert n[0] > 900.0
+    assert n[1:4].sum() / n[1:].sum() * 760.0 == pytest.approx(mmhg, rel=0.45)
+
+
+def test_a_condenser_of_claus_leaves_the_vapour_pressure_of_sulfur():
+    """The gas of a first converter at 150 °C: most of the sulfur leaves as liquid; what stays is near 0.3 mbar (handbooks)."""
+    species = {"S": SULFUR, "S8": S8, "S6": S6, "S2": S2, "nitrogen": "7727-37-9", "water": "7732-18-5"}
+    unit = {"id": "C", "kind": "gibbs-reactor", "heat": {"mode": "isothermal", "temperature": "150 degC"}}
+    unit["inert"] = {"water": "100 %"}
+    flow = {"S8": "3 kmol/h", "S6": "4 kmol/h", "nitrogen": "188 kmol/h", "water": "100 kmol/h"}
+    out = solve(document(species, [unit], [feed("f", "C", flow, T="320 degC", P="1.2 bar"), {"id": "p", "from": "C"}]))
+    assert out.solved, [m.what for m in out.messages]
+    left = {s: 3.6 * v for s, v in out.streams["p"].flow.items()}
+    assert left["S"] == pytest.approx(48.0, rel=0.01)
+    vapours = left["S8"] + left["S6"] + left["S2"]
+    assert 1.2 * vapours / (vapours + 288.0) == pytest.approx(3e-4, rel=0.5)
+    assert out.units["C"].values["duty"] < 0.0
+
+
+def test_white_phosphorus_vapour_falls_apart_where_it_is_hot():
+    """P4 = 2 P2 at 1 bar: half dissociated near 1300 to 1400 K less nitrogen (JANAF: log K 0 near 1530 K)."""
+    model = phase_model("ideal", ("12185-10-3", "12185-09-0"))
+    ln_k = [ln_equilibrium_constants(np.array([[-1.0, 2.0]]), T, model)[0] for T in (1000.0, 1530.0, 2000.0)]
+    assert ln_k[0] < -9.0 and abs(ln_k[1]) < 1.0 and ln_k[2] > 4.0

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.phases.state import StateNotFinite, TemperatureNotFound, assembled
+from gulch.engine.phases.weak import in_water
 from gulch.engine.quantities import Worded
 
 if TYPE_CHECKING:
@@ -216,6 +217,12 @@ class Stream:
     @property
     def heavy_flow(self) -> float:
         return self.layer_flow("heavy")
+
+    @property
+    def ph(self) -> float | None:
+        """pH of the liquid with most water; None where there is none, or the phase model knows no ions."""
+        found = in_water(self)
+        return found.pH if found else None
 
 
 def _only(state: PhaseState, name: str) -> PhaseState:

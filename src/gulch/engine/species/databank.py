@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache, wraps
+from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 from chemicals import acentric, critical, identifiers, miscdata, phase_change, reaction
@@ -51,11 +52,16 @@ REVIEWED = ("ATCT_G",)
 GAS_ONLY = {
     "23550-45-0", "13798-23-7", "13827-32-2",  # S2, S6, SO
     "17778-80-2", "12385-13-6", "17778-88-0", "22537-15-1",  # O, H, N, Cl
-    "10097-28-6", "12185-09-0", "2229-07-4",  # SiO, P2, CH3; the tables of names take P4 for P
+    "10097-28-6", "12185-09-0", "2229-07-4", "12185-10-3",  # SiO, P2, CH3, P4
 }  # fmt: skip
+MISNAMED = {"12185-10-3": ("tetraphosphorus", "P4")}  # which the tables of names take for P
 NO_LIQUID = "taken as a gas at every temperature: nothing is known of its liquid"
 PERMANENT = {"critical_temperature": 40.0, "critical_pressure": 20e5, "acentric_factor": 0.0}  # of a gas that nobody cools so far
 AT_REST = {"7704-34-9"}  # sulfur: the element, of which burning and Claus's process are counted
+# Heat capacity [J/(mol K)] that gives enthalpy and entropy from 25 °C through melting to boiling: of sulfur H(500 K) − H(298 K) is 8.8, at
+# 700 K 15.9 kJ/mol (JANAF tables, 1998: solid, transition, melting, liquid); Gibbs energies come out within 0.2 kJ/mol.
+MOLTEN = {"7704-34-9": 40.0}
+THROUGH_MELTING = "JANAF tables (1998), in the mean from the solid through melting"
 HIGHEST_BOILING = 800.0  # K; what boils higher is taken as it is known, as a solid or liquid
 
 
@@ -124,7 +130,8 @@ def beside_groups(cas: str, values: dict[str, float]) -> tuple:
     """What `choose` takes of formation enthalpies [J/mol]: a collection's value that nobody confirms comes last where Joback's groups say
     that another is the right one (Joback & Reid, Chem. Eng. Commun. 57 (1987) 233; mean error 8 kJ/mol).
     """
-    alone, order = ALONE["formation_enthalpy"], _FORMATION
+    alone = ALONE["formation_enthalpy"]
+    order: tuple[str, ...] = _FORMATION
     table, number = miscdata.joback_predictions, int(cas.replace("-", ""))
     estimate = float(table.at[number, "Hfg"]) if number in table.index else math.nan
     first = next((m for m in order if values.get(m) is not None), None)
@@ -194,7 +201,7 @@ def known(cas: str) -> dict[str, Any] | None:
     if cas == GRAPHITE:
         return _graphite()
     try:
-        meta = identifiers.search_chemical(cas)
+        meta = identified(cas)
     except ValueError:
         raise SpeciesError(NO_SUCH.format(cas)) from None
     if meta.formula[-1] in "+-" or "+" in meta.formula or "-" in meta.formula:
@@ -241,6 +248,16 @@ def known(cas: str) -> dict[str, Any] | None:
     }
 
 
+def identified(cas: str) -> Any:
+    """What the tables of names say of a CAS number, without their slips. Raises ValueError."""
+    meta = identifiers.search_chemical(cas)
+    if cas not in MISNAMED:
+        return meta
+    name, formula = MISNAMED[cas]
+    mass = molecular_weight(simple_formula_parser(formula))
+    return SimpleNamespace(common_name=name, formula=formula, MW=mass, iupac_name=name, synonyms=[formula], charge=0)
+
+
 def _estimate_critical(cas: str, boiling: float, found: dict[str, Any]) -> None:
     """Put estimates where a volatile species lacks critical constants; boiling [K]."""
     for field, function in (("critical_temperature", critical.Tc), ("critical_pressure", critical.Pc)):
@@ -271,6 +288,10 @@ def condensed(cas: str) -> dict[str, Any]:
         if h is None:
             continue
         s = choose(_gather(entropy, _CONDENSED, cas), _CONDENSED, ALONE["entropy"])
+        if cas in MOLTEN:
+            capacity = MOLTEN[cas]
+            found = {"formation_enthalpy": _in_state(h, state), "entropy": _in_state(s, state)}
+            return found | {"non_volatile": True, "heat_capacity": constant(capacity, THROUGH_MELTING, 298.0, 720.0)}
         out = {"non_volatile": True, "formation_enthalpy": _in_state(h, state), "entropy": _in_state(s, state)}
         table = loaded().CRC_standard_data
         cp = float(table.loc[cas, column]) if cas in table.index else math.nan

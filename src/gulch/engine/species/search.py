@@ -9,11 +9,10 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
-from chemicals import identifiers
 from chemicals.elements import nested_formula_parser
 
 from gulch.engine.species.condensed import meant
-from gulch.engine.species.databank import GRAPHITE, usable, written
+from gulch.engine.species.databank import GRAPHITE, identified, usable, written
 from gulch.engine.species.heat_capacity import loaded
 from gulch.engine.species.kept import kept
 
@@ -69,7 +68,7 @@ def index() -> tuple:
             rows.append((cas, own[0], "C", own))
             continue
         try:
-            meta = identifiers.search_chemical(cas)
+            meta = identified(cas)
             nested_formula_parser(meta.formula)
         except (ValueError, KeyError):
             continue
