@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 LOOKED_BACK = 6  # earlier runs whose points are taken over
 LOOKED_THROUGH = 25  # runs among which the one that answers is looked for: variants and choices have one each
 LOOKED_OVER = 400  # newest runs of a project of which its list of questions tells
-MOST_BESIDE = 8  # other runs that are offered to be compared with
+MOST_BESIDE = 12  # other runs that are offered to be compared with
 
 
 def document_of(revision: Revision, variant: str) -> Document:
