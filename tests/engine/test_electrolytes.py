@@ -175,6 +175,16 @@ def test_nothing_of_an_absorber_vanishes():
     assert fugacities[0] == pytest.approx(fugacities[1], abs=1e-7)
 
 
+@pytest.mark.parametrize("vapour", ["ideal", "soave-redlich-kwong"])
+def test_a_vapour_that_is_no_ideal_gas_stands_beside_it(vapour):
+    model = phase_model("electrolytes", (CO2, N2, W, NAOH, NH3), vapour=vapour)
+    z = np.array([5.0, 50.0, 80.0, 15.0, 1.0])
+    state = model.at_temperature(313.15, 15e5, z)
+    assert [p[0] for p in state.phases] == ["vapour", "liquid"] and state.phases[1][2][3] > 0.1
+    assert sum(share * x for _, share, x, _ in state.phases) * z.sum() == pytest.approx(z, rel=1e-9)
+    assert model.at_enthalpy(state.enthalpy, 15e5, z, 300.0).temperature == pytest.approx(313.15, abs=1e-6)
+
+
 amounts_of = st.one_of(st.just(0.0), st.just(1e-9), st.floats(1e-4, 0.1))  # per mole of water
 
 

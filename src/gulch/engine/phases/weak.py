@@ -51,6 +51,8 @@ MADE_OF = {
     "12124-99-1": {"NH3": 1, "H2S": 1},  # ammonium hydrosulfide
     "1336-21-6": {"NH3": 1, "H2O": 1},  # ammonium hydroxide
 }
+AS_WATER = [k.TC, k.PC, k.OMEGA, k.B_, k.AC, k.M_, k.M2_, k.M3_]
+WITHOUT_WATER = [647.1, 2.2e7, 0.34, 2e-5, 0.5, 1.0, 0.0, 0.0]
 MODELLED = {*MOLECULES, *MADE_OF}
 HYDROGEN_CHLORIDE = "7647-01-0"
 STRONGEST = 6.0  # mol/kg of ions up to which the interactions of ions have been measured
@@ -63,6 +65,7 @@ def is_of_ions(species: Species) -> bool:
 
 def mark(species: tuple[Species, ...], par: np.ndarray) -> None:
     """Put into rows of the kernels, shape (n, N_COLUMNS), what every species is among weak electrolytes."""
+    water = next((i for i in range(len(species)) if par[i, k.SOLVENT]), None)
     for i, s in enumerate(species):
         made_of = {"H2O": 1} if par[i, k.SOLVENT] else {MOLECULES[s.cas]: 1} if s.cas in MOLECULES else MADE_OF.get(s.cas or "")
         if made_of is None:
@@ -74,6 +77,8 @@ def mark(species: tuple[Species, ...], par: np.ndarray) -> None:
             par[i, k.DISSOLVED] = 1.0
             if s.cas != HYDROGEN_CHLORIDE:
                 _in_water(par[i], made_of)
+                # what next to none of it does in a vapour that is no ideal gas: as water
+                par[i, AS_WATER] = par[water, AS_WATER] if water is not None else WITHOUT_WATER
 
 
 def _in_water(row: np.ndarray, made_of: dict[str, int]) -> None:
@@ -83,7 +88,7 @@ def _in_water(row: np.ndarray, made_of: dict[str, int]) -> None:
     row[k.CP0] = cp / k.R
     row[k.H_CONST] = h - cp * 298.15
     row[k.S_CONST] = s - k.KEPT * k.R - cp * np.log(298.15)
-    row[k.TC], row[k.PC], row[k.VP0 : k.VP_TMAX + 1] = k.UNKNOWN_TC, 1e5, 0.0
+    row[k.VP0 : k.VP_TMAX + 1] = 0.0
     row[k.VP_TMIN], row[k.VP_TMAX] = 200.0, 1000.0
 
 
