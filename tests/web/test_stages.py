@@ -374,3 +374,12 @@ def test_phase_models_are_tried_on_what_was_measured(client, row, act):
     assert "Tried on" in told and "ethylene in water" in text_of(told).lower() and "hx-get" not in told
     again = page(client, row, "chemistry")
     assert "Tried on" in again and "model-trials/" not in again
+
+
+def test_salts_among_weak_electrolytes_show_what_they_are_in_water(client, user):
+    project = document({"w": "7732-18-5", "co2": "124-38-9", "lye": "1310-73-2"}, phase_model="electrolytes")
+    own = create_project(user, project, "Scrubber")
+    text = text_of(page(client, own, "chemistry", "?select=species:lye"))
+    assert "−470.1 aq" in text and "takes it for ions in water: formation enthalpy −470.1 kJ/mol aq" in text
+    pairs = page(client, own, "chemistry")
+    assert "pair:w:co2" in pairs and "pair:w:lye" not in pairs

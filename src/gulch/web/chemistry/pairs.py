@@ -103,7 +103,11 @@ class PairPanel(Part):
     def choices(self) -> list[tuple]:
         """[(a, b)] of all pairs of what can boil."""
         known = self.model.species if self.model is not None else ()
-        volatile = [s.id for s, d in zip(self.document.species, known, strict=False) if not d.non_volatile]
+        volatile = [
+            s.id
+            for s, d, ions in zip(self.document.species, known, self.model.of_ions if known else (), strict=False)
+            if not d.non_volatile and not ions
+        ]
         return [(a, b) for n, a in enumerate(volatile) for b in volatile[n + 1 :]]
 
     def detail(self, answer: PairAnswer | None) -> PairDetail | None:

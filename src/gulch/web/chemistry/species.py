@@ -186,6 +186,10 @@ class SpeciesRows(Part):
             def text(datum: Datum | None, dimension: str, digits: int = 4) -> str:
                 return self.show(datum.value, dimension, digits, unit=False) if datum else "–"
 
+            def bare(words: str) -> str:
+                """Number and state without the unit, which stands in the head."""
+                return f"{words.split()[0]} aq" if words else ""
+
             unit = DISPLAY_SETS[self.display].unit("temperature")
             yield SpeciesRow(
                 id=s.id,
@@ -199,8 +203,8 @@ class SpeciesRows(Part):
                 pc=text(d.critical_pressure, "pressure"),
                 omega=f"{d.acentric_factor.value:.3f}".replace("-", "−") if d.acentric_factor else "–",
                 tb=text(d.boiling_point, "temperature"),
-                hf=self.in_water(s, "molar energy") or text(d.formation_enthalpy, "molar energy"),
-                s=self.in_water(s, "molar entropy") or text(d.entropy, "molar entropy"),
+                hf=bare(self.in_water(s, "molar energy")) or text(d.formation_enthalpy, "molar energy"),
+                s=bare(self.in_water(s, "molar entropy")) or text(d.entropy, "molar entropy"),
                 range=" … ".join(
                     f"{to_unit(t, unit, 'temperature'):.0f}".replace("-", "−") for t in (d.heat_capacity.low, d.heat_capacity.high)
                 ),
@@ -214,7 +218,7 @@ class SpeciesRows(Part):
         if made_of is None:
             return ""
         value = sum(count * IN_WATER[name][0 if dimension == "molar energy" else 1] for name, count in made_of.items())
-        return f"{self.show(value, dimension, unit=False)} aq"
+        return f"{self.show(value, dimension)} aq"
 
     def phase_models(self) -> list[tuple]:
         """(kind, name, whether chosen) of every phase model."""
@@ -260,7 +264,9 @@ class SpeciesRows(Part):
         try:
             d = lookup(*entry.key)
             out.formula = d.formula
-            out.lacking = lacking(d)
+            h, s = self.in_water(entry, "molar energy"), self.in_water(entry, "molar entropy")
+            as_ions = "The phase model takes it for ions in water: formation enthalpy {} and entropy {} there, whatever stands below."
+            out.lacking = [as_ions.format(h, s)] if h else lacking(d)
             out.mass = self.show(d.molar_mass.value, "molar mass", 5)
             out.held, out.dissolves = d.non_volatile, d.dissolves
             out.known = list(self.known_rows(d))
