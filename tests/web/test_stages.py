@@ -383,3 +383,17 @@ def test_salts_among_weak_electrolytes_show_what_they_are_in_water(client, user)
     assert "−470.1 aq" in text and "takes it for ions in water: formation enthalpy −470.1 kJ/mol aq" in text
     pairs = page(client, own, "chemistry")
     assert "pair:w:co2" in pairs and "pair:w:lye" not in pairs
+
+
+def test_the_constants_of_a_rate_law_can_be_turned(client, user):
+    project = document(
+        {"a": "110-54-3", "b": "107-83-5"}, reactions=[{"id": "r", "equation": "a = b", "rate": {"forward": {"k": "0.5 1/h"}}}]
+    )
+    own = create_project(user, project, "Isomers")
+    assert 'address": "r.k"' in page(client, own, "chemistry", "?select=r").replace("&quot;", '"')
+    form = {"address": "r.k", "version": own.version}
+    told = client.post(f"/p/{own.pk}/do/knob/", form, headers={"HX-Request": "true"})
+    assert told.status_code == 200
+    own.refresh_from_db()
+    assert own.current.document["knobs"][0]["input"] == "r.k"
+    assert "Rate constant of r" in page(client, own, "process")

@@ -71,7 +71,20 @@ def _dimensions() -> dict[str, Dimension]:
     return {name: Dimension(name, si, tuple(units)) for name, si, *units in rows}
 
 
-DIMENSIONS = _dimensions()
+CONSTANT = "rate constant in "  # before the unit in which one is typed, " | " and its SI unit: its kind hangs on the orders of a law
+
+
+class _Kinds(dict):
+    """Kinds of quantities by name; also those of rate constants, whose names say their units."""
+
+    def __missing__(self, name: str) -> Dimension:
+        typed, apart, si = name.removeprefix(CONSTANT).partition(" | ")
+        if not name.startswith(CONSTANT) or not apart:
+            raise KeyError(name)
+        return Dimension("rate constant", si, (typed,))
+
+
+DIMENSIONS: dict[str, Dimension] = _Kinds(_dimensions())
 
 _TEMPERATURES = {
     "c": "degC",
@@ -109,6 +122,7 @@ LARGEST = {
     "count": 1e9,
 }
 BEYOND = 1e20  # SI, for every other dimension
+STEEPEST = 1e250  # SI, of a rate constant: k0 of a steep law may have any size
 
 _NUMBER = re.compile(r"([+\-−]?(?:\d+\.?\d*|\.\d+)(?:[eE][+\-]?\d+)?)(.*)", re.DOTALL)
 _PAIR = re.compile(r"^([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?\s?[A-Za-z°]+)[ ,]+([+\-−]?[\d.]+(?:[eE][+\-]?\d+)?.*)$")
@@ -219,7 +233,7 @@ def parse(text: str, dimension: str) -> float:
         raise QuantityError(f"“{text}” has no unit: write for example “{text} {kind.offered[0]}”.")
     factor, offset = conversion(unit, dimension)
     value = number * factor + offset
-    if not abs(value) <= LARGEST.get(dimension, BEYOND):
+    if not abs(value) <= (STEEPEST if dimension.startswith(CONSTANT) else LARGEST.get(dimension, BEYOND)):
         raise QuantityError(f"“{text}” is beyond anything physical: check the number and its unit.")
     if dimension == "temperature" and value <= 0.0:
         raise QuantityError(f"“{text}” is below absolute zero (0 K, −273.15 °C, −459.67 °F): give a higher temperature.")
@@ -269,8 +283,8 @@ class DisplaySet:
     units: dict
 
     def unit(self, dimension: str) -> str:
-        """The unit in which a dimension is shown."""
-        return self.units[dimension]
+        """The unit in which a dimension is shown: of a rate constant the one in which it was typed."""
+        return DIMENSIONS[dimension].offered[0] if dimension.startswith(CONSTANT) else self.units[dimension]
 
 
 _METRIC = {

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, resolve_equation
+from gulch.engine.chemistry.rates import RateLaw
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
@@ -23,11 +24,11 @@ from gulch.engine.phases import Stream
 from gulch.engine.project.couplings import names, open_streams, read_target, read_tie, readings
 from gulch.engine.project.ends import entering, leaving
 from gulch.engine.project.feeds import fraction_of
-from gulch.engine.project.inputs import addresses, distinct, scope_of, twins, with_twins
+from gulch.engine.project.inputs import RATE_NUMBERS, addresses, distinct, scope_of, twins, with_twins
 from gulch.engine.project.measures import counted
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
-from gulch.engine.project.places import WHOLE, Place
+from gulch.engine.project.places import WHOLE, About, Place
 from gulch.engine.project.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
@@ -94,6 +95,7 @@ class Plan(ABC):
         for a in self.bounds.values():
             if a.text not in (None, ""):
                 self.inputs[a.address] = parse(a.text, a.dimension)
+        self.laws = {a: v for a, v in self.inputs.items() if self.bounds[a].about is About.REACTION and a.split(".")[1] in RATE_NUMBERS}
         self.known = readings(project)
         self.ties, self.targets = {}, {}
         if project.ties:
@@ -180,16 +182,24 @@ class Plan(ABC):
             self.counted,
         )
 
+    def _law(self, prepared: Reaction, inputs: dict[str, float]) -> RateLaw | None:
+        """The rate law of a reaction with the numbers of this run; None where they are those that are typed."""
+        start = f"{prepared.id}."
+        typed = {a: v for a, v in self.laws.items() if a.startswith(start)}
+        of_run = {a.removeprefix(start): inputs[a] for a in typed if a in inputs}
+        if all(typed[start + tail] == value for tail, value in of_run.items()):
+            return None
+        entry = next(r for r in self.project.reactions if r.id == prepared.id)
+        return rate_of(entry, self.project, prepared.nu, of_run)
+
     def reaction(self, prepared: Reaction, inputs: dict[str, float]) -> Reaction:
         """A reaction with the numbers of this run."""
         changed: dict[str, Any] = {"conversion": inputs.get(f"{prepared.id}.conversion")}
         k = inputs.get(f"{prepared.id}.constant")
         if k is not None:
             changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
-        energy = inputs.get(f"{prepared.id}.energy")
-        if energy is not None and prepared.rate is not None and prepared.rate.constant.energy != energy:
-            entry = next(r for r in self.project.reactions if r.id == prepared.id)
-            changed["rate"] = rate_of(entry, self.project, prepared.nu, {"energy": energy})
+        if prepared.rate is not None and (law := self._law(prepared, inputs)) is not None:
+            changed["rate"] = law
         by = inputs.get(f"{FACTOR}constant.{prepared.id}")
         if by is not None:
             changed["constant"] = replace(changed.get("constant", prepared.constant), shift=float(np.log(by)))

@@ -8,10 +8,11 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
-from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, read_rate_constant
+from gulch.engine.chemistry.equations import EquationError, resolve_equation
+from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, rate_unit, read_rate_constant
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
-from gulch.engine.quantities import QuantityError, conversion, parse, parse_points, split_text, unit_factor
+from gulch.engine.quantities import CONSTANT, QuantityError, conversion, parse, parse_points, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
@@ -129,21 +130,23 @@ def rate_of(entry: ReactionEntry, project: Project, nu: np.ndarray, values: dict
     species = [s.id for s in project.species]
     if e.law == "formula":
         return RateLaw(per=e.per, program=rate_formula(e, species).instructions)
+    of_run = values or {}
     forward = orders_of(e.orders, species, np.maximum(-nu, 0.0), entry.id)
-    constant = rate_constant_of(e.forward, e.basis, e.per, float(forward.sum()), (values or {}).get("energy"))
+    constant = rate_constant_of(e.forward, e.basis, e.per, float(forward.sum()), of_run.get("energy"), of_run.get("k"))
     back = backward = None
     if e.reverse == "own":
         if e.backward is None:
             raise QuantityError("The reverse reaction has no rate constant: type it, or take the reverse from equilibrium.")
         backward = orders_of(e.reverse_orders, species, np.maximum(nu, 0.0), entry.id)
-        back = rate_constant_of(e.backward, e.basis, e.per, float(backward.sum()))
+        energy, k = of_run.get("back_energy"), of_run.get("back_k")
+        back = rate_constant_of(e.backward, e.basis, e.per, float(backward.sum()), energy, k)
     adsorption = []
-    quantity = RATE_BASES[e.basis][2]
     for a in e.adsorption:
         if a.species not in species:
             raise QuantityError(f"The rate law names {a.species or '–'}, which is not a species of the project.")
         power = number(a.power, "the power")
-        adsorption.append((species.index(a.species), strength_of(a.constant, f"1/({quantity})**{power!r}" if quantity else ""), power))
+        of_it = [of_run.get(f"{name}.{a.species}") for name in ("adsorption_heat", "adsorption")]
+        adsorption.append((species.index(a.species), strength_of(a.constant, strength_unit(e.basis, power), *of_it), power))
     return RateLaw(
         e.basis,
         e.per,
@@ -187,13 +190,51 @@ def orders_of(typed: dict, species: list[str], usual: np.ndarray, id_: str) -> n
     return out
 
 
-def rate_constant_of(entry: RateConstantEntry, basis: str, per: str, order: float, energy: float | None = None) -> RateConstant:
-    """RateConstant of a typed k. Raises QuantityError."""
-    return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order), energy)
+def constant_unit(project: Project, entry: ReactionEntry, back: bool) -> str | None:
+    """SI unit of k of a power law, forward or back, as its orders ask; None where they cannot be read."""
+    e = entry.rate
+    if e is None:
+        return None
+    typed = e.reverse_orders if back else e.orders
+    try:
+        usual = np.zeros(len(project.species))
+        if not typed:
+            usual = resolve_equation(entry.equation, project.entries()).nu(len(project.species)) * (1.0 if back else -1.0)
+        orders = orders_of(typed, [s.id for s in project.species], np.maximum(usual, 0.0), entry.id)
+    except (EquationError, QuantityError):
+        return None
+    return rate_unit(e.basis, e.per, float(orders.sum()))
 
 
-def strength_of(entry: RateConstantEntry, si: str) -> RateConstant | None:
-    """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released. Raises QuantityError."""
+def strength_unit(basis: str, power: float) -> str:
+    """SI unit of an adsorption constant of a power; "" of mole fractions."""
+    quantity = RATE_BASES[basis][2]
+    return f"1/({quantity})**{power!r}" if quantity else ""
+
+
+def dimension_of_constant(text: str, si: str) -> str | None:
+    """The name of the kind of quantity of a constant as typed, whose orders ask for a unit; None where the text does not fit."""
+    try:
+        _, unit = split_text(text)
+    except QuantityError:
+        return None
+    if not si:
+        return None if unit else "ratio"
+    return f"{CONSTANT}{unit} | {si}" if unit and unit_factor(unit, si) is not None else None
+
+
+def rate_constant_of(
+    entry: RateConstantEntry, basis: str, per: str, order: float, energy: float | None = None, k: float | None = None
+) -> RateConstant:
+    """RateConstant of a typed k; energy [J/mol] and k [SI], where given, take the place of what is typed. Raises QuantityError."""
+    return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order) if k is None else k, energy)
+
+
+def strength_of(entry: RateConstantEntry, si: str, heat: float | None = None, K: float | None = None) -> RateConstant | None:
+    """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released; heat and K as in
+    `rate_constant_of`. Raises QuantityError."""
+    if K is not None:
+        return _rate_constant(entry, K, heat)
     if not entry.k.strip():
         raise QuantityError(f"An adsorption constant is empty: type it in {si.replace('**', '^') or 'no unit'}, or a unit like it.")
     value, unit = split_text(entry.k)
@@ -202,7 +243,7 @@ def strength_of(entry: RateConstantEntry, si: str) -> RateConstant | None:
         raise QuantityError(
             f"The adsorption constant “{entry.k}” needs a value above zero in {si.replace('**', '^') or 'no unit'}, or a unit like it."
         )
-    return _rate_constant(entry, value * factor, None)
+    return _rate_constant(entry, value * factor, heat)
 
 
 def _rate_constant(entry: RateConstantEntry, k: float, energy: Any) -> RateConstant:

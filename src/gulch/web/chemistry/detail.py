@@ -14,7 +14,7 @@ from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCE
 from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
-from gulch.engine.project.inputs import reactions_of
+from gulch.engine.project.inputs import addresses, reactions_of
 from gulch.engine.project.reading import constant_of, rate_of
 from gulch.engine.quantities import (
     DIMENSIONS,
@@ -74,8 +74,8 @@ class RatePanel:
     bases: list[tuple]
     pers: list[tuple]
     reverses: list[tuple]
-    energy_address: str
-    knob: str | None
+    numbers: dict[str, str]  # addresses of its constants, by name
+    turned: dict[str, str]  # knobs that turn them, by name
     at: str
     back_at: str
     species: list[tuple]
@@ -165,8 +165,8 @@ class ReactionDetail(Part):
                 (v, w, v == e.reverse)
                 for v, w in (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))
             ],
-            energy_address=f"{reaction.id}.energy",
-            knob=next((k.id for k in self.document.knobs if k.input == f"{reaction.id}.energy"), None),
+            numbers={a.removeprefix(f"{reaction.id}."): a for a in addresses(self.document) if a.startswith(f"{reaction.id}.")},
+            turned={k.input.removeprefix(f"{reaction.id}."): k.id for k in self.document.knobs},
             at=pretty_text(e.forward.at or ""),
             back_at=pretty_text(e.backward.at or "") if e.backward else "",
             species=[(s.id, s.shown) for s in self.document.species],

@@ -1,0 +1,126 @@
+"""Every constant of a rate law is an input like any other: knob, target, tie, scan, formula, how sure."""
+
+import pytest
+from helpers import document, feed
+
+from gulch.engine.document import Project
+from gulch.engine.explain import Plan, solve
+from gulch.engine.project import edit
+from gulch.engine.project.inputs import addresses, write
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, show
+
+A, B = "110-54-3", "107-83-5"  # two hexanes, alike in all that matters here
+
+
+def tank(rate, order=1, **more):
+    """A tank of liquid at 60 °C, 1 m3, fed with 10 kmol/h of A at a concentration of some 7 mol/l."""
+    return document(
+        {"a": A, "b": B},
+        [
+            {
+                "id": "T",
+                "kind": "stirred-tank",
+                "set": "main",
+                "phase": "liquid",
+                "size_by": "volume",
+                "volume": "1 m3",
+                "heat": {"mode": "isothermal", "temperature": "60 degC"},
+            }
+        ],
+        [feed("F", "T", {"a": "10 kmol/h"}, T="60 degC", P="5 bar"), {"id": "P", "from": "T"}],
+        [{"id": "r", "equation": "a = b", "rate": rate}],
+        [{"id": "main", "steps": [["r"]]}],
+        phase_model="ideal",
+        **more,
+    )
+
+
+FIRST = {"forward": {"k": "0.5 1/h", "energy": "60 kJ/mol", "at": "60 degC"}}
+FULL = {
+    "forward": {"k": "2 L/(mol h)", "energy": "60 kJ/mol", "at": "60 degC"},
+    "orders": {"a": "2"},
+    "reverse": "own",
+    "backward": {"k": "0.1 1/h", "energy": "70 kJ/mol", "at": "60 degC"},
+    "adsorption": [{"species": "a", "constant": {"k": "0.05 L/mol", "energy": "-20 kJ/mol", "at": "60 degC"}}],
+}
+
+
+def conversion(project, overrides=None):
+    solved = Plan(project).run(overrides=overrides)
+    assert solved.solved, [m.what for m in solved.messages]
+    return solved.units["T"].values["conversion"]["a"]
+
+
+def test_the_kind_of_a_constant_follows_its_orders():
+    known = addresses(tank(FULL))
+    assert {a for a in known if a.startswith("r.")} == {
+        "r.k", "r.energy", "r.back_k", "r.back_energy", "r.adsorption.a", "r.adsorption_heat.a",
+    }  # fmt: skip
+    k = known["r.k"]
+    assert parse("2 L/(mol h)", k.dimension) == pytest.approx(2e-3 / 3600.0)
+    assert parse("3 m3/(kmol s)", k.dimension) == pytest.approx(3e-3)
+    assert show(1e-3 / 3600.0, k.dimension, "process-metric").startswith("1.000 L/")
+    assert DISPLAY_SETS["us-customary"].unit(k.dimension) == "L/(mol h)"
+    with pytest.raises(QuantityError, match="rate constant is wanted here"):
+        parse("2 1/h", k.dimension)
+    with pytest.raises(KeyError):
+        DISPLAY_SETS["si"].unit("rate of nothing")
+
+
+def test_a_constant_that_does_not_fit_its_orders_is_no_input():
+    assert "r.k" not in addresses(tank({"forward": {"k": "0.5 L/(mol s)"}}))
+    assert "r.k" not in addresses(tank({"forward": {"k": ""}}))
+
+
+@pytest.mark.parametrize("address, text", [("r.k", "0.9 1/h"), ("r.energy", "70 kJ/mol")])
+def test_what_is_written_is_what_was_typed(address, text):
+    project = tank(FIRST)
+    write(project, address, text)
+    assert addresses(project)[address].text == text
+
+
+@pytest.mark.parametrize("factor", [0.25, 1.0, 3.0])
+def test_a_turned_constant_is_a_typed_one(factor):
+    """First order in a tank: X = k t/(1 + k t) (Levenspiel)."""
+    project = tank(FIRST)
+    edit.knob_on(project, "r.k", "0.1 1/h", "2 1/h")
+    X = conversion(project, {"r.k": factor * 0.5 / 3600.0})
+    typed = tank({"forward": FIRST["forward"] | {"k": f"{factor * 0.5} 1/h"}})
+    assert pytest.approx(conversion(typed), rel=1e-9) == X
+    tau = solve(typed).units["T"].values["residence_time"] / 3600.0
+    assert pytest.approx(factor * 0.5 * tau / (1.0 + factor * 0.5 * tau), rel=1e-3) == X
+
+
+@pytest.mark.parametrize(
+    ("address", "value", "change"),
+    [
+        ("r.back_k", 1.0 / 3600.0, ("backward", "k", "1 1/h")),
+        ("r.back_energy", 30e3, ("backward", "energy", "30 kJ/mol")),
+        ("r.adsorption.a", 0.5e-3, ("adsorption", "k", "0.5 L/mol")),
+        ("r.adsorption_heat.a", -60e3, ("adsorption", "energy", "-60 kJ/mol")),
+        ("r.k", 5e-3 / 3600.0, ("forward", "k", "5 L/(mol h)")),
+    ],
+)
+def test_each_number_of_a_full_law_can_be_turned(address, value, change):
+    data = tank(FULL).dump()
+    where, field, text = change
+    rate = data["reactions"][0]["rate"]
+    (rate["adsorption"][0]["constant"] if where == "adsorption" else rate[where])[field] = text
+    data["units"][0]["heat"]["temperature"] = "75 degC"  # off the reference temperature, where energies count
+    base = tank(FULL)
+    base.unit("T").heat.temperature = "75 degC"
+    turned = conversion(base, {address: value})
+    assert turned == pytest.approx(conversion(Project.model_validate(data)), rel=1e-9)
+    assert abs(turned - conversion(base)) > 1e-4
+
+
+def test_k_is_found_from_a_measured_conversion():
+    """A target: turn k until 60 % convert; by hand k = X/((1 − X) t)."""
+    project = tank(FIRST)
+    data = project.dump()
+    data["knobs"] = [{"id": "speed", "input": "r.k", "low": "0.01 1/h", "high": "20 1/h"}]
+    data["gauges"] = [{"id": "measured", "reads": "T.conversion.a"}]
+    data["targets"] = [{"id": "t", "gauge": "measured", "value": "60 %", "knob": "speed"}]
+    solved = solve(Project.model_validate(data))
+    assert solved.solved and solved.gauges["measured"] == pytest.approx(0.6, abs=1e-7)
+    assert solved.targets[0].knob_value * solved.units["T"].values["residence_time"] == pytest.approx(1.5, rel=1e-3)
