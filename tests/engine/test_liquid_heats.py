@@ -13,7 +13,7 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.known_liquids import known_heat
 from gulch.engine.phases.parameters import parameters
-from gulch.engine.species import lookup
+from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.own import data_key
 
 ATM = 101325.0
@@ -184,7 +184,11 @@ def test_a_liquid_near_its_critical_point_is_said_at_the_stream(species, flow, T
 ])  # fmt: skip
 def test_constants_of_ones_own_that_make_no_sense_leave_finite_liquids(kind, typed):
     for cas in ("71-43-2", WATER, ACETIC):
-        model = phase_model(kind, ((cas, data_key(typed)),))
+        try:
+            model = phase_model(kind, ((cas, data_key(typed)),))
+        except SpeciesError as error:  # what no substance has is refused
+            assert "mistyped" in str(error) or "no substance has" in str(error)
+            continue
         for T in (250.0, 298.15, 400.0, 800.0):
             assert np.isfinite(k.phase_properties(T, 1e5, ONE, k.LIQUID, *model.mix)).all()
 
