@@ -50,7 +50,7 @@ def test_a_rate_constant_is_reached_from_anywhere(page, user):
     ready(page)
     page.keyboard.press("Control+k")
     page.keyboard.type("k of dehy")
-    expect(page.locator("#palette-list li").first).to_contain_text("Rate constant k of dehydrogenation")
+    expect(page.locator("#palette-list li").first).to_contain_text("Rate constant of dehydrogenation")
     page.keyboard.press("Enter")
     expect(page.locator("[id='rate-forward.k']")).to_be_focused()
     page.keyboard.press("Control+a")

@@ -86,6 +86,13 @@ def results(document: Project) -> list[tuple]:
     return [(gauges.get(a, w), "gauge" if g else a) for a, w, g in rows]
 
 
+# Where the constants of a rate law are typed: fields of the reaction's panel.
+RATE_FIELDS = {
+    "k": "rate-forward.k",
+    "energy": "rate-forward.energy",
+    "back_k": "rate-backward.k",
+    "back_energy": "rate-backward.energy",
+}
 KNOWN = {"commands": commands, "names": names, "inputs": inputs, "results": results}
 
 
@@ -258,7 +265,7 @@ class _Finder:
             stage = "chemistry" if a.about is About.REACTION else "process"
             select = f"knob:{knob.id}" if knob else owner
             text = f": {a.text}{' (assumed)' if a.assumed else ''}" if a.text else ""
-            field = f"knob-value-{knob.id}" if knob else f"f-{address}"
+            field = f"knob-value-{knob.id}" if knob else RATE_FIELDS.get(address.partition(".")[2], f"f-{address}")
             rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}", "field": field})
         for address, words in matching(query, self.result_entries()):
             gauge, owner = self.gauges.get(address), address.split(".")[0]
@@ -268,7 +275,8 @@ class _Finder:
         for r in self.document.reactions:
             if all(t in f"reaction {r.id} {r.equation}".lower() for t in wanted):
                 rows.append({"words": f"Reaction {r.id}: {r.equation}", "url": f"../chemistry/?select={r.id}"})
-            if r.rate is not None and r.rate.law != "formula" and all(t in f"rate constant k of {r.id}".lower() for t in wanted):
-                words = f"Rate constant k of {r.id}: {r.rate.forward.k}"
+            unread = r.rate is not None and r.rate.law != "formula" and f"{r.id}.k" not in self.inputs  # it is no input then
+            if unread and all(t in f"rate constant k of {r.id}".lower() for t in wanted):
+                words = f"Rate constant k of {r.id}"
                 rows.append({"words": words, "url": f"../chemistry/?select={r.id}", "field": "rate-forward.k"})
         return rows
