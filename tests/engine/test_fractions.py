@@ -76,6 +76,12 @@ def test_what_is_typed_of_a_fraction_comes_first_and_its_formula_follows_its_boi
     project = gas_oil()
     edit.set_species_datum(project, project.species[0].id, "critical_temperature", "730 K")
     assert lookup(*project.species[0].key).critical_temperature.value == 730.0
+    capacity = lookup(*project.species[0].key).heat_capacity
+    assert capacity.coefficients.any()
+    edit.set_species_datum(project, project.species[0].id, "acentric_factor", "0")
+    assert lookup(*project.species[0].key).heat_capacity.coefficients == pytest.approx(capacity.coefficients), (
+        "correlated with the fraction’s own acentric factor"
+    )
     before = project.species[0].data.formula
     edit.set_species_datum(project, project.species[0].id, "boiling_point", "330 degC")
     assert project.species[0].data.formula != before

@@ -42,10 +42,19 @@ def test_the_model_nearest_to_what_was_measured_is_taken(names, kind, best, lost
 def test_at_pressure_only_equations_of_state_are_advised():
     found = tried(project("ethanol", "water", P="60 bar"))
     assert found.best == "predictive-srk" and found.trials[0].kind != "predictive-srk"
+    assert found.passed_over == f"{found.trials[0].label} comes nearer, but is meant for pressures up to 10.0 bar"
+    assert tried(project("ethanol", "water")).passed_over == ""
 
 
 def test_a_model_that_is_as_near_stays():
     assert tried(project("ethanol", "water", kind="modified-unifac")).best == "modified-unifac"
+
+
+@pytest.mark.parametrize("kind", ["wilson", "ideal"])
+def test_the_chosen_model_is_tried_whichever_it_is(kind):
+    found = tried(project("ethanol", "water", kind=kind))
+    chosen = next(t for t in found.trials if t.kind == kind)
+    assert found.best == found.trials[0].kind != kind and chosen.miss > found.trials[0].miss + 0.5
 
 
 def test_pasted_points_count():

@@ -114,6 +114,18 @@ def test_each_number_of_a_full_law_can_be_turned(address, value, change):
     assert abs(turned - conversion(base)) > 1e-4
 
 
+def test_terms_of_one_species_keep_what_each_is_typed_with():
+    """1 + K c + (K' c)^2 in one species: neither constant is named by it alone, and turning another number leaves both."""
+    data = tank(FULL).dump()
+    more = {"species": "a", "constant": {"k": "0.4 L^2/mol^2"}, "power": "2"}
+    data["reactions"][0]["rate"]["adsorption"].append(more)
+    twice = Project.model_validate(data)
+    assert not any("adsorption" in a for a in addresses(twice))
+    typed = twice.model_copy(deep=True)
+    typed.reactions[0].rate.forward.k = "5 L/(mol h)"
+    assert conversion(twice, {"r.k": 5e-3 / 3600.0}) == pytest.approx(conversion(typed), rel=1e-9)
+
+
 def test_k_is_found_from_a_measured_conversion():
     """A target: turn k until 60 % convert; by hand k = X/((1 − X) t)."""
     project = tank(FIRST)

@@ -376,6 +376,16 @@ def test_phase_models_are_tried_on_what_was_measured(client, row, act):
     assert "Tried on" in again and "model-trials/" not in again
 
 
+def test_advice_by_trial_says_which_models_it_could_not_take(client, user):
+    """At 60 bar UNIFAC comes nearest to the azeotrope of ethanol with water, but an equation of state is advised."""
+    project = document({"e": "64-17-5", "w": "7732-18-5"}, [], [feed("F", None, {"e": "1 kmol/h", "w": "1 kmol/h"}, P="60 bar")])
+    project.phase_model.kind = "peng-robinson"
+    own = create_project(user, project, "Still")
+    text = text_of(client.get(f"/p/{own.pk}/model-trials/").content.decode())
+    assert "predictive SRK suits this project better" in text and "comes nearest to what was measured" not in text
+    assert "comes nearer, but is meant for pressures up to 10.0 bar" in text
+
+
 def test_salts_among_weak_electrolytes_show_what_they_are_in_water(client, user):
     project = document({"w": "7732-18-5", "co2": "124-38-9", "lye": "1310-73-2"}, phase_model="electrolytes")
     own = create_project(user, project, "Scrubber")

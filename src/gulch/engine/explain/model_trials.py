@@ -65,11 +65,15 @@ class Trial:
 
 @dataclass(frozen=True)
 class Trials:
-    """All models tried, the best first; best: the kind to take; data: (what, as measured) of each."""
+    """All models tried, the nearest first; best: the kind to take; data: (what, as measured) of each.
+
+    passed_over: of a model that comes clearly nearer than the one to take, why it is not the one; "" where none does.
+    """
 
     trials: list[Trial]
     best: str
     data: list[tuple[str, str]]
+    passed_over: str = ""
 
     def to_dict(self) -> dict[str, Any]:
         """As plain data."""
@@ -103,8 +107,8 @@ def tried(project: Project) -> Trials:
     """The Trials of a project; without data no trial stands in it."""
     found, data = [], []
     ions = sum(s.cas in MODELLED for s in project.species) > 1
-    for kind in TRIED:
-        if kind == "electrolytes" and not ions:
+    for kind in dict.fromkeys((*TRIED, project.phase_model.kind)):
+        if kind == "electrolytes" and not ions and project.phase_model.kind != kind:
             continue
         trial = project.model_copy(deep=True)
         trial.phase_model.kind = kind
@@ -117,7 +121,8 @@ def tried(project: Project) -> Trials:
             data = [(t.label, t.measured) for t in told]
             found.append(Trial(kind, PHASE_MODELS[kind][0], float(np.mean([t.miss for t in told])), [t.words for t in told]))
     found.sort(key=lambda t: t.miss)
-    return Trials(found, _best(project, found), data)
+    best = _best(project, found)
+    return Trials(found, best, data, _passed_over(project, found, best))
 
 
 def _best(project: Project, found: list[Trial]) -> str:
@@ -131,6 +136,17 @@ def _best(project: Project, found: list[Trial]) -> str:
     if not allowed or (chosen is not None and chosen.miss <= allowed[0].miss + CLEAR):
         return project.phase_model.kind
     return allowed[0].kind
+
+
+def _passed_over(project: Project, found: list[Trial], best: str) -> str:
+    """Why the model that comes nearest is not the one to take; "" where it is, or is hardly nearer."""
+    taken = next((t for t in found if t.kind == best), None)
+    if taken is None or taken.miss <= found[0].miss + CLEAR:
+        return ""
+    if best == "electrolytes":
+        return f"{found[0].label} comes nearer, but knows nothing of what reacts in water"
+    above = show(MODERATE, "pressure", project.display, 3)
+    return f"{found[0].label} comes nearer, but is meant for pressures up to {above}"
 
 
 def _misses(project: Project, model: PhaseModel) -> Iterator[Told]:

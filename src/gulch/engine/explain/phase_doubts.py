@@ -326,6 +326,6 @@ def _on_pairs(run: Run) -> Iterator:
             "warning",
             at_stream(at),
             f"{at}: the phase model is a poor guide for liquids of {listed}.",
-            "Boiling points and splits of such liquids may be far off: take the model that Chemistry recommends, "
+            "Boiling points and splits of such liquids may be far off: see in Chemistry whether another model suits better, "
             "type parameters fitted to data, or part by shares that you know.",
         )

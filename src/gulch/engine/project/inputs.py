@@ -202,7 +202,8 @@ RATE_NUMBERS = ("k", "energy", "back_k", "back_energy", "adsorption", "adsorptio
 def _rate_numbers(project: Project, r: ReactionEntry) -> Iterator:
     """Addresses of a rate law's constants: k of both directions, the energy of the reverse, adsorption constants and their heats.
 
-    A constant whose text does not fit its orders has none: the checks say what is wrong with it.
+    A constant whose text does not fit its orders has none: the checks say what is wrong with it. Nor have those of a species
+    with several adsorption terms, which it does not tell apart.
     """
     e = r.rate
     if e is None:
@@ -211,7 +212,10 @@ def _rate_numbers(project: Project, r: ReactionEntry) -> Iterator:
     if e.reverse == "own" and e.backward is not None:
         constants.append(("back_k", f"Rate constant of the reverse of {r.id}", e.backward, constant_unit(project, r, True)))
         yield _heat(f"{r.id}.back_energy", f"Activation energy of the reverse of {r.id}", e.backward.energy, project)
+    named = [a.species for a in e.adsorption]
     for a in e.adsorption:
+        if named.count(a.species) > 1:
+            continue
         constants.append(
             (f"adsorption.{a.species}", f"Adsorption constant of {a.species} in {r.id}", a.constant, _strength(e.basis, a.power))
         )

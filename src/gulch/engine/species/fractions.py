@@ -115,11 +115,12 @@ def complete(found: dict[str, Any]) -> Fit | None:
     gravity = checked(boiling.value, density.value, name)
     tc, pc = critical_constants(boiling.value, gravity)
     K = watson(boiling.value, gravity)
+    omega = acentric_factor(boiling.value, tc, pc, K)  # its own: the heat capacity was correlated with no other
     found["liquid_density"] = Datum(at_25(density.value), "as typed, brought from 15 to 25 °C by ASTM D 1250", typed=True)
     for field, value in (("critical_temperature", tc), ("critical_pressure", pc)):
         found[field] = found[field] or Datum(value, BY_KESLER_LEE)
     tc, pc = found["critical_temperature"].value, found["critical_pressure"].value
     found["acentric_factor"] = found["acentric_factor"] or Datum(acentric_factor(boiling.value, tc, pc, K), BY_LEE_KESLER)
     T = np.linspace(255.0, 1000.0, 40)
-    cp = gas_heat_capacity(T, K, found["acentric_factor"].value, 1000.0 * found["molar_mass"].value)
+    cp = gas_heat_capacity(T, K, omega, 1000.0 * found["molar_mass"].value)
     return fit(T, cp, BY_KESLER_LEE)

@@ -38,6 +38,7 @@ class TrialsShown:
     why: str = ""
     heads: list[str] = field(default_factory=list)  # the models tried, the chosen one first
     lines: list[Line] = field(default_factory=list)
+    passed_over: str = ""  # why the model that comes nearest is not the one to take
 
 
 def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsShown:
@@ -60,9 +61,12 @@ def shown_of(row: Project, document: Document, begin: bool = False) -> TrialsSho
         best = found.get("best", "")
         shown.heads = [t["label"].removesuffix(" (activity model)") for t in kept]
         shown.lines = [Line(what, said, [t["words"][n] for t in kept]) for n, (what, said) in enumerate(found.get("data", []))]
+        shown.passed_over = found.get("passed_over", "")
         if best and best != chosen:
-            why = f"{advice.reason}, and it" if advice is not None and advice.kind == best else "it"
-            shown.take, shown.label, shown.why = best, PHASE_MODELS[best][0], f"{why} comes nearest to what was measured"
+            by_kind = [advice.reason] if advice is not None and advice.kind == best else []
+            nearest = ["it comes nearest to what was measured"] if found["trials"][0]["kind"] == best else []
+            nearer = [] if nearest or by_kind else ["it comes nearest of those that its pressures allow"]
+            shown.take, shown.label, shown.why = best, PHASE_MODELS[best][0], ", and ".join(by_kind + nearest + nearer)
     if not shown.lines and not shown.pending:
         if advice is not None and advice.kind != chosen:
             shown.take, shown.label, shown.why = advice.kind, advice.label, advice.reason
