@@ -54,7 +54,8 @@ def conversion(project, overrides=None):
 def test_the_kind_of_a_constant_follows_its_orders():
     known = addresses(tank(FULL))
     assert {a for a in known if a.startswith("r.")} == {
-        "r.k", "r.energy", "r.back_k", "r.back_energy", "r.adsorption.a", "r.adsorption_heat.a",
+        "r.k", "r.energy", "r.power", "r.order.a", "r.back_k", "r.back_energy", "r.back_power", "r.back_order.b",
+        "r.adsorption.a", "r.adsorption_heat.a", "r.adsorption_power.a", "r.exponent",
     }  # fmt: skip
     k = known["r.k"]
     assert parse("2 L/(mol h)", k.dimension) == pytest.approx(2e-3 / 3600.0)
@@ -99,19 +100,50 @@ def test_a_turned_constant_is_a_typed_one(factor):
         ("r.adsorption.a", 0.5e-3, ("adsorption", "k", "0.5 L/mol")),
         ("r.adsorption_heat.a", -60e3, ("adsorption", "energy", "-60 kJ/mol")),
         ("r.k", 5e-3 / 3600.0, ("forward", "k", "5 L/(mol h)")),
+        ("r.power", 0.1, ("forward", "power", "0.1")),
+        ("r.exponent", 2.0, ("", "exponent", "2")),
     ],
 )
 def test_each_number_of_a_full_law_can_be_turned(address, value, change):
     data = tank(FULL).dump()
     where, field, text = change
     rate = data["reactions"][0]["rate"]
-    (rate["adsorption"][0]["constant"] if where == "adsorption" else rate[where])[field] = text
+    (rate["adsorption"][0]["constant"] if where == "adsorption" else rate[where] if where else rate)[field] = text
     data["units"][0]["heat"]["temperature"] = "75 degC"  # off the reference temperature, where energies count
     base = tank(FULL)
     base.unit("T").heat.temperature = "75 degC"
     turned = conversion(base, {address: value})
     assert turned == pytest.approx(conversion(Project.model_validate(data)), rel=1e-9)
     assert abs(turned - conversion(base)) > 1e-4
+
+
+@pytest.mark.parametrize(
+    ("address", "text", "unit"),
+    [
+        ("r.order.a", "1.4", ("forward", "2 mol/(L h)/(mol/L)^1.4")),
+        ("r.order.a", "1", ("forward", "2 1/h")),
+        ("r.back_order.b", "2", ("backward", "0.1 L/(mol h)")),
+        ("r.adsorption_power.a", "0.5", ("adsorption", "0.05 1/(mol/L)^0.5")),
+    ],
+)
+def test_a_turned_order_keeps_k_at_one_of_its_unit(address, text, unit):
+    """The order turned in a run and the order written agree, and the number typed for k stays."""
+    base = tank(FULL)
+    turned = conversion(base, {address: float(text)})
+    write(base, address, text)
+    rate = base.reactions[0].rate
+    assert {"forward": rate.forward, "backward": rate.backward, "adsorption": rate.adsorption[0].constant}[unit[0]].k == unit[1]
+    assert turned == pytest.approx(conversion(base), rel=1e-9) and abs(turned - conversion(tank(FULL))) > 1e-5
+
+
+@pytest.mark.parametrize("k", ["2 L/(mol h)", "0.003 m3/(kmol s)", "1e-4 1/(mol/cm3)/min", "7 ft3/(lbmol h)"])
+def test_an_order_turned_there_and_back_leaves_k_alone(k):
+    law = FULL | {"forward": {"k": k}}
+    base = tank(law)
+    before = parse(k, addresses(base)["r.k"].dimension)
+    for order in ("1.7", "0", "2"):
+        write(base, "r.order.a", order)
+    assert parse(base.reactions[0].rate.forward.k, addresses(base)["r.k"].dimension) == pytest.approx(before, rel=1e-12)
 
 
 def test_terms_of_one_species_keep_what_each_is_typed_with():

@@ -24,11 +24,12 @@ from gulch.engine.phases import Stream
 from gulch.engine.project.couplings import names, open_streams, read_target, read_tie, readings
 from gulch.engine.project.ends import entering, leaving
 from gulch.engine.project.feeds import fraction_of
-from gulch.engine.project.inputs import RATE_NUMBERS, addresses, distinct, scope_of, twins, with_twins
+from gulch.engine.project.inputs import addresses, distinct, scope_of, twins, with_twins
 from gulch.engine.project.measures import counted
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
 from gulch.engine.project.places import WHOLE, About, Place
+from gulch.engine.project.rate_numbers import RATE_NUMBERS
 from gulch.engine.project.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED

@@ -7,48 +7,23 @@ One scheme serves knobs, scans, forms, checks and files: `R1.temperature`, `feed
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_value, value_of
+from gulch.engine.project.address import Address
 from gulch.engine.project.feeds import FEED_BASES, OTHER_MEASURE, measured_otherwise, total_dimension
 from gulch.engine.project.once import once
-from gulch.engine.project.places import About, Place
-from gulch.engine.project.reading import constant_unit, dimension_of_constant, strength_unit
+from gulch.engine.project.places import About
+from gulch.engine.project.rate_numbers import reaction_addresses, write_rate
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import PerReaction, Scope
 
 if TYPE_CHECKING:
-    from gulch.engine.document import NumberEntry, Project, RateEntry, ReactionEntry, StreamEntry
-
-
-class Address(NamedTuple):
-    """An input that can be read and written: its dimension, words for it, and bounds in SI.
-
-    text: as typed, or what is assumed in its place; None where there is neither. assumed: nobody typed it; context:
-    where the value comes from, in words, when it is taken from what enters.
-    """
-
-    address: str
-    dimension: str
-    label: str
-    low: float = -np.inf
-    high: float = np.inf
-    text: str | None = None
-    knob: bool = True  # may be turned
-    material: bool = True  # a temperature that material has
-    assumed: bool = False
-    context: str = ""
-    counted: bool = True  # among the assumed ones, if it is one
-    about: About = About.UNIT  # whose input it is: a feed's, a unit's, a reaction's or the project's own
-
-    @property
-    def place(self) -> Place:
-        """The Place at which messages about it stand."""
-        return Place.read(self.address, self.about)
+    from gulch.engine.document import NumberEntry, Project, StreamEntry
 
 
 def feed_addresses(project: Project, stream: StreamEntry) -> Iterator:
@@ -173,71 +148,6 @@ def unit_addresses(project: Project, unit: Any) -> Iterator:
             )
 
 
-def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator:
-    """Addresses of one reaction's numbers."""
-    if r.equilibrium and r.equilibrium.source == "constant":
-        label = f"Equilibrium constant of {r.id}"
-        yield Address(f"{r.id}.constant", "ratio", label, 1e-300, 1e300, r.equilibrium.value, about=About.REACTION)
-    if r.rate and r.rate.law == "power":
-        energy = r.rate.forward.energy
-        yield Address(
-            f"{r.id}.energy",
-            "molar energy",
-            f"Activation energy of {r.id}",
-            -1e9,
-            1e9,
-            energy or default_text("0 kJ/mol", "molar energy", project.display),
-            assumed=not energy,
-            about=About.REACTION,
-        )
-        yield from _rate_numbers(project, r)
-    if r.conversion and not r.conversion.polynomial:
-        label = f"Conversion of {r.conversion.key} by {r.id}"
-        yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
-
-
-RATE_NUMBERS = ("k", "energy", "back_k", "back_energy", "adsorption", "adsorption_heat")
-
-
-def _rate_numbers(project: Project, r: ReactionEntry) -> Iterator:
-    """Addresses of a rate law's constants: k of both directions, the energy of the reverse, adsorption constants and their heats.
-
-    A constant whose text does not fit its orders has none: the checks say what is wrong with it. Nor have those of a species
-    with several adsorption terms, which it does not tell apart.
-    """
-    e = r.rate
-    if e is None:
-        return
-    constants = [("k", f"Rate constant of {r.id}", e.forward, constant_unit(project, r, False))]
-    if e.reverse == "own" and e.backward is not None:
-        constants.append(("back_k", f"Rate constant of the reverse of {r.id}", e.backward, constant_unit(project, r, True)))
-        yield _heat(f"{r.id}.back_energy", f"Activation energy of the reverse of {r.id}", e.backward.energy, project)
-    named = [a.species for a in e.adsorption]
-    for a in e.adsorption:
-        if named.count(a.species) > 1:
-            continue
-        constants.append(
-            (f"adsorption.{a.species}", f"Adsorption constant of {a.species} in {r.id}", a.constant, _strength(e.basis, a.power))
-        )
-        yield _heat(f"{r.id}.adsorption_heat.{a.species}", f"Heat of adsorption of {a.species} in {r.id}", a.constant.energy, project)
-    for tail, label, entry, si in constants:
-        dimension = dimension_of_constant(entry.k, si) if si is not None else None
-        if dimension is not None:
-            yield Address(f"{r.id}.{tail}", dimension, label, 1e-300, 1e250, entry.k, about=About.REACTION)
-
-
-def _strength(basis: str, power: str) -> str | None:
-    try:
-        return strength_unit(basis, float(power))
-    except ValueError:
-        return None
-
-
-def _heat(address: str, label: str, text: str | None, project: Project) -> Address:
-    assumed = default_text("0 kJ/mol", "molar energy", project.display)
-    return Address(address, "molar energy", label, -1e9, 1e9, text or assumed, assumed=not text, counted=False, about=About.REACTION)
-
-
 def number_address(number: NumberEntry) -> Address:
     """The Address of a number of the project's own; bounds are those that its kind of quantity has by nature."""
     bounds = {"temperature": (1.0, np.inf), "pressure": (1.0, np.inf), "fraction": (0.0, 1.0)}
@@ -344,22 +254,6 @@ def as_given(project: Project, stream: StreamEntry, name: str, species: str, tex
     return key, measured_otherwise(text, other[1], dimension, entry, project.display, 10) or text
 
 
-def _write_rate(rate: RateEntry, tail: str, text: str) -> bool:
-    """Write one number of a rate law; whether it has such a one."""
-    name, _, species = tail.partition(".")
-    entry = rate.backward if name.startswith("back_") else rate.forward
-    if name.startswith("adsorption"):
-        entry = next((a.constant for a in rate.adsorption if a.species == species), None)
-    if entry is None or name not in RATE_NUMBERS:
-        return False
-    if name in ("energy", "back_energy", "adsorption_heat"):
-        entry.energy = text
-        entry.meant = False
-    else:
-        entry.k = text
-    return True
-
-
 def write(project: Project, address: str, text: str) -> None:
     """Write document text at an input address; the project is changed in place.
 
@@ -398,6 +292,6 @@ def write(project: Project, address: str, text: str) -> None:
     if number is not None and name == "value":
         number.value = text
         return
-    if reaction is not None and reaction.rate is not None and _write_rate(reaction.rate, address.split(".", 1)[1], text):
+    if reaction is not None and reaction.rate is not None and write_rate(project, reaction, address.split(".", 1)[1], text):
         return
     raise KeyError(address)

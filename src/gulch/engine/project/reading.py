@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine import formulas
+from gulch.engine.chemistry.constant_units import counted_in
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
 from gulch.engine.chemistry.equations import EquationError, resolve_equation
 from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, rate_unit, read_rate_constant
@@ -131,22 +133,23 @@ def rate_of(entry: ReactionEntry, project: Project, nu: np.ndarray, values: dict
     if e.law == "formula":
         return RateLaw(per=e.per, program=rate_formula(e, species).instructions)
     of_run = values or {}
-    forward = orders_of(e.orders, species, np.maximum(-nu, 0.0), entry.id)
-    constant = rate_constant_of(e.forward, e.basis, e.per, float(forward.sum()), of_run.get("energy"), of_run.get("k"))
+    forward, constant = _side(entry, e.forward, e.orders, species, -nu, of_run, "")
     back = backward = None
     if e.reverse == "own":
         if e.backward is None:
             raise QuantityError("The reverse reaction has no rate constant: type it, or take the reverse from equilibrium.")
-        backward = orders_of(e.reverse_orders, species, np.maximum(nu, 0.0), entry.id)
-        energy, k = of_run.get("back_energy"), of_run.get("back_k")
-        back = rate_constant_of(e.backward, e.basis, e.per, float(backward.sum()), energy, k)
+        backward, back = _side(entry, e.backward, e.reverse_orders, species, nu, of_run, "back_")
     adsorption = []
     for a in e.adsorption:
         if a.species not in species:
             raise QuantityError(f"The rate law names {a.species or '–'}, which is not a species of the project.")
-        power = number(a.power, "the power")
+        typed = number(a.power, "the power")
+        power = of_run.get(f"adsorption_power.{a.species}", typed)
         of_it = [of_run.get(f"{name}.{a.species}") for name in ("adsorption_heat", "adsorption")]
-        adsorption.append((species.index(a.species), strength_of(a.constant, strength_unit(e.basis, power), *of_it), power))
+        strength = strength_of(a.constant, strength_unit(e.basis, typed), *of_it)
+        if power != typed:
+            strength = replace(strength, ln_k=strength.ln_k + (typed - power) * _ln_quantity(a.constant.k, e.basis, None, typed))
+        adsorption.append((species.index(a.species), strength, power))
     return RateLaw(
         e.basis,
         e.per,
@@ -156,8 +159,37 @@ def rate_of(entry: ReactionEntry, project: Project, nu: np.ndarray, values: dict
         back,
         backward,
         tuple(adsorption),
-        number(e.exponent, "the exponent m"),
+        of_run.get("exponent", number(e.exponent, "the exponent m")),
     )
+
+
+def _side(
+    entry: ReactionEntry, k: RateConstantEntry, typed: dict, species: list[str], used: np.ndarray, of_run: dict[str, float], before: str
+) -> tuple[np.ndarray, RateConstant]:
+    """(orders, shape (n,), constant) of one direction. used: coefficients of what it uses up, above zero; before: of its numbers' names.
+
+    An order that a run turns leaves k as it is at 1 of the unit in which it was typed. Raises QuantityError.
+    """
+    e = entry.rate
+    assert e is not None
+    orders = orders_of(typed, species, np.maximum(used, 0.0), entry.id)
+    total = float(orders.sum())
+    of_it = [of_run.get(before + name) for name in ("energy", "k", "power")]
+    constant = rate_constant_of(k, e.basis, e.per, total, *of_it)
+    turned = {name.removeprefix(f"{before}order."): v for name, v in of_run.items() if name.startswith(f"{before}order.")}
+    if not turned:
+        return orders, constant
+    now = orders.copy()
+    for name, value in turned.items():
+        now[species.index(name)] = value
+    if now.sum() != total:
+        constant = replace(constant, ln_k=constant.ln_k - (now.sum() - total) * _ln_quantity(k.k, e.basis, e.per, total))
+    return now, constant
+
+
+def _ln_quantity(text: str, basis: str, per: str | None, order: float) -> float:
+    """ln of the SI value of 1 of the concentration or pressure unit that a typed constant counts in."""
+    return float(np.log(counted_in(split_text(text)[1], basis, per, order).si))
 
 
 def rate_formula(entry: RateEntry, species: list[str]) -> Formula:
@@ -224,13 +256,19 @@ def dimension_of_constant(text: str, si: str) -> str | None:
 
 
 def rate_constant_of(
-    entry: RateConstantEntry, basis: str, per: str, order: float, energy: float | None = None, k: float | None = None
+    entry: RateConstantEntry,
+    basis: str,
+    per: str,
+    order: float,
+    energy: float | None = None,
+    k: float | None = None,
+    power: float | None = None,
 ) -> RateConstant:
-    """RateConstant of a typed k; energy [J/mol] and k [SI], where given, take the place of what is typed. Raises QuantityError."""
-    return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order) if k is None else k, energy)
+    """RateConstant of a typed k; energy [J/mol], k [SI] and power of T, where given, replace what is typed. Raises QuantityError."""
+    return _rate_constant(entry, read_rate_constant(entry.k, basis, per, order) if k is None else k, energy, power)
 
 
-def strength_of(entry: RateConstantEntry, si: str, heat: float | None = None, K: float | None = None) -> RateConstant | None:
+def strength_of(entry: RateConstantEntry, si: str, heat: float | None = None, K: float | None = None) -> RateConstant:
     """RateConstant of an adsorption constant: K = K0 exp(-H/(R T)), H negative where heat is released; heat and K as in
     `rate_constant_of`. Raises QuantityError."""
     if K is not None:
@@ -246,10 +284,11 @@ def strength_of(entry: RateConstantEntry, si: str, heat: float | None = None, K:
     return _rate_constant(entry, value * factor, heat)
 
 
-def _rate_constant(entry: RateConstantEntry, k: float, energy: Any) -> RateConstant:
+def _rate_constant(entry: RateConstantEntry, k: float, energy: float | None, power: float | None = None) -> RateConstant:
     if energy is None:
         energy = parse(entry.energy, "molar energy") if entry.energy else 0.0
-    power = number(entry.power, "the power of T")
+    if power is None:
+        power = number(entry.power, "the power of T")
     ln_k = float(np.log(k))
     if entry.at:
         T = parse(entry.at, "temperature")

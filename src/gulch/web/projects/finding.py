@@ -90,10 +90,20 @@ def results(document: Project) -> list[tuple]:
 RATE_FIELDS = {
     "k": "rate-forward.k",
     "energy": "rate-forward.energy",
+    "power": "rate-forward.power",
+    "exponent": "rate-exponent",
     "back_k": "rate-backward.k",
     "back_energy": "rate-backward.energy",
 }
+ORDER_FIELDS = {"order": "order-", "back_order": "back-order-"}  # before a species
 KNOWN = {"commands": commands, "names": names, "inputs": inputs, "results": results}
+
+
+def _field_of(address: str) -> str:
+    """The control in which an input is typed."""
+    tail = address.partition(".")[2]
+    name, _, species = tail.partition(".")
+    return f"{ORDER_FIELDS[name]}{species}" if name in ORDER_FIELDS else RATE_FIELDS.get(tail, f"f-{address}")
 
 
 def found(document: Project, query: str) -> list:
@@ -265,7 +275,7 @@ class _Finder:
             stage = "chemistry" if a.about is About.REACTION else "process"
             select = f"knob:{knob.id}" if knob else owner
             text = f": {a.text}{' (assumed)' if a.assumed else ''}" if a.text else ""
-            field = f"knob-value-{knob.id}" if knob else RATE_FIELDS.get(address.partition(".")[2], f"f-{address}")
+            field = f"knob-value-{knob.id}" if knob else _field_of(address)
             rows.append({"words": f"{'Knob' if knob else 'Input'} {words}{text}", "url": f"../{stage}/?select={select}", "field": field})
         for address, words in matching(query, self.result_entries()):
             gauge, owner = self.gauges.get(address), address.split(".")[0]
