@@ -63,6 +63,8 @@ def _dimensions() -> dict[str, Dimension]:
         ("rate", "mol/m**3/s", "mol/(m3 s)", "kmol/(m3 h)", "lbmol/(ft3 h)"),
         ("rate per mass", "mol/kg/s", "mol/(kg s)", "kmol/(kg h)", "lbmol/(lb h)"),
         ("space velocity", "1/s", "1/h", "1/s"),
+        ("mass over flow", "kg*s/mol", "kg h/kmol", "g h/mol", "kg s/mol", "lb h/lbmol"),
+        ("volume over flow", "m**3*s/mol", "m3 h/kmol", "L s/mol", "L min/mol", "ft3 h/lbmol"),
         ("money rate", "1/s", "1/hr", "1/d"),
         ("density", "kg/m**3", "kg/m3", "g/cm3", "lb/ft3"),
         ("voltage", "V", "V", "mV", "kV"),
@@ -319,6 +321,8 @@ _METRIC = {
     "rate": "kmol/(m3 h)",
     "rate per mass": "kmol/(kg h)",
     "space velocity": "1/h",
+    "mass over flow": "kg h/kmol",
+    "volume over flow": "m3 h/kmol",
     "money rate": "1/hr",
     "voltage": "V",
     "current": "kA",
@@ -349,6 +353,8 @@ _US = _METRIC | {
     "viscosity": "cP",
     "rate": "lbmol/(ft3 h)",
     "rate per mass": "lbmol/(lb h)",
+    "mass over flow": "lb h/lbmol",
+    "volume over flow": "ft3 h/lbmol",
 }
 _SI = _METRIC | {
     "temperature": "K",
@@ -368,6 +374,8 @@ _SI = _METRIC | {
     "rate": "mol/(m3 s)",
     "rate per mass": "mol/(kg s)",
     "space velocity": "1/s",
+    "mass over flow": "kg s/mol",
+    "volume over flow": "L s/mol",
 }
 
 

@@ -38,6 +38,8 @@ class Thing(Enum):
     SCAN = "scan"
     SEARCH = "search"
     VARIANT = "variant"
+    SHEET = "measurements"
+    FIT = "fit"
 
 
 class OnLoss(Enum):

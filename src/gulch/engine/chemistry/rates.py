@@ -154,7 +154,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
     ways, numbers = np.zeros((m, 8), np.int64), np.zeros((m, 12))
     nu, forward, backward = np.zeros((m, n)), np.zeros((m, n)), np.zeros((m, n))
     adsorption, table = np.zeros((m, max(deepest, 1), 5)), np.ones((m, 2, max(points, 1)))
-    programs = np.zeros((m, max(longest, 1), 2))
+    programs = np.zeros((m, max(longest, 1), 3))
     per = np.zeros(m, np.int64)
     for r, (reaction, constant) in enumerate(zip(reactions, constants, strict=True)):
         law = reaction.rate

@@ -19,6 +19,7 @@ from gulch.engine.document.chemistry import (
     SpeciesData,
     SpeciesEntry,
 )
+from gulch.engine.document.measured import ColumnEntry, FitEntry, FoundEntry, RivalEntry, SheetEntry
 from gulch.engine.document.pages import LedgerEntry, NotebookEntry, PieceEntry, StripEntry, VariantEdit, VariantEntry
 from gulch.engine.document.parts import (
     FORMAT,
@@ -69,6 +70,11 @@ from gulch.engine.document.studies import (
 from gulch.engine.document.units import TYPES, UNIT_MODELS, AnyUnit, assumed_choices, choices_of, default_text, set_value, value_of
 
 __all__ = [
+    "SheetEntry",
+    "RivalEntry",
+    "FoundEntry",
+    "FitEntry",
+    "ColumnEntry",
     "AdsorptionEntry",
     "AnyUnit",
     "Bare",

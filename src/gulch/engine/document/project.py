@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator
 
 from gulch.engine.document.chemistry import PhaseModelEntry, ReactionEntry, SetEntry, SpeciesEntry
+from gulch.engine.document.measured import FitEntry, SheetEntry
 from gulch.engine.document.pages import LedgerEntry, NotebookEntry, StripEntry, VariantEntry
 from gulch.engine.document.parts import Part, Quantity
 from gulch.engine.document.process import ClosingEntry, GaugeEntry, KnobEntry, NumberEntry, StreamEntry, TargetEntry, TearEntry, TieEntry
@@ -36,6 +37,8 @@ class Project(Part):
     reactions_at: Quantity = Field("25 degC", description="temperature at which the reactions' properties are shown")
     measures: MeasuresEntry | None = None
     reaction_sets: list[SetEntry] = Field([], max_length=100)
+    measurements: list[SheetEntry] = Field([], max_length=40, description="what was measured, a sheet an experiment")
+    fits: list[FitEntry] = Field([], max_length=20)
     streams: list[StreamEntry] = Field([], max_length=600)
     units: list[AnyUnit] = Field([], max_length=300)
     numbers: list[NumberEntry] = Field([], max_length=60, description="numbers of the project's own, for formulas")
@@ -121,6 +124,14 @@ class Project(Part):
     def search(self, id_: str) -> SearchEntry | None:
         """The search of that id, or None."""
         return next((s for s in self.searches if s.id == id_), None)
+
+    def sheet(self, id_: str) -> SheetEntry | None:
+        """The measurements of that id, or None."""
+        return next((s for s in self.measurements if s.id == id_), None)
+
+    def fit(self, id_: str) -> FitEntry | None:
+        """The fit of that id, or None."""
+        return next((f for f in self.fits if f.id == id_), None)
 
     def entries(self) -> list:
         """(id, cas, shown name, user data) of each species, as the equation reader wants them."""

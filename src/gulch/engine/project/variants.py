@@ -29,6 +29,8 @@ SHARED = (
     "working",
     "sizing",
     "prices",
+    "measurements",
+    "fits",
     "bare_shares",
     "notebook",
     "strip",

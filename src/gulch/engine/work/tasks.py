@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 # parts of a document that no figure of the process hangs on
 BESIDE = (
     *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads"),
-    *("ledger", "notebook", "strip"),
+    *("ledger", "notebook", "strip", "measurements", "fits"),
 )
 YOUNG = ("numbers", "own_units")  # parts that older documents do not have: empty they change no name of older answers
 KEPT_PLANS = 12

@@ -5,7 +5,7 @@ Matrices of shape (n, n), right sides of shape (n,); the answer takes the right 
 
 from __future__ import annotations
 
-from gulch.engine.compiling import Matrix, Vector, chapter
+from gulch.engine.compiling import Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 
 kernel = chapter(__name__)
@@ -63,3 +63,43 @@ def eliminate(M: Matrix, right: Vector) -> Vector:
             right[c] -= M[c, k] * right[k]
         right[c] /= M[c, c]
     return right
+
+
+@kernel
+def factor(M: Matrix, order: Places) -> bool:
+    """Factors L and U of M in its place, rows exchanged as `order` tells; returns False where a pivot vanishes."""
+    n = order.size
+    for c in range(n):
+        at = c
+        for r in range(c + 1, n):
+            if abs(M[r, c]) > abs(M[at, c]):
+                at = r
+        order[c] = at
+        if at != c:
+            for k in range(n):
+                M[c, k], M[at, k] = M[at, k], M[c, k]
+        if not abs(M[c, c]) > 1e-290:
+            return False
+        for r in range(c + 1, n):
+            M[r, c] /= M[c, c]
+            if M[r, c] != 0.0:
+                for k in range(c + 1, n):
+                    M[r, k] -= M[r, c] * M[c, k]
+    return True
+
+
+@kernel
+def substitute(M: Matrix, order: Places, right: Vector) -> None:
+    """Solve with the factors that `factor` left."""
+    n = order.size
+    for c in range(n):
+        at = order[c]
+        if at != c:
+            right[c], right[at] = right[at], right[c]
+    for r in range(1, n):
+        for k in range(r):
+            right[r] -= M[r, k] * right[k]
+    for r in range(n - 1, -1, -1):
+        for k in range(r + 1, n):
+            right[r] -= M[r, k] * right[k]
+        right[r] /= M[r, r]

@@ -49,6 +49,8 @@ def forget(project: Project) -> None:
             Thing.SCAN: project.scans,
             Thing.SEARCH: project.searches,
             Thing.VARIANT: project.variants,
+            Thing.SHEET: project.measurements,
+            Thing.FIT: project.fits,
         }
         after = followed(Project, before, Forgetting({t: {x.id for x in entries} for t, entries in alive.items()}))
         if after == before:
