@@ -20,6 +20,7 @@ NAMES = (
     "juniper_flats_acid",
     "juniper_flats_cyclohexane",
     "juniper_flats_ester",
+    "juniper_flats_measurements",
 )
 
 

@@ -34,12 +34,19 @@ class CountedIn(NamedTuple):
             return self.rate
         if self.quantity == f"{self.amount}/{self.space}" and order in (1.0, 2.0):
             return f"1/{self.time}" if order == 1.0 else f"{self.space}/({self.amount} {self.time})"
+        amount, apart, volume = self.quantity.partition("/")
+        if apart and amount == self.amount and order in (1.0, 2.0):  # the rate by mass of catalyst
+            return f"{volume}/({self.space} {self.time})" if order == 1.0 else f"{volume}^2/({amount} {self.space} {self.time})"
         quantity = f"({self.quantity})" if "/" in self.quantity else self.quantity
         return f"{self.rate}/{quantity}" + ("" if order == 1.0 else f"^{order:.6g}")
 
     def of_strength(self, power: float) -> str:
         """The unit of an adsorption constant of a power."""
-        return f"1/({self.quantity})^{power:.6g}" if self.quantity and power else ""
+        if not self.quantity or not power:
+            return ""
+        if power == 1.0:
+            return "/".join(reversed(self.quantity.split("/"))) if "/" in self.quantity else f"1/{self.quantity}"
+        return f"1/({self.quantity})^{power:.6g}"
 
 
 @lru_cache(maxsize=1024)

@@ -163,7 +163,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
         numbers[r, k.N_EXPONENT] = law.exponent
         if law.program:
             ways[r, k.W_LAW], ways[r, k.W_PROGRAM] = k.FORMULA, len(law.program)
-            programs[r, : len(law.program)] = [(_OPS[name], argument) for name, argument in law.program]
+            programs[r, : len(law.program), :2] = [(_OPS[name], argument) for name, argument in law.program]
             continue
         ways[r, k.W_BASIS] = RATE_BASES[law.basis][1]
         numbers[r, [k.N_LN_K, k.N_E, k.N_POWER]] = law.constant.packed

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.fitting.fit import FitTrouble, Search, bounds_of, fitted
-from gulch.engine.fitting.judged import Judged, judged
+from gulch.engine.fitting.judged import Judged, judged, off_by
 from gulch.engine.fitting.profiles import profiles
 from gulch.engine.measured import WHAT, SheetTrouble
 from gulch.engine.settle import UNWATCHED
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from gulch.engine.fitting.profiles import Profile
     from gulch.engine.settle import Watch
 
+UNBOUNDED = math.log(1e3)  # of ln k: an end that is further off than this factor is none
 CURVE = 41  # points of a curve through readings
 
 
@@ -169,6 +170,10 @@ def _answer(project: Project, least: Least, found: list[Profile], judged_: Judge
         profile = found[i] if found else None
         half = least.quantile * sigma[i]
         ends = [None if end is None else n.shown(end) for end in ((profile.low, profile.high) if profile is not None else (None, None))]
+        if profile is not None and profile.low is None and n.kind == "adsorption":
+            ends[0] = 0.0
+        if n.logarithmic:
+            ends = [None if end is None or abs(math.log(end / n.shown(least.phi[i]))) > UNBOUNDED else end for end in ends]
         curve = [] if profile is None else [(n.shown(v), t) for v, t in profile.curve]
         linear = (n.shown(least.phi[i] - half), n.shown(least.phi[i] + half))
         row = Found(
@@ -232,7 +237,7 @@ def _digits(value: float, half: float) -> str:
 
 def _points(least: Least) -> list[Point]:
     leverage = least.leverage()
-    off = least.residuals / np.sqrt(least.variance * np.maximum(1.0 - leverage, 1e-6))
+    off = off_by(least)
     out = []
     for i, r in enumerate(least.predicted.readings):
         run = least.predicted.runs[r.run]

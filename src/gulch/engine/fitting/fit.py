@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.chemistry.kernels.rates import PER_CATALYST
 from gulch.engine.fitting.errors import Errors
 from gulch.engine.fitting.laws import TYPICAL_ENERGY, FitTrouble, Laws
 from gulch.engine.fitting.predicted import Predicted
@@ -128,7 +129,8 @@ def prepared(project: Project, entry: FitEntry, rival: RivalEntry | None = None)
     laws: dict[str, RateEntry] = rival.laws if rival is not None else {}
     readings = sum(len(r.readings) for r in runs)
     cold = sum(len(r.readings) / r.T for r in runs) / readings
-    predicted = Predicted(runs, Laws(project, reactions, free, 1.0 / cold, laws), model)
+    T = round(1.0 / cold - 273.15) + 273.15
+    predicted = Predicted(runs, Laws(project, reactions, free, T, laws), model)
     if readings <= len(free):
         raise FitTrouble(
             f"{readings} reading{'s' if readings > 1 else ''} cannot find {len(free)} number{'s' if len(free) > 1 else ''}: measure more, "
@@ -139,8 +141,6 @@ def prepared(project: Project, entry: FitEntry, rival: RivalEntry | None = None)
 
 
 def _bulk_known(predicted: Predicted) -> None:
-    from gulch.engine.chemistry.kernels.rates import PER_CATALYST
-
     for run in predicted.runs:
         if run.kind not in ("constants", "differential") and np.any(predicted.laws.per == PER_CATALYST) and not run.vessel.shares[2] > 0.0:
             raise FitTrouble(
@@ -203,7 +203,7 @@ class Search:
             phi[free] = part
             return phi
 
-        begin = np.clip(start, self.low + 1e-9 * (self.high - self.low), self.high - 1e-9 * (self.high - self.low))[free]
+        begin = np.clip(start, self.low, self.high)[free]
         found = scipy.optimize.least_squares(
             lambda part: self.at(whole(part))[0],
             begin,
@@ -237,7 +237,10 @@ def fitted(
 def searched(
     predicted: Predicted, errors: Errors, low: np.ndarray, high: np.ndarray, sigma: np.ndarray | None = None, watch: Watch = UNWATCHED
 ) -> Least:
-    """The best of several starts, with errors of unknown size taken from the scatter."""
+    """The best of several starts, with errors of unknown size taken from the scatter.
+
+    sigma: shape (N,), where it is known; low, high: bounds of phi, shape (p,). Raises FitTrouble where nothing can be followed.
+    """
     given = sigma is not None
     sigma = errors.sigma() if sigma is None else sigma
     search = Search(predicted, sigma, low, high, watch)
@@ -289,11 +292,12 @@ def starts(search: Search) -> list[np.ndarray]:
             looked = _best_of(search, looked, [i], looked[i] + np.linspace(-6.0, 6.0, 9))
         for i, n in enumerate(laws.numbers):
             if n.kind == "adsorption":
-                looked = _best_of(search, looked, [i], looked[i] + np.linspace(-6.0, 6.0, 7))
+                looked = _best_of(search, looked, [i], looked[i] * np.exp(np.linspace(-6.0, 6.0, 7)))
         found.append(looked)
     sampler = scipy.stats.qmc.Sobol(inside.size, seed=7)
     spread = np.array([2.5 if n.logarithmic else 2.5e4 if "energy" in n.kind or "heat" in n.kind else 0.8 for n in laws.numbers])
     around = found[-1]
+    spread = np.where([n.kind == "adsorption" for n in laws.numbers], 0.95 * np.abs(around), spread)
     found += [np.clip(around + spread * (2.0 * u - 1.0), low, high) for u in sampler.random(8)]
     costs = [search.cost(phi) for phi in found]
     first = found[: 2 if constants else 1]

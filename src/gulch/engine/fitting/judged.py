@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from gulch.engine.fitting.profiles import Profile
 
 CORRELATED = 0.95
-ODD = 3.5  # standard deviations of a residual that is asked about
 UNLIKELY = 0.01
 
 
@@ -37,7 +36,7 @@ class Judged:
 
 
 def judged(project: Project, least: Least, found: list[Profile], unseen: list[int], bounds: tuple[np.ndarray, np.ndarray]) -> Judged:
-    """The Judged of a fit."""
+    """The Judged of a fit. unseen: positions of numbers; bounds: lowest and highest phi, shape (p,) each."""
     out = Judged(
         unseen=unseen, lack=lack_of_fit(least), aicc=aicc(least.S, least.predicted.values.size, least.phi.size, least.errors.known)
     )
@@ -112,7 +111,7 @@ def _at_bounds(least: Least, bounds: tuple[np.ndarray, np.ndarray]) -> list[str]
     out = []
     for n, phi, low, high in zip(least.laws.numbers, least.phi, *bounds, strict=True):
         for end, word in ((low, "lowest"), (high, "highest")):
-            if abs(phi - end) < 1e-6 * max(high - low, 1e-12):
+            if abs(phi - end) < 1e-9 * max(abs(end), 1.0) and n.kind != "adsorption":
                 out.append(
                     f"{n.symbol} stands at its {word} value, {n.shown(end):.4g} {n.unit}".strip() + ": the data would have it beyond."
                 )
@@ -150,6 +149,10 @@ def _chance(p: float) -> str:
 def _open(numbers: list[Number], found: list[Profile]) -> list[str]:
     out = []
     for n, p in zip(numbers, found, strict=False):
+        if p.low is None and n.kind == "adsorption":
+            out.append(f"{n.symbol} may as well be zero: these data do not show that it is adsorbed.")
+            if p.high is not None:
+                continue
         if p.low is None or p.high is None:
             side = "neither end" if p.low is None and p.high is None else "no lower end" if p.low is None else "no upper end"
             out.append(
@@ -219,12 +222,22 @@ def _uneven(least: Least) -> list[str]:
     return out
 
 
+def off_by(least: Least) -> np.ndarray:
+    """How far each reading is off, in standard deviations of what it would be if it did not count itself, shape (N,)."""
+    r = least.residuals / np.sqrt(least.variance * np.maximum(1.0 - least.leverage(), 1e-6))
+    if least.errors.known or least.freedom < 2:
+        return r
+    return r * np.sqrt((least.freedom - 1) / np.maximum(least.freedom - r**2, 1e-9))
+
+
 def _odd(least: Least) -> list[str]:
-    leverage = least.leverage()
-    off = least.residuals / np.sqrt(least.variance * np.maximum(1.0 - leverage, 1e-6))
+    """Readings that are further off than one among so many is by chance."""
+    off, leverage = off_by(least), least.leverage()
+    spread = scipy.stats.norm if least.errors.known else scipy.stats.t(max(least.freedom - 1, 1))
+    odd = float(spread.isf(0.5 * UNLIKELY / off.size))
     out = []
     for i in np.argsort(-np.abs(off))[:2]:
-        if abs(off[i]) > ODD and leverage[i] < 0.999:
+        if abs(off[i]) > odd and leverage[i] < 0.999:
             r = least.predicted.readings[i]
             run = least.predicted.runs[r.run]
             out.append(

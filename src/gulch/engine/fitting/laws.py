@@ -3,7 +3,7 @@
 A k is sought by its logarithm, at a temperature amid the data and at 1 of the concentration (pressure) unit in which it is typed, so that
 neither its activation energy nor its orders are correlated with it for nothing.
 
-Notation: phi: the numbers sought, shape (p,): ln k, ln K, else the value in SI.
+Notation: phi: the numbers sought, shape (p,): ln k, else the value in SI; an adsorption constant may be zero, and so is sought itself.
 """
 
 from __future__ import annotations
@@ -33,6 +33,7 @@ SEEKABLE = ("k", "energy", "power", "order", "back_k", "back_energy", "back_powe
 _CODES = {"k": sl.LN_K, "energy": sl.ENERGY, "power": sl.POWER_OF_T, "order": sl.ORDER, "adsorption": sl.LN_STRENGTH,
           "adsorption_heat": sl.HEAT, "adsorption_power": sl.STRENGTH_POWER, "exponent": sl.EXPONENT,
           "back_k": sl.LN_KR, "back_energy": sl.ENERGY_R, "back_power": sl.POWER_R, "back_order": sl.ORDER_R}  # fmt: skip
+NOTHING = 1e-200  # of an adsorption constant, which may be none
 TYPICAL_ENERGY = 60e3  # J/mol, where nobody typed one
 
 
@@ -59,7 +60,7 @@ class Number:
     @property
     def logarithmic(self) -> bool:
         """Whether phi is its logarithm."""
-        return self.kind in ("k", "back_k", "adsorption")
+        return self.kind in ("k", "back_k")
 
     def shown(self, phi: float) -> float:
         """Its value in its unit."""
@@ -190,7 +191,7 @@ class Laws:
             return Number(address, kind, f"ΔH({item}){of}", "kJ/mol", 1e3, r, at, -4e5, 4e5, pivot)
         if kind == "adsorption_power":
             return Number(address, kind, f"power of {item} below{of}", "", 1.0, r, at, 0.1, 4.0, math.log(counted.si))
-        return Number(address, kind, f"K({item}){of}", counted.of_strength(power), counted.si**-power, r, at, -300.0, 300.0)
+        return Number(address, kind, f"K({item}){of}", counted.of_strength(power), counted.si**-power, r, at, 0.0, 1e12)
 
     @staticmethod
     def _pivot_of(entry: RateConstantEntry) -> float:
@@ -208,7 +209,7 @@ class Laws:
         if base.startswith("adsorption"):
             _, strength, power = law.adsorption[n.of]
             if base == "adsorption":
-                return strength.ln_k - strength.energy / (R * self.T) + strength.power * math.log(self.T)
+                return math.exp(strength.ln_k - strength.energy / (R * self.T) + strength.power * math.log(self.T))
             return strength.energy if base == "adsorption_heat" else power
         constant, orders = (law.back, law.backward) if back else (law.constant, law.forward)
         assert constant is not None and orders is not None
@@ -221,6 +222,13 @@ class Laws:
         side = self.sides[n.reaction, back]
         assert side is not None
         return constant.ln_k - constant.energy / (R * self.T) + constant.power * math.log(self.T) + orders.sum() * side.ln_quantity
+
+    def turned(self, phi: np.ndarray, slopes: np.ndarray) -> np.ndarray:
+        """Slopes with phi, of those that vessels give, which for an adsorption constant are with its logarithm; shape (N, p)."""
+        for i, n in enumerate(self.numbers):
+            if n.kind == "adsorption":
+                slopes[:, i] /= max(phi[i], NOTHING)
+        return slopes
 
     def packed(self, phi: np.ndarray) -> Rates:
         """The packed laws with the numbers sought at phi."""
@@ -261,14 +269,14 @@ class Laws:
         return np.array([ln_k + new_e / self.T - new_power * math.log(self.T) - order * ln_q, new_e, new_power])
 
     def _strength(self, r: int, j: int, given: dict[tuple, float], adsorption: np.ndarray) -> None:
-        ln_k, heat = (given.get((r, kind, j)) for kind in ("adsorption", "adsorption_heat"))
+        K, heat = (given.get((r, kind, j)) for kind in ("adsorption", "adsorption_heat"))
         _, ln_0, e, power, exponent = self.rates.adsorption[r, j]
         law = self.entries[r].rate
         new_e = e if heat is None else heat / R
-        if ln_k is None:
+        if K is None:
             ln_0 += (new_e - e) * (self._pivot_of(law.adsorption[j].constant) if law else 0.0)
         else:
-            ln_0 = ln_k + new_e / self.T - power * math.log(self.T)
+            ln_0 = math.log(max(K, NOTHING)) + new_e / self.T - power * math.log(self.T)
         turned = given.get((r, "adsorption_power", j))
         if turned is not None and law is not None:
             counted = counted_in(split_text(law.adsorption[j].constant.k)[1], law.basis, None, exponent)

@@ -14,7 +14,7 @@ import numpy as np
 
 from gulch.engine.fitting.predicted import Predicted
 from gulch.engine.measured import WHAT, Reading
-from gulch.engine.quantities import show
+from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 
 READ = 6  # readings along a run that is proposed
 BEYOND = 20.0  # K, how far above and below the temperatures measured a run may be
-AMOUNTS = (0.5, 1.0, 2.0)  # times what was charged, of each species that is used
-MOST = 400  # runs that are looked at
+AMOUNTS = (0.5, 1.0, 2.0, 5.0)  # times what was charged, of each species that is used
+MOST = 240  # runs that are looked at
 COLDEST, HOTTEST = 200.0, 2000.0
 
 
@@ -42,7 +42,7 @@ def candidates(least: Least) -> list[tuple[Run, float, tuple[float, ...]]]:
     """(run, T [K], factors of what is charged) within reach of what was measured: hotter and colder, with more and less of what reacts."""
     found, seen = [], set()
     runs = least.predicted.runs
-    temperatures = sorted({round(r.T, 1) for r in runs})
+    temperatures = sorted({round(r.T, 2) for r in runs})
     lowest, highest = max(temperatures[0] - BEYOND, COLDEST), min(temperatures[-1] + BEYOND, HOTTEST)
     looked = sorted({lowest, highest, *(temperatures if len(temperatures) < 4 else (temperatures[0], temperatures[-1]))})
     for run in runs:
@@ -145,13 +145,19 @@ def parting(project: Project, names: list[str], fits: list[Least]) -> Proposal |
 
 def _shown(project: Project, what: str, value: float) -> str:
     dimension = WHAT[what].dimension
-    return show(value, dimension, project.display) if dimension else f"{value:.4g}"
+    return _short(project, value, dimension) if dimension else f"{value:.3g}"
+
+
+def _short(project: Project, value: float, dimension: str) -> str:
+    """A quantity to three digits, as one would set it."""
+    unit = DISPLAY_SETS[project.display].unit(dimension)
+    return f"{to_unit(value, unit, dimension):.3g} {pretty_unit(unit)}".strip()
 
 
 def _when(project: Project, run: Run, point: int) -> str:
     if not run.along:
         return ""
-    return f" at {WHAT[run.along].symbol} {show(float(run.points[point]), WHAT[run.along].dimension, project.display)}"
+    return f" at {WHAT[run.along].symbol} {_short(project, float(run.points[point]), WHAT[run.along].dimension)}"
 
 
 def _words(project: Project, least: Least, run: Run) -> str:
@@ -160,10 +166,8 @@ def _words(project: Project, least: Least, run: Run) -> str:
     charged = []
     for i in np.flatnonzero(n0 > 0.0):
         if run.kind in ("batch-volume", "differential") or vessel.kind == 0:
-            charged.append(f"{show(float(n0[i] / vessel.volume), 'molar concentration', project.display)} {least.laws.species[i]}")
+            charged.append(f"{_short(project, float(n0[i] / vessel.volume), 'molar concentration')} {least.laws.species[i]}")
         else:
-            charged.append(f"{show(float(n0[i] / n0.sum()), 'fraction', project.display)} {least.laws.species[i]}")
-    up_to = (
-        f", up to {WHAT[run.along].symbol} {show(float(run.points[-1]), WHAT[run.along].dimension, project.display)}" if run.along else ""
-    )
-    return f"a run at {show(run.T, 'temperature', project.display)} with {', '.join(charged[:4])}{up_to}"
+            charged.append(f"{_short(project, float(n0[i] / n0.sum()), 'fraction')} {least.laws.species[i]}")
+    up_to = f", up to{_when(project, run, -1).removeprefix(' at')}" if run.along else ""
+    return f"a run at {_short(project, run.T, 'temperature')} with {', '.join(charged[:4])}{up_to}"

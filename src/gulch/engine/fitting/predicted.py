@@ -68,7 +68,7 @@ class Predicted:
                 xi, slopes = self._extents(i, run, laws, want)
                 if xi is not None:
                     self._read(run, self.groups[i], laws, xi, slopes, out, J)
-        return out, J
+        return out, self.laws.turned(phi, J)
 
     def along(self, run: Run, phi: np.ndarray, points: np.ndarray, what: str, species: int) -> np.ndarray:
         """What a response reads at other points of a run [SI], shape (j,)."""

@@ -96,12 +96,12 @@ def _next(inner: tuple[float, float], outer: tuple[float, float] | None, wanted:
     if outer is None:
         grown = wanted / inner[1] if inner[1] > 0.0 else 4.0
         return inner[0] * min(max(grown, 1.02), 4.0) if inner[0] > 0.0 else wanted
-    slope = (outer[1] - inner[1]) / (outer[0] - inner[0])
-    guess = inner[0] + (wanted - inner[1]) / slope if slope > 0.0 else 0.5 * (inner[0] + outer[0])
     width = outer[0] - inner[0]
+    slope = (outer[1] - inner[1]) / width if width > 0.0 else 0.0
+    guess = inner[0] + (wanted - inner[1]) / slope if slope > 0.0 else 0.5 * (inner[0] + outer[0])
     return min(max(guess, inner[0] + 0.02 * width), outer[0] - 0.02 * width)
 
 
 def profiles(least: Least, low: np.ndarray, high: np.ndarray, watch: Watch = UNWATCHED) -> list[Profile]:
-    """The Profile of each number."""
+    """The Profile of each number. low, high: bounds of phi, shape (p,)."""
     return [profile(least, i, low, high, watch) for i in range(least.phi.size)]

@@ -64,6 +64,8 @@ def runs_of(project: Project, sheet: SheetEntry, model: PhaseModel, first: int =
         raise SheetTrouble(f"{sheet.shown}: {(table.troubles or ['there is nothing below the heads.'])[0]}")
     counted = {n: r for n, r in table.rows.items() if n not in table.wrong and str(n) not in sheet.left_out}
     responses = [c for c in table.columns if c.what and WHAT[c.what].part == RESPONSE]
+    if not responses and table.troubles:
+        raise SheetTrouble(f"{sheet.shown}: {table.troubles[0]}")
     if not responses:
         raise SheetTrouble(f"{sheet.shown}: no column holds what was measured: {_wanted(sheet)}.")
     along = next((c for c in table.columns if c.what and WHAT[c.what].part == ALONG), None)

@@ -19,6 +19,7 @@ from gulch.engine.explain import Plan
 from gulch.engine.explain.courses import of_material, of_reactions, of_species
 from gulch.engine.explain.model_trials import tried
 from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
+from gulch.engine.fitting.study import study
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases.stream import StreamTrouble
@@ -326,6 +327,31 @@ class TryModels:
     def perform(self, watch: Any, shelf: Shelf) -> tuple:
         """(True, packed trials)."""
         return True, pack(tried(load(self.document)).to_dict())
+
+
+@dataclass(frozen=True)
+class FitLaws:
+    """A fit of a dumped document, its rivals, and what to measure next. Answers (whether it stands, packed {"answer", "rivals", …})."""
+
+    document: dict
+    fit: str
+
+    @property
+    def digest(self) -> str:
+        entry = next((f for f in self.document.get("fits", []) if f["id"] == self.fit), {})
+        parts = {
+            k: self.document.get(k) for k in ("species", "phase_model", "reactions", "reaction_sets", "measures", "display", "own_units")
+        }
+        sheets = [s for s in self.document.get("measurements", []) if s["id"] in entry.get("sheets", [])]
+        asked = {k: v for k, v in entry.items() if k not in ("name", "found")}
+        return _named(["fit", parts, [{k: v for k, v in s.items() if k not in ("name", "remark")} for s in sheets], asked])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
+        """(whether it stands, packed answer)."""
+        project = load(self.document)
+        entry = next(f for f in project.fits if f.id == self.fit)
+        found = study(project, entry, watch)
+        return not found.answer.trouble, pack(found.to_dict())
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from gulch.web.projects.workspace import Workspace
 
 
-FOLDERS = ("chemistry", "process", "loops", "scans", "variants", "sizing", "notebook")
+FOLDERS = ("chemistry", "measured", "process", "loops", "scans", "variants", "sizing", "notebook")
 
 
 class Stage:

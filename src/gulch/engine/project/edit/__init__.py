@@ -2,6 +2,25 @@
 
 from gulch.engine.project.edit.feeds import fill_with_air, scale_fractions, set_basis, turn
 from gulch.engine.project.edit.lumps import add_fraction, set_reaction_heat
+from gulch.engine.project.edit.measurements import (
+    add_fit,
+    add_rival,
+    add_sheet,
+    leave_out,
+    need_fit,
+    need_sheet,
+    remove_fit,
+    remove_rival,
+    remove_sheet,
+    seekable,
+    set_bound,
+    set_charge,
+    set_column,
+    set_fit,
+    set_sheet,
+    set_table,
+    take_rival,
+)
 from gulch.engine.project.edit.naming import gauge_named, knob_for, knob_named
 from gulch.engine.project.edit.numbers import add_number, ratio_of_feeds, remove_number, total_and_ratio
 from gulch.engine.project.edit.pairs import paste_pairs, set_interaction, set_measured, set_pair
@@ -46,6 +65,23 @@ from gulch.engine.project.edit.watching import add_target, gauge_on, gauge_on_fo
 from gulch.engine.project.edit.whole import EditError, become, forget, fresh, name_of, need_stream, rename, slug, taken
 
 __all__ = [
+    "take_rival",
+    "set_table",
+    "set_sheet",
+    "set_fit",
+    "set_column",
+    "set_charge",
+    "set_bound",
+    "seekable",
+    "remove_sheet",
+    "remove_rival",
+    "remove_fit",
+    "need_sheet",
+    "need_fit",
+    "leave_out",
+    "add_sheet",
+    "add_rival",
+    "add_fit",
     "total_and_ratio",
     "AIR",
     "EditError",

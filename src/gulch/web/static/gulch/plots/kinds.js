@@ -2,6 +2,7 @@
 import { constant } from "./constant.js";
 import * as contours from "./contours.js";
 import { profile } from "./curves.js";
+import * as fit from "./fit.js";
 import * as lines from "./lines.js";
 import { pair } from "./pair.js";
 import { residuals } from "./residuals.js";
@@ -24,6 +25,11 @@ import * as trade from "./trade.js";
 export const KINDS = {
   constant: { plot: constant },
   contours: { plot: contours.contours, offer: contours.offer, beside: sections, begin: through },
+  "fit-arrhenius": { plot: fit.arrhenius },
+  "fit-ellipse": { plot: fit.ellipse },
+  "fit-off": { plot: fit.off, offer: fit.over },
+  "fit-parity": { plot: fit.parity },
+  "fit-through": { plot: fit.through },
   lines: { plot: lines.lines, offer: lines.offer },
   pair: { plot: pair },
   profile: { plot: profile, offer: group },

@@ -1,0 +1,30 @@
+"""Measured: tables of measurements, and what they say of the rate laws."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from gulch.web.measured import actions  # noqa: F401  (registers the edits)
+from gulch.web.measured.answers import shown_fit
+from gulch.web.measured.presenter import MeasuredPage
+from gulch.web.projects.stages import Stage
+
+if TYPE_CHECKING:
+    from gulch.web.measured.answers import FitAnswer
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.sessions import SessionStore
+
+
+class Measured(Stage):
+    name, label, template = "measured", "Measured", "workspace/_measured.html"
+    styles = ("scans", "measured")
+    turns = False
+
+    def ask(self, space: Workspace) -> FitAnswer:
+        return shown_fit(space)
+
+    def context(self, space: Workspace, session: SessionStore, answers: FitAnswer) -> dict[str, MeasuredPage]:
+        return {"measured": MeasuredPage(space, answers)}
+
+
+STAGE = Measured()
