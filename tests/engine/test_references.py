@@ -40,6 +40,26 @@ def everything():
                 {"id": "r-1b", "equation": "ethanol = ethylene + water"},
             ],
             "measures": {"key": "ethylene", "product": "ethanol"},
+            "measurements": [
+                {
+                    "id": "m1",
+                    "charge": {"ethylene": "1 mol/L"},
+                    "reaction": "r-1",
+                    "columns": {"2": {"what": "concentration", "species": "ethanol"}},
+                }
+            ],
+            "fits": [
+                {
+                    "id": "f1",
+                    "set": "main",
+                    "sheets": ["m1"],
+                    "free": ["r-1.k", "r-1.order.ethylene"],
+                    "low": {"r-1.k": "1"},
+                    "high": {"r-1.k": "9"},
+                    "rivals": [{"name": "other", "laws": {"r-1": {"orders": {"ethylene": "2"}}}, "free": ["r-1.k"]}],
+                    "found": {"numbers": ["r-1.k"], "values": [1.0]},
+                }
+            ],
             "reaction_sets": [{"id": "main", "steps": [["r-1"], ["r-1b"]], "preview": "feed"}],
             "streams": [
                 {

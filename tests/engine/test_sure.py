@@ -57,6 +57,37 @@ def test_the_band_of_a_rate_constant_is_that_of_the_formula():
     assert g["total"] == {"rate.r0": pytest.approx(1.0, abs=0.05)} and found.failed == 0 and found.samples == 64 * 3
 
 
+@pytest.mark.parametrize("shape", ["normal", "log-normal"])
+def test_a_datum_spread_so_that_95_in_100_lie_within(shape):
+    """k ± 50 % as a normal or log-normal spread: its 5 and 95 % lie at 1.645/1.960 of the ends, and the conversion with them."""
+    found = sure(Plan(tank({"what": "rate", "reaction": "r0", "by": "50 %", "shape": shape})), samples=256).gauges[0]
+    z = 1.6449 / 1.95996
+    ends = (1.0 - z * 0.41667, 1.0 + z * 0.41667) if shape == "normal" else (1.5**-z, 1.5**z)
+    assert found["low"] == pytest.approx(conversion(ends[0]), rel=0.015) and found["high"] == pytest.approx(conversion(ends[1]), rel=0.015)
+    assert 0.0 < found["ends_off"][0] < 0.1 * found["low"]
+
+
+@pytest.mark.parametrize("r", [-0.9, 0.0, 0.9])
+def test_what_a_fit_left_is_sampled_together(r):
+    """ln k at 450 K and E, normal with a correlation; at 470 K ln k has the variance s² + 2 r s d S + d² S², d of −E/R (closed form).
+
+    What hangs together counts: with r = 0.9 the errors of k and E add up at 470 K, with r = −0.9 they take one another away.
+    """
+    s, S, d = 0.08, 6e3, -(1 / 470.0 - 1 / 450.0) / 8.314462618
+    found = {"numbers": ["r0.k", "r0.energy"], "values": [0.0, 6e4], "covariance": [[s * s, r * s * S], [r * s * S, S * S]],
+             "texts": [f"{K1} 1/min", "60 kJ/mol"], "on": "batches"}  # fmt: skip
+    project = tank(fits=[{"id": "f", "set": "main", "free": ["r0.k", "r0.energy"], "found": found}])
+    project.unit("R").heat.temperature = "470 K"
+    out = sure(Plan(project), samples=256)
+    spread = math.sqrt(s * s + 2 * r * s * d * S + d * d * S * S)
+    ends = [conversion(math.exp(z * spread), 470.0) for z in (-1.6449, 1.6449)]
+    assert (out.gauges[0]["low"], out.gauges[0]["high"]) == pytest.approx(ends, rel=0.02)
+    assert out.gauges[0]["total"] == {"fit.f": pytest.approx(1.0, abs=0.01)} and out.samples == 256 * 3
+    project.reactions[0].rate.forward.k = "1 1/min"  # typed over: what was found is out of use
+    with pytest.raises(ScanError, match="No datum has a range"):
+        sure(Plan(project))
+
+
 def test_the_larger_lever_has_the_larger_share():
     """Against the variance by the formula itself on a million points."""
     spreads = ({"what": "rate", "reaction": "r0", "by": "20 %"}, {"what": "input", "input": "R.temperature", "by": "5 K"})

@@ -53,6 +53,7 @@ class Project(Part):
     sizing: SizingEntry | None = None
     prices: PricesEntry | None = None
     spreads: list[SpreadEntry] = Field([], max_length=40)
+    samples: Literal[64, 256, 1024] = Field(64, description="how many samples of unsure data are drawn, twice")
     operating_hours: str = Field("8000", pattern=r"^\d{1,4}(\.\d{1,3})?$", description="hours in operation per year")
     variants: list[VariantEntry] = Field([], max_length=40)
     working: Annotated[str | None, Ref(Thing.VARIANT)] = Field(None, description="the variant that is worked on; the base when left out")

@@ -116,6 +116,10 @@ class SpreadEntry(Part):
     reaction: Annotated[str | None, Ref(Thing.REACTION, OnLoss.ENTRY)] = None
     species: Annotated[str | None, Ref(Thing.SPECIES, OnLoss.ENTRY)] = None
     by: Quantity = Field("10 %", description="a difference, or per cent of the value; points of per cent for an input that is a share")
+    shape: Literal["even", "normal", "log-normal"] = Field(
+        "even",
+        description="how it is spread: evenly between the ends, or so that 95 in 100 lie between them, around the value or its logarithm",
+    )
 
     @property
     def key(self) -> str:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import FoundEntry
 from gulch.engine.fitting.laws import FitTrouble
-from gulch.engine.project.inputs import write
+from gulch.engine.project.inputs import addresses, write
 from gulch.engine.project.rate_numbers import orders_typed
 
 if TYPE_CHECKING:
@@ -39,11 +39,13 @@ def use(project: Project, entry: FitEntry, answer: Answer) -> None:
         if n.kind in ("order", "back_order") and not orders_typed(project, reaction, n.kind == "back_order"):
             continue
         write(project, n.address, f"{n.value:.{DIGITS}g} {n.unit}".strip())
+    known = addresses(project)
     sheets = [s.shown for s in project.measurements if s.id in entry.sheets]
     entry.found = FoundEntry(
         numbers=[n.address for n in answer.numbers],
         values=[n.phi for n in answer.numbers],
         covariance=answer.covariance,
+        texts=[known[n.address].text or "" if n.address in known else "" for n in answer.numbers],
         freedom=0 if all(known for _, _, known in answer.sizes.values()) else answer.freedom,
         on=", ".join(sheets)[:200],
     )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.document import NotebookEntry, PieceEntry
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
+from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
@@ -47,7 +48,7 @@ def usual_pieces(project: Project) -> list[PieceEntry]:
         "variants": bool(project.variants),
         "worth": project.prices is not None,
         "swings": False,
-        "sure": bool(project.spreads),
+        "sure": anything_unsure(project),
         "sizing": project.sizing is not None,
     }
     asked = [PieceEntry(what="scan", scan=s.id) for s in project.scans]

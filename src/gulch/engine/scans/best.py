@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.scans.answer import excluding
 from gulch.engine.scans.climb import LEAST, SAME, beginnings, climb, distance, looks
 from gulch.engine.scans.grid import ScanError
@@ -296,7 +297,7 @@ def _flat(search: Any, top: Any, span: Any) -> dict[str, list[float]]:
 def _band(search: Search, top: Point) -> Any:
     """The band of every gauge at the best point; {} where no datum is unsure."""
     plan = search.plan
-    data = unsure_of(plan) if plan.project.spreads else []
+    data = unsure_of(plan) if anything_unsure(plan.project) else []
     at = dict(zip((k["address"] for k in search.knobs), top.values, strict=True))
     near = min(search.starts, key=lambda s: float(np.abs(s[0] - top.u).sum()), default=(None, None))[1]
     return band(plan, data, at, near, search.rows, search.watch, BEST_SAMPLES) if data else {}

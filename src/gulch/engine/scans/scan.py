@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain import Plan
+from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.quantities import show
 from gulch.engine.scans.grid import Grid, Listed, ScanError, grid_of
 from gulch.engine.scans.points import doubted_of, finite, point_warnings, rest_on, touched, usable
@@ -111,7 +112,7 @@ def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None
     project, grid = plan.project, grid_of(plan.project, scan)
     before, following, which = None, {}, recorded(plan.project)
     touching = rest_on(plan, grid.gauges)
-    unsure = unsure_of(plan) if scan.band and project.spreads else []
+    unsure = unsure_of(plan) if scan.band and anything_unsure(project) else []
     for i in indices:
         overrides = grid.overrides(i) | following
         solution = plan.run_from(start, overrides, watch, explain=False)

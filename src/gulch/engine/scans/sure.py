@@ -17,13 +17,14 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.chemistry.constants import gibbs_spread
 from gulch.engine.flowsheet.plan import FACTOR
 from gulch.engine.phases.kernels import R
+from gulch.engine.project.unsure import fits_in_use
 from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
 from gulch.engine.scans.grid import ScanError, gauge_rows
 from gulch.engine.scans.points import finite, usable
 from gulch.engine.settle import UNWATCHED
 
 if TYPE_CHECKING:
-    from gulch.engine.document import SpreadEntry
+    from gulch.engine.document import FitEntry, SpreadEntry
     from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.settle import Watch
@@ -35,12 +36,16 @@ RESAMPLES = 200  # drawn anew from the samples, for what shares may be off by
 NINE_IN_TEN = (0.05, 0.95)
 MOST_FAILED = 0.1  # share of the samples beyond which nothing is said of shares
 SEED = 1
+WORDS_OF = {"k": "k", "back_k": "k′", "energy": "E", "back_energy": "E′", "order": "orders", "adsorption": "K"}  # of what was fitted
 WORDS = {"constant": "K of", "rate": "rate constant of", "bought": "price bought of", "sold": "price sold of"}
 
 
 @dataclass(frozen=True)
 class Unsure:
-    """A datum within a range. address: the override that samples it; low, now, high in SI, or as factors around 1."""
+    """A datum within a range. address: the override that samples it; low, now, high in SI, or as factors around 1.
+
+    shape: even between the ends, or normal or log-normal so that 95 in 100 lie between them.
+    """
 
     key: str
     label: str
@@ -49,6 +54,61 @@ class Unsure:
     low: float
     now: float
     high: float
+    shape: str = "even"
+
+    @property
+    def width(self) -> int:
+        """How many places it takes."""
+        return 1
+
+    def at(self, u: np.ndarray) -> dict[str, float]:
+        """The override at a place from 0 to 1, shape (1,); factors of constants are spread evenly in their logarithms."""
+        place = float(u[0])
+        if self.shape == "normal":
+            return {self.address: self.now + _normal(place) / OF_95 * 0.5 * (self.high - self.low)}
+        if self.shape == "log-normal" and self.now > 0.0:
+            return {self.address: self.now * (self.high / self.now) ** (_normal(place) / OF_95)}
+        if self.address.startswith((f"{FACTOR}constant", f"{FACTOR}rate")):
+            return {self.address: self.low * (self.high / self.low) ** place}
+        return {self.address: self.low + place * (self.high - self.low)}
+
+
+@dataclass(frozen=True)
+class Together:
+    """Numbers of rate laws as a fit left them, which hang together: normal with the fit's covariance.
+
+    addresses and now, values in SI, shape (p,); logarithmic: whether the covariance is of the logarithm; root: of the covariance,
+    shape (p, p), widened to Student's t where the scatter was found from few readings.
+    """
+
+    key: str
+    label: str
+    addresses: list[str]
+    now: list[float]
+    logarithmic: list[bool]
+    root: list[list[float]]
+    address: str = ""
+
+    @property
+    def width(self) -> int:
+        """How many places it takes."""
+        return len(self.now)
+
+    def at(self, u: np.ndarray) -> dict[str, float]:
+        """The overrides at places from 0 to 1, shape (p,)."""
+        by = np.array(self.root) @ np.array([_normal(float(x)) for x in u])
+        moved = [now * math.exp(d) if log else now + d for now, d, log in zip(self.now, by.tolist(), self.logarithmic, strict=True)]
+        kept = [max(v, NOTHING) if ".adsorption." in a else v for a, v in zip(self.addresses, moved, strict=True)]
+        return dict(zip(self.addresses, kept, strict=True))
+
+
+OF_95 = 1.959964  # standard deviations that hold 95 in 100
+NOTHING = 1e-200  # of an adsorption constant
+
+
+def _normal(u: float) -> float:
+    """The standard normal deviate of a share; the outermost millionths are cut."""
+    return float(scipy.special.ndtri(min(max(u, 1e-6), 1.0 - 1e-6)))
 
 
 @dataclass
@@ -70,12 +130,32 @@ class Sure:
         return asdict(self)
 
 
-def unsure_of(plan: Plan) -> list[Unsure]:
-    """The data of a prepared process that have ranges. Raises ScanError with a sentence where there are none, or one cannot be read."""
-    found = [unsure(plan, entry) for entry in plan.project.spreads]
+def unsure_of(plan: Plan) -> list[Unsure | Together]:
+    """The data of a prepared process that are not sure: those with ranges, and what fits left.
+
+    Raises ScanError with a sentence where there are none, or one cannot be read.
+    """
+    found: list[Unsure | Together] = [together(plan, entry) for entry in fits_in_use(plan.project)]
+    taken = {a for f in found if isinstance(f, Together) for a in f.addresses}
+    found += [x for entry in plan.project.spreads if (x := unsure(plan, entry)).address not in taken]
     if not found:
         raise ScanError("No datum has a range yet: add what you are not sure of, with how far it may be off.")
     return found
+
+
+def together(plan: Plan, entry: FitEntry) -> Together:
+    """What a fit in use left. Raises ScanError where its numbers are none of the process."""
+    found = entry.found
+    if found is None or any(a not in plan.inputs for a in found.numbers):
+        raise ScanError(f"The fit {entry.name or entry.id} found numbers that the laws have no more: fit again.")
+    V = np.array(found.covariance)
+    size, vectors = np.linalg.eigh(V)
+    wide = scipy.stats.t.ppf(0.975, found.freedom) / OF_95 if found.freedom > 0 else 1.0
+    root = wide * vectors * np.sqrt(np.maximum(size, 0.0))
+    kinds = [a.split(".")[1] for a in found.numbers]
+    label = f"{', '.join(WORDS_OF.get(k, k) for k in dict.fromkeys(kinds))} as fitted{f' to {found.on}' if found.on else ''}"
+    now = [plan.inputs[a] for a in found.numbers]
+    return Together(f"fit.{entry.id}", label, list(found.numbers), now, [k in ("k", "back_k") for k in kinds], root.tolist())
 
 
 def unsure(plan: Plan, entry: SpreadEntry) -> Unsure:
@@ -91,7 +171,7 @@ def unsure(plan: Plan, entry: SpreadEntry) -> Unsure:
         if not 0.0 < by < 10.0 or (entry.what in ("bought", "sold") and by >= 1.0):
             raise ScanError(f"The range of {label} must lie above 0 and below {'100' if entry.what in ('bought', 'sold') else '1000'} %.")
         low = 1.0 / (1.0 + by) if entry.what in ("constant", "rate") else 1.0 - by
-        return Unsure(entry.key, label, f"{FACTOR}{entry.what}.{of}", "ratio", low, 1.0, 1.0 + by)
+        return Unsure(entry.key, label, f"{FACTOR}{entry.what}.{of}", "ratio", low, 1.0, 1.0 + by, entry.shape)
     address = plan.bounds.get(entry.input or "")
     if address is None or address.address not in plan.inputs:
         raise ScanError(f"{entry.input} has no value that could be unsure: remove it from the list.")
@@ -106,7 +186,7 @@ def unsure(plan: Plan, entry: SpreadEntry) -> Unsure:
     low, high = max(now - by, address.low), min(now + by, address.high)
     if not low < high:
         raise ScanError(f"The range of {address.label} must lie above 0.")
-    return Unsure(entry.key, address.label, address.address, address.dimension, low, now, high)
+    return Unsure(entry.key, address.label, address.address, address.dimension, low, now, high, entry.shape)
 
 
 def by_sources(plan: Plan, reaction: str) -> float | None:
@@ -119,22 +199,24 @@ def by_sources(plan: Plan, reaction: str) -> float | None:
     return None if spread is None else math.expm1((spread.high - spread.low) / (2.0 * R * T))
 
 
-def overrides_at(data: list[Unsure], u: np.ndarray) -> dict[str, float]:
-    """{address: value} at a place u from 0 to 1 in each range, shape (d,); factors of constants are spread evenly in their logarithms."""
-    out = {}
-    for x, at in zip(data, u, strict=True):
-        if x.address.startswith((f"{FACTOR}constant", f"{FACTOR}rate")):
-            out[x.address] = float(x.low * (x.high / x.low) ** at)
-        else:
-            out[x.address] = float(x.low + at * (x.high - x.low))
+def overrides_at(data: list[Unsure | Together], u: np.ndarray) -> dict[str, float]:
+    """{address: value} at places u from 0 to 1, shape (all widths,)."""
+    out, at = {}, 0
+    for x in data:
+        out |= x.at(u[at : at + x.width])
+        at += x.width
     return out
 
 
-def design(d: int, n: int = SAMPLES) -> np.ndarray:
-    """Places of Saltelli's scheme, shape (n (d + 2), d): two sets A and B of n, then B's with one column of A's B after another."""
-    both = scipy.stats.qmc.Sobol(2 * d, seed=SEED).random(n)
-    a, b = both[:, :d], both[:, d:]
-    mixed = [np.where(np.arange(d) == i, b, a) for i in range(d)]
+def design(widths: int | list[int], n: int = SAMPLES) -> np.ndarray:
+    """Places of Saltelli's scheme for d data, shape (n (d + 2), all widths): two sets A and B of n, then A with one datum of B's after
+    another. widths: how many places each datum takes; a number: so many data of one each."""
+    widths = [1] * widths if isinstance(widths, int) else widths
+    places = sum(widths)
+    both = scipy.stats.qmc.Sobol(2 * places, seed=SEED).random(n)
+    a, b = both[:, :places], both[:, places:]
+    of = np.repeat(np.arange(len(widths)), widths)
+    mixed = [np.where(of == i, b, a) for i in range(len(widths))]
     return np.vstack([a, b, *mixed])
 
 
@@ -171,7 +253,7 @@ def sure(
     base = plan.run_from(start, watch=watch, explain=False)
     if not usable(base):
         raise ScanError("The process does not solve as it is: mend it first.")
-    places = design(len(data), samples)
+    places = design([x.width for x in data], samples)
     found = np.full((len(places), len(rows)), np.nan)
     for k, u in enumerate(places):
         if watch.ended():
@@ -186,13 +268,14 @@ def sure(
     return out
 
 
-def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Unsure], now: float | None) -> dict[str, Any]:
+def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Unsure | Together], now: float | None) -> dict[str, Any]:
     """A gauge's row of Sure."""
     n = 2 * (values.size // (len(data) + 2))  # the two independent sets
     known, free = ~np.isnan(values), values[:n][~np.isnan(values[:n])]
     row = {n: gauge[n] for n in ("id", "label", "dimension")} | {"now": now, "low": None, "high": None, "first": {}, "total": {}, "off": {}}
     if free.size:
         row["low"], row["high"] = (float(v) for v in np.quantile(free, NINE_IN_TEN))
+        row["ends_off"] = _ends_off(free)
     if known.mean() >= 1.0 - MOST_FAILED:
         first, total, off = shares(np.where(known, values, np.nanmean(values)), len(data))
         row["off"] = {x.key: float(v) for x, v in zip(data, off, strict=True)}
@@ -201,9 +284,16 @@ def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Unsure], now: fl
     return row
 
 
+def _ends_off(values: np.ndarray) -> list[float]:
+    """By how much the ends of a band may be off for the number of samples: half of what nine in ten drawn anew leave, shape (2,)."""
+    drawn = np.random.default_rng(SEED).choice(values, (RESAMPLES, values.size))
+    ends = np.quantile(drawn, NINE_IN_TEN, axis=1)
+    return [float(0.5 * np.ptp(np.quantile(side, NINE_IN_TEN))) for side in ends]
+
+
 def band(
     plan: Plan,
-    data: list[Unsure],
+    data: list[Unsure | Together],
     overrides: dict,
     start: Start | None,
     gauges: list,
@@ -211,7 +301,7 @@ def band(
     samples: int = BAND_SAMPLES,
 ) -> dict[str, list[float]]:
     """{gauge id: [low, high]} between which nine samples in ten lie at one point; overrides: {address: SI} of the point."""
-    places = scipy.stats.qmc.Sobol(len(data), seed=SEED).random(samples)
+    places = scipy.stats.qmc.Sobol(sum(x.width for x in data), seed=SEED).random(samples)
     found: dict[str, list] = {g["id"]: [] for g in gauges}
     for u in places:
         solution = plan.run_from(start, overrides_at(data, u) | overrides, watch, explain=False)

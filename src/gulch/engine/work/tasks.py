@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 
 # parts of a document that no figure of the process hangs on
 BESIDE = (
-    *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads"),
+    *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads", "samples"),
     *("ledger", "notebook", "strip", "measurements", "fits"),
 )
 YOUNG = ("numbers", "own_units")  # parts that older documents do not have: empty they change no name of older answers
@@ -55,6 +55,11 @@ def _named(data: dict[str, Any] | list) -> str:
 def _parts(document: dict[str, Any], beside: tuple[str, ...] = BESIDE) -> dict[str, Any]:
     """A dumped document without what does not count."""
     return {k: v for k, v in document.items() if k not in beside and (v or k not in YOUNG)}
+
+
+def _found(document: dict[str, Any]) -> list:
+    """What was taken over from fits."""
+    return [f["found"] for f in document.get("fits", []) if f.get("found")]
 
 
 def document_digest(document: dict[str, Any]) -> str:
@@ -79,7 +84,9 @@ def asked_digest(document: Project, entry: ScanEntry | SearchEntry) -> str:
     scan = isinstance(entry, ScanEntry)
     beside = (*BESIDE, "display", "own_units", *(("gauges",) if scan else ()))
     asked = entry.model_dump(mode="json", exclude={"gauges", "shows", "aim", "passing"} if scan else set())
-    unsure = plain.model_dump(mode="json", include={"spreads"}) if not scan or entry.band else {}
+    unsure = plain.model_dump(mode="json", include={"spreads", "fits"}) if not scan or entry.band else {}
+    if "fits" in unsure:
+        unsure["fits"] = _found(unsure)
     return _named(["asked", _parts(plain.dump(), beside), asked, unsure])
 
 
@@ -249,14 +256,14 @@ class SampleData:
     @property
     def digest(self) -> str:
         """Names what the answer hangs on."""
-        kept = {k: v for k, v in self.document.items() if k not in BESIDE or k == "spreads"}
-        return _named(["sure", kept])
+        kept = {k: v for k, v in self.document.items() if k not in BESIDE or k in ("spreads", "samples")}
+        return _named(["sure", kept, _found(self.document)])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple[bool, bytes]:
         """Sample what is unsure."""
         try:
             plan = ready_plan_on(shelf, self.document)
-            return True, pack({"found": sure(plan, start_in(self.start), watch).to_dict()})
+            return True, pack({"found": sure(plan, start_in(self.start), watch, samples=plan.project.samples).to_dict()})
         except ScanError as error:
             return True, pack({"trouble": str(error)})
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.exchange import Sentence, in_sentence
 from gulch.engine.project.choices import choices
 from gulch.engine.project.edit.naming import name_of_gauge, name_of_knob
+from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.quantities import along, show, write
 from gulch.engine.scans import gauges_of, limit_broken
 from gulch.web.projects.words import pretty_text, show_unit
@@ -201,7 +202,7 @@ def form(space: Workspace, entry: ScanEntry) -> ScanForm:
         choices=[(c.address, in_sentence(c.label)) for c in choices(space.document)],
         band=entry.band,
         within=pretty_text(entry.within or ""),
-        unsure=bool(space.document.spreads),
+        unsure=anything_unsure(space.document),
         aims=[(v, w, v == entry.aim) for v, w in (("highest", "highest"), ("lowest", "lowest"))],
     )
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.project.inputs import addresses
-from gulch.engine.quantities import show
+from gulch.engine.project.unsure import anything_unsure, fits_in_use
+from gulch.engine.quantities import difference_of, show
 from gulch.engine.scans.sure import WORDS
 from gulch.engine.work import SampleData
 from gulch.web.projects import solving
@@ -35,7 +36,7 @@ def sample_data(space: Workspace) -> SureAnswer | None:
 
 def sure_of(space: Workspace) -> SureAnswer:
     """What sampling has found, or a job that workers begin on now."""
-    if not space.document.spreads:
+    if not anything_unsure(space.document):
         return SureAnswer(Known())
     if not space.document.gauges:
         return SureAnswer(Known(trouble="No gauge is there to be watched: turn a result into a gauge in Process (○ beside it)."))
@@ -50,12 +51,39 @@ class SurePage:
         self.trouble, self.pending = answer.known.trouble, answer.known.pending
         self.found: dict[str, Any] = answer.known.found or {}
 
+    def fitted(self) -> list[tuple]:
+        """(numbers, measurements, fit) of fits whose numbers are sampled together."""
+        out = []
+        for f in fits_in_use(self.document):
+            known = addresses(self.document)
+            labels = [known[a].label for a in f.found.numbers if a in known] if f.found else []
+            out.append((", ".join(labels), f.found.on if f.found else "", f"fit:{f.id}"))
+        return out
+
+    def samples(self) -> list[tuple]:
+        return [(n, n == self.document.samples) for n in (64, 256, 1024)]
+
+    @property
+    def in_tails(self) -> int:
+        """On how many samples each end of a band rests."""
+        return round(0.05 * 2 * self.document.samples)
+
     def rows(self) -> Iterator:
-        """(key, words, value now, ± as typed) of what is on the list."""
+        """(key, words, value now, ± as typed, shapes) of what is on the list."""
         inputs = addresses(self.document)
         for e in self.document.spreads:
             found = inputs.get(e.input or "")
-            yield e.key, self.label(e.what, e.input or e.reaction or e.species), pretty_text(found.text) if found else "", pretty_text(e.by)
+            yield (
+                e.key,
+                self.label(e.what, e.input or e.reaction or e.species),
+                pretty_text(found.text) if found else "",
+                pretty_text(e.by),
+                self.shapes(e.shape),
+            )
+
+    @staticmethod
+    def shapes(chosen: str) -> list[tuple]:
+        return [(v, w, v == chosen) for v, w in (("even", "evenly"), ("normal", "95 in 100"), ("log-normal", "95 in 100, by factors"))]
 
     def label(self, what: str, of: str) -> str:
         if what == "input":
@@ -81,10 +109,11 @@ class SurePage:
                 yield group, rows
 
     def bands(self) -> Iterator:
-        """(gauge, now, between which it lies, [(share, what it may be off by, words) of each datum, the largest first])."""
+        """(gauge, now, its band, by what each end may be off, [(share, what it may be off by, words) of each datum, the largest first])."""
         labels = {x["key"]: x["label"] for x in self.found["data"]}
         for g in self.found["gauges"]:
             now, low, high = (show(g[n], g["dimension"], self.display) for n in ("now", "low", "high"))
             shares = sorted(g["total"].items(), key=lambda pair: -pair[1])
             parts = [(round(100 * v), round(100 * g.get("off", {}).get(k, 0.0)), labels[k]) for k, v in shares if v > 0.005]
-            yield g["label"], now, f"{low} to {high}" if g["low"] is not None else "–", parts
+            off = [show(x, difference_of(g["dimension"]), self.display, 2) for x in g.get("ends_off", [])]
+            yield g["label"], now, f"{low} to {high}" if g["low"] is not None else "–", off, parts

@@ -75,6 +75,26 @@ def edit_spread(document: Project, form: Values) -> Done:
     return Done(f"Change how sure {entry.key.partition('.')[2]} is", "sure")
 
 
+@action("spread-shape", key=Key(), shape=Key())
+def shape_spread(document: Project, form: Values) -> Done:
+    """How a datum is spread: evenly, or around its value."""
+    entry = _at(document, form.key)
+    if form.shape not in ("even", "normal", "log-normal"):
+        raise EditError("It is spread evenly, normally or log-normally: reload the page.")
+    entry.shape = form.shape
+    return Done(f"Change how {entry.key.partition('.')[2]} is spread", "sure")
+
+
+@action("sure-samples", samples=Key())
+def draw_more(document: Project, form: Values) -> Done:
+    """How many samples are drawn."""
+    known = {"64": 64, "256": 256, "1024": 1024}
+    if form.samples not in known:
+        raise EditError("64, 256 or 1024 samples are drawn: reload the page.")
+    setattr(document, "samples", known[form.samples])  # noqa: B010  (checked by the model)
+    return Done(f"Draw {form.samples} samples", "sure")
+
+
 @action("spread-remove", key=Key())
 def remove_spread(document: Project, form: Values) -> Done:
     """Take a datum off the list."""

@@ -59,7 +59,10 @@ def add_sheet(project: Project, table: str) -> str:
 
 
 def set_table(project: Project, id_: str, table: str) -> None:
-    """Put another table in place of what was pasted; what was said of its columns and rows goes with the old one."""
+    """Put another table in place of what was pasted; what was said of its columns and rows goes with the old one.
+
+    Raises EditError where it is empty or too long.
+    """
     sheet = need_sheet(project, id_)
     if len(table) > LONGEST_TABLE:
         raise EditError(f"The table has {len(table):,} characters: paste at most {LONGEST_TABLE:,}, as by leaving every second row out.")
