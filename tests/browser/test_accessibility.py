@@ -26,6 +26,7 @@ PLACES = {
     "notebook": "notebook/",
     "sizing": "sizing/",
 }
+MEASURED = {"sheet": "measured/?select=sheet:m1", "fit": "measured/?select=fit:f2"}
 
 
 ALL = {"rules": {"label-content-name-mismatch": {"enabled": True}}}
@@ -47,8 +48,12 @@ def faults(page, options=ALL):
 def test_no_stage_shuts_anybody_out(page, row, theme):
     page.emulate_media(color_scheme=theme, reduced_motion="reduce")
     said = {}
-    for name, path in PLACES.items():
-        page.goto(f"/p/{row.pk}/{path}")
+    measured = create_project(row.owner, next(p for p in projects() if p.measurements), "Measured")
+    places = {name: f"/p/{row.pk}/{path}" for name, path in PLACES.items()} | {
+        name: f"/p/{measured.pk}/{path}" for name, path in MEASURED.items()
+    }
+    for name, path in places.items():
+        page.goto(path)
         page.evaluate("theme => document.documentElement.dataset.bsTheme = theme", theme)
         expect(page.locator("#workspace")).to_be_visible()
         if name in ("process", "stream", "feed", "gauge"):

@@ -7,6 +7,7 @@ from gulch.web.api import tokens
 from gulch.web.api.v1 import api
 from gulch.web.chemistry import views as chemistry_views
 from gulch.web.help import views as help_views
+from gulch.web.measured import views as measured_views
 from gulch.web.notebook import views as notebook_views
 from gulch.web.operating import views as operating_views
 from gulch.web.projects import accounts, courses, files, views
@@ -60,6 +61,8 @@ urlpatterns = [
     path("p/<int:pk>/known/<slug:of>/", views.known, name="known"),
     path("p/<int:pk>/species/", views.species_search, name="species-search"),
     path("p/<int:pk>/model-trials/", chemistry_views.model_trials, name="model-trials"),
+    path("p/<int:pk>/fit-stop/", measured_views.fit_stop, name="fit-stop"),
+    path("p/<int:pk>/fit/<slug:fit>/again/", measured_views.fit_again, name="fit-again"),
     path("p/<int:pk>/courses/<str:of>/", courses.courses, name="courses"),
     path("p/<int:pk>/undo/", views.history, {"way": "undo"}, name="undo"),
     path("p/<int:pk>/redo/", views.history, {"way": "redo"}, name="redo"),

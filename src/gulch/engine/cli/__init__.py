@@ -1,4 +1,4 @@
-"""The command line of the engine: gulch solve|scan|best|check|addresses|schema|compile.
+"""The command line of the engine: gulch solve|scan|best|fit|check|addresses|schema|compile.
 
 Only what the chosen command needs is loaded, and that not before it is chosen.
 """
@@ -63,6 +63,13 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--json", action="store_true", help="print the whole answer in SI")
     _with_variant(one)
     one.set_defaults(run=_command("best"))
+    one = commands.add_parser("fit", help="find numbers of the rate laws from the measurements of a project file")
+    one.add_argument("file", type=Path)
+    one.add_argument("--fit", help="id of the fit; the first one when left out")
+    one.add_argument("--use", type=Path, help="file to write the project to, with what was found in its laws")
+    one.add_argument("--json", action="store_true", help="print the whole answer, values in the units of the laws")
+    _with_variant(one)
+    one.set_defaults(run=_command("fit"))
     one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
     one.add_argument("file", type=Path)
     _with_variant(one)

@@ -13,6 +13,8 @@ from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, 
 from gulch.engine.exchange import Sentence, best_text, ledger, scan_csv, scan_xlsx
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
+from gulch.engine.fitting.study import study
+from gulch.engine.fitting.use import use
 from gulch.engine.flowsheet.guard import finite
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
 
     from gulch.engine.document import Project
     from gulch.engine.document.studies import ScanEntry
+    from gulch.engine.fitting.study import Study
     from gulch.engine.flowsheet.solution import Solution
     from gulch.engine.scans.scan import ScanResult
 
@@ -172,6 +175,42 @@ def best_command(args: Namespace) -> int:
     print(json.dumps(finite(found), indent=1, allow_nan=False) if args.json else best_text(project, found))
     there = found["points"] if found["kind"] == "trade-off" else found["values"]
     return SOLVED if there and not found["ended"] and not lost else NOT_SOLVED
+
+
+def fit_command(args: Namespace) -> int:
+    """Fit the rate laws of a file to its measurements and print what was found; 0 when every number is determined, 1 when not.
+
+    Raises DocumentError.
+    """
+    project, lost = chosen(read(args.file), args.variant)
+    entry = project.fit(args.fit) if args.fit else next(iter(project.fits), None)
+    if entry is None:
+        raise DocumentError(f"{args.file} has no fit{f' {args.fit}' if args.fit else ': ask one on the page “Measured” first'}.")
+    quick()
+    found = study(project, entry)
+    print(json.dumps(finite(found.to_dict()), indent=1, allow_nan=False) if args.json else fit_text(found))
+    if found.answer.trouble or lost:
+        return NOT_SOLVED
+    if args.use:
+        use(project, entry, found.answer)
+        args.use.write_text(project.to_json(), encoding="utf-8")
+    return SOLVED if all(n.text != "not determined" for n in found.answer.numbers) else NOT_SOLVED
+
+
+def fit_text(found: Study) -> str:
+    """A Study as text."""
+    answer = found.answer
+    if answer.trouble:
+        return answer.trouble
+    lines = [f"{n.symbol:24} {n.text}" for n in answer.numbers]
+    lines += ["", f"k at {answer.T - 273.15:.6g} °C; intervals hold 95 % by the profile.", *answer.said]
+    lines += [
+        f"{r.name:24} AICc {r.aicc:8.2f}  odds {100.0 * r.odds:5.1f} %" if not r.trouble else f"{r.name}: {r.trouble}" for r in found.rivals
+    ]
+    lines += [found.told] if found.told else []
+    lines += [f"To tell the laws apart: {found.parts.words}; {found.parts.why}."] if found.parts is not None else []
+    lines += [f"To know the numbers better: {found.narrows.words} {found.narrows.why}."] if found.narrows is not None else []
+    return "\n".join(lines)
 
 
 def check_command(args: Namespace) -> int:

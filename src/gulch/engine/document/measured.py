@@ -16,7 +16,7 @@ LONGEST_TABLE = 200_000
 class ColumnEntry(Part):
     """What a column of a table holds, where its head does not say it, or says it wrongly."""
 
-    what: str = Field("", max_length=40, description="what was read, or what it was read at; nothing: the column is left aside")
+    what: str | None = Field(None, max_length=40, description="what was read, or what it was read at; empty: the column is left aside")
     species: SpeciesNamed | None = None
     unit: str = Field("", max_length=40, description="unit of its numbers; that of its head when left out")
 

@@ -31,7 +31,7 @@ _WORDS = (
     ("k", ("rate constant",)),
     ("K", ("equilibrium constant",)),
 )
-BY_WORD = {word: key for key, words in _WORDS for word in words}
+BY_WORD = dict(sorted(((word, key) for key, words in _WORDS for word in words), key=lambda pair: -len(pair[0])))
 SYMBOLS = {"c": "concentration", "C": "concentration", "X": "conversion", "x": "fraction", "y": "fraction", "p": "partial-pressure",
            "P": "partial-pressure", "F": "flow", "n": "flow", "N": "flow", "r": "rate", "-r": "rate", "−r": "rate"}  # fmt: skip
 ALONE = {"t": "time", "T": "temperature", "P": "pressure", "p": "pressure", "τ": "space-time", "W": "mass", "V": "volume",
@@ -101,9 +101,13 @@ def _read(words: str, names: dict[str, str]) -> tuple[str, str, bool]:
     if words.startswith("[") and words.rstrip("0").endswith("]"):
         return "concentration", words.rstrip("0").strip("[]"), words.endswith("0")
     for word, key in BY_WORD.items():
-        rest = lower.removeprefix(word).strip(" _()")
+        rest = lower.removeprefix(word).strip(" _().")
         if lower.startswith(word) and rest != lower and (rest in names or WHAT[key].per_species and len(word) > 2):
-            return key, words[len(words) - len(rest) :].strip(" _()") if rest else "", "initial" in lower or "feed" in lower
+            return (
+                key,
+                words[len(words) - len(lower.removeprefix(word)) :].strip(" _().") if rest else "",
+                "initial" in lower or "feed" in lower,
+            )
         before = lower.removesuffix(word).strip()
         if lower.endswith(word) and before in names:
             return key, words[: len(before)], "initial" in lower or "feed" in lower

@@ -123,7 +123,7 @@ def _column(project: Project, sheet: SheetEntry, number: int, head: str, names: 
     if what in ("partial-pressure", "concentration", "fraction") and sheet.vessel == "differential":
         what = {"partial-pressure": "feed-pressure", "concentration": "start", "fraction": "feed-fraction"}[what]
     if typed is not None:
-        what = typed.what
+        what = what if typed.what is None else typed.what
         species = typed.species or (species if what and WHAT.get(what) and WHAT[what].per_species else "")
         unit = typed.unit or unit or head_of(head)[1]
         named = "" if typed.species else named

@@ -15,6 +15,7 @@ from gulch.engine.document import MAX_BYTES, DocumentError
 from gulch.engine.project.inputs import addresses, write
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
+from gulch.engine.work import FitLaws
 from gulch.web.api.tokens import Refused, known
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Outcome, Project, ScanRun
@@ -224,6 +225,24 @@ def _state(solved: bool, data: dict[str, Any] | None) -> Any:
     if not all(t["met"] for t in data.get("targets", ())):
         return "targets not met"
     return "a loop is open" if data.get("opened") else "solved"
+
+
+class Fitted(Schema):
+    """state: done or fitting: ask again then. found: the answer, its rivals and what to measure next, as `gulch fit --json` prints it."""
+
+    state: str
+    found: dict | None = None
+
+
+@api.get("/projects/{pk}/fits/{fit}", response={200: Fitted, 404: Said}, summary="What the measurements say of the rate laws")
+def fit(request: HttpRequest, pk: int, fit: str) -> Any:
+    row = _own(request, pk)
+    if row.current.worked.fit(fit) is None:
+        raise Trouble(404, f"The project has no fit {fit}.")
+    outcome, pending = solving.answer(row, FitLaws(row.current.worked.dump(), fit), ("fit", row.pk), PATIENCE)
+    if outcome is None:
+        return {"state": "fitting" if pending else "not fitted"}
+    return {"state": "done", "found": json.loads(json.dumps(outcome.data()))}
 
 
 @api.post("/projects/{pk}/scans/{scan}/runs", response={201: Run, 404: Said, 422: Said}, summary="Begin a scan")

@@ -22,6 +22,7 @@ class FitAnswer:
     study: Study | None = None
     trouble: str = ""
     pending: bool = False
+    stopped: bool = False
 
 
 def shown_fit(space: Workspace) -> FitAnswer:
@@ -40,6 +41,6 @@ def shown_fit(space: Workspace) -> FitAnswer:
         return FitAnswer(entry, pending=pending)
     data = outcome.data()
     if "messages" in data:  # broken off
-        return FitAnswer(entry, trouble=data["messages"][0]["what"])
+        return FitAnswer(entry, trouble=data["messages"][0]["what"], stopped=True)
     study = Study.from_dict(data)
     return FitAnswer(entry, study, study.answer.trouble)

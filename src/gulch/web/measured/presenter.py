@@ -11,6 +11,7 @@ from gulch.engine.measured import WHAT, SheetTrouble, runs_of, table_of
 from gulch.engine.measured.what import VESSELS
 from gulch.engine.project.edit import seekable
 from gulch.engine.project.reading import model_of
+from gulch.engine.project.unsure import fits_in_use
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 from gulch.engine.species import SpeciesError
 from gulch.web.measured.pictures import Pictures
@@ -172,6 +173,7 @@ class FitPage:
         assert answer.entry is not None
         self.space, self.document, self.entry = space, space.document, answer.entry
         self.pending, self.trouble, self.study = answer.pending, answer.trouble, answer.study
+        self.stopped = answer.stopped
         self.answer: Answer | None = answer.study.answer if answer.study is not None and not answer.trouble else None
         what, _, species = shown.partition(":")
         response = (what, int(species)) if species.lstrip("-").isdigit() else None
@@ -215,8 +217,10 @@ class FitPage:
     @property
     def used(self) -> bool:
         """Whether what was found stands in the laws already."""
-        found = self.entry.found
-        return self.answer is not None and found is not None and found.values == [n.phi for n in self.answer.numbers]
+        found = self.entry.found if self.entry in fits_in_use(self.document) else None
+        if self.answer is None or found is None or found.numbers != [n.address for n in self.answer.numbers]:
+            return False
+        return all(abs(v - n.phi) <= 0.02 * n.sigma for v, n in zip(found.values, self.answer.numbers, strict=True))
 
     def to_use(self) -> str:
         """What is posted to use it."""
