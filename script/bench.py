@@ -1,6 +1,7 @@
 """Measured times beside `thermo` and scipy, in one run, as ratios. Best of several repeats each."""
 
 import itertools
+import math
 import sys
 import time
 from functools import partial
@@ -10,7 +11,7 @@ import numba
 import numpy as np
 import thermo.unifac as thermos
 from scipy.integrate import solve_ivp
-from scipy.optimize import brentq, minimize, root
+from scipy.optimize import brentq, least_squares, minimize, root
 from thermo import (
     PRMIX,
     CEOSGas,
@@ -33,6 +34,8 @@ from gulch.engine.chemistry.equilibrium import by_extents, ln_equilibrium_consta
 from gulch.engine.compiling import making, native, taking
 from gulch.engine.document import load
 from gulch.engine.explain import Plan
+from gulch.engine.fitting.answer import answer
+from gulch.engine.fitting.fit import Search, bounds_of, prepared
 from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Solution
@@ -210,6 +213,7 @@ def main():
 
     equilibria()
     kinetics()
+    fits()
     closing()
 
     plan = Plan(load(FIVE))
@@ -510,6 +514,76 @@ def kinetics():
     found = states.run()
     ours = best(states.run, 10)
     row("stirred tank, all steady states", ours, ours, "itself", f"{len(found.units['TANK'].values['steady'])} states")
+
+
+def measured(rng, times, temperatures):
+    """36 readings of A -> B -> C in batches with 2 % noise, as a table and as arrays."""
+    lines, data = ["T, K\tt / min\tc_A [mol/L]\tc_B [mol/L]"], []
+    for T in temperatures:
+        k1, k2 = (k * math.exp(-E / R * (1 / T - 1 / 333.15)) for k, E in ((0.02, 6e4), (0.008, 8e4)))
+        a, b = 2 * np.exp(-k1 * times), 2 * k1 / (k2 - k1) * (np.exp(-k1 * times) - np.exp(-k2 * times))
+        both = np.array([a, b]) * (1 + 0.02 * rng.standard_normal((2, times.size)))
+        lines += [f"{T}\t{t:g}\t{x:.8g}\t{y:.8g}" for t, x, y in zip(times, *both, strict=True)]
+        data.append(both)
+    return "\n".join(lines), np.array(data)
+
+
+def fits():
+    """Four numbers of two reactions from 36 readings, beside scipy's least squares on its integrator with differences."""
+    times, temperatures = np.array([5.0, 15.0, 30.0, 50.0, 80.0, 120.0]), (323.15, 333.15, 343.15)
+    table, data = measured(np.random.default_rng(1), times, temperatures)
+    hexanes = zip("ABC", ("110-54-3", "107-83-5", "75-83-2"), strict=True)
+    law = {"forward": {"k": "0.01 1/min", "energy": "60 kJ/mol", "at": "333 K"}}
+    project = load(
+        {
+            "format": "gulch-project",
+            "version": 1,
+            "species": [{"id": i, "cas": cas, "name": i} for i, cas in hexanes],
+            "phase_model": {"kind": "ideal"},
+            "reactions": [{"id": "r1", "equation": "A = B", "rate": law}, {"id": "r2", "equation": "B = C", "rate": law}],
+            "reaction_sets": [{"id": "main", "steps": [["r1", "r2"]]}],
+            "measurements": [{"id": "m", "table": table, "charge": {"A": "2 mol/L"}}],
+            "fits": [
+                {
+                    "id": "f",
+                    "set": "main",
+                    "sheets": ["m"],
+                    "free": ["r1.k", "r1.energy", "r2.k", "r2.energy"],
+                    "errors": {"": "0.02 mol/L"},
+                }
+            ],
+        }
+    )
+    predicted, errors = prepared(project, project.fits[0])
+    low, high = bounds_of(project.fits[0], predicted.laws)
+
+    def ours():
+        return Search(predicted, errors.sigma(), low, high).least(predicted.laws.start())
+
+    method = "LSODA"
+
+    def misses(p):
+        out = []
+        for T, both in zip(temperatures, data, strict=True):
+            k = np.exp(p[[0, 2]]) * np.exp(-p[[1, 3]] * 1e3 / R * (1 / T - 1 / 333.15))
+
+            def change(t, c, k=k):
+                return [-k[0] * c[0], k[0] * c[0] - k[1] * c[1], k[1] * c[1]]
+
+            found = solve_ivp(change, (0.0, 120.0), [2.0, 0.0, 0.0], method, t_eval=times, rtol=1e-8, atol=1e-11).y[:2]
+            out.append(((found - both) / 0.02).ravel())
+        return np.concatenate(out)
+
+    def theirs():
+        return least_squares(misses, [math.log(0.01), 60.0, math.log(0.01), 60.0], x_scale="jac", xtol=1e-10, ftol=1e-12).x
+
+    phi, took = ours()[0], best(ours, 20)
+    for method in ("LSODA", "RK45"):  # its quickest here, and the one that it takes by itself
+        other = theirs()
+        off = abs(phi[1] / 1e3 - other[1]) / other[1]
+        row("fit, 2 reactions, 36 readings", took, best(theirs, 1), f"scipy, {method}, differences", f"same E to {off:.0e}")
+    whole = best(lambda: answer(project, project.fits[0]), 3)
+    row("the same, starts and profiles", whole, best(ours, 5), "one search", "from nothing to intervals of all four")
 
 
 def row(what, ours, other, beside, remark=""):

@@ -12,7 +12,7 @@ R = 8.314462618
 
 
 def table():
-    """Conversion of n-butane in closed vessels at three temperatures: first order, 0.01 1/min at 200 °C, 95 kJ/mol, with a small even error."""
+    """Conversion of n-butane in closed vessels at three temperatures: first order, 0.01 1/min at 200 °C, 95 kJ/mol, with a small error."""
     lines = ["T, °C\tt / min\tX_n-butane %"]
     for T in (190, 200, 210):
         k = 0.01 * math.exp(-95e3 / R * (1 / (T + 273.15) - 1 / 473.15))

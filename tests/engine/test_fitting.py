@@ -406,3 +406,17 @@ def test_pressure_of_a_closed_vessel():
                    ("ethane", "ethylene", "hydrogen"), ("74-84-0", "74-85-1", "1333-74-0"))  # fmt: skip
     _, numbers = found(made)
     assert numbers["r1.k"][0] == pytest.approx(0.03, rel=1e-5)
+
+
+def test_michaelis_menten_as_a_formula_of_ones_own():
+    """Puromycin (treated), Bates & Watts (1988), table A1.3, fitted there by least squares: vmax 212.7 and K 0.0641 (from memory), with
+    standard errors 6.95 and 0.00828."""
+    c = [0.02, 0.02, 0.06, 0.06, 0.11, 0.11, 0.22, 0.22, 0.56, 0.56, 1.10, 1.10]
+    v = [76, 47, 97, 107, 123, 139, 159, 152, 191, 201, 207, 200]
+    law = {"law": "formula", "formula": "vmax*c.A/(K + c.A)", "numbers": {"vmax": "100 mol/(m3 s)", "K": "0.1 mol/m3"}}
+    made = project(table(["c_A0 [mol/m3]", "-r_A [mol/(m3 s)]"], zip(c, v, strict=True)), law, ["r1.number.vmax", "r1.number.K"],
+                   sheet={"vessel": "differential", "temperature": "25 degC"}, errors={"": "absolute"})  # fmt: skip
+    least, numbers = found(made)
+    assert numbers["r1.number.vmax"] == pytest.approx((212.7, 6.95), rel=2e-3)
+    assert numbers["r1.number.K"] == pytest.approx((0.0641, 0.00828), rel=5e-3)
+    assert least.S * least.errors.sizes[0] ** 2 == pytest.approx(1195.4, rel=1e-3)

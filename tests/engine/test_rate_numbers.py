@@ -1,5 +1,8 @@
 """Every constant of a rate law is an input like any other: knob, target, tie, scan, formula, how sure."""
 
+import math
+import re
+
 import pytest
 from helpers import document, feed
 
@@ -168,3 +171,56 @@ def test_k_is_found_from_a_measured_conversion():
     solved = solve(Project.model_validate(data))
     assert solved.solved and solved.gauges["measured"] == pytest.approx(0.6, abs=1e-7)
     assert solved.targets[0].knob_value * solved.units["T"].values["residence_time"] == pytest.approx(1.5, rel=1e-3)
+
+
+SURFACE = {  # Langmuir-Hinshelwood with a named intermediate, as a user writes it
+    "law": "formula",
+    "formula": "kT = k*exp(-E/R*(1/T - 1/T0))\ntheta = 1/(1 + K*c.a)\nkT*c.a*theta^2",
+    "numbers": {"k": "0.5 1/h", "E": "60 kJ/mol", "T0": "60 degC", "K": "0.05 L/mol"},
+}
+
+
+def test_a_formula_with_names_of_its_own_is_the_law_it_writes():
+    """The same law as typed by its constants (adsorption, exponent 2); its numbers are inputs, turned and written."""
+    typed = {
+        "forward": FIRST["forward"],
+        "adsorption": [{"species": "a", "constant": {"k": "0.05 L/mol"}}],
+        "exponent": "2",
+    }
+    project = tank(SURFACE)
+    assert conversion(project) == pytest.approx(conversion(tank(typed)), rel=1e-7)
+    known = addresses(project)
+    assert {a for a in known if a.startswith("r.")} == {f"r.number.{n}" for n in ("k", "E", "T0", "K")}
+    assert parse("0.1 L/mol", known["r.number.K"].dimension) == pytest.approx(1e-4)
+    turned = conversion(project, {"r.number.K": 2e-4, "r.number.k": 1.0 / 3600.0})
+    for address, text in (("r.number.K", "0.2 L/mol"), ("r.number.k", "1 1/h")):
+        write(project, address, text)
+    assert turned == pytest.approx(conversion(project), rel=1e-9)
+    edit.knob_on(project, "r.number.K", "0 L/mol", "1 L/mol")
+    edit.forget(project)
+    assert project.knobs  # what it turns is known
+
+
+@pytest.mark.parametrize(
+    ("formula", "words"),
+    [
+        ("theta = 1/(1 + K*c.a)\n", "No formula|comes out in"),
+        ("c.a = 2\nk*c.a", "names nothing"),
+        ("k = 2\nk*c.a", "name already"),
+        ("theta = 1 + K\nk*c.a", "cannot be added"),
+        ("k*c.a*theta", "is not known here"),
+        ("tanh(c.a)*k*c.a", "bare number"),
+        ("\n".join(f"a{i} = 1" for i in range(30)) + "\nk*c.a", "20 are read"),
+    ],
+)
+def test_a_formula_that_cannot_be_read_says_why(formula, words):
+    project = tank(SURFACE | {"formula": formula})
+    said = [m.what for m in Plan(project).messages]
+    assert any(re.search(words, s) for s in said), said
+
+
+def test_functions_of_a_formula():
+    """tanh and log10 by a rate that is k c tanh(log10(1000)): 3 and then tanh(3) (any table)."""
+    plain = tank(SURFACE | {"formula": "k*c.a*0.99505475368673"})
+    assert conversion(tank(SURFACE | {"formula": "k*c.a*tanh(log10(1000))"})) == pytest.approx(conversion(plain), rel=1e-9)
+    assert math.tanh(3.0) == pytest.approx(0.99505475368673)

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from gulch.engine.chemistry.constants import Constant
@@ -77,13 +77,15 @@ def test_rates_with_slopes_are_the_rates(basis, reverse, orders, n, T, kind):
         return total, P, v, rates_in(mix, T, P, x, v, VAPOUR, rates)
 
     total, P, v, plain = at(np.zeros(2))
-    along = course.along_extents(mix, vessel, T, total, P, v, x, rates.nu)
+    along = sl.Along(np.empty((2, 4)), np.empty(2), np.empty(2))
+    course.along_extents(mix, vessel, T, total, P, v, x, rates.nu, along)
     found = sl.rates_and_slopes(mix, T, P, x, v, VAPOUR, rates, along, np.array(ASKED), pivots, by_extent, by_number)
     np.testing.assert_allclose(found, plain, rtol=1e-9)
     h = 1e-4 * n.sum()
     for s in range(2):
         step = h * np.eye(2)[s]
-        ahead, behind = at(step)[3], at(-step)[3]
+        (*_, v_ahead, ahead), (*_, v_behind, behind) = at(step), at(-step)
+        assume(abs(v_ahead - v_behind) < 0.01 * v)  # where the equation's roots change, the volume jumps
         np.testing.assert_allclose(by_extent[:, s], (ahead - behind) / (2 * h), rtol=1e-4, atol=1e-6 * np.abs(plain).max() / n.sum())
 
 
@@ -131,7 +133,8 @@ def test_a_formula_has_the_slopes_of_the_law_it_writes():
     found = []
     for law in (one, RateLaw(program=program)):
         rates, _ = pack([Reaction("a", NU[0], 0, None, 0.0, Constant(), None, law)], [Constant()], 4)
-        along = course.along_extents(mix, vessel_of(CONSTANT_VOLUME, LIQUID, x, T), T, 1.0, 1e5, v, x, rates.nu)
+        along = sl.Along(np.empty((1, 4)), np.empty(1), np.empty(1))
+        course.along_extents(mix, vessel_of(CONSTANT_VOLUME, LIQUID, x, T), T, 1.0, 1e5, v, x, rates.nu, along)
         J, F = np.empty((1, 1)), np.empty((1, 0))
         r = sl.rates_and_slopes(mix, T, 1e5, x, v, LIQUID, rates, along, np.empty((0, 3), np.int64), np.empty(0), J, F)
         found.append((r[0], J[0, 0]))

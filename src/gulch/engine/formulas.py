@@ -23,7 +23,9 @@ if TYPE_CHECKING:
     from gulch.engine.unit_names import Dims
 
 MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
-FUNCTIONS = {"exp": 1, "ln": 1, "sqrt": 1, "min": 2, "max": 2}
+MOST_LINES, MOST_INSTRUCTIONS = 20, 600  # of a formula with intermediates
+FUNCTIONS = {"exp": 1, "ln": 1, "log10": 1, "sqrt": 1, "tanh": 1, "min": 2, "max": 2}
+_NAMED = re.compile(r"\s*([A-Za-z_]\w{0,39})\s*=(?!=)(.*)", re.DOTALL)
 _LITERAL = re.compile(r"((?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+\-]?\d+)?)\s*\[([^\[\]]*)\]")
 _OPERATORS = {ast.Add: "add", ast.Sub: "subtract", ast.Mult: "multiply", ast.Div: "divide", ast.Pow: "raise"}
 
@@ -39,6 +41,7 @@ class Formula:
     instructions: tuple
     names: frozenset
     dimension: Dims | None = None  # Dims of its value
+    depth: int = 1  # numbers that stand on its stack at most
 
 
 def read(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
@@ -67,7 +70,33 @@ def read(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
         raise FormulaError(f"The formula comes out in {_words(dimension)}, but {wanted.replace('**', '^')} is wanted.")
     if reader.deepest > MAX_DEPTH:
         raise FormulaError("The formula is nested too deeply: simplify it.")
-    return Formula(tuple(reader.out), frozenset(reader.names), dimension)
+    return Formula(tuple(reader.out), frozenset(reader.names), dimension, reader.deepest)
+
+
+def read_lines(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
+    """Read a formula with intermediates of one's own: lines, or parts between semicolons, `theta = 1/(1 + K*c.A)`, the last without a name.
+
+    known, wanted: as `read` takes them. Returns a Formula; raises FormulaError.
+    """
+    lines = [line.strip() for part in text.splitlines() for line in part.split(";") if line.strip()]
+    if len(lines) > MOST_LINES:
+        raise FormulaError(f"The formula has {len(lines)} lines: {MOST_LINES} are read at most.")
+    if not lines:
+        raise FormulaError("The formula is empty.")
+    names = dict(known)
+    for line in lines[:-1]:
+        match = _NAMED.fullmatch(line)
+        if match is None:
+            raise FormulaError(f"“{line[:60]}” names nothing: write “name = …”, and the rate itself in the last line.")
+        if match[1] in names or match[1] in FUNCTIONS:
+            raise FormulaError(f"“{match[1]}” is a name already: call the intermediate otherwise.")
+        found = read(match[2], names, None)
+        names[match[1]] = ("inline", found, "")
+    last = _NAMED.fullmatch(lines[-1])
+    out = read(lines[-1] if last is None else last[2], names, wanted)
+    if len(out.instructions) > MOST_INSTRUCTIONS:
+        raise FormulaError("The formula is too long once its intermediates are put in: simplify it.")
+    return out
 
 
 def value(formula: Formula, get: Callable) -> float:
@@ -101,7 +130,14 @@ _TWO: dict[str, Callable] = {
     "min": min,
     "max": max,
 }
-_ONE: dict[str, Callable] = {"negate": operator.neg, "exp": math.exp, "ln": math.log, "sqrt": math.sqrt}
+_ONE: dict[str, Callable] = {
+    "negate": operator.neg,
+    "exp": math.exp,
+    "ln": math.log,
+    "log10": math.log10,
+    "sqrt": math.sqrt,
+    "tanh": math.tanh,
+}
 
 
 def finite(number: float) -> float:
@@ -142,7 +178,7 @@ class _Reader:
             return self.binary(node)
         if isinstance(node, ast.Call):
             return self.call(node)
-        raise FormulaError(f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, sqrt, min, max.")
+        raise FormulaError(f"“{ast.unparse(node)}” is not allowed in a formula: use + − * / ^, exp, ln, log10, sqrt, tanh, min, max.")
 
     def name(self, node: ast.Attribute | ast.Name) -> Dims:
         text = ast.unparse(node)
@@ -155,6 +191,12 @@ class _Reader:
             some = ", ".join(list(self.known)[:6])
             raise FormulaError(f"“{text}” is not known here: the names are {some} ….")
         instruction, argument, unit = self.known[text]
+        if instruction == "inline":
+            self.deepest = max(self.deepest, self.depth + argument.depth)
+            self.depth += 1
+            self.out.extend(argument.instructions)
+            self.names |= argument.names
+            return argument.dimension
         self.names.add(text)
         self.push(instruction, argument)
         return dimensions_of(unit)
@@ -185,7 +227,7 @@ class _Reader:
     def call(self, node: ast.Call) -> Dims:
         name = node.func.id if isinstance(node.func, ast.Name) else ""
         if name not in FUNCTIONS or node.keywords or len(node.args) != FUNCTIONS[name]:
-            raise FormulaError(f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, sqrt, min and max.")
+            raise FormulaError(f"“{ast.unparse(node)[:60]}” is not allowed: the functions are exp, ln, log10, sqrt, tanh, min and max.")
         dimensions = [self.visit(a) for a in node.args]
         if name in ("min", "max"):
             self.depth -= 1

@@ -108,8 +108,9 @@ GONE = _Gone()  # what the walker gives for data that go
 @cache
 def _items() -> dict[str, Any]:
     """{name of an input or result of units: what there is one of it for}, species aside."""
-    found = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.declared(PerReaction)}
+    found: dict[str, Thing | None] = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.declared(PerReaction)}
     per = {"reaction": Thing.REACTION, "element": None}
+    found["number"] = None  # of a reaction's formula, by its own name
     return found | {r.name: per[r.per] for kind in KINDS.values() for r in kind.results() if r.per in per}
 
 

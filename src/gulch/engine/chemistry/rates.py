@@ -55,6 +55,8 @@ _OPS = {
     "sqrt": k.SQRT,
     "min": k.LOWEST,
     "max": k.HIGHEST,
+    "tanh": k.TANH,
+    "log10": k.LOG10,
 }
 
 
@@ -89,7 +91,7 @@ class RateLaw:
     backward: np.ndarray | None = None
     adsorption: tuple = ()
     exponent: float = 1.0
-    program: tuple = field(default=())  # of a typed formula: ((instruction, argument), ...)
+    program: tuple = field(default=())  # of a typed formula: ((instruction, argument[, 1 + which of its own numbers]), ...)
 
 
 def rate_unit(basis: str, per: str, order: float) -> str:
@@ -163,7 +165,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
         numbers[r, k.N_EXPONENT] = law.exponent
         if law.program:
             ways[r, k.W_LAW], ways[r, k.W_PROGRAM] = k.FORMULA, len(law.program)
-            programs[r, : len(law.program), :2] = [(_OPS[name], argument) for name, argument in law.program]
+            programs[r, : len(law.program)] = [(_OPS[name], argument, own[0] if own else 0.0) for name, argument, *own in law.program]
             continue
         ways[r, k.W_BASIS] = RATE_BASES[law.basis][1]
         numbers[r, [k.N_LN_K, k.N_E, k.N_POWER]] = law.constant.packed

@@ -54,6 +54,16 @@ def cos(x: float) -> float:
     return _number(math.cos(x)) if math.isfinite(x) else nan
 
 
+def tanh(x: float) -> float:
+    """Hyperbolic tangent."""
+    return _number(math.tanh(x))
+
+
+def log10(x: float) -> float:
+    """Logarithm to the base ten; -inf at 0, nan below."""
+    return _number(math.log10(x)) if x > 0.0 else -inf if x == 0.0 else nan
+
+
 def floor(x: float) -> float:
     """Greatest whole number up to x."""
     return np.floor(x)
@@ -69,4 +79,4 @@ def isfinite(x: float) -> bool:
     return math.isfinite(x)
 
 
-ONE = (exp, expm1, log, log1p, sqrt, acos, cos, floor)  # functions of one number that return one
+ONE = (exp, expm1, log, log1p, log10, sqrt, acos, cos, tanh, floor)  # functions of one number that return one

@@ -170,7 +170,14 @@ class RateEntry(Part):
     reverse_orders: dict[SpeciesNamed, Bare] = {}
     adsorption: list[AdsorptionEntry] = Field([], max_length=12)
     exponent: Bare = Field("1", description="m of (1 + sum K q^a)^m")
-    formula: str = Field("", max_length=600, description="rate over T, P, c.X, p.X, x.X (law formula)")
+    formula: str = Field(
+        "",
+        max_length=4000,
+        description="rate over T, P, c.X, p.X, x.X and the numbers below (law formula); intermediates in lines of their own, “name = …”",
+    )
+    numbers: dict[Annotated[str, Field(pattern=r"^[A-Za-z_]\w{0,39}$")], Quantity] = Field(
+        {}, max_length=30, description="numbers of a formula, by name, each with its unit: inputs like any other"
+    )
 
 
 class ReactionEntry(Part):

@@ -62,6 +62,7 @@ class FoundEntry(Part):
     values: list[float] = Field([], max_length=30)
     covariance: list[list[float]] = Field([], max_length=30)
     texts: list[str] = Field([], max_length=30, description="the numbers as they were written; one typed over takes the fit out of use")
+    logarithmic: list[bool] = Field([], max_length=30, description="of which numbers values and covariance are of the logarithm")
     freedom: int = Field(0, description="degrees of freedom of its scatter; 0 where the errors were given")
     on: str = Field("", max_length=200, description="on which measurements it rests")
 

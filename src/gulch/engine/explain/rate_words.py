@@ -28,7 +28,10 @@ def rate_words(entry: ReactionEntry, project: Project) -> str:
     if e is None:
         return ""
     if e.law == "formula":
-        return f"r = {e.formula or '–'}, by {PER[e.per]}"
+        lines = [line.strip() for part in e.formula.splitlines() for line in part.split(";") if line.strip()]
+        rate = lines[-1].partition("rate =")[2].strip() or lines[-1] if lines else "–"
+        told = [f"r = {rate}, by {PER[e.per]}", *lines[:-1], *(f"{name} = {text}" for name, text in e.numbers.items())]
+        return "; ".join(told)
     try:
         nu = resolve_equation(entry.equation, project.entries()).nu(len(project.species))
     except (EquationError, SpeciesError):

@@ -41,6 +41,7 @@ class Found:
     sigma: float
     curve: list[tuple[float, float]]
     text: str = ""
+    logarithmic: bool = False  # phi is ln of the value in SI
 
 
 @dataclass
@@ -188,6 +189,7 @@ def _answer(project: Project, least: Least, found: list[Profile], judged_: Judge
             float(least.phi[i]),
             float(sigma[i]),
             curve,
+            logarithmic=n.logarithmic,
         )
         row.text = "not determined" if i in judged_.unseen else text_of(row)
         out.numbers.append(row)

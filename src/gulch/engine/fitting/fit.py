@@ -204,17 +204,15 @@ class Search:
             return phi
 
         begin = np.clip(start, self.low, self.high)[free]
-        found = scipy.optimize.least_squares(
-            lambda part: self.at(whole(part))[0],
-            begin,
-            jac=lambda part: self.at(whole(part))[1][:, free],
-            bounds=(self.low[free], self.high[free]),
-            x_scale="jac",
-            xtol=1e-10,
-            ftol=1e-12,
-            gtol=1e-12,
-            max_nfev=most,
-        )
+        misses, slopes = lambda part: self.at(whole(part))[0], lambda part: self.at(whole(part))[1][:, free]
+        ends = dict(xtol=1e-10, ftol=1e-12, gtol=1e-12)
+        if np.all(self.low[free] < begin) and np.all(begin < self.high[free]):  # Levenberg's and Marquardt's way knows no bounds
+            part, *_ = scipy.optimize.leastsq(misses, begin, Dfun=slopes, maxfev=most, full_output=True, **ends)
+            if np.all(self.low[free] < part) and np.all(part < self.high[free]):
+                r = misses(part)
+                return whole(part), float(r @ r)
+        bounds = (self.low[free], self.high[free])
+        found = scipy.optimize.least_squares(misses, begin, jac=slopes, bounds=bounds, x_scale="jac", max_nfev=most, **ends)
         return whole(found.x), 2.0 * float(found.cost)
 
 
@@ -283,6 +281,10 @@ def starts(search: Search) -> list[np.ndarray]:
         if n.kind in ("energy", "back_energy") and inside[i] == 0.0:
             inside[i] = np.clip(TYPICAL_ENERGY, low[i], high[i])
     constants = [i for i, n in enumerate(laws.numbers) if n.kind in ("k", "back_k")]
+    if not constants:  # those of a formula are looked at from where they are typed
+        steep = [i for i, n in enumerate(laws.numbers) if n.kind == "number" and n.logarithmic]
+        for i in steep:
+            inside = _best_of(search, inside, [i], inside[i] + np.linspace(-7.0, 7.0, 15))
     found = [inside]
     if constants:
         looked = inside.copy()

@@ -135,14 +135,15 @@ def _scatter(least: Least, lack: tuple[float, float] | None) -> list[str]:
         F, chance = lack
         if chance < UNLIKELY:
             said.append(
-                f"The law misses the points by more than replicates scatter (F {F:.3g}, probability {_chance(chance)}): it is not all."
+                f"The law misses the points by more than replicates scatter (F {F:.3g}, probability {chance_words(chance)}): it is not all."
             )
         else:
             said.append("What the law misses is no more than how replicates scatter.")
     return said
 
 
-def _chance(p: float) -> str:
+def chance_words(p: float) -> str:
+    """A probability in words."""
     return f"{p:.2g}" if p >= 1e-4 else "below 0.0001"
 
 

@@ -21,17 +21,16 @@ from gulch.engine.chemistry.kernels import slopes as sl
 from gulch.engine.chemistry.rates import pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.phases.kernels import R
-from gulch.engine.project.reading import constant_of, number, rate_of
-from gulch.engine.quantities import QuantityError, compound_unit, parse, split_text
+from gulch.engine.project.reading import constant_of, number, own_number, rate_of
+from gulch.engine.quantities import QuantityError, compound_unit, parse, split_text, unit_factor
 from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates
     from gulch.engine.document import Project, RateConstantEntry, RateEntry, ReactionEntry
 
-SEEKABLE = ("k", "energy", "power", "order", "back_k", "back_energy", "back_power", "back_order", "adsorption", "adsorption_heat")
 _CODES = {"k": sl.LN_K, "energy": sl.ENERGY, "power": sl.POWER_OF_T, "order": sl.ORDER, "adsorption": sl.LN_STRENGTH,
-          "adsorption_heat": sl.HEAT, "adsorption_power": sl.STRENGTH_POWER, "exponent": sl.EXPONENT,
+          "adsorption_heat": sl.HEAT, "adsorption_power": sl.STRENGTH_POWER, "exponent": sl.EXPONENT, "number": sl.NUMBER,
           "back_k": sl.LN_KR, "back_energy": sl.ENERGY_R, "back_power": sl.POWER_R, "back_order": sl.ORDER_R}  # fmt: skip
 NOTHING = 1e-200  # of an adsorption constant, which may be none
 TYPICAL_ENERGY = 60e3  # J/mol, where nobody typed one
@@ -56,11 +55,7 @@ class Number:
     low: float
     high: float
     pivot: float = 0.0
-
-    @property
-    def logarithmic(self) -> bool:
-        """Whether phi is its logarithm."""
-        return self.kind in ("k", "back_k")
+    logarithmic: bool = False  # phi is its logarithm
 
     def shown(self, phi: float) -> float:
         """Its value in its unit."""
@@ -152,15 +147,17 @@ class Laws:
             raise FitTrouble(f"{address} is no number of the laws that are fitted: take it out, or choose another set.")
         back, base = kind.startswith("back_"), kind.removeprefix("back_")
         law, side = self.entries[r].rate, self.sides[r, back]
+        if kind == "number" and law is not None:
+            return self._own(address, item, r)
         if law is None or (side is None and not base.startswith("adsorption") and base != "exponent"):
-            raise FitTrouble(f"{address} stands in no power law: numbers in formulas are not sought yet.")
+            raise FitTrouble(f"{address} stands in no power law: name the numbers of a formula, and seek those.")
         dash, of = "′" if back else "", f" of {id_}" if len(self.entries) > 1 else ""
         cold = 1.0 / self.T
         if base == "k":
             assert side is not None
             unit = side.counted.of_constant(sum(self._orders(self.entries[r], back).values()))
             si = compound_unit(side.counted.rate)[1] if side.counted.rate else 1.0
-            return Number(address, kind, f"k{dash}{of}", unit, si, r, 0, -300.0, 300.0)
+            return Number(address, kind, f"k{dash}{of}", unit, si, r, 0, -300.0, 300.0, logarithmic=True)
         if base == "energy":
             assert side is not None
             pivot = cold if f"{id_}.{'back_' if back else ''}k" in self.sought else self._pivot_of(side.entry)
@@ -175,6 +172,19 @@ class Laws:
         if base == "exponent":
             return Number(address, kind, f"exponent{of}", "", 1.0, r, 0, 0.0, 6.0)
         return self._below(address, kind, item, r, of)
+
+    def _own(self, address: str, name: str, r: int) -> Number:
+        """A number of a formula; one above zero that is no energy and no bare number is sought by its logarithm."""
+        law = self.entries[r].rate
+        if law is None or law.law != "formula" or name not in law.numbers:
+            raise FitTrouble(f"{address}: the formula has no number {name}.")
+        value, unit = own_number(name, law.numbers[name])
+        at, si = list(law.numbers).index(name), compound_unit(unit)[1] if unit else 1.0
+        steep = value > 0.0 and unit != "" and unit_factor(unit, "J/mol") is None
+        shown = "J/mol" if unit_factor(unit, "J/mol") is not None and not unit else unit
+        bounds = (-600.0, 600.0) if steep else (-1e9, 1e9)
+        symbol = f"{name} of {self.entries[r].id}" if len(self.entries) > 1 else name
+        return Number(address, "number", symbol, shown, si, r, at, *bounds, logarithmic=steep)
 
     def _below(self, address: str, kind: str, item: str, r: int, of: str) -> Number:
         """A number of an adsorption term."""
@@ -203,6 +213,9 @@ class Laws:
 
     def _typed(self, n: Number) -> float:
         law, back = self.reactions[n.reaction].rate, n.kind.startswith("back_")
+        if n.kind == "number":
+            value = next(i[1] for i in law.program if len(i) > 2 and i[2] == n.of + 1.0)
+            return math.log(value) if n.logarithmic else value
         base = n.kind.removeprefix("back_")
         if base == "exponent":
             return law.exponent
@@ -228,11 +241,15 @@ class Laws:
         for i, n in enumerate(self.numbers):
             if n.kind == "adsorption":
                 slopes[:, i] /= max(phi[i], NOTHING)
+            if n.kind == "number" and n.logarithmic:
+                slopes[:, i] *= math.exp(min(phi[i], 690.0))
         return slopes
 
     def packed(self, phi: np.ndarray) -> Rates:
         """The packed laws with the numbers sought at phi."""
         laws = self.rates
+        if any(n.kind == "number" for n in self.numbers):
+            laws = laws._replace(programs=self._programs(phi))
         numbers, forward, reverse, adsorption = (a.copy() for a in (laws.numbers, laws.forward, laws.reverse, laws.adsorption))
         given: dict[tuple, float] = {(n.reaction, n.kind, n.of): v for n, v in zip(self.numbers, phi.tolist(), strict=True)}
         for (r, kind, of), value in given.items():
@@ -256,6 +273,15 @@ class Laws:
             for j in range(int(laws.ways[r, k.W_ADSORPTION])):
                 self._strength(r, j, given, adsorption)
         return laws._replace(numbers=numbers, forward=forward, reverse=reverse, adsorption=adsorption)
+
+    def _programs(self, phi: np.ndarray) -> np.ndarray:
+        """The instructions of formulas with the numbers sought in place."""
+        programs = self.rates.programs.copy()
+        for n, value in zip(self.numbers, phi.tolist(), strict=True):
+            if n.kind == "number":
+                of = programs[n.reaction, :, 2] == n.of + 1.0
+                programs[n.reaction, of, 1] = math.exp(min(value, 690.0)) if n.logarithmic else value
+        return programs
 
     def _constant(self, typed: np.ndarray, given: list[float | None], order: float, was: float, ln_q: float, pivot: float) -> np.ndarray:
         """(ln k0, E/R, power) with what is given of k, E and power; k stays where it is typed, or at T, at 1 of its unit."""

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from gulch.engine.measured import Run
     from gulch.engine.phases.model import PhaseModel
 
-TOLERANCE = 1e-6  # of the integrator's error estimate; what it reaches is a hundred times nearer
+TOLERANCE = 1e-4  # of the integrator’s error estimate; what it reaches is some thousand times nearer
 
 
 @dataclass(frozen=True)
@@ -101,34 +101,35 @@ class Predicted:
     def _read(self, run: Run, groups: list[Group], laws: Rates, xi: np.ndarray, slopes: np.ndarray, out: np.ndarray, J: np.ndarray) -> None:
         """Turn extents into what was read."""
         vessel, nu = run.vessel, laws.nu
-        n = vessel.n0 + xi @ nu  # (k, n)
         for group in groups:
-            of_n = np.einsum("rj,krp->kjp", nu, slopes[group.at]) if group.at.size else slopes[:0]
-            here = n[group.at]
-            s = group.species
-            total, of_total = here.sum(axis=1), of_n.sum(axis=1)
+            s, at = group.species, group.at
+            of_s = np.tensordot(slopes[at], nu[:, s], (1, 0)) if s >= 0 else slopes[:0]  # (j, p)
+            n_s = vessel.n0[s] + xi[at] @ nu[:, s] if s >= 0 else xi[:0, 0]
             if group.what == "conversion":
                 fed = vessel.n0[s]
-                value, slope = (1.0 - here[:, s] / fed, -of_n[:, s] / fed) if fed > 0.0 else (np.full(here.shape[0], np.nan), of_n[:, s])
+                value, slope = (1.0 - n_s / fed, -of_s / fed) if fed > 0.0 else (np.full(at.size, np.nan), of_s)
             elif group.what == "flow":
-                value, slope = here[:, s], of_n[:, s]
-            elif group.what == "fraction":
-                value = here[:, s] / total
-                slope = (of_n[:, s] - value[:, None] * of_total) / total[:, None]
+                value, slope = n_s, of_s
+            elif group.what == "concentration" and vessel.kind == CONSTANT_VOLUME:
+                value, slope = n_s / vessel.volume, of_s / vessel.volume
             elif group.what in ("rate", "rate-mass"):
-                size = run.points[group.at] * vessel.shares[2 if group.what == "rate-mass" else 0] * self._sign(group)
-                value, slope = (here[:, s] - vessel.n0[s]) / size, of_n[:, s] / size[:, None]
+                size = run.points[at] * vessel.shares[2 if group.what == "rate-mass" else 0] * self._sign(group)
+                value, slope = (n_s - vessel.n0[s]) / size, of_s / size[:, None]
             else:
-                value, slope = self._by_volume(run, group, laws, xi, slopes, here, of_n)
+                n = vessel.n0 + xi[at] @ nu  # (j, n)
+                of_n = np.einsum("rj,krp->kjp", nu, slopes[at])
+                value, slope = self._by_all(run, group, laws, xi, slopes, n, of_n)
             out[group.of], J[group.of] = value, slope
 
-    def _by_volume(
+    def _by_all(
         self, run: Run, group: Group, laws: Rates, xi: np.ndarray, slopes: np.ndarray, n: np.ndarray, of_n: np.ndarray
     ) -> tuple[np.ndarray, np.ndarray]:
-        """Concentrations and pressures, which hang on the volume."""
+        """Fractions, and concentrations and pressures where they hang on the volume."""
         vessel, s = run.vessel, group.species
-        if vessel.kind == CONSTANT_VOLUME and group.what == "concentration":
-            return n[:, s] / vessel.volume, of_n[:, s] / vessel.volume
+        if group.what == "fraction":
+            total = n.sum(axis=1)
+            value = n[:, s] / total
+            return value, (of_n[:, s] - value[:, None] * of_n.sum(axis=1)) / total[:, None]
         value, slope = np.empty(group.at.size), np.empty((group.at.size, slopes.shape[2]))
         along = np.zeros(xi.shape[1])
         total, of_total = n.sum(axis=1), of_n.sum(axis=1)

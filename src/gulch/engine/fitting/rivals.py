@@ -14,7 +14,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.fitting.fit import fitted
-from gulch.engine.fitting.judged import aicc
+from gulch.engine.fitting.judged import aicc, chance_words
 from gulch.engine.fitting.laws import FitTrouble
 from gulch.engine.measured import SheetTrouble
 from gulch.engine.settle import UNWATCHED
@@ -106,7 +106,9 @@ def _nested(rows: list[Rival], fits: list[Least | None], known: bool) -> None:
         else:
             chance = float(scipy.stats.f.sf(gained / more / (large.S / max(large.freedom, 1)), more, max(large.freedom, 1)))
         verdict = "the data call for it" if chance < 0.05 else "the data do not call for it"
-        row.nested = f"{more} number{'s' if more > 1 else ''} {'more' if large is row else 'fewer'}: {verdict} (probability {chance:.2g})"
+        row.nested = (
+            f"{more} number{'s' if more > 1 else ''} {'more' if large is row else 'fewer'}: {verdict} (probability {chance_words(chance)})"
+        )
 
 
 def _sentence(rows: list[Rival]) -> str:

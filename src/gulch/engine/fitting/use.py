@@ -45,6 +45,7 @@ def use(project: Project, entry: FitEntry, answer: Answer) -> None:
         numbers=[n.address for n in answer.numbers],
         values=[n.phi for n in answer.numbers],
         covariance=answer.covariance,
+        logarithmic=[n.logarithmic for n in answer.numbers],
         texts=[known[n.address].text or "" if n.address in known else "" for n in answer.numbers],
         freedom=0 if all(known for _, _, known in answer.sizes.values()) else answer.freedom,
         on=", ".join(sheets)[:200],

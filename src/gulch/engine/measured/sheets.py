@@ -140,7 +140,7 @@ def _column(project: Project, sheet: SheetEntry, number: int, head: str, names: 
         if not dimension:
             table.troubles.append(f"Column {number}, “{head}”: {_why_no_k(project, sheet, unit)}")
             return Column(number, head)
-    if WHAT[what].per_species and not species and what not in ("mass-time", "volume-time", "conversion"):
+    if WHAT[what].per_species and not species and (named or what not in ("mass-time", "volume-time", "conversion")):
         words = f"“{named}” is not among the project's species" if named else "no species is named"
         table.troubles.append(f"Column {number}, “{head}”: {words}. Choose which one it is of.")
         return Column(number, head, named=named)
@@ -238,7 +238,7 @@ def _told(table: Table, sheet: SheetEntry) -> None:
     told = [f"{c.head} as {c.unit}" for c in table.columns if c.assumed]
     if told:
         table.notes.append(f"No unit stands in the head: {', '.join(told)} is assumed.")
-    unknown = [c.head for c in table.columns if not c.what and c.head.strip() and str(c.number) not in sheet.columns]
+    unknown = [c.head for c in table.columns if not (c.what or c.named or str(c.number) in sheet.columns) and c.head.strip()]
     if unknown:
         table.notes.append(
             f"Left aside, because the head does not say what it is: {', '.join(re.sub(r'^$', '–', h) for h in unknown[:6])}."

@@ -15,7 +15,7 @@ from gulch.engine.chemistry.equations import EquationError, resolve_equation
 from gulch.engine.document import default_text
 from gulch.engine.project.address import Address
 from gulch.engine.project.places import About
-from gulch.engine.project.reading import constant_unit, dimension_of_constant, number, orders_of, strength_unit
+from gulch.engine.project.reading import constant_unit, dimension_of_constant, dimension_of_number, number, orders_of, strength_unit
 from gulch.engine.quantities import QuantityError, split_text
 from gulch.engine.species import SpeciesError
 
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 RATE_NUMBERS = (
     *("k", "energy", "power", "order", "back_k", "back_energy", "back_power", "back_order"),
-    *("adsorption", "adsorption_heat", "adsorption_power", "exponent"),
+    *("adsorption", "adsorption_heat", "adsorption_power", "exponent", "number"),
 )
 STEEPEST_ORDER = 9.0
 
@@ -44,6 +44,11 @@ def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator[Address]:
             yield _energy(f"{r.id}.back_energy", f"Activation energy of the reverse of {r.id}", e.backward.energy, project)
             yield from _of_side(project, r, True)
         yield from _of_adsorption(project, r.id, e)
+    if r.rate and r.rate.law == "formula":
+        for name, text in r.rate.numbers.items():
+            kind = dimension_of_number(text)
+            if kind is not None:
+                yield Address(f"{r.id}.number.{name}", kind, f"{name} of {r.id}", -1e250, 1e250, text, about=About.REACTION)
     if r.conversion and not r.conversion.polynomial:
         label = f"Conversion of {r.conversion.key} by {r.id}"
         yield Address(f"{r.id}.conversion", "fraction", label, 0.0, 1.0, r.conversion.value, about=About.REACTION)
@@ -131,6 +136,10 @@ def write_rate(project: Project, reaction: ReactionEntry, tail: str, text: str) 
         return False
     back = name.startswith("back_")
     kind = name.removeprefix("back_")
+    if kind == "number":
+        if species in rate.numbers:
+            rate.numbers = rate.numbers | {species: text}
+        return species in rate.numbers
     if kind == "exponent":
         rate.exponent = text
         return True

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,7 +15,17 @@ from gulch.engine.chemistry.equations import EquationError, resolve_equation
 from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, rate_unit, read_rate_constant
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import R
-from gulch.engine.quantities import CONSTANT, QuantityError, conversion, parse, parse_points, split_text, unit_factor
+from gulch.engine.quantities import (
+    CONSTANT,
+    QuantityError,
+    compound_unit,
+    conversion,
+    dimensions_of,
+    parse,
+    parse_points,
+    split_text,
+    unit_factor,
+)
 from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
@@ -22,6 +33,7 @@ if TYPE_CHECKING:
     from gulch.engine.formulas import Formula
     from gulch.engine.phases.model import PhaseModel
 
+SI_BASES = ("m", "kg", "s", "K", "mol", "A", "cd")  # in the order of `unit_names.DIMENSION_NAMES`
 LARGEST_A, LARGEST_B = 50.0, 20_000.0  # of a + b/T [K]; more is a slip
 
 
@@ -131,7 +143,7 @@ def rate_of(entry: ReactionEntry, project: Project, nu: np.ndarray, values: dict
         return None
     species = [s.id for s in project.species]
     if e.law == "formula":
-        return RateLaw(per=e.per, program=rate_formula(e, species).instructions)
+        return RateLaw(per=e.per, program=program_of(e, species, values or {}))
     of_run = values or {}
     forward, constant = _side(entry, e.forward, e.orders, species, -nu, of_run, "")
     back = backward = None
@@ -192,9 +204,49 @@ def _ln_quantity(text: str, basis: str, per: str | None, order: float) -> float:
     return float(np.log(counted_in(split_text(text)[1], basis, per, order).si))
 
 
+def program_of(entry: RateEntry, species: list[str], of_run: dict[str, float]) -> tuple:
+    """Instructions of a typed rate, its own numbers in place: those of a run, else as typed. Raises QuantityError with a sentence."""
+    formula = _read_formula(entry.formula, entry.per, tuple(species), tuple(entry.numbers.items()))
+    values = [of_run.get(f"number.{name}", own_number(name, text)[0]) for name, text in entry.numbers.items()]
+    return tuple(("push", values[int(at)], at + 1.0) if name == "number" else (name, at) for name, at in formula.instructions)
+
+
+def own_number(name: str, text: str) -> tuple[float, str]:
+    """(SI value, unit as typed) of a number of a formula. Raises QuantityError with a sentence."""
+    try:
+        value, unit = split_text(text)
+        kind = dimension_of_number(text)
+        if kind == "temperature":
+            return parse(text, kind), "K"
+        return value * (compound_unit(unit)[1] if unit else 1.0), unit
+    except QuantityError as error:
+        raise QuantityError(f"{name}: {error}") from None
+
+
+def dimension_of_number(text: str) -> str | None:
+    """The name of the kind of quantity of a formula's own number; None where it cannot be read."""
+    try:
+        _, unit = split_text(text)
+        if not unit:
+            return "ratio"
+        dims = compound_unit(unit)[0]
+    except QuantityError:
+        return None
+    if dims == dimensions_of("K"):
+        return "temperature"
+    si = " ".join(f"{u}^{float(e):g}" for u, e in zip(SI_BASES, dims, strict=True) if e)
+    return f"{CONSTANT}{unit} | {si}" if si else "ratio"
+
+
 def rate_formula(entry: RateEntry, species: list[str]) -> Formula:
     """The Formula of a typed rate. Raises QuantityError."""
-    known = {"T": ("T", 0.0, "K"), "P": ("P", 0.0, "Pa"), "R": ("push", R, "J/mol/K")}
+    return _read_formula(entry.formula, entry.per, tuple(species), tuple(entry.numbers.items()))
+
+
+@lru_cache(maxsize=256)
+def _read_formula(text: str, per: str, species: tuple[str, ...], numbers: tuple[tuple[str, str], ...]) -> Formula:
+    """The Formula of a rate, in which a number of its own is ("number", which)."""
+    known: dict[str, Any] = {"T": ("T", 0.0, "K"), "P": ("P", 0.0, "Pa"), "R": ("push", R, "J/mol/K")}
     for i, s in enumerate(species):
         name = s.replace("-", "_")
         known |= {
@@ -202,10 +254,15 @@ def rate_formula(entry: RateEntry, species: list[str]) -> Formula:
             f"p.{name}": ("p", float(i), "Pa"),
             f"x.{name}": ("x", float(i), ""),
         }
-    if not entry.formula.strip():
+    for at, (name, number_text) in enumerate(numbers):
+        if name in known:
+            raise QuantityError(f"“{name}” is a quantity of the mixture: call the number otherwise.")
+        value_unit = own_number(name, number_text)[1]
+        known[name] = ("number", float(at), value_unit)
+    if not text.strip():
         raise QuantityError("No formula is given: type for example “2e3[1/s]*exp(-60[kJ/mol]/(R*T))*c.ethanol”.")
     try:
-        return formulas.read(entry.formula, known, "mol/kg/s" if entry.per == "catalyst" else "mol/m**3/s")
+        return formulas.read_lines(text, known, "mol/kg/s" if per == "catalyst" else "mol/m**3/s")
     except formulas.FormulaError as error:
         raise QuantityError(str(error)) from None
 

@@ -155,7 +155,8 @@ def together(plan: Plan, entry: FitEntry) -> Together:
     kinds = [a.split(".")[1] for a in found.numbers]
     label = f"{', '.join(WORDS_OF.get(k, k) for k in dict.fromkeys(kinds))} as fitted{f' to {found.on}' if found.on else ''}"
     now = [plan.inputs[a] for a in found.numbers]
-    return Together(f"fit.{entry.id}", label, list(found.numbers), now, [k in ("k", "back_k") for k in kinds], root.tolist())
+    logarithmic = found.logarithmic or [k in ("k", "back_k") for k in kinds]
+    return Together(f"fit.{entry.id}", label, list(found.numbers), now, logarithmic, root.tolist())
 
 
 def unsure(plan: Plan, entry: SpreadEntry) -> Unsure:

@@ -264,6 +264,13 @@ def rate_order(document: Project, form: Values) -> Done:
     return Done(f"Set the order of {form.id} in {form.species} to {form.value or '0'}", form.id)
 
 
+@action("rate-number", id=Key(), name=Key(), value=Text())
+def rate_number(document: Project, form: Values) -> Done:
+    """A number of a formula of one's own."""
+    edit.set_number(document, form.id, form.name, form.value)
+    return Done(f"Set {form.name} of {form.id} to {form.value or 'nothing'}"[:190], form.id)
+
+
 @action("adsorption-add", id=Key(), species=Key())
 def add_adsorption(document: Project, form: Values) -> Done:
     edit.add_adsorption(document, form.id, form.species)

@@ -13,6 +13,7 @@ from gulch.engine.chemistry import reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
+from gulch.engine.explain.rate_words import rate_words
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
 from gulch.engine.project.inputs import addresses, reactions_of
 from gulch.engine.project.reading import constant_of, rate_of
@@ -80,11 +81,17 @@ class RatePanel:
     back_at: str
     species: list[tuple]
     names: list[str]
+    words: str = ""  # the whole law in a line
     orders: list[tuple] = field(default_factory=list)
     others: list = field(default_factory=list)
     samples: list[RateSample] = field(default_factory=list)
     order: str = ""
     k_text: str = ""
+
+    @property
+    def law(self) -> str:
+        """The law without its constants."""
+        return self.words.partition("; ")[0].partition(", by ")[0]
 
 
 @dataclass
@@ -171,6 +178,7 @@ class ReactionDetail(Part):
             back_at=pretty_text(e.backward.at or "") if e.backward else "",
             species=[(s.id, s.shown) for s in self.document.species],
             names=[f"{kind}.{s.id.replace('-', '_')}" for s in self.document.species for kind in ("c", "p", "x")][:9],
+            words=rate_words(reaction, self.document),
         )
         names = self.names
         usual = {names[i]: f"{-v:g}" for i, v in enumerate(nu) if v < 0.0}

@@ -180,6 +180,6 @@ class Pictures:
 
     @staticmethod
     def _moved(n: Found, by: np.ndarray) -> list[float]:
-        if n.kind in ("k", "back_k"):
+        if n.logarithmic:
             return (n.value * np.exp(by)).tolist()
         return (n.value + by * (n.value / n.phi if n.phi else 1.0)).tolist()

@@ -38,7 +38,8 @@ IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
 FROM_GIBBS, FROM_COEFFICIENTS, FROM_TABLE = 0, 1, 2
 N_LN_K, N_POWER, N_E, N_LN_KR, N_POWER_R, N_E_R, N_A, N_B, N_C, N_D, N_SCALE, N_EXPONENT = range(12)
 # Instructions of a formula.
-(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST, HIGHEST) = range(17)
+(PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST, HIGHEST,
+ TANH, LOG10) = range(19)  # fmt: skip
 VANISHING = 1e-9  # mole fraction below which a reactant of an order under one slows its reaction down
 PER_FLUID, PER_BED, PER_CATALYST = 0, 1, 2  # what a rate counts on
 
@@ -67,7 +68,7 @@ def run_program(program: Matrix, length: int, T: float, P: float, v: float, x: V
                 stack[top] = x[int(arg)] * P
             else:
                 stack[top] = x[int(arg)]
-        elif op >= NEGATE and op <= SQRT:
+        elif (op >= NEGATE and op <= SQRT) or op >= TANH:
             value = stack[top]
             if op == NEGATE:
                 value = -value
@@ -75,6 +76,10 @@ def run_program(program: Matrix, length: int, T: float, P: float, v: float, x: V
                 value = math.exp(min(value, 700.0))
             elif op == LN:
                 value = math.log(max(value, 1e-300))
+            elif op == TANH:
+                value = math.tanh(value)
+            elif op == LOG10:
+                value = math.log10(max(value, 1e-300))
             else:
                 value = math.sqrt(max(value, 0.0))
             stack[top] = value
@@ -151,15 +156,16 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
                 need_pure = True
             if ways[r, W_SOURCE] == FROM_GIBBS:
                 need_gibbs = True
-    ln_phi, ln_pure = np.zeros(n), np.zeros(n)
+    ln_phi, ln_pure, h, s = x, x, x, x  # nobody reads them where they are not needed, and room costs more than a rate
     if need_phi:
         ln_phi = ln_phi_of(mix, T, P, x, phase)
     if need_pure:
+        ln_pure = np.empty(n)
         one = np.ones(1)
         for i in range(n):
             ln_pure[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
-    h, s = np.empty(n), np.empty(n)
     if need_gibbs:
+        h, s = np.empty(n), np.empty(n)
         ideal_gas(T, mix.par, h, s)
     ln_t = math.log(T)
     for r in range(m):
@@ -192,7 +198,9 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
         for i in range(n):
             order, order_back = forward[r, i], reverse[r, i]
             through = nu[r, i] if ways[r, W_REVERSE] == FROM_EQUILIBRIUM else 0.0
-            if order == 0.0 and order_back == 0.0 and through == 0.0 and nu[r, i] == 0.0:
+            if nu[r, i] < 0.0 and order < 1.0:
+                stop *= x[i] / (x[i] + VANISHING)
+            if order == 0.0 and order_back == 0.0 and through == 0.0:
                 continue
             ln_x = math.log(x[i]) if x[i] > 1e-300 else -690.0
             ln_q = ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)
@@ -213,8 +221,6 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
                 ln_reverse += order * ln_q
                 if through != 0.0:
                     ln_reverse += through * ln_quantities(ways[r, W_QUOTIENT], T, P, v, ln_phi, ln_pure, numbers[r, N_SCALE], i)
-            if nu[r, i] < 0.0 and order < 1.0:
-                stop *= x[i] / (x[i] + VANISHING)
         rate = stop * math.exp(min(ln_forward, 690.0)) if ahead else 0.0
         if back:
             rate -= math.exp(min(ln_reverse, 690.0))

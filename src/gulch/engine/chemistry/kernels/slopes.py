@@ -28,6 +28,7 @@ from gulch.engine.chemistry.kernels.rates import (
     IRREVERSIBLE,
     LIQUID_ACTIVITY,
     LN,
+    LOG10,
     LOWEST,
     MULTIPLY,
     N_A,
@@ -54,6 +55,7 @@ from gulch.engine.chemistry.kernels.rates import (
     RAISE,
     SQRT,
     SUBTRACT,
+    TANH,
     VANISHING,
     W_ADSORPTION,
     W_BASIS,
@@ -170,7 +172,7 @@ def program_slopes(
                 stack[top] = x[i]
                 for s in range(m):
                     by[top, s] = along.x[s, i]
-        elif op >= NEGATE and op <= SQRT:
+        elif (op >= NEGATE and op <= SQRT) or op >= TANH:
             a = stack[top]
             if op == NEGATE:
                 slope = -1.0
@@ -181,6 +183,13 @@ def program_slopes(
             elif op == LN:
                 slope = 1.0 / max(a, 1e-300)
                 stack[top] = math.log(max(a, 1e-300))
+            elif op == TANH:
+                bent = math.tanh(a)
+                slope = 1.0 - bent * bent
+                stack[top] = bent
+            elif op == LOG10:
+                slope = 1.0 / (2.302585092994046 * max(a, 1e-300))
+                stack[top] = math.log10(max(a, 1e-300))
             else:
                 root = math.sqrt(max(a, 0.0))
                 slope = 0.5 / max(root, 1e-150)
@@ -259,20 +268,22 @@ def rates_and_slopes(
                 need_pure = True
             if ways[r, W_SOURCE] == FROM_GIBBS:
                 need_gibbs = True
-    ln_phi, ln_pure, phi_along = np.zeros(n), np.zeros(n), np.zeros((m, n))
+    ln_phi, ln_pure, phi_along, h, s_ = x, x, along.x, x, x  # as in `rates_in`
     if need_phi:
         ln_phi = ln_phi_of(mix, T, P, x, phase)
+        phi_along = np.empty((m, n))
         ln_phi_along(mix, T, P, x, phase, along, phi_along)
     if need_pure:
+        ln_pure = np.empty(n)
         one = np.ones(1)
         for i in range(n):
             ln_pure[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
-    h, s_ = np.empty(n), np.empty(n)
     if need_gibbs:
+        h, s_ = np.empty(n), np.empty(n)
         ideal_gas(T, mix.par, h, s_)
     ln_t = math.log(T)
-    of_f, of_g, of_d = np.empty(m), np.empty(m), np.empty(m)  # slopes of ln forward, ln reverse, of the denominator
-    slopes = np.empty(m + p)
+    room = np.empty((4, m + p))
+    of_f, of_g, of_d, slopes = room[0], room[1], room[2], room[3]  # slopes of ln forward, ln reverse, of the denominator; of a formula
     for r in range(m):
         if ways[r, W_LAW] == FORMULA:
             rate = program_slopes(programs[r], ways[r, W_PROGRAM], T, P, v, x, along, asked, r, slopes)
@@ -313,6 +324,8 @@ def rates_and_slopes(
         for i in range(n):
             order, back = forward[r, i], reverse[r, i]
             through = nu[r, i] if way == FROM_EQUILIBRIUM else 0.0
+            if order == 0.0 and back == 0.0 and through == 0.0 and nu[r, i] >= 0.0:
+                continue
             ln_x = math.log(max(x[i], SMALLEST))
             if order != 0.0:
                 ln_q = ln_x + ln_quantities(basis, T, P, v, ln_phi, ln_pure, 1.0, i)

@@ -38,7 +38,16 @@ from gulch.engine.project.edit.process import (
     remove,
     send_to,
 )
-from gulch.engine.project.edit.rates import RATE_FIELDS, add_adsorption, add_rate, need_rate, set_adsorption, set_order, set_rate
+from gulch.engine.project.edit.rates import (
+    RATE_FIELDS,
+    add_adsorption,
+    add_rate,
+    need_rate,
+    set_adsorption,
+    set_number,
+    set_order,
+    set_rate,
+)
 from gulch.engine.project.edit.reactions import (
     add_reaction,
     limiting_reactant,
@@ -65,6 +74,7 @@ from gulch.engine.project.edit.watching import add_target, gauge_on, gauge_on_fo
 from gulch.engine.project.edit.whole import EditError, become, forget, fresh, name_of, need_stream, rename, slug, taken
 
 __all__ = [
+    "set_number",
     "take_rival",
     "set_table",
     "set_sheet",

@@ -5,6 +5,8 @@ from __future__ import annotations
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.document import AdsorptionEntry, Project, RateConstantEntry, RateEntry
 from gulch.engine.project.edit.whole import EditError, forget
+from gulch.engine.project.reading import own_number
+from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError
 
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
@@ -73,6 +75,23 @@ def set_order(project: Project, id_: str, species: str, text: str, back: bool = 
         rate.reverse_orders = orders
     else:
         rate.orders = orders
+
+
+def set_number(project: Project, id_: str, name: str, text: str) -> None:
+    """Give a formula a number of its own, or take it away where nothing is typed. Raises EditError."""
+    rate = need_rate(project, id_)
+    if text:
+        try:
+            own_number(name, text)
+        except QuantityError as error:
+            raise EditError(str(error)) from None
+        try:
+            rate.numbers = rate.numbers | {name: text}
+        except ValueError:
+            raise EditError(f"“{name[:40]}” is no name: letters, digits and _, beginning with a letter.") from None
+    else:
+        rate.numbers = {k: v for k, v in rate.numbers.items() if k != name}
+        forget(project)
 
 
 def add_adsorption(project: Project, id_: str, species: list[str]) -> None:

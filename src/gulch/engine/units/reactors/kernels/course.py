@@ -49,6 +49,23 @@ class Vessel(NamedTuple):
     shares: Vector
 
 
+class Room(NamedTuple):
+    """Room in which a step is worked out, made once: making it anew costs more than a rate."""
+
+    M: Matrix  # (3 m, 3 m), of the stages
+    order: Places  # (3 m,)
+    one: Matrix  # (m, m), of the error
+    order_one: Places  # (m,)
+    F: Matrix  # (3, m)
+    at: Vector  # (m,)
+    right: Vector  # (3 m,)
+    by_extent: Cube  # (3, m, m)
+    by_number: Cube  # (3, m, p)
+    along_x: Matrix  # (m, n)
+    along_v: Vector  # (m,)
+    along_ln_p: Vector  # (m,)
+
+
 S6 = 6.0**0.5
 C1, C2 = (4.0 - S6) / 10.0, (4.0 + S6) / 10.0
 A = np.array(
@@ -71,6 +88,25 @@ AHEAD = np.array(
 MOST_STEPS = 4000
 NEWTON = 9  # iterations on the stages
 DIFFERENCE = 1e-5  # of the amounts, by which the molar volume is differenced
+
+
+@kernel
+def room_of(m: int, n: int, p: int) -> Room:
+    """Room for m reactions of n species and p numbers."""
+    return Room(
+        np.empty((3 * m, 3 * m)),
+        np.empty(3 * m, np.int64),
+        np.empty((m, m)),
+        np.empty(m, np.int64),
+        np.empty((3, m)),
+        np.empty(m),
+        np.empty(3 * m),
+        np.empty((3, m, m)),
+        np.empty((3, m, p)),
+        np.empty((m, n)),
+        np.empty(m),
+        np.empty(m),
+    )
 
 
 @kernel
@@ -120,12 +156,14 @@ def change(mix: Mixture, vessel: Vessel, s: float, xi: Vector, laws: Rates, per:
 
 
 @kernel
-def along_extents(mix: Mixture, vessel: Vessel, T: float, total: float, P: float, v: float, x: Vector, nu: Matrix) -> Along:
-    """How x, v and ln P change with each extent."""
+def along_extents(mix: Mixture, vessel: Vessel, T: float, total: float, P: float, v: float, x: Vector, nu: Matrix, along: Along) -> None:
+    """Fills how x, v and ln P change with each extent."""
     m, n = nu.shape
-    along = Along(np.empty((m, n)), np.zeros(m), np.zeros(m))
-    moved = np.empty(n)
+    moved = x
+    if vessel.kind == AT_PRESSURE:
+        moved = np.empty(n)
     for s in range(m):
+        along.v[s], along.ln_p[s] = 0.0, 0.0
         made, size = 0.0, 0.0
         for i in range(n):
             made += nu[s, i]
@@ -144,19 +182,19 @@ def along_extents(mix: Mixture, vessel: Vessel, T: float, total: float, P: float
             for i in range(n):
                 moved[i] = max(x[i] - step * along.x[s, i], 0.0)
             along.v[s] = (ahead - properties(mix, T, P, moved, vessel.phase)[2]) / (2.0 * step)
-    return along
 
 
 @kernel
 def change_slopes(
     mix: Mixture, vessel: Vessel, s: float, xi: Vector, laws: Rates, per: Places, asked: Ways, pivots: Vector, x: Vector,
-    by_extent: Matrix, by_number: Matrix,
+    by_extent: Matrix, by_number: Matrix, room: Room,
 ) -> None:  # fmt: skip
     """Fills d(d xi/ds)/d xi, shape (m, m), and the same with what is asked, shape (m, p)."""
     m, p = xi.size, asked.shape[0]
     T = temperature_at(vessel.course, s)
     total, P, v = state_in(mix, vessel, T, xi, laws.nu, x)
-    along = along_extents(mix, vessel, T, total, P, v, x, laws.nu)
+    along = Along(room.along_x, room.along_v, room.along_ln_p)
+    along_extents(mix, vessel, T, total, P, v, x, laws.nu, along)
     rates = rates_and_slopes(mix, T, P, x, v, vessel.phase, laws, along, asked, pivots, by_extent, by_number)
     for r in range(m):
         share, batch = vessel.shares[per[r]], per[r] == PER_FLUID and vessel.batch == 1
@@ -174,11 +212,12 @@ def change_slopes(
 
 @kernel
 def stages(
-    mix: Mixture, vessel: Vessel, s: float, h: float, xi: Vector, laws: Rates, per: Places, J: Matrix, scale: Vector, x: Vector, Z: Matrix
-) -> int:
+    mix: Mixture, vessel: Vessel, s: float, h: float, xi: Vector, laws: Rates, per: Places, J: Matrix, scale: Vector, x: Vector, Z: Matrix,
+    room: Room,
+) -> int:  # fmt: skip
     """Solve the three stages of a step, from what stands in Z, shape (3, m). Returns the iterations taken, 0 where they do not settle."""
     m = xi.size
-    M, order = np.empty((3 * m, 3 * m)), np.empty(3 * m, np.int64)
+    M, order, F, at, right = room.M, room.order, room.F, room.at, room.right
     for a in range(3):
         for b in range(3):
             for r in range(m):
@@ -188,7 +227,6 @@ def stages(
         M[r, r] += 1.0
     if not factor(M, order):
         return 0
-    F, at, right = np.empty((3, m)), np.empty(m), np.empty(3 * m)
     before = 1e300
     for iteration in range(NEWTON):
         for a in range(3):
@@ -215,20 +253,20 @@ def stages(
 @kernel
 def stage_slopes(
     mix: Mixture, vessel: Vessel, s: float, h: float, xi: Vector, laws: Rates, per: Places, asked: Ways, pivots: Vector, x: Vector,
-    Z: Matrix, J: Matrix, S: Matrix, want: bool,
+    Z: Matrix, J: Matrix, S: Matrix, want: bool, room: Room,
 ) -> bool:  # fmt: skip
     """Carry the slopes S of xi over a step whose stages are Z, and leave in J the slopes of the change at its end."""
     m, p = S.shape
-    at, F = np.empty(m), np.empty((3, m, p))
-    slopes = np.empty((3, m, m))
+    at, F, slopes, M, order, right = room.at, room.by_number, room.by_extent, room.M, room.order, room.right
     for a in range(3) if want else range(2, 3):
         for r in range(m):
             at[r] = xi[r] + Z[a, r]
-        change_slopes(mix, vessel, s + (C1 if a == 0 else C2 if a == 1 else 1.0) * h, at, laws, per, asked, pivots, x, slopes[a], F[a])
+        change_slopes(
+            mix, vessel, s + (C1 if a == 0 else C2 if a == 1 else 1.0) * h, at, laws, per, asked, pivots, x, slopes[a], F[a], room
+        )
     assign_rows(J, slopes[2])
     if not want:
         return True
-    M, order, right = np.empty((3 * m, 3 * m)), np.empty(3 * m, np.int64), np.empty(3 * m)
     for a in range(3):
         for b in range(3):
             for r in range(m):
@@ -257,11 +295,11 @@ def stage_slopes(
 @kernel
 def error_of(
     mix: Mixture, vessel: Vessel, s: float, h: float, xi: Vector, laws: Rates, per: Places, J: Matrix, scale: Vector, x: Vector, Z: Matrix,
-    f: Vector, again: bool,
+    f: Vector, again: bool, room: Room,
 ) -> float:  # fmt: skip
     """How far the step's end may be off, in parts of the tolerance. f: the change where it begins."""
     m = xi.size
-    M, order, right, moved = np.empty((m, m)), np.empty(m, np.int64), np.empty(m), np.empty(m)
+    M, order, right, moved = room.one, room.order_one, room.F[0], room.at
     for r in range(m):
         for c in range(m):
             M[r, c] = -J[r, c]
@@ -304,7 +342,8 @@ def follow(
     total, s = 0.0, 0.0
     for i in range(n):
         total += vessel.n0[i]
-    change_slopes(mix, vessel, 0.0, xi, laws, per, asked, pivots, x, J, unused)
+    room = room_of(m, n, p)
+    change_slopes(mix, vessel, 0.0, xi, laws, per, asked, pivots, x, J, unused, room)
     change(mix, vessel, 0.0, xi, laws, per, x, f)
     fastest = 0.0
     for r in range(m):
@@ -339,17 +378,17 @@ def follow(
                     Z[a, r] = foreseen - ahead[2, r]
         else:
             fill_rows(Z, 0.0)
-        taken = stages(mix, vessel, s, step, xi, laws, per, J, scale, x, Z)
+        taken = stages(mix, vessel, s, step, xi, laws, per, J, scale, x, Z, room)
         if taken == 0:
             h, last, rejected = 0.25 * step, 0.0, True
             continue
-        error = error_of(mix, vessel, s, step, xi, laws, per, J, scale, x, Z, f, rejected or s == 0.0)
+        error = error_of(mix, vessel, s, step, xi, laws, per, J, scale, x, Z, f, rejected or s == 0.0, room)
         grown = 0.9 * (2.0 * NEWTON + 1.0) / (2.0 * NEWTON + taken) * max(error, 1e-12) ** -0.25
         if error > 1.0:
             h, rejected = step * max(0.1, min(grown, 0.9)), True
             last = 0.0
             continue
-        if not stage_slopes(mix, vessel, s, step, xi, laws, per, asked, pivots, x, Z, J, S, want):
+        if not stage_slopes(mix, vessel, s, step, xi, laws, per, asked, pivots, x, Z, J, S, want, room):
             return NOT_FOUND
         for r in range(m):
             xi[r] += Z[2, r]
@@ -379,13 +418,13 @@ def tank_newton(
     """Newton's method on xi = size d xi/ds from what stands in xi; leaves the slopes of d xi/ds in J and F. Whether it settled."""
     m, n = laws.nu.shape
     x, f, step, trial, left = np.empty(n), np.empty(m), np.empty(m), np.empty(m), np.empty(m)
-    M, order = np.empty((m, m)), np.empty(m, np.int64)
+    M, order, room = np.empty((m, m)), np.empty(m, np.int64), room_of(m, n, asked.shape[0])
     total = 0.0
     for i in range(n):
         total += vessel.n0[i]
     change(mix, vessel, 0.0, xi, laws, per, x, f)
     for _ in range(60):
-        change_slopes(mix, vessel, 0.0, xi, laws, per, asked, pivots, x, J, F)
+        change_slopes(mix, vessel, 0.0, xi, laws, per, asked, pivots, x, J, F, room)
         before = 0.0
         for r in range(m):
             for c in range(m):
@@ -480,7 +519,8 @@ def rates_read(
     fill(xi, 0.0)
     T = vessel.course[0, 1]
     total, P, v = state_in(mix, vessel, T, xi, laws.nu, x)
-    along = along_extents(mix, vessel, T, total, P, v, x, laws.nu)
+    along = Along(np.empty((m, x.size)), np.empty(m), np.empty(m))
+    along_extents(mix, vessel, T, total, P, v, x, laws.nu, along)
     return rates_and_slopes(mix, T, P, x, v, vessel.phase, laws, along, asked, pivots, J, slopes)
 
 
@@ -494,7 +534,8 @@ def volume_read(
     x = np.empty(vessel.n0.size)
     T = temperature_at(vessel.course, s)
     total, P, v = state_in(mix, vessel, T, xi, nu, x)
-    changes = along_extents(mix, vessel, T, total, P, v, x, nu)
+    changes = Along(np.empty((xi.size, x.size)), np.empty(xi.size), np.empty(xi.size))
+    along_extents(mix, vessel, T, total, P, v, x, nu, changes)
     for c in range(xi.size):
         made = 0.0
         for i in range(x.size):
