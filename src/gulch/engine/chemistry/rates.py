@@ -18,6 +18,7 @@ import numpy as np
 
 from gulch.engine.chemistry.constants import Constant
 from gulch.engine.chemistry.kernels import rates as k
+from gulch.engine.chemistry.kernels.pellet import shares_of
 from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, phase_properties
 from gulch.engine.quantities import QuantityError, split_text, unit_factor
 
@@ -144,16 +145,16 @@ def _example(basis: Any, per: str, order: Any) -> str:
     return f"for example {rate}" + (f"/{quantity}^{order:g}" if quantity and order else "")
 
 
-def pack(reactions: list, constants: list, n: int) -> tuple:
+def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = None) -> tuple:
     """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED or PER_CATALYST, shape (m,)).
 
-    reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species.
+    reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species; pellet: that of a catalyst, shape (7,).
     """
     m = len(reactions)
     deepest = max([len(r.rate.adsorption) for r in reactions], default=0)
     longest = max([len(r.rate.program) for r in reactions], default=0)
     points = max([len(c.points[0]) for c in constants], default=0)
-    ways, numbers = np.zeros((m, 8), np.int64), np.zeros((m, 12))
+    ways, numbers = np.zeros((m, 9), np.int64), np.zeros((m, 12))
     nu, forward, backward = np.zeros((m, n)), np.zeros((m, n)), np.zeros((m, n))
     adsorption, table = np.zeros((m, max(deepest, 1), 5)), np.ones((m, 2, max(points, 1)))
     programs = np.zeros((m, max(longest, 1), 3))
@@ -161,7 +162,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
     for r, (reaction, constant) in enumerate(zip(reactions, constants, strict=True)):
         law = reaction.rate
         nu[r] = reaction.nu
-        per[r] = list(PER).index(law.per)
+        per[r] = ways[r, k.W_PER] = list(PER).index(law.per)
         numbers[r, k.N_EXPONENT] = law.exponent
         if law.program:
             ways[r, k.W_LAW], ways[r, k.W_PROGRAM] = k.FORMULA, len(law.program)
@@ -180,7 +181,7 @@ def pack(reactions: list, constants: list, n: int) -> tuple:
         ways[r, k.W_ADSORPTION] = len(law.adsorption)
         for j, (species, strength, power) in enumerate(law.adsorption):
             adsorption[r, j] = species, *strength.packed, power
-    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs), per
+    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs, np.zeros(7) if pellet is None else pellet), per
 
 
 def _pack_constant(constant: Constant, ways: np.ndarray, numbers: np.ndarray, table: np.ndarray) -> None:
@@ -207,6 +208,8 @@ def rates(laws: Rates, T: float, P: float, n: np.ndarray, phase: str, model: Pha
     code = VAPOUR if phase == "vapour" else LIQUID
     x = n / n.sum()
     v = phase_properties(T, P, x, code, *model.mix)[2]
+    if laws.pellet[k.P_ON] > 0.0:
+        return shares_of(T, P, x, v, code, laws, np.ones(len(laws.nu)), *model.mix)
     return k.reaction_rates(T, P, x, v, code, laws, *model.mix)
 
 

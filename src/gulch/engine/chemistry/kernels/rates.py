@@ -21,17 +21,21 @@ from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 class Rates(NamedTuple):
     """A set of m rate laws over n species, packed by `chemistry.rates.pack`."""
 
-    ways: Ways  # whole numbers, (m, 8): columns W_…
+    ways: Ways  # whole numbers, (m, 9): columns W_…
     numbers: Matrix  # (m, 12): columns N_…
     nu: Matrix  # (m, n)
     forward: Matrix  # orders, (m, n)
     reverse: Matrix
     adsorption: Cube  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
     table: Cube  # of K, (m, 2, K): T [K], ln K
-    programs: Cube  # instructions of formulas, (m, L, 2)
+    programs: Cube  # instructions of formulas, (m, L, 3)
+    pellet: Vector  # of a catalyst, (7,): columns P_…
 
 
-W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM = range(8)
+W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM, W_PER = range(9)
+# P_ON: whether rates by bed or catalyst are weakened at all; P_LENGTH [m]: volume over surface; P_BED: volume of bed in one of pellets;
+# P_CATALYST [kg/m3]: mass of a volume of pellet.
+P_ON, P_SHAPE, P_LENGTH, P_DIFFUSIVITY, P_BED, P_CATALYST, P_ACTIVITY = range(7)
 POWER, FORMULA = 0, 1
 CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
 IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
@@ -142,7 +146,7 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
 
     Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
     """
-    ways, numbers, nu, forward, reverse, adsorption, table, programs = laws  # a Rates
+    ways, numbers, nu, forward, reverse, adsorption, table, programs, _ = laws  # a Rates
     m, n = nu.shape
     out = np.zeros(m)
     need_phi, need_pure, need_gibbs = False, False, False

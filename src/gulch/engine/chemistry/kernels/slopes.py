@@ -251,7 +251,7 @@ def rates_and_slopes(
     by_number: Matrix,
 ) -> Vector:
     """As `rates.rates_in`, with d rate_r / d xi_s in by_extent, shape (m, m), and with what is asked in by_number, shape (m, p)."""
-    ways, numbers, nu, forward, reverse, adsorption, table, programs = laws  # a Rates
+    ways, numbers, nu, forward, reverse, adsorption, table, programs, _ = laws  # a Rates
     m, n = nu.shape
     p = asked.shape[0]
     out = np.zeros(m)

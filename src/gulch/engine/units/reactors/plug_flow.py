@@ -232,6 +232,7 @@ class PlugFlow(KineticReactor):
         extents = cls.extents(feed.n, product.n, reactions)
         values = cls.account(feed, product, extents if extents is not None else [], given, reactions, context)
         values |= cls.sizes(tube, along)
+        values |= cls.weakened(laws, reactions, T_in, feed.P, feed.n, phase, given, context.model)
         key = cls.key(feed, reactions, context)
         values["profile"] = context.later(lambda: tube.profile(along, reactions, key), explains=True)
         values["peaks"] = context.later(lambda: cls.peaks(tube, along), explains=True)

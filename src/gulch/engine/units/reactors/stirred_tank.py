@@ -173,6 +173,8 @@ class StirredTank(KineticReactor):
         values = cls.account(feed, product, xi, given, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
         values["volume_result"] = volume
+        inside = product.parted()["liquid"] if given.phase == "both" else product
+        values |= cls.weakened(laws, reactions, T, pressure, inside.n, phase, given, context.model)
         outflow = cls.contents(product, given, phase, context.model)[1]
         values["residence_time"] = volume * given.void / outflow if outflow > 0.0 else None
         values["space_velocity"] = context.later(lambda: feed.volume_flow / volume if volume > 0.0 else None)

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.chemistry.kernels.pellet import weaken
+from gulch.engine.chemistry.kernels.rates import P_ON, PER_BED, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.mixture import Mixture
@@ -74,6 +75,8 @@ def plug_change(
         guess[1] = TOO_HOT
         return out
     rates = rates_in(mix, T, P, x, v, phase, laws)
+    if laws.pellet[P_ON] > 0.0:
+        weaken(mix, T, P, x, v, phase, laws, rates, np.empty(m))
     for r in range(m):
         factor = fixed[F_VOID] if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else fixed[F_BULK])
         for i in range(n):

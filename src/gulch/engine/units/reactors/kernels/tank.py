@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.chemistry.kernels.pellet import weaken
+from gulch.engine.chemistry.kernels.rates import P_ON, PER_BED, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.phases.kernels.arrays import assign, copied, fill, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
@@ -55,6 +56,8 @@ def tank_residual(
     v = properties(mix, T, P, x, phase)[2]
     volume = size * total * v if by_time else size
     rates = rates_in(mix, T, P, x, v, phase, laws)
+    if laws.pellet[P_ON] > 0.0:
+        weaken(mix, T, P, x, v, phase, laws, rates, np.empty(m))
     for r in range(m):
         factor = void if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else bulk)
         out[r] = xi[r] - volume * factor * rates[r]

@@ -1,0 +1,143 @@
+"""What a pellet leaves of a rate: diffusion inside by the generalised Thiele modulus, and activity that is left.
+
+With e the extent by which the fluid in the pellet is behind that at its surface, D e'' = r(e) for every reaction by itself, and
+
+    phi = L r(0) / sqrt(2 D integral of r de up to where the reaction ends),    eta = tanh(phi)/phi in a slab,
+
+L the pellet's volume over its surface (Bischoff, AIChE J. 11 (1965) 351; Froment & Bischoff, Chemical Reactor Analysis and Design, ch. 3):
+for a first order phi = L sqrt(k/D), for the order n with (n + 1)/2 k c^(n − 1). Spheres and cylinders by their own first-order formulas
+in 3 phi and 2 phi, which agree with the slab's at both ends.
+
+Notation: T [K], P [Pa], v [m3/mol]; x: shape (n,); rates: shape (m,).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gulch.engine.chemistry.kernels.rates import (
+    FORMULA,
+    IRREVERSIBLE,
+    P_ACTIVITY,
+    P_BED,
+    P_CATALYST,
+    P_DIFFUSIVITY,
+    P_LENGTH,
+    P_SHAPE,
+    PER_BED,
+    PER_FLUID,
+    W_LAW,
+    W_PER,
+    W_REVERSE,
+    Rates,
+    rates_in,
+)
+from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.compiling import ieee as math
+from gulch.engine.phases.kernels.mixture import Mixture
+
+NO_PELLET, SLAB, CYLINDER, SPHERE = 0, 1, 2, 3
+LOOKS = 16  # at which it is looked where a reversible reaction comes to rest
+# Gauss and Legendre's points and weights on 0 to 1.
+POINTS = np.array([0.04691007703066802, 0.23076534494715845, 0.5, 0.7692346550528415, 0.953089922969332])
+WEIGHTS = np.array([0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454])
+
+kernel = chapter(__name__)
+
+
+@kernel.part
+def effectiveness(shape: int, phi: float) -> float:
+    """Share of the surface's rate that a pellet has at a modulus over its volume by its surface."""
+    if phi < 1e-4:
+        return 1.0
+    if shape == SLAB:
+        return math.tanh(phi) / phi
+    if shape == SPHERE:
+        if phi < 1e-2:
+            return 1.0 - 0.6 * phi * phi
+        return (1.0 / math.tanh(3.0 * phi) - 1.0 / (3.0 * phi)) / phi
+    ratio = 0.0  # I1/I0 of 2 phi by Gauss's continued fraction, from its end
+    for k in range(60 + int(2.0 * phi), 0, -1):
+        ratio = 1.0 / (k / phi + ratio)
+    return ratio / phi
+
+
+@kernel
+def rate_behind(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, e: float, inside: Vector) -> float:
+    """Rate of reaction r where its extent [mol/m3] is e behind the surface's."""
+    total = 0.0
+    for i in range(x.size):
+        inside[i] = max(x[i] / v + laws.nu[r, i] * e, 0.0)
+        total += inside[i]
+    for i in range(x.size):
+        inside[i] /= total
+    return rates_in(mix, T, P, inside, 1.0 / total, phase, laws)[r]
+
+
+@kernel
+def integral_behind(
+    mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, at: float, inside: Vector
+) -> float:
+    """Integral of the rate over the extent behind the surface, up to where the reaction ends. at: the rate at the surface."""
+    way = 1.0 if at > 0.0 else -1.0
+    end = 1e300
+    for i in range(x.size):
+        used = -way * laws.nu[r, i]
+        if used > 0.0:
+            end = min(end, x[i] / v / used)
+    if end > 1e299 or end <= 0.0:
+        return 0.0
+    if laws.ways[r, W_LAW] == FORMULA or laws.ways[r, W_REVERSE] != IRREVERSIBLE:
+        low, high = 0.0, end
+        for k in range(1, LOOKS):  # where it comes to rest
+            e = end * k / LOOKS
+            if way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside) <= 0.0:
+                high = e
+                break
+            low = e
+        if high < end:
+            for _ in range(40):
+                e = 0.5 * (low + high)
+                if way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside) > 0.0:
+                    low = e
+                else:
+                    high = e
+            end = low
+    total = 0.0
+    for half in range(2):  # more points towards the end, where an order below one bends
+        a, b = (0.0, 0.8 * end) if half == 0 else (0.8 * end, end)
+        for k in range(POINTS.size):
+            e = a + (b - a) * POINTS[k]
+            total += (b - a) * WEIGHTS[k] * max(way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside), 0.0)
+    return total
+
+
+@kernel
+def weaken(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, rates: Vector, share: Vector) -> None:
+    """Take off the rates at the surface what pellet and age leave of them; fills the share that is left by diffusion."""
+    pellet, inside = laws.pellet, np.empty(x.size)
+    activity, shape = pellet[P_ACTIVITY], int(pellet[P_SHAPE])
+    for r in range(rates.size):
+        share[r] = 1.0
+        per = laws.ways[r, W_PER]
+        if per == PER_FLUID:
+            continue
+        if shape != NO_PELLET and rates[r] != 0.0:
+            by_pellet = activity * (pellet[P_BED] if per == PER_BED else pellet[P_CATALYST])  # of a volume of pellet
+            integral = by_pellet * integral_behind(mix, T, P, x, v, phase, laws, r, rates[r], inside)
+            if integral > 0.0:
+                phi = pellet[P_LENGTH] * by_pellet * abs(rates[r]) / math.sqrt(2.0 * pellet[P_DIFFUSIVITY] * integral)
+                share[r] = effectiveness(shape, phi)
+        rates[r] *= activity * share[r]
+
+
+@kernel.entry
+def shares_of(
+    T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, share: Vector,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> Vector:  # fmt: skip
+    """Rates as a pellet leaves them, shape (m,), with the fields of the Mixture; fills the shares that diffusion leaves."""
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
+    rates = rates_in(mix, T, P, x, v, phase, laws)
+    weaken(mix, T, P, x, v, phase, laws, rates, share)
+    return rates
