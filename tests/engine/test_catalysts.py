@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_bvp
 from scipy.special import iv
-from test_kinetics import converted, kinetic, law, plug, tank
+from test_kinetics import MASS, converted, kinetic, law, plug, tank
 
 from gulch.engine.explain import Plan, solve
 
@@ -119,3 +119,28 @@ def test_activity_is_a_number_one_can_turn_and_leaves_the_fluid_alone():
 def test_pellets_that_cannot_be(unit, rate, words):
     solved = solve(kinetic(plug(**unit), [("A = B", rate)]))
     assert not solved.solved and any(words in m.what for m in solved.messages)
+
+
+@pytest.mark.parametrize("coefficient", [1e-8, 1e-6, 1e-2])
+def test_a_film_around_pellets(coefficient):
+    """First order: 1/overall = 1/η + k_p L/k_c with L = R/3 (Levenspiel; Fogler)."""
+    k = 5.0 / 3600.0 / 0.6
+    overall = 1.0 / (1.0 / thiele("sphere", 0.002 * math.sqrt(k / 1e-9)) + k * 0.002 / 3.0 / coefficient)
+    film = {"pellet": "sphere", **PELLETS, "film": "given", "film_coefficient": f"{coefficient} m/s"}
+    solved = solve(kinetic(plug("2 m3", catalyst=film, **BED), [("A = B", by_bed("5 1/h"))]))
+    assert solved.units["R"].values["effectiveness"]["r1"] == pytest.approx(overall, rel=1e-5)
+    assert solved.units["R"].values["conversion"]["A"] == pytest.approx(1.0 - math.exp(-overall * 5.0 * 2.0 / Q), rel=1e-5)
+
+
+def test_the_film_in_a_bed_by_its_published_equation():
+    """Wakao & Funazkri (1978): Sh = 2 + 1.1 Sc^(1/3) Re^0.6, by hand."""
+    film = {"pellet": "sphere", **PELLETS, "film": "bed", "fluid_diffusivity": "2e-9 m2/s", "fluid_viscosity": "0.5 mPa s"}
+    unit = plug("2 m3", catalyst=film, diameter="0.5 m", **BED)
+    solved = solve(kinetic(unit, [("A = B", by_bed("5 1/h"))]))
+    rho, u = MASS * 1e4, Q / 3600.0 / (math.pi / 4 * 0.25)
+    Sh = 2.0 + 1.1 * (0.5e-3 / (rho * 2e-9)) ** (1 / 3) * (rho * u * 0.004 / 0.5e-3) ** 0.6
+    k = 5.0 / 3600.0 / 0.6
+    overall = 1.0 / (1.0 / thiele("sphere", 0.002 * math.sqrt(k / 1e-9)) + k * 0.002 / 3.0 / (Sh * 2e-9 / 0.004))
+    assert solved.units["R"].values["effectiveness"]["r1"] == pytest.approx(overall, rel=1e-4)
+    bare = solve(kinetic(plug("2 m3", catalyst=film, **BED), [("A = B", by_bed("5 1/h"))]))
+    assert any("diameter" in m.what for m in bare.messages)

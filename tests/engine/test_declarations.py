@@ -63,6 +63,13 @@ BASE = {
     "splitter": (ALCOHOL, WET, {}),
 }
 
+AGEING = {"ageing": "order", "on_stream": "800 h", "bulk_density": "800 kg/m3"}
+PELLETS = {"pellet": "sphere", "pellet_size": "40 mm", "diffusivity": "1e-8 m2/s", "void": "40 %", "bulk_density": "800 kg/m3"}
+OF_CATALYSTS = (
+    *("bulk_density", "activity", "on_stream", "decay", "decay_order", "pellet_size", "diffusivity", "porosity", "tortuosity"),
+    *("pellet_density", "film_coefficient", "fluid_diffusivity", "fluid_viscosity"),
+)
+
 # (kind, input) -> (what else the unit needs for it to count, one value, another); None for "left out"
 CHANGES = {
     ("*", "temperature"): ({"mode": "isothermal"}, "300 degC", "320 degC"),
@@ -125,6 +132,18 @@ CHANGES = {
     ("exchanger", "hot_drop"): ({}, "0 bar", "0.5 bar"),
     ("exchanger", "cold_drop"): ({}, "0 bar", "0.5 bar"),
     ("heater", "temperature"): ({}, "90 degC", "80 degC"),
+    ("*", "activity"): ({"bulk_density": "800 kg/m3"}, "100 %", "50 %"),
+    ("*", "on_stream"): (AGEING, "100 h", "900 h"),
+    ("*", "decay"): (AGEING, "1e-3 1/h", "2e-3 1/h"),
+    ("*", "decay_order"): (AGEING, "1", "3"),
+    ("*", "pellet_size"): (PELLETS, "30 mm", "60 mm"),
+    ("*", "diffusivity"): (PELLETS, "1e-8 m2/s", "1e-9 m2/s"),
+    ("*", "porosity"): (PELLETS, None, "30 %"),
+    ("*", "tortuosity"): (PELLETS | {"porosity": "50 %"}, "3", "6"),
+    ("*", "pellet_density"): (PELLETS, None, "3000 kg/m3"),
+    ("*", "film_coefficient"): (PELLETS | {"film": "given"}, "1e-6 m/s", "1e-7 m/s"),
+    ("plug-flow", "fluid_diffusivity"): (PELLETS | {"film": "bed"}, "1e-10 m2/s", "1e-11 m2/s"),
+    ("plug-flow", "fluid_viscosity"): (PELLETS | {"film": "bed", "fluid_diffusivity": "1e-11 m2/s"}, "0.02 mPa s", "0.5 mPa s"),
     ("heater", "vapour_fraction"): ({"mode": "vapour-fraction"}, "40 %", "60 %"),
     ("compressor", "pressure"): ({}, "4 bar", "6 bar"),
     ("compressor", "stages"): ({"pressure": "8 bar", "between": "160 degC"}, "1", "2"),
@@ -204,7 +223,7 @@ def test_every_input_moves_some_result(kind, declared):
     name = declared.name.removesuffix("_given")
     with_, *values = CHANGES.get((kind, name)) or CHANGES["*", name]
     found = []
-    reaction = PER_CATALYST if name == "bulk_density" else HYDRATION
+    reaction = PER_CATALYST if name in OF_CATALYSTS else HYDRATION
     for text in values:
         if isinstance(declared, PerSpecies | PerReaction):
             item = "hydration" if isinstance(declared, PerReaction) else next(iter(BASE[kind][0]))
@@ -243,10 +262,11 @@ def test_every_choice_can_be_made(kind):
 def test_every_result_has_a_value_somewhere(kind):
     """In one way or other of running the kind; what each value must be is checked kind by kind elsewhere."""
     ways = [{}] + [{d.name: option} for d in KINDS[kind].inputs() if isinstance(d, Choice) for option in d.options]
-    ways += [with_ for (k, _), (with_, *_) in CHANGES.items() if k == kind]
+    ways += [with_ for (k, _), (with_, *_) in CHANGES.items() if k == kind or (k == "*" and "bulk_density" in with_)]
     missing = {r.key for r in KINDS[kind].results()} - {"carbon_activity", "carbon_formed", "coolant_leaves"}
     for way in ways:
-        values = solve(project(kind, way)).units["U"].values
+        reaction = PER_CATALYST if "bulk_density" in way else HYDRATION
+        values = solve(project(kind, way, reaction=reaction)).units["U"].values
         missing -= {name for name, v in values.items() if v is not None}
         if not missing:
             return

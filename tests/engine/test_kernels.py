@@ -5,7 +5,7 @@ import copy
 import numpy as np
 
 from gulch.engine.chemistry.constants import Constant
-from gulch.engine.chemistry.kernels import equilibrium, rates
+from gulch.engine.chemistry.kernels import equilibrium, pellet, rates, slopes
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.compiling import taking
@@ -15,7 +15,7 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels import temperature
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.species import lookup
-from gulch.engine.units.reactors.kernels import plug_flow, tank
+from gulch.engine.units.reactors.kernels import course, plug_flow, tank
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
 N = np.array([3.0, 2.0, 1.0])
@@ -74,6 +74,16 @@ def reacting_cases(m):
     pack_, per = laws(m)
     yield rates.reaction_rates, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, pack_, *m.mix)
     yield tank.tank, (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
+    beds = pack_._replace(ways=pack_.ways.copy(), pellet=np.array([1.0, pellet.SPHERE, 1e-3, 1e-8, 1.6, 1200.0, 0.8, 1e-5]))
+    beds.ways[:, rates.W_PER] = rates.PER_BED
+    yield pellet.shares_of, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, beds, np.zeros(1), *m.mix)
+    vessel = course.Vessel(course.AT_PRESSURE, 1, VAPOUR, 0, 5e6, 1.0, N, np.array([[0.0, 600.0]]), np.ones(3))
+    asked, pivots = np.array([[0, slopes.LN_K, 0], [0, slopes.ENERGY, 0]]), np.array([0.0, 1 / 580.0])
+    told = pack_, per, asked, pivots
+    yield course.followed, (vessel, np.array([5.0, 20.0]), *told, 1e-6, True, np.zeros((2, 1)), np.zeros((2, 2)), *m.mix)
+    yield course.mixed, (vessel, 2.0, *told, True, np.zeros(1), np.zeros((1, 2)), *m.mix)
+    yield course.rates_read, (vessel, pack_, asked, pivots, np.zeros((1, 2)), *m.mix)
+    yield course.volume_read, (vessel, 0.0, np.array([0.1]), pack_.nu, np.zeros(1), *m.mix)
     grid = np.array([560.0, 600.0, 640.0])
     yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
     fixed = np.zeros(12)

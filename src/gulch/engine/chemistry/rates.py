@@ -148,7 +148,7 @@ def _example(basis: Any, per: str, order: Any) -> str:
 def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = None) -> tuple:
     """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED or PER_CATALYST, shape (m,)).
 
-    reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species; pellet: that of a catalyst, shape (7,).
+    reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species; pellet: that of a catalyst, shape (8,).
     """
     m = len(reactions)
     deepest = max([len(r.rate.adsorption) for r in reactions], default=0)
@@ -181,7 +181,7 @@ def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = N
         ways[r, k.W_ADSORPTION] = len(law.adsorption)
         for j, (species, strength, power) in enumerate(law.adsorption):
             adsorption[r, j] = species, *strength.packed, power
-    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs, np.zeros(7) if pellet is None else pellet), per
+    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs, np.zeros(8) if pellet is None else pellet), per
 
 
 def _pack_constant(constant: Constant, ways: np.ndarray, numbers: np.ndarray, table: np.ndarray) -> None:

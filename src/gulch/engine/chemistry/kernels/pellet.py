@@ -1,4 +1,4 @@
-"""What a pellet leaves of a rate: diffusion inside by the generalised Thiele modulus, and activity that is left.
+"""What a pellet leaves of a rate: the film around it, diffusion inside by the generalised Thiele modulus, and activity that is left.
 
 With e the extent by which the fluid in the pellet is behind that at its surface, D e'' = r(e) for every reaction by itself, and
 
@@ -22,6 +22,7 @@ from gulch.engine.chemistry.kernels.rates import (
     P_BED,
     P_CATALYST,
     P_DIFFUSIVITY,
+    P_FILM,
     P_LENGTH,
     P_SHAPE,
     PER_BED,
@@ -113,21 +114,71 @@ def integral_behind(
 
 
 @kernel
+def inside_at(
+    mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, at: float, by: float, room: Vector
+) -> float:
+    """Share of the rate `at` a surface that diffusion leaves; by: activity times volumes of what the rate counts on in one of pellet."""
+    pellet = laws.pellet
+    if int(pellet[P_SHAPE]) == NO_PELLET or at == 0.0:
+        return 1.0
+    integral = by * integral_behind(mix, T, P, x, v, phase, laws, r, at, room)
+    if integral <= 0.0:
+        return 1.0
+    return effectiveness(int(pellet[P_SHAPE]), pellet[P_LENGTH] * by * abs(at) / math.sqrt(2.0 * pellet[P_DIFFUSIVITY] * integral))
+
+
+@kernel
+def through_film(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, at: float, by: float) -> float:
+    """Share of the rate `at` the fluid's state that a pellet has behind its film: what passes the film, k_c e/L, is what reacts inside.
+
+    e: extent [mol/m3] by which the surface is behind the fluid; found by halving, since what reacts falls with it.
+    """
+    way = 1.0 if at > 0.0 else -1.0
+    surface, room = np.empty(x.size), np.empty(x.size)
+    passes = laws.pellet[P_FILM] / (laws.pellet[P_LENGTH] * by)
+    high = 1e300
+    for i in range(x.size):
+        used = -way * laws.nu[r, i]
+        if used > 0.0:
+            high = min(high, x[i] / v / used)
+    if high > 1e299 or high <= 0.0:
+        return 1.0
+    low, reacts = 0.0, 0.0
+    for _ in range(45):
+        e = 0.5 * (low + high)
+        total = 0.0
+        for i in range(x.size):
+            surface[i] = max(x[i] / v + laws.nu[r, i] * way * e, 0.0)
+            total += surface[i]
+        for i in range(x.size):
+            surface[i] /= total
+        here = rates_in(mix, T, P, surface, 1.0 / total, phase, laws)[r]
+        reacts = 0.0
+        if way * here > 0.0:
+            reacts = way * here * inside_at(mix, T, P, surface, 1.0 / total, phase, laws, r, here, by, room)
+        if reacts > passes * e:
+            low = e
+        else:
+            high = e
+    return passes * 0.5 * (low + high) / abs(at)
+
+
+@kernel
 def weaken(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, rates: Vector, share: Vector) -> None:
     """Take off the rates at the surface what pellet and age leave of them; fills the share that is left by diffusion."""
     pellet, inside = laws.pellet, np.empty(x.size)
-    activity, shape = pellet[P_ACTIVITY], int(pellet[P_SHAPE])
+    activity = pellet[P_ACTIVITY]
     for r in range(rates.size):
         share[r] = 1.0
         per = laws.ways[r, W_PER]
         if per == PER_FLUID:
             continue
-        if shape != NO_PELLET and rates[r] != 0.0:
-            by_pellet = activity * (pellet[P_BED] if per == PER_BED else pellet[P_CATALYST])  # of a volume of pellet
-            integral = by_pellet * integral_behind(mix, T, P, x, v, phase, laws, r, rates[r], inside)
-            if integral > 0.0:
-                phi = pellet[P_LENGTH] * by_pellet * abs(rates[r]) / math.sqrt(2.0 * pellet[P_DIFFUSIVITY] * integral)
-                share[r] = effectiveness(shape, phi)
+        by_pellet = activity * (pellet[P_BED] if per == PER_BED else pellet[P_CATALYST])  # of a volume of pellet
+        if rates[r] != 0.0 and by_pellet > 0.0:
+            if pellet[P_FILM] > 0.0:
+                share[r] = through_film(mix, T, P, x, v, phase, laws, r, rates[r], by_pellet)
+            else:
+                share[r] = inside_at(mix, T, P, x, v, phase, laws, r, rates[r], by_pellet, inside)
         rates[r] *= activity * share[r]
 
 

@@ -29,13 +29,13 @@ class Rates(NamedTuple):
     adsorption: Cube  # (m, A, 5): species, ln K0, energy/R, power of T, exponent
     table: Cube  # of K, (m, 2, K): T [K], ln K
     programs: Cube  # instructions of formulas, (m, L, 3)
-    pellet: Vector  # of a catalyst, (7,): columns P_…
+    pellet: Vector  # of a catalyst, (8,): columns P_…
 
 
 W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM, W_PER = range(9)
 # P_ON: whether rates by bed or catalyst are weakened at all; P_LENGTH [m]: volume over surface; P_BED: volume of bed in one of pellets;
-# P_CATALYST [kg/m3]: mass of a volume of pellet.
-P_ON, P_SHAPE, P_LENGTH, P_DIFFUSIVITY, P_BED, P_CATALYST, P_ACTIVITY = range(7)
+# P_CATALYST [kg/m3]: mass of a volume of pellet; P_FILM [m/s]: coefficient of mass transfer to its surface, 0: without resistance.
+P_ON, P_SHAPE, P_LENGTH, P_DIFFUSIVITY, P_BED, P_CATALYST, P_ACTIVITY, P_FILM = range(8)
 POWER, FORMULA = 0, 1
 CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
 IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2

@@ -5,41 +5,24 @@ Notation: n [mol/s]: shape (n,).
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from gulch.engine.chemistry.equilibrium import dependent_reaction
-from gulch.engine.chemistry.kernels.pellet import CYLINDER, NO_PELLET, SLAB, SPHERE, shares_of
-from gulch.engine.chemistry.kernels.rates import P_ACTIVITY, P_BED, P_CATALYST, P_DIFFUSIVITY, P_LENGTH, P_ON, P_SHAPE
 from gulch.engine.chemistry.rates import pack
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
+from gulch.engine.units.reactors.catalyst import OnCatalyst
 from gulch.engine.units.reactors.counted import made
-from gulch.engine.units.reactors.heat import Reactor, phase_of, vapour_in
+from gulch.engine.units.reactors.heat import phase_of, vapour_in
 from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
-    from gulch.engine.chemistry.kernels.rates import Rates
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.stream import Stream
     from gulch.engine.units.base import Context, Given, Passage
-
-
-SHAPES = {"none": NO_PELLET, "slab": SLAB, "cylinder": CYLINDER, "sphere": SPHERE}
-
-
-def activity_of(given: Given) -> float:
-    """What is left of the catalyst's activity: typed, or by −da/dt = k aᵈ from 1 (Levenspiel, Chemical Reaction Engineering, ch. 21)."""
-    if given.ageing == "given":
-        return given.activity
-    aged, d = given.decay * given.on_stream, given.decay_order
-    if abs(d - 1.0) < 1e-9:
-        return math.exp(-aged)
-    inner = 1.0 + (d - 1.0) * aged
-    return inner ** (-1.0 / (d - 1.0)) if inner > 0.0 else 0.0
 
 
 def by_volume(reactor: Passage) -> float | None:
@@ -48,7 +31,7 @@ def by_volume(reactor: Passage) -> float | None:
     return made(reactor) / volume if volume else None
 
 
-class KineticReactor(Reactor):
+class KineticReactor(OnCatalyst):
     """Base of stirred tank and plug flow."""
 
     needs_rates = True
@@ -74,133 +57,10 @@ class KineticReactor(Reactor):
         counted=False,
     )
 
-    ageing = Choice(
-        "Catalyst",
-        {"given": "of a given activity", "order": "loses activity over time on stream"},
-        "what is left of its activity; it counts for rates by mass of catalyst or volume of bed",
-        default="given",
-        group="catalyst",
-    )
-    activity = Input(
-        "Activity",
-        "fraction",
-        "rate over that of the fresh catalyst",
-        low=0.0,
-        high=2.0,
-        default="100 %",
-        when=("ageing", "given"),
-        group="catalyst",
-        counted=False,
-    )
-    on_stream = Input(
-        "Time on stream",
-        "time",
-        "since the catalyst was fresh",
-        low=0.0,
-        high=1e10,
-        default="0 h",
-        when=("ageing", "order"),
-        group="catalyst",
-        counted=False,
-    )
-    decay = Input(
-        "Decay constant",
-        "space velocity",
-        "k of −da/dt = k aᵈ, at the reactor's temperature",
-        low=0.0,
-        high=1e6,
-        default="1e-3 1/h",
-        when=("ageing", "order"),
-        group="catalyst",
-        counted=False,
-    )
-    decay_order = Input(
-        "Order of decay",
-        "ratio",
-        "d of −da/dt = k aᵈ: 0 falls evenly, 1 exponentially, 2 or more ever more slowly",
-        low=0.0,
-        high=9.0,
-        default="1",
-        when=("ageing", "order"),
-        group="catalyst",
-        counted=False,
-    )
-    pellet = Choice(
-        "Pellets",
-        {"none": "without resistance inside", "sphere": "spheres", "cylinder": "long cylinders", "slab": "slabs"},
-        "whether diffusion inside the pellets holds back rates by mass of catalyst or volume of bed",
-        default="none",
-        group="catalyst",
-    )
-    pellet_size = Input(
-        "Pellet diameter",
-        "length",
-        "of a slab its thickness",
-        low=1e-7,
-        high=1.0,
-        default="3 mm",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        group="catalyst",
-        counted=False,
-    )
-    diffusivity = Input(
-        "Diffusivity inside",
-        "diffusivity",
-        "effective diffusivity of the pellet; that in the pores where a porosity is typed",
-        low=1e-16,
-        high=1e-1,
-        default="1e-6 m2/s",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        group="catalyst",
-        counted=False,
-    )
-    porosity = Input(
-        "Porosity",
-        "fraction",
-        "of a pellet: the effective diffusivity is then D porosity/tortuosity",
-        low=1e-3,
-        high=1.0,
-        optional=True,
-        empty="D is effective",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        group="catalyst",
-        counted=False,
-    )
-    tortuosity = Input(
-        "Tortuosity",
-        "ratio",
-        "of the pores, mostly 2 to 6; counts where a porosity is typed",
-        low=1.0,
-        high=100.0,
-        default="3",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        group="catalyst",
-        counted=False,
-    )
-    pellet_density = Input(
-        "Pellet density",
-        "density",
-        "mass of catalyst in a volume of pellet; catalyst per bed volume over 1 − void where it is not typed",
-        low=1e-3,
-        high=3e4,
-        optional=True,
-        empty="from the bed",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        group="catalyst",
-        counted=False,
-    )
-
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
     residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
     space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
-    effectiveness = Result(
-        "Effectiveness",
-        "fraction",
-        "share of the surface's rate that pellets have where the feed enters; in a tank: inside",
-        per="reaction",
-    )
-    activity_left = Result("Activity left", "fraction", "of the catalyst, where it loses it over time")
     space_time_yield = Result(
         "Space time yield", "rate", "(P out − P in)/V: wanted product made over the reactor's volume", of=by_volume, counted=True
     )
@@ -237,44 +97,6 @@ class KineticReactor(Reactor):
             )
         laws, per = pack(reactions, [r.constant for r in reactions], context.model.n, cls.catalyst(given, reactions))
         return reactions, laws, per, VAPOUR if given.phase == "vapour" else LIQUID
-
-    @classmethod
-    def catalyst(cls, given: Given, reactions: list) -> np.ndarray:
-        """What weakens rates by bed or catalyst, as `kernels.rates` wants it, shape (7,). Raises UnitTrouble."""
-        out = np.zeros(7)
-        out[P_ACTIVITY] = activity_of(given)
-        out[P_SHAPE] = SHAPES[given.pellet]
-        out[P_ON] = float(out[P_ACTIVITY] != 1.0 or out[P_SHAPE] != NO_PELLET)
-        if given.pellet == "none":
-            return out
-        if {r.rate.per for r in reactions} == {"fluid"}:
-            raise UnitTrouble(
-                "Pellets hold back rates by mass of catalyst or volume of bed, but those here count on the volume of fluid.",
-                "Say in Chemistry what the rates count on, or choose pellets without resistance.",
-                "pellet",
-            )
-        if given.void >= 1.0:
-            raise UnitTrouble("Pellets have no room where the void fraction is 100 %.", "Type the bed's void fraction.", "void")
-        out[P_LENGTH] = given.pellet_size / {"slab": 2.0, "cylinder": 4.0, "sphere": 6.0}[given.pellet]
-        out[P_DIFFUSIVITY] = given.diffusivity * (given.porosity / given.tortuosity if given.porosity is not None else 1.0)
-        out[P_BED] = 1.0 / (1.0 - given.void)
-        out[P_CATALYST] = given.pellet_density or (given.bulk_density or 0.0) / (1.0 - given.void)
-        return out
-
-    @staticmethod
-    def weakened(
-        laws: Rates, reactions: list, T: float, P: float, n: np.ndarray, phase: int, given: Given, model: PhaseModel
-    ) -> dict[str, Any]:
-        """Results on the catalyst at a state: effectiveness by reaction, and the activity that is left. n: amounts, shape (n,)."""
-        out: dict[str, Any] = {}
-        if given.pellet != "none" and n.sum() > 0.0:
-            share, x = np.ones(len(reactions)), n / n.sum()
-            v = phase_properties(T, P, x, phase, *model.mix)[2]
-            shares_of(T, P, x, v, phase, laws, share, *model.mix)
-            out["effectiveness"] = {r.id: float(s) for r, s in zip(reactions, share, strict=True) if r.rate.per != "fluid"}
-        if given.ageing == "order":
-            out["activity_left"] = float(laws.pellet[P_ACTIVITY])
-        return out
 
     @staticmethod
     def independent(reactions: list) -> bool:

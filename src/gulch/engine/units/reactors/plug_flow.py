@@ -17,6 +17,7 @@ from gulch.engine.units.base import UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
+from gulch.engine.units.reactors.catalyst import InBed
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.tube import Tube
@@ -65,7 +66,7 @@ ALONG = Profile(
 )
 
 
-class PlugFlow(KineticReactor):
+class PlugFlow(InBed, KineticReactor):
     """Tube or bed in plug flow, one phase, by rate laws."""
 
     kind = "plug-flow"
@@ -222,6 +223,7 @@ class PlugFlow(KineticReactor):
         if given.falls != "drop":
             given.pressure_drop = 0.0
         outlet_pressure(feed, given.pressure_drop, context)
+        cls.film_in(laws, feed, given, context, phase)
         if feed.is_empty:
             return UnitResult({"product": feed.at(T=feed.T, P=feed.P)}, {"duty": 0.0})
         T_in = given.temperature if given.mode == "isothermal" else feed.T
