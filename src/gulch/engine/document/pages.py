@@ -68,6 +68,7 @@ class PieceEntry(Part):
         "swings",
         "sure",
         "sizing",
+        "measured",
         "warnings",
         "unit",
         "stream",

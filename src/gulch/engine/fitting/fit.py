@@ -207,7 +207,7 @@ class Search:
         misses, slopes = lambda part: self.at(whole(part))[0], lambda part: self.at(whole(part))[1][:, free]
         ends = dict(xtol=1e-10, ftol=1e-12, gtol=1e-12)
         if np.all(self.low[free] < begin) and np.all(begin < self.high[free]):  # Levenberg's and Marquardt's way knows no bounds
-            part, *_ = scipy.optimize.leastsq(misses, begin, Dfun=slopes, maxfev=most, full_output=True, **ends)
+            part, _ = scipy.optimize.leastsq(misses, begin, Dfun=slopes, maxfev=most, **ends)
             if np.all(self.low[free] < part) and np.all(part < self.high[free]):
                 r = misses(part)
                 return whole(part), float(r @ r)

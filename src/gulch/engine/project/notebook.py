@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 WHOLE = {  # pieces that there is one of
     "gauges": "Knobs and gauges",
     "chemistry": "Chemistry and its data",
+    "measured": "Measurements and rate laws",
     "map": "The process",
     "streams": "Streams",
     "reactors": "Reactors",
@@ -50,6 +51,7 @@ def usual_pieces(project: Project) -> list[PieceEntry]:
         "swings": False,
         "sure": anything_unsure(project),
         "sizing": project.sizing is not None,
+        "measured": bool(project.fits),
     }
     asked = [PieceEntry(what="scan", scan=s.id) for s in project.scans]
     asked += [PieceEntry(what="search", search=s.id) for s in project.searches]

@@ -153,7 +153,7 @@ def together(plan: Plan, entry: FitEntry) -> Together:
     wide = scipy.stats.t.ppf(0.975, found.freedom) / OF_95 if found.freedom > 0 else 1.0
     root = wide * vectors * np.sqrt(np.maximum(size, 0.0))
     kinds = [a.split(".")[1] for a in found.numbers]
-    label = f"{', '.join(WORDS_OF.get(k, k) for k in dict.fromkeys(kinds))} as fitted{f' to {found.on}' if found.on else ''}"
+    label = f"{', '.join(WORDS_OF.get(k, k) for k in dict.fromkeys(kinds))} as fitted"
     now = [plan.inputs[a] for a in found.numbers]
     logarithmic = found.logarithmic or [k in ("k", "back_k") for k in kinds]
     return Together(f"fit.{entry.id}", label, list(found.numbers), now, logarithmic, root.tolist())

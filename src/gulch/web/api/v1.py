@@ -17,6 +17,7 @@ from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError
 from gulch.engine.work import FitLaws
 from gulch.web.api.tokens import Refused, known
+from gulch.web.measured.answers import key_of
 from gulch.web.projects import actions, solving
 from gulch.web.projects.models import Outcome, Project, ScanRun
 from gulch.web.scans import jobs
@@ -239,7 +240,7 @@ def fit(request: HttpRequest, pk: int, fit: str) -> Any:
     row = _own(request, pk)
     if row.current.worked.fit(fit) is None:
         raise Trouble(404, f"The project has no fit {fit}.")
-    outcome, pending = solving.answer(row, FitLaws(row.current.worked.dump(), fit), ("fit", row.pk), PATIENCE)
+    outcome, pending = solving.answer(row, FitLaws(row.current.worked.dump(), fit), key_of(row.pk, fit), PATIENCE)
     if outcome is None:
         return {"state": "fitting" if pending else "not fitted"}
     return {"state": "done", "found": json.loads(json.dumps(outcome.data()))}

@@ -8,6 +8,7 @@ from django.contrib.auth.decorators import login_required
 from django.views.decorators.http import require_POST
 
 from gulch.engine.work import FitLaws
+from gulch.web.measured.answers import key_of
 from gulch.web.projects import solving
 from gulch.web.projects.views import own, show_workspace
 
@@ -20,10 +21,11 @@ if TYPE_CHECKING:
 def fit_stop(request: HttpRequest, pk: int) -> HttpResponse:
     """Stop the fit under way; what is known of others stays."""
     row = own(request, pk)
-    job = solving.workers().find(("fit", row.pk))
-    solving.workers().stop(("fit", row.pk))
-    if job is not None:
-        solving.waited(job, 5.0)
+    for entry in row.current.worked.fits:
+        job = solving.workers().find(key_of(row.pk, entry.id))
+        if job is not None and not job.ended:
+            solving.workers().stop(key_of(row.pk, entry.id))
+            solving.waited(job, 5.0)
     return show_workspace(request, row, "measured", request.POST.get("select", ""))
 
 

@@ -36,6 +36,7 @@ MADE: dict[str, Callable] = {
     "swings": studies.swings,
     "sure": studies.sure,
     "sizing": studies.sizing,
+    "measured": studies.measured,
 }
 
 

@@ -35,7 +35,7 @@ class NotebookPage:
         """Whether workers are at something that the notebook shows."""
         a = self.asked
         return any(v.pending for v in (a.variants or {}).values()) or any(
-            x is not None and x.pending for x in (a.swings and a.swings.known, a.sure and a.sure.known, a.sizing)
+            x is not None and x.pending for x in (a.swings and a.swings.known, a.sure and a.sure.known, a.sizing, *(a.fits or ()))
         )
 
     @property

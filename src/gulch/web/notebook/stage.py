@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.project.notebook import pieces_of
+from gulch.web.measured.answers import fit_answer
 from gulch.web.notebook import actions  # noqa: F401  (registers the edits)
 from gulch.web.notebook.presenter import NotebookPage
 from gulch.web.notebook.studies import Asked
@@ -32,6 +33,7 @@ class Notebook(Stage):
             swings_of(space) if "swings" in wanted else None,
             sure_of(space) if "sure" in wanted else None,
             size(space) if "sizing" in wanted else None,
+            [fit_answer(space, f) for f in space.document.fits] if "measured" in wanted else None,
         )
 
     def context(self, space: Workspace, session: SessionStore, answers: Asked) -> dict[str, NotebookPage]:

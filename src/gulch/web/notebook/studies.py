@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
+from gulch.web.measured.presenter import FitPage
 from gulch.web.scans import jobs
 from gulch.web.scans.best import BestPage
 from gulch.web.scans.presenter import scan_words, shown
@@ -16,12 +17,13 @@ from gulch.web.sizing.presenter import SizingPage
 from gulch.web.variants.presenter import VariantsPage
 
 if TYPE_CHECKING:
+    from gulch.web.measured.answers import FitAnswer
     from gulch.web.notebook.parts import Section
     from gulch.web.projects.models import ScanRun
     from gulch.web.projects.workspace import Workspace
 
 
-ANSWERED = ("variants", "swings", "sure", "sizing")  # pieces that workers answer
+ANSWERED = ("variants", "swings", "sure", "sizing", "measured")  # pieces that workers answer
 MOST_ROWS = 30  # points of a scan that are printed; of more than that the plot tells more
 
 
@@ -32,6 +34,7 @@ class Asked(NamedTuple):
     swings: SwingsAnswer | None = None
     sure: SureAnswer | None = None
     sizing: SizingAnswer | None = None
+    fits: list[FitAnswer] | None = None
 
 
 def scan(section: Section, space: Workspace, id_: str) -> None:
@@ -113,13 +116,41 @@ def sure(section: Section, space: Workspace, asked: Asked) -> None:
     section.empty = page.trouble or ("What is unsure is being sampled." if page.pending else "Nothing is said to be unsure.")
     if not page.found:
         return
-    section.table(("Not sure", "now", "within ±"), [[words, now, by] for _, words, now, by in page.rows()], worded=(1, 2))
+    section.table(("Not sure", "now", "within ±"), [[words, now, by] for _, words, now, by, _ in page.rows()], worded=(1, 2))
+    for words, on, _ in page.fitted():
+        section.say(f"Sampled together, as fitted to {on}: {words}.")
     rows = [
         [label, now, band, "; ".join(f"{share}{f' ± {off}' if off else ''} % {words}" for share, off, words in parts) or "–"]
-        for label, now, band, parts in page.bands()
+        for label, now, band, _, parts in page.bands()
     ]
     section.table(("Gauge", "now", "nine samples in ten", "which datum it rests on"), rows, worded=(2, 3))
     section.say(f"{page.found['samples']} solves. A share counts what a datum does by itself and together with others.")
+
+
+def measured(section: Section, space: Workspace, asked: Asked) -> None:
+    """What the measurements say of the rate laws: each fit with its numbers, its rivals and its curves."""
+    section.empty = "Nothing has been fitted yet."
+    for answer in asked.fits or ():
+        if answer.entry is None:
+            continue
+        page = FitPage(space, answer, "")
+        name = answer.entry.name or f"fit of {answer.entry.set}"
+        on = ", ".join(words for _, words, used in page.sheets() if used)
+        if page.answer is None:
+            section.say(f"{name}: {page.trouble or 'being fitted.'}", "warning")
+            continue
+        section.say(f"{name}, on {on}: {page.headline()} {' '.join(page.said())}")
+        rows = [[n["symbol"], n["value"], n["unit"], n["profile"], n["linear"]] for n in page.numbers()]
+        section.table(("Number", "value", "unit", "95 % by the profile", "95 % linear"), rows, worded=(2, 3, 4))
+        if page.rivals() and page.study is not None:
+            section.say(page.study.told)
+            laws = [
+                [r.name, f"{r.p}" if r.p else "–", f"{r.aicc:.1f}" if not r.trouble else r.trouble, f"{100 * r.odds:.0f} %"]
+                for r in page.rivals()
+            ]
+            section.table(("Law", "numbers", "AICc", "odds"), laws, worded=(2,))
+        for id_, title, data in page.plots()[:2]:
+            section.figure(f"{id_}:{answer.entry.id}", title, data)
 
 
 def sizing(section: Section, space: Workspace, asked: Asked) -> None:

@@ -47,6 +47,7 @@ class OnCatalyst(Reactor):
         "what is left of its activity; it counts for rates by mass of catalyst or volume of bed",
         default="given",
         group="catalyst",
+        counted=False,
     )
     activity = Input(
         "Activity",
@@ -98,6 +99,7 @@ class OnCatalyst(Reactor):
         "whether diffusion inside the pellets holds back rates by mass of catalyst or volume of bed",
         default="none",
         group="catalyst",
+        counted=False,
     )
     pellet_size = Input(
         "Pellet diameter",
@@ -164,6 +166,7 @@ class OnCatalyst(Reactor):
         default="none",
         group="catalyst",
         when=("pellet", "sphere", "cylinder", "slab"),
+        counted=False,
     )
     film_coefficient = Input(
         "Coefficient of mass transfer",
@@ -183,7 +186,7 @@ class OnCatalyst(Reactor):
         "share of the surface's rate that pellets have where the feed enters; in a tank: inside",
         per="reaction",
     )
-    activity_left = Result("Activity left", "fraction", "of the catalyst, where it loses it over time")
+    activity_left = Result("Activity left", "fraction", "rate over that of the fresh catalyst")
 
     @classmethod
     def catalyst(cls, given: Given, reactions: list) -> np.ndarray:
@@ -214,14 +217,12 @@ class OnCatalyst(Reactor):
         laws: Rates, reactions: list, T: float, P: float, n: np.ndarray, phase: int, given: Given, model: PhaseModel
     ) -> dict[str, Any]:
         """Results on the catalyst at a state: effectiveness by reaction, and the activity that is left. n: amounts, shape (n,)."""
-        out: dict[str, Any] = {}
+        out: dict[str, Any] = {"activity_left": float(laws.pellet[P_ACTIVITY])}
         if given.pellet != "none" and n.sum() > 0.0:
             share, x = np.ones(len(reactions)), n / n.sum()
             v = phase_properties(T, P, x, phase, *model.mix)[2]
             shares_of(T, P, x, v, phase, laws, share, *model.mix)
             out["effectiveness"] = {r.id: float(s) for r, s in zip(reactions, share, strict=True) if r.rate.per != "fluid"}
-        if given.ageing == "order":
-            out["activity_left"] = float(laws.pellet[P_ACTIVITY])
         return out
 
 
@@ -235,6 +236,7 @@ class InBed(OnCatalyst):
         default="none",
         group="catalyst",
         when=("pellet", "sphere", "cylinder", "slab"),
+        counted=False,
     )
     fluid_diffusivity = Input(
         "Diffusivity in the fluid",

@@ -131,10 +131,19 @@ class Fields(Region):
             return f"{page_of(unit.kind)}#{rest.split('.')[0]}"
         return f"word-feed#{rest.split('.')[0]}" if self.document.stream(owner) is not None else ""
 
+    def on_catalyst(self, unit: Any) -> bool:
+        """Whether a rate that runs in a unit counts on a catalyst or its bed, or anything was said of one."""
+        known = {r.id: r.rate for r in self.document.reactions}
+        laws = [known[i] for i in reactions_of(self.document, unit)]
+        said = unit.catalyst is not None and bool(unit.catalyst.model_dump(exclude_none=True))
+        return said or any(law is not None and law.per != "fluid" for law in laws)
+
     def unit_fields(self, unit: Any) -> Iterator[Field]:
         """The form of a unit, made from its kind's declarations."""
         choices = choices_of(unit)
         for d in KINDS[unit.kind].inputs():
+            if getattr(d, "group", None) == "catalyst" and not self.on_catalyst(unit):
+                continue
             if d.in_use(choices):
                 yield from SHOWN[type(d)](self, unit, d)
 
