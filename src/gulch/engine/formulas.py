@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 MAX_LENGTH, MAX_NODES, MAX_DEPTH = 600, 300, 36
 MOST_LINES, MOST_INSTRUCTIONS = 20, 600  # of a formula with intermediates
 FUNCTIONS = {"exp": 1, "ln": 1, "log10": 1, "sqrt": 1, "tanh": 1, "min": 2, "max": 2}
-_NAMED = re.compile(r"\s*([A-Za-z_]\w{0,39})\s*=(?!=)(.*)", re.DOTALL)
 _LITERAL = re.compile(r"((?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+\-]?\d+)?)\s*\[([^\[\]]*)\]")
 _OPERATORS = {ast.Add: "add", ast.Sub: "subtract", ast.Mult: "multiply", ast.Div: "divide", ast.Pow: "raise"}
 
@@ -85,18 +84,23 @@ def read_lines(text: str, known: dict[str, Any], wanted: str | None) -> Formula:
         raise FormulaError("The formula is empty.")
     names = dict(known)
     for line in lines[:-1]:
-        match = _NAMED.fullmatch(line)
-        if match is None:
+        name, meant = _named(line)
+        if not name:
             raise FormulaError(f"“{line[:60]}” names nothing: write “name = …”, and the rate itself in the last line.")
-        if match[1] in names or match[1] in FUNCTIONS:
-            raise FormulaError(f"“{match[1]}” is a name already: call the intermediate otherwise.")
-        found = read(match[2], names, None)
-        names[match[1]] = ("inline", found, "")
-    last = _NAMED.fullmatch(lines[-1])
-    out = read(lines[-1] if last is None else last[2], names, wanted)
+        if name in names or name in FUNCTIONS:
+            raise FormulaError(f"“{name}” is a name already: call the intermediate otherwise.")
+        names[name] = ("inline", read(meant, names, None), "")
+    out = read(_named(lines[-1])[1], names, wanted)
     if len(out.instructions) > MOST_INSTRUCTIONS:
         raise FormulaError("The formula is too long once its intermediates are put in: simplify it.")
     return out
+
+
+def _named(line: str) -> tuple[str, str]:
+    """(name, formula) of a line “name = formula”; ("", the line) of one that names nothing."""
+    name, sign, rest = line.partition("=")
+    name = name.strip()
+    return (name, rest) if sign and name.isidentifier() and name.isascii() and not rest.startswith("=") else ("", line)
 
 
 def value(formula: Formula, get: Callable) -> float:
