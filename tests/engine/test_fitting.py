@@ -8,14 +8,16 @@ import scipy
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gulch.engine.document import RivalEntry, load
+from gulch.engine.document import EquilibriumEntry, RivalEntry, load
 from gulch.engine.fitting import FitTrouble, fitted
 from gulch.engine.fitting.answer import Answer, answer
 from gulch.engine.fitting.fit import Least, Search, bounds_of, prepared, searched
 from gulch.engine.fitting.next import narrowing, parting
 from gulch.engine.fitting.profiles import profiles
 from gulch.engine.fitting.rivals import compared
+from gulch.engine.fitting.use import use
 from gulch.engine.measured import SheetTrouble
+from gulch.engine.project.inputs import addresses
 
 R = 8.314462618
 A, B, C = "110-54-3", "107-83-5", "75-83-2"  # three hexanes, alike in all that matters here
@@ -420,3 +422,52 @@ def test_michaelis_menten_as_a_formula_of_ones_own():
     assert numbers["r1.number.vmax"] == pytest.approx((212.7, 6.95), rel=2e-3)
     assert numbers["r1.number.K"] == pytest.approx((0.0641, 0.00828), rel=5e-3)
     assert least.S * least.errors.sizes[0] ** 2 == pytest.approx(1195.4, rel=1e-3)
+
+
+def test_equilibrium_constants_over_temperature_and_what_is_written():
+    """K of n-butane = isobutane, 4.6 at 298 K and 2.3 at 400 K (published): ln K = A + B/T through both, as by a line."""
+    T = np.array([298.0, 320, 340, 360, 380, 400])
+    rng = np.random.default_rng(2)
+    B = math.log(4.6 / 2.3) / (1 / 298 - 1 / 400)
+    A = math.log(4.6) - B / 298
+    K = np.exp(A + B / T + 0.02 * rng.standard_normal(6))
+    made = project(
+        table(["T / K", "K"], zip(T, K, strict=True)), None, ["r1.lnK_A", "r1.lnK_B"], sheet={"vessel": "constants", "reaction": "r1"}
+    )
+    made.reactions[0].rate, made.reactions[0].equilibrium = None, EquilibriumEntry(source="formula")
+    said, least = answer(made, made.fits[0])
+    slope, level = np.polyfit(1 / T, np.log(K), 1)
+    assert said.numbers[1].value == pytest.approx(-R * slope / 1e3, rel=0.02) and said.numbers[0].symbol == "K"
+    use(made, made.fits[0], said)
+    e = made.reactions[0].equilibrium
+    assert float(e.b) == pytest.approx(slope, rel=0.02) and float(e.a) == pytest.approx(level, rel=0.03)
+    found = made.fits[0].found
+    spread = np.sqrt(np.diag(np.array(found.covariance)))
+    assert found.logarithmic == [False, False] and spread[1] == pytest.approx(said.numbers[1].sigma / R, rel=1e-9)
+    assert "r1.lnK_A" in addresses(made) and least.unseen() == []
+
+
+def test_a_reverse_by_equilibrium_gives_its_constant_too():
+    """A = B in batches, r = k (c_A − c_B/K), K 3: the closed form c_A = ce + (c0 − ce) exp(−k (1 + 1/K) t)."""
+    k, K = 0.03, 3.0
+    rows = [(t, 0.5 + 1.5 * math.exp(-k * (1 + 1 / K) * t)) for t in TIMES[1:]]
+    law = {"forward": {"k": "0.02 1/min"}, "reverse": "equilibrium"}
+    made = project(
+        table(["t / min", "c_A [mol/L]"], rows), law, ["r1.k", "r1.lnK_A"], sheet={"temperature": "60 degC", "charge": {"A": "2 mol/L"}}
+    )
+    made.reactions[0].equilibrium = EquilibriumEntry(source="formula", basis="concentration", phase="liquid")
+    _, numbers = found(made)
+    assert numbers["r1.k"][0] == pytest.approx(k, rel=1e-5) and numbers["r1.lnK_A"][0] == pytest.approx(K, rel=1e-5)
+
+
+@pytest.mark.parametrize("lost", [0.0, 0.12])
+def test_columns_that_contradict_the_balance_are_told(lost):
+    """A = B: c_A + c_B stays 2 mol/L; where 12 % of B is missing it is said, with how much, and not where nothing is."""
+    rng, rows = np.random.default_rng(3), []
+    for t in TIMES[1:]:
+        a = 2.0 * math.exp(-0.02 * t)
+        rows.append((t, a * (1 + 0.01 * rng.standard_normal()), (2.0 - a) * (1 - lost) * (1 + 0.01 * rng.standard_normal())))
+    sheet = {"temperature": "60 degC", "charge": {"A": "2 mol/L"}}
+    made = project(table(["t / min", "c_A [mol/L]", "c_B [mol/L]"], rows), FIRST, ["r1.k"], sheet=sheet, errors={"": "1 %"})
+    told = [s for s in answer(made, made.fits[0])[0].said if "contradict" in s]
+    assert bool(told) == (lost > 0.0) and all("A and B" in s for s in told)

@@ -224,3 +224,23 @@ def test_functions_of_a_formula():
     plain = tank(SURFACE | {"formula": "k*c.a*0.99505475368673"})
     assert conversion(tank(SURFACE | {"formula": "k*c.a*tanh(log10(1000))"})) == pytest.approx(conversion(plain), rel=1e-9)
     assert math.tanh(3.0) == pytest.approx(0.99505475368673)
+
+
+def test_k_from_a_second_temperature_and_by_eyring():
+    """E = R ln(k2/k1)/(1/T1 − 1/T2); Eyring at 25 °C: ΔH‡ 80 kJ/mol and ΔS‡ −40 J/(mol K) give 4.9e-4 1/s (by hand)."""
+    project = tank(FIRST)
+    edit.by_second_point(project, "r", "1.5 1/h", "80 degC")
+    E = 8.314462618e-3 * math.log(3.0) / (1 / 333.15 - 1 / 353.15)
+    assert parse(project.reactions[0].rate.forward.energy, "molar energy") / 1e3 == pytest.approx(E, rel=1e-5)
+    edit.by_activated_complex(project, "r", "80 kJ/mol", "-40 J/(mol K)")
+    law = Plan(project).reactions["r"].rate.constant
+    by_hand = 1.380649e-23 * 298.15 / 6.62607015e-34 * math.exp(-40 / 8.314462618) * math.exp(-80e3 / (8.314462618 * 298.15))
+    assert law.at(298.15) == pytest.approx(by_hand, rel=1e-7)
+    for k, at, words in (
+        ("1 L/(mol h)", "80 degC", "same unit"),
+        ("1 1/h", "60 degC", "two temperatures"),
+        ("1 1/h", "5 bar", "unit of pressure"),
+    ):
+        fresh = tank(FIRST)
+        with pytest.raises(edit.EditError, match=words):
+            edit.by_second_point(fresh, "r", k, at)

@@ -164,6 +164,7 @@ def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = N
         nu[r] = reaction.nu
         per[r] = ways[r, k.W_PER] = list(PER).index(law.per)
         numbers[r, k.N_EXPONENT] = law.exponent
+        numbers[r, [k.N_A, k.N_B, k.N_C, k.N_D]] = constant.coefficients
         if law.program:
             ways[r, k.W_LAW], ways[r, k.W_PROGRAM] = k.FORMULA, len(law.program)
             programs[r, : len(law.program)] = [(_OPS[name], argument, own[0] if own else 0.0) for name, argument, *own in law.program]

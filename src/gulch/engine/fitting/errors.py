@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.fitting.laws import FitTrouble
+from gulch.engine.fitting.numbers import FitTrouble
 from gulch.engine.measured import WHAT
 from gulch.engine.quantities import QuantityError, parse
 

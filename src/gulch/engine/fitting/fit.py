@@ -16,7 +16,8 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.chemistry.kernels.rates import PER_CATALYST
 from gulch.engine.fitting.errors import Errors
-from gulch.engine.fitting.laws import TYPICAL_ENERGY, FitTrouble, Laws
+from gulch.engine.fitting.laws import TYPICAL_ENERGY, Laws
+from gulch.engine.fitting.numbers import FitTrouble
 from gulch.engine.fitting.predicted import Predicted
 from gulch.engine.measured import SheetTrouble, runs_of
 from gulch.engine.project.reading import model_of
@@ -283,6 +284,8 @@ def starts(search: Search) -> list[np.ndarray]:
     constants = [i for i, n in enumerate(laws.numbers) if n.kind in ("k", "back_k")]
     if not constants:  # those of a formula are looked at from where they are typed
         steep = [i for i, n in enumerate(laws.numbers) if n.kind == "number" and n.logarithmic]
+        for i in [i for i, n in enumerate(laws.numbers) if n.kind == "lnK_A"]:
+            inside = _best_of(search, inside, [i], np.linspace(-40.0, 40.0, 41))
         for i in steep:
             inside = _best_of(search, inside, [i], inside[i] + np.linspace(-7.0, 7.0, 15))
     found = [inside]
@@ -293,6 +296,8 @@ def starts(search: Search) -> list[np.ndarray]:
         for i in constants if len(constants) > 1 else []:
             looked = _best_of(search, looked, [i], looked[i] + np.linspace(-6.0, 6.0, 9))
         for i, n in enumerate(laws.numbers):
+            if n.kind == "lnK_A":
+                looked = _best_of(search, looked, [i], np.linspace(-20.0, 20.0, 21))
             if n.kind == "adsorption":
                 looked = _best_of(search, looked, [i], looked[i] * np.exp(np.linspace(-6.0, 6.0, 7)))
         found.append(looked)

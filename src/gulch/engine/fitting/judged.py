@@ -14,6 +14,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.measured import WHAT
+from gulch.engine.units.reactors.kernels.course import CONSTANT_VOLUME
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -45,6 +46,7 @@ def judged(project: Project, least: Least, found: list[Profile], unseen: list[in
         out.said.append(_unseen(least, [numbers[i] for i in unseen]))
     out.said += _at_bounds(least, bounds)
     out.said += _scatter(least, out.lack)
+    out.said += _balance(least)
     out.said += _open(numbers, found)
     out.said += _correlated(least) if not unseen else []
     out.said += _trends(least)
@@ -145,6 +147,38 @@ def _scatter(least: Least, lack: tuple[float, float] | None) -> list[str]:
 def chance_words(p: float) -> str:
     """A probability in words."""
     return f"{p:.2g}" if p >= 1e-4 else "below 0.0001"
+
+
+def _balance(least: Least) -> list[str]:
+    """Where species read together cannot all be right: no extents of the reactions lead there, by more than their errors allow."""
+    off: list[tuple[float, float]] = []
+    seen: set[str] = set()
+    for i, run in enumerate(least.predicted.runs):
+        groups = [g for g in least.predicted.groups[i] if g.what == "concentration"]
+        if len(groups) < 2 or run.vessel.kind != CONSTANT_VOLUME:
+            continue
+        species = [g.species for g in groups]
+        nu = least.laws.rates.nu[:, species].T  # (s, m)
+        left = np.eye(len(groups)) - nu @ np.linalg.pinv(nu)  # what no extents make
+        if np.linalg.matrix_rank(left, tol=1e-9) == 0:
+            continue
+        for point in range(len(run.points)):
+            at = [g.of[g.at == point] for g in groups]
+            if any(a.size == 0 for a in at):
+                continue
+            first = np.array([a[0] for a in at])
+            change = least.predicted.values[first] - run.vessel.n0[species] / run.vessel.volume
+            spread = np.sqrt(np.diag(left @ np.diag(least.sigma[first] ** 2 * least.variance) @ left.T)).max()
+            off.append((float(np.abs(left @ change).max()), float(spread)))
+            seen |= {least.laws.species[s] for s in species}
+    worst = np.array(off)
+    if len(off) < 3 or np.median(worst[:, 0] / np.maximum(worst[:, 1], 1e-300)) < 3.0:
+        return []
+    share = float(np.median(worst[:, 0]) / max(np.abs(least.predicted.values).max(), 1e-300))
+    return [
+        f"The readings of {' and '.join(sorted(seen))} contradict the reactions’ balance by {100.0 * share:.2g} % of the largest: "
+        "something else is made of them, or one is measured wrongly."
+    ]
 
 
 def _open(numbers: list[Number], found: list[Profile]) -> list[str]:

@@ -9,72 +9,31 @@ Notation: phi: the numbers sought, shape (p,): ln k, else the value in SI; an ad
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.chemistry.constant_units import CountedIn, counted_in
 from gulch.engine.chemistry.equations import EquationError, resolve_equation
 from gulch.engine.chemistry.kernels import rates as k
-from gulch.engine.chemistry.kernels import slopes as sl
 from gulch.engine.chemistry.rates import pack
 from gulch.engine.chemistry.reaction import Reaction
+from gulch.engine.document import RateEntry
+from gulch.engine.fitting.numbers import CODES, FitTrouble, Number, Side, Sought
 from gulch.engine.phases.kernels import R
-from gulch.engine.project.reading import constant_of, number, own_number, rate_of
-from gulch.engine.quantities import QuantityError, compound_unit, parse, split_text, unit_factor
+from gulch.engine.project.reading import constant_of, number, rate_of
+from gulch.engine.quantities import QuantityError, split_text
 from gulch.engine.species import SpeciesError
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates
-    from gulch.engine.document import Project, RateConstantEntry, RateEntry, ReactionEntry
+    from gulch.engine.document import Project, ReactionEntry
 
-_CODES = {"k": sl.LN_K, "energy": sl.ENERGY, "power": sl.POWER_OF_T, "order": sl.ORDER, "adsorption": sl.LN_STRENGTH,
-          "adsorption_heat": sl.HEAT, "adsorption_power": sl.STRENGTH_POWER, "exponent": sl.EXPONENT, "number": sl.NUMBER,
-          "back_k": sl.LN_KR, "back_energy": sl.ENERGY_R, "back_power": sl.POWER_R, "back_order": sl.ORDER_R}  # fmt: skip
 NOTHING = 1e-200  # of an adsorption constant, which may be none
 TYPICAL_ENERGY = 60e3  # J/mol, where nobody typed one
 
 
-class FitTrouble(ValueError):
-    """A fit that cannot be made; the message is a sentence for the user."""
-
-
-@dataclass(frozen=True)
-class Number:
-    """A number that is sought. kind: as in an address; symbol: as sentences write it; unit: in which it is shown; si: its SI value;
-    low, high: bounds of phi; pivot: 1/T [1/K], ln T or ln q at which others stand still."""
-
-    address: str
-    kind: str
-    symbol: str
-    unit: str
-    si: float
-    reaction: int
-    of: int
-    low: float
-    high: float
-    pivot: float = 0.0
-    logarithmic: bool = False  # phi is its logarithm
-
-    def shown(self, phi: float) -> float:
-        """Its value in its unit."""
-        return (math.exp(min(phi, 690.0)) if self.logarithmic else phi) / self.si
-
-    def phi_of(self, shown: float) -> float:
-        """phi of a value in its unit."""
-        return math.log(shown * self.si) if self.logarithmic else shown * self.si
-
-
-class Side(NamedTuple):
-    """One direction of a law as numbers: k at the pivot temperature and at 1 of its quantity."""
-
-    entry: RateConstantEntry
-    counted: CountedIn
-    ln_quantity: float
-
-
-class Laws:
+class Laws(Sought):
     """The reactions of a set with their laws, and the numbers sought in them. T: amid the data [K]."""
 
     def __init__(self, project: Project, reactions: list[str], free: list[str], T: float, laws: dict[str, RateEntry] | None = None) -> None:
@@ -85,7 +44,7 @@ class Laws:
         self.sides = {(r, back): self._side(r, back) for r in range(len(self.entries)) for back in (False, True)}
         self.rates, self.per = pack(self.reactions, [r.constant for r in self.reactions], len(self.species))
         self.numbers = [self._number(a) for a in free]
-        self.asked = np.array([[n.reaction, _CODES[n.kind], n.of] for n in self.numbers], np.int64).reshape(-1, 3)
+        self.asked = np.array([[n.reaction, CODES[n.kind], n.of] for n in self.numbers], np.int64).reshape(-1, 3)
         self.pivots = np.array([n.pivot for n in self.numbers])
 
     def _entry(self, id_: str, laws: dict[str, RateEntry]) -> ReactionEntry:
@@ -93,6 +52,9 @@ class Laws:
         if entry is None:
             raise FitTrouble(f"The reaction {id_} is gone: choose another set.")
         law = laws.get(id_, entry.rate)
+        sought = {a for a in self.sought if a.startswith(f"{id_}.")}
+        if law is None and sought and all(".lnK_" in a for a in sought):
+            law = RateEntry()  # only its equilibrium is looked at
         if law is None:
             raise FitTrouble(f"{id_} has no rate law: give it one in Chemistry; its constants may stay empty.")
         law = law.model_copy(deep=True)
@@ -103,8 +65,10 @@ class Laws:
 
     def _fill(self, entry: ReactionEntry) -> None:
         """Constants that are not typed yet stand as 1 of a usual unit, so that they can be sought."""
-        law = entry.rate
+        law, K = entry.rate, entry.equilibrium
         assert law is not None
+        if K is not None and K.source == "formula" and not any(t.strip(" 0.-") for t in (K.a, K.b, K.c, K.d)):
+            K.a = "1e-9"  # nothing typed yet: 1 at every temperature
         for back, side in ((False, law.forward), (True, law.backward)):
             if side is not None and not side.k.strip():
                 order = sum(self._orders(entry, back).values())
@@ -138,81 +102,15 @@ class Laws:
         counted = counted_in(split_text(side.k)[1], law.basis, law.per, order)
         return Side(side, counted, math.log(counted.si))
 
-    def _number(self, address: str) -> Number:
-        """The Number of an address. Raises FitTrouble."""
-        id_, _, tail = address.partition(".")
-        kind, _, item = tail.partition(".")
-        r = next((i for i, e in enumerate(self.entries) if e.id == id_), None)
-        if r is None or kind not in _CODES:
-            raise FitTrouble(f"{address} is no number of the laws that are fitted: take it out, or choose another set.")
-        back, base = kind.startswith("back_"), kind.removeprefix("back_")
-        law, side = self.entries[r].rate, self.sides[r, back]
-        if kind == "number" and law is not None:
-            return self._own(address, item, r)
-        if law is None or (side is None and not base.startswith("adsorption") and base != "exponent"):
-            raise FitTrouble(f"{address} stands in no power law: name the numbers of a formula, and seek those.")
-        dash, of = "′" if back else "", f" of {id_}" if len(self.entries) > 1 else ""
-        cold = 1.0 / self.T
-        if base == "k":
-            assert side is not None
-            unit = side.counted.of_constant(sum(self._orders(self.entries[r], back).values()))
-            si = compound_unit(side.counted.rate)[1] if side.counted.rate else 1.0
-            return Number(address, kind, f"k{dash}{of}", unit, si, r, 0, -300.0, 300.0, logarithmic=True)
-        if base == "energy":
-            assert side is not None
-            pivot = cold if f"{id_}.{'back_' if back else ''}k" in self.sought else self._pivot_of(side.entry)
-            return Number(address, kind, f"E{dash}{of}", "kJ/mol", 1e3, r, 0, -4e5, 6e5, pivot)
-        if base == "power":
-            return Number(address, kind, f"power of T{dash}{of}", "", 1.0, r, 0, -9.0, 9.0, math.log(self.T))
-        if base == "order":
-            if item not in self.species or side is None:
-                raise FitTrouble(f"{address}: {item} is not among the project's species.")
-            symbol = f"order in {item}{dash}{of}"
-            return Number(address, kind, symbol, "", 1.0, r, self.species.index(item), -4.0, 6.0, side.ln_quantity)
-        if base == "exponent":
-            return Number(address, kind, f"exponent{of}", "", 1.0, r, 0, 0.0, 6.0)
-        return self._below(address, kind, item, r, of)
-
-    def _own(self, address: str, name: str, r: int) -> Number:
-        """A number of a formula; one above zero that is no energy and no bare number is sought by its logarithm."""
-        law = self.entries[r].rate
-        if law is None or law.law != "formula" or name not in law.numbers:
-            raise FitTrouble(f"{address}: the formula has no number {name}.")
-        value, unit = own_number(name, law.numbers[name])
-        at, si = list(law.numbers).index(name), compound_unit(unit)[1] if unit else 1.0
-        steep = value > 0.0 and unit != "" and unit_factor(unit, "J/mol") is None
-        shown = "J/mol" if unit_factor(unit, "J/mol") is not None and not unit else unit
-        bounds = (-600.0, 600.0) if steep else (-1e9, 1e9)
-        symbol = f"{name} of {self.entries[r].id}" if len(self.entries) > 1 else name
-        return Number(address, "number", symbol, shown, si, r, at, *bounds, logarithmic=steep)
-
-    def _below(self, address: str, kind: str, item: str, r: int, of: str) -> Number:
-        """A number of an adsorption term."""
-        law = self.entries[r].rate
-        at = next((j for j, a in enumerate(law.adsorption if law else []) if a.species == item), None)
-        if at is None or law is None:
-            raise FitTrouble(f"{address}: the law has no adsorption of {item}.")
-        term = law.adsorption[at]
-        power = number(term.power, "the power")
-        counted = counted_in(split_text(term.constant.k)[1], law.basis, None, power)
-        if kind == "adsorption_heat":
-            free = f"{self.entries[r].id}.adsorption.{item}" in self.sought
-            pivot = 1.0 / self.T if free else self._pivot_of(term.constant)
-            return Number(address, kind, f"ΔH({item}){of}", "kJ/mol", 1e3, r, at, -4e5, 4e5, pivot)
-        if kind == "adsorption_power":
-            return Number(address, kind, f"power of {item} below{of}", "", 1.0, r, at, 0.1, 4.0, math.log(counted.si))
-        return Number(address, kind, f"K({item}){of}", counted.of_strength(power), counted.si**-power, r, at, 0.0, 1e12)
-
-    @staticmethod
-    def _pivot_of(entry: RateConstantEntry) -> float:
-        return 1.0 / parse(entry.at, "temperature") if entry.at else 0.0
-
     def start(self) -> np.ndarray:
         """phi as typed, shape (p,)."""
         return np.array([self._typed(n) for n in self.numbers])
 
     def _typed(self, n: Number) -> float:
         law, back = self.reactions[n.reaction].rate, n.kind.startswith("back_")
+        if n.kind.startswith("lnK_"):
+            a, b, c, d = self.reactions[n.reaction].constant.coefficients
+            return a + b / self.T + c * math.log(self.T) + d * self.T if n.kind == "lnK_A" else -R * b
         if n.kind == "number":
             value = next(i[1] for i in law.program if len(i) > 2 and i[2] == n.of + 1.0)
             return math.log(value) if n.logarithmic else value
@@ -262,6 +160,12 @@ class Laws:
             elif kind == "adsorption_power":
                 adsorption[r, of, 4] = value
         for r in {n.reaction for n in self.numbers}:
+            ln_K, heat = (given.get((r, kind, 0)) for kind in ("lnK_A", "lnK_B"))
+            if heat is not None:
+                numbers[r, k.N_B] = -heat / R
+            if ln_K is not None:
+                rest = numbers[r, k.N_B] / self.T + numbers[r, k.N_C] * math.log(self.T) + numbers[r, k.N_D] * self.T
+                numbers[r, k.N_A] = ln_K - rest
             for back in (False, True):
                 side, before = self.sides[r, back], "back_" if back else ""
                 if side is not None:

@@ -165,8 +165,12 @@ class Predicted:
         r = next((i for i, x in enumerate(self.laws.reactions) if x.id == run.reaction), 0)
         T = run.T
         for group in groups:
-            if group.what != "k":
-                out[group.of] = np.nan
+            if group.what == "K":
+                A, B, C, D = laws.numbers[r, [k.N_A, k.N_B, k.N_C, k.N_D]]
+                out[group.of] = value = float(np.exp(min(A + B / T + C * np.log(T) + D * T, 690.0)))
+                for a, n in enumerate(self.laws.numbers):
+                    if n.reaction == r and n.kind.startswith("lnK_"):
+                        J[group.of, a] = value * (1.0 if n.kind == "lnK_A" else (n.pivot - 1.0 / T) / R)
                 continue
             ln_k = laws.numbers[r, k.N_LN_K] + laws.numbers[r, k.N_POWER] * np.log(T) - laws.numbers[r, k.N_E] / T
             out[group.of] = value = float(np.exp(min(ln_k, 690.0)))

@@ -15,7 +15,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.fitting.fit import fitted
 from gulch.engine.fitting.judged import aicc, chance_words
-from gulch.engine.fitting.laws import FitTrouble
+from gulch.engine.fitting.numbers import FitTrouble
 from gulch.engine.measured import SheetTrouble
 from gulch.engine.settle import UNWATCHED
 

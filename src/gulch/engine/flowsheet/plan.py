@@ -29,7 +29,7 @@ from gulch.engine.project.measures import counted
 from gulch.engine.project.messages import Message
 from gulch.engine.project.once import standing
 from gulch.engine.project.places import WHOLE, About, Place
-from gulch.engine.project.rate_numbers import RATE_NUMBERS
+from gulch.engine.project.rate_numbers import COEFFICIENTS, RATE_NUMBERS
 from gulch.engine.project.reading import constant_of, model_of, number, polynomial_of, rate_of
 from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
@@ -201,6 +201,12 @@ class Plan(ABC):
             changed["constant"] = replace(prepared.constant, coefficients=(float(np.log(k)), 0.0, 0.0, 0.0))
         if prepared.rate is not None and (law := self._law(prepared, inputs)) is not None:
             changed["rate"] = law
+        letters = {letter: inputs.get(f"{prepared.id}.lnK_{letter}") for letter in COEFFICIENTS}
+        if any(v is not None for v in letters.values()):
+            typed = prepared.constant.coefficients
+            turned = tuple(t if v is None else v for t, v in zip(typed, letters.values(), strict=True))
+            if turned != typed:
+                changed["constant"] = replace(prepared.constant, coefficients=turned)
         by = inputs.get(f"{FACTOR}constant.{prepared.id}")
         if by is not None:
             changed["constant"] = replace(changed.get("constant", prepared.constant), shift=float(np.log(by)))

@@ -16,7 +16,7 @@ from gulch.engine.project.address import Address
 from gulch.engine.project.feeds import FEED_BASES, OTHER_MEASURE, measured_otherwise, total_dimension
 from gulch.engine.project.once import once
 from gulch.engine.project.places import About
-from gulch.engine.project.rate_numbers import reaction_addresses, write_rate
+from gulch.engine.project.rate_numbers import COEFFICIENTS, reaction_addresses, write_rate
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
@@ -287,6 +287,9 @@ def write(project: Project, address: str, text: str) -> None:
         return
     if reaction is not None and name == "constant" and reaction.equilibrium is not None:
         reaction.equilibrium.value = text
+        return
+    if reaction is not None and reaction.equilibrium is not None and name.startswith("lnK_") and name[4:] in COEFFICIENTS:
+        setattr(reaction.equilibrium, name[4:].lower(), text)
         return
     number = project.number(head)
     if number is not None and name == "value":

@@ -29,6 +29,7 @@ RATE_NUMBERS = (
     *("adsorption", "adsorption_heat", "adsorption_power", "exponent", "number"),
 )
 STEEPEST_ORDER = 9.0
+COEFFICIENTS = "ABCD"  # of ln K = A + B/T + C ln T + D T, T in K
 
 
 def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator[Address]:
@@ -36,6 +37,10 @@ def reaction_addresses(project: Project, r: ReactionEntry) -> Iterator[Address]:
     if r.equilibrium and r.equilibrium.source == "constant":
         label = f"Equilibrium constant of {r.id}"
         yield Address(f"{r.id}.constant", "ratio", label, 1e-300, 1e300, r.equilibrium.value, about=About.REACTION)
+    if r.equilibrium and r.equilibrium.source == "formula":
+        for letter in COEFFICIENTS:
+            text = getattr(r.equilibrium, letter.lower()) or "0"
+            yield _bare(f"{r.id}.lnK_{letter}", f"{letter} of ln K of {r.id}", text, "0", 1e6)
     if r.rate and r.rate.law == "power":
         e = r.rate
         yield _energy(f"{r.id}.energy", f"Activation energy of {r.id}", e.forward.energy, project, counted=True)
@@ -92,13 +97,13 @@ def _of_adsorption(project: Project, id_: str, e: RateEntry) -> Iterator[Address
         yield _bare(f"{id_}.exponent", f"Exponent below the bar in {id_}", e.exponent, "1")
 
 
-def _bare(address: str, label: str, text: str, usual: str | None) -> Address:
-    """The Address of an order or power; usual: the text that stands where nobody typed one."""
+def _bare(address: str, label: str, text: str, usual: str | None, most: float = STEEPEST_ORDER) -> Address:
+    """The Address of an order, power or coefficient; usual: the text that stands where nobody typed one."""
     try:
         number(text, label)
     except QuantityError:
         text = usual or "0"  # the checks say so
-    return Address(address, "ratio", label, -STEEPEST_ORDER, STEEPEST_ORDER, text, counted=False, about=About.REACTION)
+    return Address(address, "ratio", label, -most, most, text, counted=False, about=About.REACTION)
 
 
 def _energy(address: str, label: str, text: str | None, project: Project, counted: bool = False) -> Address:

@@ -264,6 +264,21 @@ def rate_order(document: Project, form: Values) -> Done:
     return Done(f"Set the order of {form.id} in {form.species} to {form.value or '0'}", form.id)
 
 
+@action("rate-second", id=Key(), k=Text(), at=Text())
+def second_point(document: Project, form: Values) -> Done:
+    """The activation energy from k at a second temperature."""
+    edit.by_second_point(document, form.id, form.k, complete(form.at, "temperature", document.display))
+    return Done(f"Take the activation energy of {form.id} from a second point", form.id)
+
+
+@action("rate-eyring", id=Key(), enthalpy=Text(), entropy=Text())
+def activated_complex(document: Project, form: Values) -> Done:
+    """k by Eyring's equation."""
+    enthalpy, entropy = (complete(t, d, document.display) for t, d in ((form.enthalpy, "molar energy"), (form.entropy, "molar entropy")))
+    edit.by_activated_complex(document, form.id, enthalpy, entropy)
+    return Done(f"Give k of {form.id} by Eyring’s equation", form.id)
+
+
 @action("rate-number", id=Key(), name=Key(), value=Text())
 def rate_number(document: Project, form: Values) -> Done:
     """A number of a formula of one's own."""

@@ -80,9 +80,8 @@ from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
 kernel = chapter(__name__)
 
 A_REACTION, A_WHICH, A_OF = 0, 1, 2  # columns of what is asked
-(LN_K, ENERGY, POWER_OF_T, ORDER, LN_KR, ENERGY_R, POWER_R, ORDER_R, LN_STRENGTH, HEAT, STRENGTH_POWER, EXPONENT, CONSTANT, NUMBER) = range(
-    14
-)
+(LN_K, ENERGY, POWER_OF_T, ORDER, LN_KR, ENERGY_R, POWER_R, ORDER_R, LN_STRENGTH, HEAT, STRENGTH_POWER, EXPONENT, CONSTANT, NUMBER,
+ CONSTANT_HEAT) = range(15)  # fmt: skip
 SMALLEST = 1e-100  # mole fraction: below it nothing is counted
 STEP = 1e-5  # of all that is there, by which ln phi is differenced
 
@@ -397,6 +396,8 @@ def rates_and_slopes(
                 slope = -rate * math.log(below)
             elif which == CONSTANT:
                 slope = g * over
+            elif which == CONSTANT_HEAT:
+                slope = g * over * (pivots[a] - 1.0 / T) / R
             elif which in (LN_STRENGTH, HEAT, STRENGTH_POWER):
                 i = int(adsorption[r, of, 0])
                 if x[i] > 0.0:

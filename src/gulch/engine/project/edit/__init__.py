@@ -42,6 +42,8 @@ from gulch.engine.project.edit.rates import (
     RATE_FIELDS,
     add_adsorption,
     add_rate,
+    by_activated_complex,
+    by_second_point,
     need_rate,
     set_adsorption,
     set_number,
@@ -74,6 +76,8 @@ from gulch.engine.project.edit.watching import add_target, gauge_on, gauge_on_fo
 from gulch.engine.project.edit.whole import EditError, become, forget, fresh, name_of, need_stream, rename, slug, taken
 
 __all__ = [
+    "by_activated_complex",
+    "by_second_point",
     "set_number",
     "take_rival",
     "set_table",

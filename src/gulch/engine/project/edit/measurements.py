@@ -134,13 +134,14 @@ def add_fit(project: Project) -> str:
     """
     if len(project.fits) >= MOST_FITS:
         raise EditError(f"A project keeps {MOST_FITS} fits: remove one first.")
-    laws = {r.id: r.rate for r in project.reactions if r.rate is not None}
+    laws = {r.id for r in project.reactions if r.rate is not None or (r.equilibrium is not None and r.equilibrium.source == "formula")}
     sets = [s for s in project.reaction_sets if any(s.steps) and all(i in laws for step in s.steps for i in step)]
     if not sets:
         raise EditError("No reaction set has rate laws yet: give each reaction of a set one in Chemistry; its constants may stay empty.")
     id_ = fresh("f", {f.id for f in project.fits})
     entry = FitEntry(id=id_, set=sets[0].id, sheets=[s.id for s in project.measurements])
     entry.free = [a for a, _ in seekable(project, entry) if a.endswith(".k") or ".number." in a]
+    entry.free = entry.free or [a for a, _ in seekable(project, entry)]
     project.fits = [*project.fits, entry]
     return id_
 
@@ -154,6 +155,8 @@ def seekable(project: Project, fit: FitEntry) -> list[tuple[str, str]]:
         reaction = project.reaction(id_)
         law = reaction.rate if reaction is not None else None
         of = f" of {id_}" if len(reactions) > 1 else ""
+        if reaction is not None and reaction.equilibrium is not None and reaction.equilibrium.source == "formula":
+            out += [(f"{id_}.lnK_A", f"K{of}"), (f"{id_}.lnK_B", f"heat of K{of}")]
         if law is not None and law.law == "formula":
             out += [(f"{id_}.number.{name}", f"{name}{of}") for name in law.numbers]
         if reaction is None or law is None or law.law != "power":

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.chemistry.constant_units import CountedIn
 from gulch.engine.document import AdsorptionEntry, Project, RateConstantEntry, RateEntry
+from gulch.engine.phases.kernels import R
 from gulch.engine.project.edit.whole import EditError, forget
-from gulch.engine.project.reading import own_number
-from gulch.engine.quantities import QuantityError
+from gulch.engine.project.rate_numbers import orders_typed
+from gulch.engine.project.reading import constant_unit, dimension_of_constant, number, own_number
+from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
 
+KB_OVER_H = 1.380649e-23 / 6.62607015e-34  # 1/(K s)
 RATE_FIELDS = ("law", "basis", "per", "reverse", "exponent", "formula")
 
 
@@ -75,6 +81,45 @@ def set_order(project: Project, id_: str, species: str, text: str, back: bool = 
         rate.reverse_orders = orders
     else:
         rate.orders = orders
+
+
+def by_second_point(project: Project, id_: str, k: str, at: str) -> None:
+    """The activation energy from k at a second temperature: E = R ln(k2/k1)/(1/T1 − 1/T2). Raises EditError with a sentence."""
+    rate = need_rate(project, id_)
+    reaction = project.reaction(id_)
+    if not rate.forward.at or not rate.forward.k:
+        raise EditError("Type k and the temperature at which it holds first; the second point gives the activation energy.")
+    si = constant_unit(project, reaction, False) if reaction is not None else None
+    kind = dimension_of_constant(k, si) if si is not None else None
+    if kind is None:
+        raise EditError(f"“{k[:40]}” does not fit the orders as the k typed before does: type it in the same unit.")
+    try:
+        one, two = (parse(text, kind) for text in (rate.forward.k, k))
+        T1, T2 = (parse(text, "temperature") for text in (rate.forward.at, at))
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    if not (one > 0.0 and two > 0.0) or abs(T1 - T2) < 0.01:
+        raise EditError("Two points of k need two temperatures, and values above zero.")
+    energy = R * math.log(two / one) / (1.0 / T1 - 1.0 / T2)
+    rate.forward.energy, rate.forward.power, rate.forward.meant = f"{energy / 1e3:.6g} kJ/mol", "0", False
+
+
+def by_activated_complex(project: Project, id_: str, enthalpy: str, entropy: str) -> None:
+    """k by Eyring's equation, (kB T/h) exp(ΔS‡/R) exp(−ΔH‡/(R T)) at a standard state of 1 mol/L. Raises EditError with a sentence.
+
+    Source: Eyring, J. Chem. Phys. 3 (1935) 107; IUPAC, Compendium of Chemical Terminology.
+    """
+    rate = need_rate(project, id_)
+    reaction = project.reaction(id_)
+    if rate.law != "power" or rate.basis != "concentration" or rate.per == "catalyst" or reaction is None:
+        raise EditError("Eyring's equation gives k of a power law in concentrations, by volume: choose these first.")
+    try:
+        H, S = parse(enthalpy, "molar energy"), parse(entropy, "molar entropy")
+        order = sum(number(t, "the order") for t in orders_typed(project, reaction, False).values())
+    except QuantityError as error:
+        raise EditError(str(error)) from None
+    unit = CountedIn("mol/(L s)", "mol/L", 1e3, "mol", "L", "s").of_constant(order)
+    rate.forward = RateConstantEntry(k=f"{KB_OVER_H * math.exp(S / R):.8g} {unit}", power="1", energy=f"{H / 1e3:.8g} kJ/mol")
 
 
 def set_number(project: Project, id_: str, name: str, text: str) -> None:
