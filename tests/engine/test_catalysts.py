@@ -87,6 +87,9 @@ def test_rates_by_mass_and_pores():
         [("A = B", law("0.002 m3/(kg h)", per="catalyst"))],
     )
     assert converted(denser) < converted(mass)
+    area = plug(catalyst=one | {"surface": "3000 m2/m3"}, **BED)  # 5 m2/kg of the same catalyst
+    area = kinetic(area, [("A = B", law("0.4 mm/h", per="surface"))])
+    assert converted(area) == pytest.approx(converted(bed), rel=1e-9)
 
 
 @pytest.mark.parametrize(("order", "left"), [("1", math.exp(-0.8)), ("2", 1 / 1.8), ("0", 0.2), ("0.5", 0.36), ("3", (1 + 1.6) ** -0.5)])

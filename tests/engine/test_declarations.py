@@ -35,6 +35,9 @@ HYDRATION = {
         "forward": {"k": "2e-6 m3/(mol s)", "energy": "60 kJ/mol", "at": "300 degC"},
     },
 }
+PER_SURFACE = HYDRATION | {
+    "rate": HYDRATION["rate"] | {"per": "surface", "forward": HYDRATION["rate"]["forward"] | {"k": "2e-8 m^6/(mol m2 s)"}}
+}
 PER_CATALYST = HYDRATION | {
     "rate": HYDRATION["rate"] | {"per": "catalyst", "forward": HYDRATION["rate"]["forward"] | {"k": "2e-9 m^6/(mol kg s)"}}
 }
@@ -66,7 +69,7 @@ BASE = {
 AGEING = {"ageing": "order", "on_stream": "800 h", "bulk_density": "800 kg/m3"}
 PELLETS = {"pellet": "sphere", "pellet_size": "40 mm", "diffusivity": "1e-8 m2/s", "void": "40 %", "bulk_density": "800 kg/m3"}
 OF_CATALYSTS = (
-    *("bulk_density", "activity", "on_stream", "decay", "decay_order", "pellet_size", "diffusivity", "porosity", "tortuosity"),
+    *("bulk_density", "surface", "activity", "on_stream", "decay", "decay_order", "pellet_size", "diffusivity", "porosity", "tortuosity"),
     *("pellet_density", "film_coefficient", "fluid_diffusivity", "fluid_viscosity"),
 )
 
@@ -90,6 +93,7 @@ CHANGES = {
     ("plug-flow", "pressure_drop"): ({"falls": "drop"}, "0 bar", "5 bar"),
     ("plug-flow", "bulk_density"): ({}, "800 kg/m3", "1000 kg/m3"),
     ("stirred-tank", "bulk_density"): ({}, "800 kg/m3", "1000 kg/m3"),
+    ("*", "surface"): ({}, "100 m2/m3", "120 m2/m3"),
     ("plug-flow", "length"): ({"size_by": "length"}, "5 m", "7 m"),
     ("plug-flow", "catalyst_mass"): ({"size_by": "catalyst", "bulk_density": "800 kg/m3"}, "800 kg", "1600 kg"),
     ("plug-flow", "diameter"): ({"size_by": "length"}, "0.5 m", "0.7 m"),
@@ -223,7 +227,7 @@ def test_every_input_moves_some_result(kind, declared):
     name = declared.name.removesuffix("_given")
     with_, *values = CHANGES.get((kind, name)) or CHANGES["*", name]
     found = []
-    reaction = PER_CATALYST if name in OF_CATALYSTS else HYDRATION
+    reaction = PER_SURFACE if name == "surface" else PER_CATALYST if name in OF_CATALYSTS else HYDRATION
     for text in values:
         if isinstance(declared, PerSpecies | PerReaction):
             item = "hydration" if isinstance(declared, PerReaction) else next(iter(BASE[kind][0]))

@@ -400,6 +400,24 @@ def test_a_catalyst_bed_by_mass_over_flow():
     assert numbers["r1.energy"][0] == pytest.approx(80.0, rel=1e-4)
 
 
+def test_rates_by_area_of_a_wall():
+    """First order at a wall: X = 1 − exp(−k a τ) of a coated tube with a = 4/D, and r = k c of a plate (closed forms)."""
+    law, k = {"per": "surface", "forward": {"k": "1e-7 m/s"}}, 2e-6
+    rows = [(t, 100 * (1 - math.exp(-k * 4000.0 * t))) for t in (20, 60, 120, 240)]
+    tube = {"vessel": "tube", "charge": {"A": "0.1 mol/L"}, "temperature": "60 °C", "surface": "4000 m2/m3"}
+    _, numbers = found(project(table(["tau / s", "X_A / %"], rows), law, ["r1.k"], sheet=tube))
+    assert numbers["r1.k"][0] == pytest.approx(k, rel=1e-3)
+    rows = [(c, 1e3 * c * k) for c in (0.1, 0.2, 0.5)]
+    plate = project(
+        table(["c_A / mol/L", "r_A / mol/(m2 s)"], rows), law, ["r1.k"], sheet={"vessel": "differential", "temperature": "60 °C"}
+    )
+    _, numbers = found(plate)
+    assert numbers["r1.k"][0] == pytest.approx(k, rel=1e-6)
+    bare = project(table(["tau / s", "X_A / %"], [(1, 5), (2, 9)]), law, ["r1.k"], sheet=tube | {"surface": None})
+    with pytest.raises(FitTrouble, match="count on area of surface, but nothing says how much"):
+        fitted(bare, bare.fits[0])
+
+
 def test_pressure_of_a_closed_vessel():
     """A -> 2 B as an ideal gas at constant volume: P = P0 (2 − exp(−k t)) (any handbook)."""
     rows = [(t, 0.5 * (2.0 - math.exp(-0.03 * t))) for t in (5.0, 10, 20, 40, 80)]

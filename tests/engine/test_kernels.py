@@ -19,6 +19,7 @@ from gulch.engine.units.reactors.kernels import course, plug_flow, tank
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
 N = np.array([3.0, 2.0, 1.0])
+COUNTED = np.array([0.4, 1.0, 800.0, 300.0])  # fluid, bed, catalyst, surface in 1 m3 of reactor
 NU = np.array([[-1.0, -1.0, 1.0]])
 
 
@@ -73,7 +74,7 @@ def reacting_cases(m):
     )
     pack_, per = laws(m)
     yield rates.reaction_rates, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, pack_, *m.mix)
-    yield tank.tank, (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
+    yield tank.tank, (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
     beds = pack_._replace(ways=pack_.ways.copy(), pellet=np.array([1.0, pellet.SPHERE, 1e-3, 1e-8, 1.6, 1200.0, 0.8, 1e-5]))
     beds.ways[:, rates.W_PER] = rates.PER_BED
     yield pellet.shares_of, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, beds, np.zeros(1), *m.mix)
@@ -85,9 +86,9 @@ def reacting_cases(m):
     yield course.rates_read, (vessel, pack_, asked, pivots, np.zeros((1, 2)), *m.mix)
     yield course.volume_read, (vessel, 0.0, np.array([0.1]), pack_.nu, np.zeros(1), *m.mix)
     grid = np.array([560.0, 600.0, 640.0])
-    yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
-    fixed = np.zeros(12)
-    fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_LIMIT]] = 600.0, 0.4, 2000.0
+    yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
+    fixed = np.zeros(plug_flow.F_SURFACE + 1)
+    fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_BED, plug_flow.F_LIMIT]] = 600.0, 0.4, 1.0, 2000.0
     y, guess = np.r_[N, 0.0, 25e12, 400.0], np.array([600.0, 0.0])
     yield (
         plug_flow.plug_change,
@@ -119,5 +120,5 @@ def test_searches_of_the_cases_find_something():
     outcome, low, high, *_ = temperature.flash_amounts_to(2e6, -1.2e5, ENTHALPY, N, 330.0, 1e-6, *m.mix)
     assert outcome == FOUND and high - low < 1e-9
     pack_, per = laws(m)
-    outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, 0.4, 800.0, np.zeros(1), *m.mix)
+    outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
     assert outcome == FOUND and -1.0 < xi[0] < -0.01 and volume == 2.0  # ethanol goes back at 600 K

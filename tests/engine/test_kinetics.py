@@ -94,11 +94,16 @@ def test_first_order(k):
 
 @pytest.mark.parametrize(
     ("per", "k", "counts"),
-    [("fluid", "0.5 1/h", 0.4 * 0.5), ("bed", "0.5 1/h", 0.5), ("catalyst", "0.0005 m3/(kg h)", 800.0 * 0.0005)],
+    [
+        ("fluid", "0.5 1/h", 0.4 * 0.5),
+        ("bed", "0.5 1/h", 0.5),
+        ("catalyst", "0.0005 m3/(kg h)", 800.0 * 0.0005),
+        ("surface", "0.2 cm/h", 250.0 * 0.002),
+    ],
 )
 def test_what_a_rate_counts_on(per, k, counts):
-    """First order with k per fluid (40 % of the bed), per bed, or per kg of catalyst (800 kg/m3 of bed): see above."""
-    r, more = [("A = B", law(k, per=per))], {"void": "40 %", "bulk_density": "800 kg/m3"}
+    """First order with k per fluid (40 % of the bed), per bed, per kg of catalyst (800 kg/m3 of bed) or per area (250 m2/m3)."""
+    r, more = [("A = B", law(k, per=per))], {"void": "40 %", "bulk_density": "800 kg/m3", "catalyst": {"surface": "250 m2/m3"}}
     x = counts * 2.0 / Q
     assert converted(kinetic(plug(**more), r)) == pytest.approx(1.0 - math.exp(-x), rel=1e-7)
     assert converted(kinetic(tank(**more), r)) == pytest.approx(x / (1.0 + x), rel=1e-9)

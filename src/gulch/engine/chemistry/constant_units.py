@@ -14,6 +14,7 @@ from gulch.engine.quantities import compound_unit
 AMOUNTS = ("mol", "kmol", "mmol", "lbmol")
 SPACES = ("L", "m3", "cm3", "dm3", "mL", "l", "ft3")
 MASSES = ("kg", "g", "lb", "t")
+AREAS = ("m2", "cm2", "ft2")
 TIMES = ("s", "min", "h", "hr", "d")
 PRESSURES = ("bar", "Pa", "kPa", "MPa", "atm", "psi", "torr", "mmHg")
 
@@ -73,7 +74,7 @@ def counted_in(unit: str, basis: str, per: str | None, order: float) -> CountedI
 
 @lru_cache(maxsize=32)
 def _ways(basis: str, per: str | None) -> tuple[CountedIn, ...]:
-    spaces = (*MASSES,) if per == "catalyst" else SPACES
+    spaces = MASSES if per == "catalyst" else AREAS if per == "surface" else SPACES
     rates = [("", "", "")] if per is None else list(itertools.product(AMOUNTS, spaces, TIMES))
     out = []
     for amount, space, time in rates:
@@ -81,7 +82,7 @@ def _ways(basis: str, per: str | None) -> tuple[CountedIn, ...]:
         if basis in ("partial-pressure", "fugacity"):
             quantities = [*PRESSURES]
         elif basis == "concentration":
-            same = per is not None and per != "catalyst"
+            same = per in ("fluid", "bed")
             quantities = [f"{amount}/{space}"] if same else [f"{a}/{s}" for a, s in itertools.product(AMOUNTS, SPACES)]
         else:
             quantities = [""]

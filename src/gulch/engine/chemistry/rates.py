@@ -32,8 +32,9 @@ RATE_BASES = {
     "fugacity": ("fugacity", k.FUGACITY, "Pa"),
     "mole-fraction": ("mole fraction", k.MOLE_FRACTION, ""),
 }
-PER = {"fluid": "volume of fluid", "bed": "volume of bed", "catalyst": "mass of catalyst"}
-_RATE_UNIT = {"fluid": "mol/m**3/s", "bed": "mol/m**3/s", "catalyst": "mol/kg/s"}
+PER = {"fluid": "volume of fluid", "bed": "volume of bed", "catalyst": "mass of catalyst", "surface": "area of surface"}
+_RATE_UNIT = {"fluid": "mol/m**3/s", "bed": "mol/m**3/s", "catalyst": "mol/kg/s", "surface": "mol/m**2/s"}
+RATE_DIMENSIONS = {"fluid": "rate", "bed": "rate", "catalyst": "rate per mass", "surface": "rate per area"}
 _EXAMPLES = {
     "concentration": {0: "mol/(m3 s)", 1: "1/s", 2: "L/mol/s"},
     "partial-pressure": {1: "mol/(m3 s bar)", 2: "mol/(m3 s bar2)"},
@@ -137,16 +138,16 @@ def read_rate_constant(text: str, basis: str, per: str, order: float) -> float:
 
 
 def _example(basis: Any, per: str, order: Any) -> str:
-    if per != "catalyst" and order in _EXAMPLES.get(basis, {}):
+    if per in ("fluid", "bed") and order in _EXAMPLES.get(basis, {}):
         words = _EXAMPLES[basis][order]
         return f"1/time, for example {words}" if words == "1/s" else f"for example {words}"
-    rate = "mol/(kg s)" if per == "catalyst" else "mol/(m3 s)"
+    rate = {"catalyst": "mol/(kg s)", "surface": "mol/(m2 s)"}.get(per, "mol/(m3 s)")
     quantity = {"concentration": "(mol/m3)", "mole-fraction": ""}.get(basis, "bar")
     return f"for example {rate}" + (f"/{quantity}^{order:g}" if quantity and order else "")
 
 
 def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = None) -> tuple:
-    """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED or PER_CATALYST, shape (m,)).
+    """(Rates for `kernels.rates.reaction_rates`, what each counts on: PER_FLUID, PER_BED, PER_CATALYST or PER_SURFACE, shape (m,)).
 
     reactions: objects with .nu and .rate; constants: a Constant per reaction; n: number of species; pellet: that of a catalyst, shape (8,).
     """
@@ -182,7 +183,9 @@ def pack(reactions: list, constants: list, n: int, pellet: np.ndarray | None = N
         ways[r, k.W_ADSORPTION] = len(law.adsorption)
         for j, (species, strength, power) in enumerate(law.adsorption):
             adsorption[r, j] = species, *strength.packed, power
-    return k.Rates(ways, numbers, nu, forward, backward, adsorption, table, programs, np.zeros(8) if pellet is None else pellet), per
+    return k.Rates(
+        ways, numbers, nu, forward, backward, adsorption, table, programs, np.zeros(k.P_SURFACE + 1) if pellet is None else pellet
+    ), per
 
 
 def _pack_constant(constant: Constant, ways: np.ndarray, numbers: np.ndarray, table: np.ndarray) -> None:

@@ -162,7 +162,7 @@ class RateEntry(Part):
 
     law: Literal["power", "formula"] = "power"
     basis: Literal["concentration", "partial-pressure", "fugacity", "mole-fraction"] = "concentration"
-    per: Literal["fluid", "bed", "catalyst"] = "fluid"
+    per: Literal["fluid", "bed", "catalyst", "surface"] = "fluid"
     forward: RateConstantEntry = Field(default_factory=lambda: RateConstantEntry(k=""))
     orders: dict[SpeciesNamed, Bare] = Field({}, description="orders by species; the stoichiometric ones when left out")
     reverse: Literal["none", "own", "equilibrium"] = "none"

@@ -36,6 +36,7 @@ class SheetEntry(Part):
     pressure: Quantity | None = Field(None, description="of all rows, where no column says it; 1 atm is assumed")
     charge: dict[SpeciesNamed, Quantity] = Field({}, description="what is charged or fed: concentrations, fractions, pressures or flows")
     catalyst: Quantity | None = Field(None, description="mass of catalyst in a volume of charge, or of bed")
+    surface: Quantity | None = Field(None, description="area of surface in a volume of charge, or of bed")
     void: Quantity | None = Field(None, description="share of a bed that the fluid fills")
     reaction: ReactionId | None = Field(None, description="whose constants the table holds")
     columns: dict[str, ColumnEntry] = Field({}, max_length=60, description="by the number of the column, from 1")

@@ -139,6 +139,7 @@ class SizingEntry(Part):
     tanks: int = Field(3, ge=1, le=20, description="how many equal stirred tanks in series are compared")
     void: Quantity = Field("100 %", description="share of the vessel that the fluid fills, as in a bed of catalyst")
     bulk_density: Quantity | None = Field(None, description="mass of catalyst in a volume of bed, where rates count on its mass")
+    surface: Quantity | None = Field(None, description="area of surface in a volume of bed, where rates count on it")
 
 
 class MeasuresEntry(Part):

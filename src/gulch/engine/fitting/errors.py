@@ -12,6 +12,7 @@ import numpy as np
 
 from gulch.engine.fitting.numbers import FitTrouble
 from gulch.engine.measured import WHAT
+from gulch.engine.measured.what import RATES
 from gulch.engine.quantities import QuantityError, parse
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from gulch.engine.fitting.predicted import Predicted
 
 LEAST = 1e-3  # of the largest reading of its kind: a relative error is not taken below that of it
-OVER_DECADES = ("k", "K", "rate", "rate-mass")  # responses that go over decades: relative where nobody says
+OVER_DECADES = ("k", "K", *RATES)  # responses that go over decades: relative where nobody says
 
 
 @dataclass(frozen=True)

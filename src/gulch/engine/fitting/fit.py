@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import PER_CATALYST
+from gulch.engine.chemistry.rates import PER
 from gulch.engine.fitting.errors import Errors
 from gulch.engine.fitting.laws import TYPICAL_ENERGY, Laws
 from gulch.engine.fitting.numbers import FitTrouble
@@ -143,10 +143,12 @@ def prepared(project: Project, entry: FitEntry, rival: RivalEntry | None = None)
 
 def _bulk_known(predicted: Predicted) -> None:
     for run in predicted.runs:
-        if run.kind not in ("constants", "differential") and np.any(predicted.laws.per == PER_CATALYST) and not run.vessel.shares[2] > 0.0:
+        missing = {per for per in predicted.laws.per if run.kind not in ("constants", "differential") and not run.vessel.shares[per] > 0.0}
+        if missing:
+            counted = [*PER.values()][min(missing)]
             raise FitTrouble(
-                f"{run.sheet}: the rates count on mass of catalyst, but nothing says how much there is. Type the mass of catalyst in a "
-                "volume of charge or bed."
+                f"{run.sheet}: the rates count on {counted}, but nothing says how much there is. Type how much is in a volume of charge "
+                "or bed."
             )
 
 

@@ -216,8 +216,7 @@ class Laws(Sought):
 
 def usual_unit(law: RateEntry, order: float) -> str:
     """A usual unit of a rate constant that nobody typed yet."""
-    per = "catalyst" if law.per == "catalyst" else "fluid"
-    rate = "mol/(kg h)" if per == "catalyst" else "mol/(L min)"
-    amount, space, time = ("mol", "kg", "h") if per == "catalyst" else ("mol", "L", "min")
+    amount, space, time = {"catalyst": ("mol", "kg", "h"), "surface": ("mol", "m2", "h")}.get(law.per, ("mol", "L", "min"))
+    rate = f"{amount}/({space} {time})"
     quantity = {"concentration": "mol/L", "mole-fraction": ""}.get(law.basis, "bar")
     return CountedIn(rate, quantity, 1.0, amount, space, time).of_constant(order)

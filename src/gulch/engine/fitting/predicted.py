@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.chemistry.kernels import rates as k
+from gulch.engine.measured.what import RATES
 from gulch.engine.phases.kernels import FOUND, R
 from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, followed, mixed, rates_read, volume_read
 
@@ -112,8 +113,8 @@ class Predicted:
                 value, slope = n_s, of_s
             elif group.what == "concentration" and vessel.kind == CONSTANT_VOLUME:
                 value, slope = n_s / vessel.volume, of_s / vessel.volume
-            elif group.what in ("rate", "rate-mass"):
-                size = run.points[at] * vessel.shares[2 if group.what == "rate-mass" else 0] * self._sign(group)
+            elif group.what in RATES:
+                size = run.points[at] * vessel.shares[RATES[group.what]] * self._sign(group)
                 value, slope = (n_s - vessel.n0[s]) / size, of_s / size[:, None]
             else:
                 n = vessel.n0 + xi[at] @ nu  # (j, n)
@@ -150,8 +151,8 @@ class Predicted:
         slopes = np.zeros((laws.nu.shape[0], J.shape[1]))
         rates = rates_read(run.vessel, laws, self.laws.asked, self.laws.pivots, slopes, *self.model.mix)
         for group in groups:
-            wanted = k.PER_CATALYST if group.what == "rate-mass" else k.PER_FLUID
-            counted = np.where((self.laws.per == k.PER_CATALYST) == (wanted == k.PER_CATALYST), laws.nu[:, group.species], 0.0)
+            per = np.where(self.laws.per == k.PER_BED, k.PER_FLUID, self.laws.per)
+            counted = np.where(per == RATES[group.what], laws.nu[:, group.species], 0.0)
             out[group.of] = self._sign(group) * (counted @ rates)
             J[group.of] = self._sign(group) * (counted @ slopes)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from gulch.engine.measured.what import ALONG, CONDITION, RESPONSE, WHAT, What
+from gulch.engine.measured.what import ALONG, CONDITION, RATES, RESPONSE, WHAT, What
 from gulch.engine.project.pasted.tables import LONGEST_HEAD, head_of
 from gulch.engine.quantities import QuantityError, conversion
 
@@ -123,8 +123,8 @@ def _fitting(what: str, unit: str, of_species: bool) -> str:
         return what
     if what in ("k",) or _fits(unit, WHAT[what]):
         return what
-    if what == "rate" and _fits(unit, WHAT["rate-mass"]):
-        return "rate-mass"
+    if what == "rate":
+        return next((w for w in RATES if _fits(unit, WHAT[w])), what)
     fed = WHAT[what].part == CONDITION and what not in ("temperature", "pressure", "run")
     wanted = (CONDITION,) if fed else (ALONG, CONDITION, RESPONSE) if not of_species else (RESPONSE,)
     for other in WHAT.values():

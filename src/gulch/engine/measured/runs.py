@@ -289,15 +289,16 @@ def _vessel(
     batch = sheet.vessel in (*BATCHES, "differential")
     try:
         bulk = parse(sheet.catalyst, "density") if sheet.catalyst else 0.0
+        area = parse(sheet.surface, "area per volume") if sheet.surface else 0.0
         void = parse(sheet.void, "fraction") if sheet.void else 1.0
     except QuantityError as error:
         raise SheetTrouble(f"{sheet.shown}: {error}") from None
-    shares = np.array([void, 1.0, bulk]) if not batch else np.array([1.0, volume, bulk * volume])
+    shares = np.array([void, 1.0, bulk, area]) if not batch else np.array([1.0, volume, bulk * volume, area * volume])
     what = along.what if along else ""
     if what == "space-time":
         shares = shares * volume
     elif what in ("mass", "mass-time"):
-        shares = np.array([void / bulk if bulk else 0.0, 1.0 / bulk if bulk else 0.0, 1.0])
+        shares = np.array([void / bulk, 1.0 / bulk, 1.0, area / bulk]) if bulk else np.array([0.0, 0.0, 1.0, 0.0])
     follows = int(vapour and constant and sheet.vessel == "batch-volume")
     return Vessel(CONSTANT_VOLUME if constant else AT_PRESSURE, int(batch), phase, follows, P, volume, n0, course, shares)
 

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from gulch.engine.measured.heads import guess
-from gulch.engine.measured.what import VESSELS, WHAT
+from gulch.engine.measured.what import RATES, VESSELS, WHAT
 from gulch.engine.project.pasted.tables import EMPTY, head_of, numeric, plain, rows_of
 from gulch.engine.project.reading import constant_unit, dimension_of_constant
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, conversion, parse, split_text
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 MOST_TROUBLES = 8  # that are told one by one
 HIGHEST = {"conversion": 1.0, "fraction": 1.0, "feed-fraction": 1.0}
-MAY_BE_NEGATIVE = ("rate", "rate-mass", "temperature")
+MAY_BE_NEGATIVE = (*RATES, "temperature")
 
 
 @dataclass(frozen=True)

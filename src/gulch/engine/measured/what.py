@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from gulch.engine.chemistry.kernels.rates import PER_CATALYST, PER_FLUID, PER_SURFACE
+
 CONDITION, ALONG, RESPONSE = "condition", "along", "response"
+RATES = {"rate": PER_FLUID, "rate-mass": PER_CATALYST, "rate-area": PER_SURFACE}  # what is read as a rate counts on what
 BATCHES, FLOWED = ("batch-volume", "batch-pressure"), ("tube", "tank")
 VESSELS = {
     "batch-volume": "batch of constant volume",
@@ -55,6 +58,7 @@ WHAT: dict[str, What] = {
         What("total-pressure", "total pressure", "pressure", RESPONSE, False, ("batch-volume",), "P"),
         What("rate", "rate of a species by volume", "rate", RESPONSE, True, ("differential", "tank"), "r"),
         What("rate-mass", "rate of a species by mass of catalyst", "rate per mass", RESPONSE, True, ("differential", "tank"), "r"),
+        What("rate-area", "rate of a species by area of surface", "rate per area", RESPONSE, True, ("differential", "tank"), "r"),
         What("k", "rate constant", "", RESPONSE, vessels=("constants",), symbol="k"),
         What("K", "equilibrium constant", "ratio", RESPONSE, vessels=("constants",), symbol="K"),
     )

@@ -262,7 +262,7 @@ def _read_formula(text: str, per: str, species: tuple[str, ...], numbers: tuple[
     if not text.strip():
         raise QuantityError("No formula is given: type for example “2e3[1/s]*exp(-60[kJ/mol]/(R*T))*c.ethanol”.")
     try:
-        return formulas.read_lines(text, known, "mol/kg/s" if per == "catalyst" else "mol/m**3/s")
+        return formulas.read_lines(text, known, rate_unit("mole-fraction", per, 0.0))
     except formulas.FormulaError as error:
         raise QuantityError(str(error)) from None
 

@@ -85,6 +85,7 @@ def size(project: Project, solution: Solution | None, entry: SizingEntry, points
         phase=entry.phase,
         mode="adiabatic" if entry.heat == "adiabatic" else "feed-temperature",
         bulk_density=parse(entry.bulk_density, "density") if entry.bulk_density else None,
+        surface=parse(entry.surface, "area per volume") if entry.surface else None,
         void=parse(entry.void, "fraction"),
     )
     try:

@@ -11,7 +11,7 @@ import numpy as np
 
 from gulch.engine.chemistry import reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
-from gulch.engine.chemistry.rates import PER, RATE_BASES, half_life, pack, rates, read_rate_constant
+from gulch.engine.chemistry.rates import PER, RATE_BASES, RATE_DIMENSIONS, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
 from gulch.engine.explain.rate_words import rate_words
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
@@ -226,11 +226,11 @@ class ReactionDetail(Part):
         except QuantityError:
             return []
         rows = []
-        dimension = "rate per mass" if law.per == "catalyst" else "rate"
+        dimension = RATE_DIMENSIONS[law.per]
         for T in dict.fromkeys((found.temperature, self.T)):
             speed = float(rates(laws, T, found.pressure, n, phase, self.model)[0])
             half = None
-            if law.forward is not None and law.per != "catalyst":
+            if law.forward is not None and law.per in ("fluid", "bed"):
                 first = next((i for i in np.argsort(-law.forward) if nu[i] < 0.0 and n[i] > 0.0), None)
                 if first is not None:
                     code = VAPOUR if phase == "vapour" else LIQUID

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from gulch.web.projects.forms import Values
 
 TOO_LONG = f"That is too long: paste at most {LONGEST_TABLE:,} characters, as by leaving every second row out."
-WITH_UNIT = {"temperature": "temperature", "pressure": "pressure", "catalyst": "density", "void": "fraction"}
+WITH_UNIT = {"temperature": "temperature", "pressure": "pressure", "catalyst": "density", "surface": "area per volume", "void": "fraction"}
 
 
 @action("sheet-add", text=Text(LONGEST_TABLE, TOO_LONG))

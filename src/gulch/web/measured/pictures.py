@@ -9,6 +9,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.measured import WHAT
+from gulch.engine.measured.what import RATES
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 
 if TYPE_CHECKING:
@@ -97,7 +98,7 @@ class Pictures:
             "runs": [p.run for p in self.points],
             "rows": [p.row for p in self.points],
             "title": self.axis(what, self.name(self.response)),
-            "log": what in ("k", "K", "rate", "rate-mass"),
+            "log": what in ("k", "K", *RATES),
         }
 
     def off(self) -> dict[str, Any]:

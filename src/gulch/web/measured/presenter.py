@@ -121,6 +121,7 @@ class SheetPage:
                 rows.append(("pressure", "pressure", pretty_text(e.pressure or ""), "1 atm"))
             if e.vessel != "differential":
                 rows.append(("catalyst", "catalyst per volume", pretty_text(e.catalyst or ""), "none"))
+                rows.append(("surface", "surface per volume", pretty_text(e.surface or ""), "none"))
             if e.vessel in ("tube", "tank"):
                 rows.append(("void", "void fraction", pretty_text(e.void or ""), "100 %"))
         if "temperature" not in has:

@@ -17,7 +17,13 @@ if TYPE_CHECKING:
     from gulch.web.projects.forms import Values
 
 
-DIMENSIONS = {"target": "fraction", "temperature": "temperature", "void": "fraction", "bulk_density": "density"}
+DIMENSIONS = {
+    "target": "fraction",
+    "temperature": "temperature",
+    "void": "fraction",
+    "bulk_density": "density",
+    "surface": "area per volume",
+}
 
 
 @action(
@@ -33,7 +39,7 @@ def sizing(document: Project, form: Values) -> Done:
     for name, dimension in DIMENSIONS.items():
         if getattr(form, name) is not None:
             text = typed(document, f"sizing.{name}", getattr(form, name), dimension)
-            setattr(entry, name, text or (None if name in ("temperature", "bulk_density") else getattr(entry, name)))
+            setattr(entry, name, text or (None if name in ("temperature", "bulk_density", "surface") else getattr(entry, name)))
     entry.tanks = entry.tanks if form.tanks is None else form.tanks
     document.sizing = entry
     return Done(f"Size for {entry.target} from {entry.stream}")
@@ -56,7 +62,7 @@ def place(document: Project, form: Values) -> Done:
     for _ in range(entry.tanks if way == "tanks" else 1):
         unit = document.unit(edit.append_unit(document, at, kind))
         unit.set, unit.phase, unit.volume = entry.set, entry.phase, volume
-        unit.void, unit.bulk_density = entry.void, entry.bulk_density
+        unit.void, unit.bulk_density, unit.surface = entry.void, entry.bulk_density, entry.surface
         if entry.heat == "adiabatic":
             unit.heat.mode = "adiabatic"
         elif entry.temperature:

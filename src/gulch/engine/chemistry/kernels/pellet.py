@@ -20,7 +20,6 @@ from gulch.engine.chemistry.kernels.rates import (
     IRREVERSIBLE,
     P_ACTIVITY,
     P_BED,
-    P_CATALYST,
     P_DIFFUSIVITY,
     P_FILM,
     P_LENGTH,
@@ -173,7 +172,7 @@ def weaken(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, la
         per = laws.ways[r, W_PER]
         if per == PER_FLUID:
             continue
-        by_pellet = activity * (pellet[P_BED] if per == PER_BED else pellet[P_CATALYST])  # of a volume of pellet
+        by_pellet = activity * pellet[P_BED + per - PER_BED]  # of a volume of pellet
         if rates[r] != 0.0 and by_pellet > 0.0:
             if pellet[P_FILM] > 0.0:
                 share[r] = through_film(mix, T, P, x, v, phase, laws, r, rates[r], by_pellet)

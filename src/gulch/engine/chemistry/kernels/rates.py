@@ -33,9 +33,9 @@ class Rates(NamedTuple):
 
 
 W_LAW, W_BASIS, W_REVERSE, W_SOURCE, W_QUOTIENT, W_ADSORPTION, W_TABLE, W_PROGRAM, W_PER = range(9)
-# P_ON: whether rates by bed or catalyst are weakened at all; P_LENGTH [m]: volume over surface; P_BED: volume of bed in one of pellets;
-# P_CATALYST [kg/m3]: mass of a volume of pellet; P_FILM [m/s]: coefficient of mass transfer to its surface, 0: without resistance.
-P_ON, P_SHAPE, P_LENGTH, P_DIFFUSIVITY, P_BED, P_CATALYST, P_ACTIVITY, P_FILM = range(8)
+# P_ON: whether rates by bed, catalyst or surface are weakened at all; P_LENGTH [m]: volume over surface; P_FILM [m/s]: coefficient of
+# mass transfer to it, 0: without resistance; P_BED [m3], P_CATALYST [kg], P_SURFACE [m2]: in 1 m3 of pellets, in the order of PER_BED …
+P_ON, P_SHAPE, P_LENGTH, P_DIFFUSIVITY, P_ACTIVITY, P_FILM, P_BED, P_CATALYST, P_SURFACE = range(9)
 POWER, FORMULA = 0, 1
 CONCENTRATION, PARTIAL_PRESSURE, FUGACITY, MOLE_FRACTION, LIQUID_ACTIVITY = range(5)
 IRREVERSIBLE, OWN_REVERSE, FROM_EQUILIBRIUM = 0, 1, 2
@@ -45,7 +45,7 @@ N_LN_K, N_POWER, N_E, N_LN_KR, N_POWER_R, N_E_R, N_A, N_B, N_C, N_D, N_SCALE, N_
 (PUSH, PUSH_T, PUSH_P, PUSH_C, PUSH_PP, PUSH_X, ADD, SUBTRACT, MULTIPLY, DIVIDE, RAISE, NEGATE, EXP, LN, SQRT, LOWEST, HIGHEST,
  TANH, LOG10) = range(19)  # fmt: skip
 VANISHING = 1e-9  # mole fraction below which a reactant of an order under one slows its reaction down
-PER_FLUID, PER_BED, PER_CATALYST = 0, 1, 2  # what a rate counts on
+PER_FLUID, PER_BED, PER_CATALYST, PER_SURFACE = 0, 1, 2, 3  # what a rate counts on
 
 kernel = chapter(__name__)
 

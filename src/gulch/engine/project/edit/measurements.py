@@ -23,6 +23,7 @@ SHEET_FIELDS = {
     "temperature": "temperature",
     "pressure": "pressure",
     "catalyst": "density",
+    "surface": "area per volume",
     "void": "fraction",
 }
 CHARGED = ("molar concentration", "fraction", "pressure", "molar flow")

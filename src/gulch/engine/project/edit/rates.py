@@ -111,7 +111,7 @@ def by_activated_complex(project: Project, id_: str, enthalpy: str, entropy: str
     """
     rate = need_rate(project, id_)
     reaction = project.reaction(id_)
-    if rate.law != "power" or rate.basis != "concentration" or rate.per == "catalyst" or reaction is None:
+    if rate.law != "power" or rate.basis != "concentration" or rate.per in ("catalyst", "surface") or reaction is None:
         raise EditError("Eyring's equation gives k of a power law in concentrations, by volume: choose these first.")
     try:
         H, S = parse(enthalpy, "molar energy"), parse(entropy, "molar entropy")

@@ -31,6 +31,8 @@ LAWS = (  # what a new law is written in: the first that the unit of k fits
     ("concentration", "catalyst"),
     ("partial-pressure", "fluid"),
     ("partial-pressure", "catalyst"),
+    ("concentration", "surface"),
+    ("partial-pressure", "surface"),
 )
 _WORDS = {word: name for name, words in COLUMNS.items() for word in words}
 

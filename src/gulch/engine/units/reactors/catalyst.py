@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry.kernels.pellet import CYLINDER, NO_PELLET, SLAB, SPHERE, shares_of
-from gulch.engine.chemistry.kernels.rates import P_ACTIVITY, P_BED, P_CATALYST, P_DIFFUSIVITY, P_FILM, P_LENGTH, P_ON, P_SHAPE
+from gulch.engine.chemistry.kernels.rates import P_ACTIVITY, P_BED, P_CATALYST, P_DIFFUSIVITY, P_FILM, P_LENGTH, P_ON, P_SHAPE, P_SURFACE
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.reactors.heat import Reactor
@@ -44,7 +44,7 @@ class OnCatalyst(Reactor):
     ageing = Choice(
         "Catalyst",
         {"given": "of a given activity", "order": "loses activity over time on stream"},
-        "what is left of its activity; it counts for rates by mass of catalyst or volume of bed",
+        "what is left of its activity; it counts for rates by mass or surface of catalyst or by volume of bed",
         default="given",
         group="catalyst",
         counted=False,
@@ -96,7 +96,7 @@ class OnCatalyst(Reactor):
     pellet = Choice(
         "Pellets",
         {"none": "without resistance inside", "sphere": "spheres", "cylinder": "long cylinders", "slab": "slabs"},
-        "whether diffusion inside the pellets holds back rates by mass of catalyst or volume of bed",
+        "whether diffusion inside the pellets holds back rates by mass or surface of catalyst or by volume of bed",
         default="none",
         group="catalyst",
         counted=False,
@@ -190,8 +190,8 @@ class OnCatalyst(Reactor):
 
     @classmethod
     def catalyst(cls, given: Given, reactions: list) -> np.ndarray:
-        """What weakens rates by bed or catalyst, as `kernels.rates` wants it, shape (8,). Raises UnitTrouble."""
-        out = np.zeros(8)
+        """What weakens rates by bed or catalyst, as `kernels.rates` wants it, shape (9,). Raises UnitTrouble."""
+        out = np.zeros(9)
         out[P_ACTIVITY] = activity_of(given)
         out[P_SHAPE] = SHAPES[given.pellet]
         out[P_ON] = float(out[P_ACTIVITY] != 1.0 or out[P_SHAPE] != NO_PELLET)
@@ -199,7 +199,7 @@ class OnCatalyst(Reactor):
             return out
         if {r.rate.per for r in reactions} == {"fluid"}:
             raise UnitTrouble(
-                "Pellets hold back rates by mass of catalyst or volume of bed, but those here count on the volume of fluid.",
+                "Pellets hold back rates by mass or surface of catalyst or by volume of bed, but those here count on the volume of fluid.",
                 "Say in Chemistry what the rates count on, or choose pellets without resistance.",
                 "pellet",
             )
@@ -209,6 +209,7 @@ class OnCatalyst(Reactor):
         out[P_DIFFUSIVITY] = given.diffusivity * (given.porosity / given.tortuosity if given.porosity is not None else 1.0)
         out[P_BED] = 1.0 / (1.0 - given.void)
         out[P_CATALYST] = given.pellet_density or (given.bulk_density or 0.0) / (1.0 - given.void)
+        out[P_SURFACE] = (given.surface or 0.0) / (1.0 - given.void)
         out[P_FILM] = given.film_coefficient if given.film == "given" else 0.0
         return out
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from gulch.engine.units.base import Counted, Passage, supported
+import numpy as np
+
+from gulch.engine.units.base import Counted, Given, Passage, supported
 
 
 class Measured(NamedTuple):
@@ -25,6 +27,11 @@ def measured(counted: Counted, before: Mapping[str, float], after: Mapping[str, 
     if a_in <= 0.0:
         return Measured(None, None, None)
     return Measured(used / a_in, made / used if abs(used) > 1e-9 * a_in else None, made / a_in)
+
+
+def counted_on(given: Given) -> np.ndarray:
+    """How much of what rates count on stands in 1 m3 of reactor: fluid [m3], bed [m3], catalyst [kg], surface [m2]. Shape (4,)."""
+    return np.array([given.void, 1.0, given.bulk_density or 0.0, given.surface or 0.0])
 
 
 def over(unit: Passage) -> Measured:

@@ -47,6 +47,16 @@ class KineticReactor(OnCatalyst):
         optional=True,
         empty="none",
     )
+    surface = Input(
+        "Surface per bed volume",
+        "area per volume",
+        "needed by rate laws that count on surface: area by mass times catalyst per bed volume, or 4/D of a coated tube",
+        low=0.0,
+        high=1e10,
+        optional=True,
+        empty="none",
+        group="catalyst",
+    )
     void = Input(
         "Void fraction",
         "fraction",
@@ -83,6 +93,12 @@ class KineticReactor(OnCatalyst):
         for r in reactions:
             if r.rate is None:
                 raise UnitTrouble(f"{r.id} has no rate law.", f"Give {r.id} one in Chemistry.", "set")
+            if r.rate.per == "surface" and not given.surface:
+                raise UnitTrouble(
+                    f"The rate of {r.id} counts on area of surface, but the reactor has no surface per bed volume.",
+                    "Type how much surface a volume of bed holds.",
+                    "surface",
+                )
             if r.rate.per == "catalyst" and not given.bulk_density:
                 raise UnitTrouble(
                     f"The rate of {r.id} counts on mass of catalyst, but the reactor has no catalyst per bed volume.",

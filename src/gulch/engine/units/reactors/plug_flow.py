@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.chemistry.rates import RATE_DIMENSIONS
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import UnitResult, lowest
@@ -53,7 +54,7 @@ ALONG = Profile(
                 Series("P", "pressure", "pressure"),
             ),
         ),
-        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds={"catalyst": "rate per mass"}),)),
+        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),)),
         Group(
             "conversion",
             "Conversion",

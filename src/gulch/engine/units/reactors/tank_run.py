@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import PER_BED, PER_FLUID
 from gulch.engine.chemistry.rates import rates
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import FOUND
 from gulch.engine.quantities import show
+from gulch.engine.units.reactors.counted import counted_on
 from gulch.engine.units.reactors.kernels.tank import heats_over, tank
 from gulch.engine.units.told import UnitTrouble
 
@@ -54,8 +54,8 @@ class TankRun:
     ) -> None:
         self.kind, self.feed, self.given, self.context, self.model = kind, feed, given, context, context.model
         self.laws, self.nu, self.per, self.phase, self.pressure, self.key = laws, laws.nu, per, phase, pressure, key
-        self.bulk = given.bulk_density or 0.0
-        self.share = np.where(per == PER_FLUID, given.void, np.where(per == PER_BED, 1.0, self.bulk))  # of a volume
+        self.counted = counted_on(given)
+        self.share = self.counted[per]  # of a volume
         self.begin_anew()
 
     def begin_anew(self) -> None:
@@ -81,7 +81,7 @@ class TankRun:
 
     def _contents(self, size: float, by_time: bool) -> tuple:
         """What the kernels are told of the contents, but for their temperature and the mixture."""
-        told = self.given.void, self.bulk, self.xi.copy()
+        told = self.counted, self.xi.copy()
         return self.pressure, self.feed.n, size, by_time, self.phase, self.laws, self.per, *told
 
     def sized(self, T: float, size: float, by_time: bool) -> tuple:

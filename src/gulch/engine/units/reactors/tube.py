@@ -18,7 +18,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.quantities import show
-from gulch.engine.units.reactors.counted import measured
+from gulch.engine.units.reactors.counted import counted_on, measured
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.told import UnitTrouble
 
@@ -101,8 +101,8 @@ class Tube:
     def _numbers(self) -> np.ndarray:
         """What the kernel wants of the tube, by its columns."""
         given, volume = self.given, self.volume
-        fixed = np.zeros(12)
-        fixed[k.F_T], fixed[k.F_VOID], fixed[k.F_BULK] = self.T_in, given.void, given.bulk_density or 0.0
+        fixed = np.zeros(k.F_SURFACE + 1)
+        fixed[k.F_T], fixed[k.F_VOID :] = self.T_in, counted_on(given)
         fixed[k.F_DROP], fixed[k.F_AREA] = given.pressure_drop / volume, self.area or 1.0
         fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 0.05 * self.feed.P  # below it a fall has no end
         if given.mode == "duty":

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from gulch.engine.chemistry.kernels.pellet import weaken
-from gulch.engine.chemistry.kernels.rates import P_ON, PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.chemistry.kernels.rates import P_ON, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.mixture import Mixture
@@ -19,7 +19,8 @@ from gulch.engine.phases.kernels.temperature import temperature_of
 ISOTHERMAL, ADIABATIC, GIVEN_HEAT, COOLED, COCURRENT, COUNTERCURRENT = range(6)
 LEVEL, LINEAR, ERGUN = 0, 1, 2
 # Numbers of a tube or bed.
-F_T, F_HEAT, F_UA, F_CAPACITY, F_DROP, F_AREA, F_VOID, F_DIAMETER, F_VISCOSITY, F_BULK, F_LIMIT, F_P_LOW = range(12)
+F_T, F_HEAT, F_UA, F_CAPACITY, F_DROP, F_AREA, F_DIAMETER, F_VISCOSITY, F_LIMIT, F_P_LOW = range(10)
+F_VOID, F_BED, F_BULK, F_SURFACE = range(10, 14)  # how much of what rates count on, in their order
 GOES_ON, NO_PRESSURE, TOO_HOT = 0.0, 1.0, 2.0  # how far the integration came, in guess[1]
 
 kernel = chapter(__name__)
@@ -78,7 +79,7 @@ def plug_change(
     if laws.pellet[P_ON] > 0.0:
         weaken(mix, T, P, x, v, phase, laws, rates, np.empty(m))
     for r in range(m):
-        factor = fixed[F_VOID] if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else fixed[F_BULK])
+        factor = fixed[F_VOID + per[r]]
         for i in range(n):
             if nu[r, i] != 0.0:
                 out[i] += nu[r, i] * rates[r] * factor

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from gulch.engine.chemistry.kernels.pellet import weaken
-from gulch.engine.chemistry.kernels.rates import P_ON, PER_BED, PER_FLUID, Rates, rates_in
+from gulch.engine.chemistry.kernels.rates import P_ON, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.phases.kernels.arrays import assign, copied, fill, fractions, sum_of
 from gulch.engine.phases.kernels.constants import FOUND, NOT_FOUND
@@ -31,14 +31,14 @@ def tank_residual(
     phase: int,
     laws: Rates,
     per: Places,
-    void: float,
-    bulk: float,
+    counted: Vector,
     x: Vector,
     out: Vector,
 ) -> float:
     """xi - (rate times volume) of a stirred tank with outlet n0 + xi @ nu. Returns the volume [m3], negative where a flow is.
 
-    size: volume [m3], or residence time [s] when by_time.
+    size: volume [m3], or residence time [s] when by_time; counted: how much of what rates count on is in 1 m3 of
+    tank, shape (4,).
     """
     nu = laws.nu
     m, n = nu.shape
@@ -59,8 +59,7 @@ def tank_residual(
     if laws.pellet[P_ON] > 0.0:
         weaken(mix, T, P, x, v, phase, laws, rates, np.empty(m))
     for r in range(m):
-        factor = void if per[r] == PER_FLUID else (1.0 if per[r] == PER_BED else bulk)
-        out[r] = xi[r] - volume * factor * rates[r]
+        out[r] = xi[r] - volume * counted[per[r]] * rates[r]
     return volume
 
 
@@ -75,8 +74,7 @@ def tank_at(
     phase: int,
     laws: Rates,
     per: Places,
-    void: float,
-    bulk: float,
+    counted: Vector,
     xi: Vector,
 ) -> tuple[int, Vector, float]:
     """Extents [mol/s] of a stirred tank at T and P: Newton's method, the volume raised in steps where it fails.
@@ -94,10 +92,10 @@ def tank_at(
         now = copied(best)
         good = False
         part = size * trying
-        volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
+        volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, out)
         if volume < 0.0:
             fill(now, 0.0)
-            volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, out)
+            volume = tank_residual(now, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, out)
         for _ in range(60):
             norm = 0.0
             for r in range(m):
@@ -106,15 +104,15 @@ def tank_at(
                 step = 1e-7 * flow
                 moved = copied(now)
                 moved[c] += step
-                test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
+                test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, shifted)
                 if test < 0.0:
                     step = -step
                     moved[c] = now[c] + step
-                    test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
+                    test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, shifted)
                     if test < 0.0:
                         step = 1e-3 * step
                         moved[c] = now[c] + step
-                        test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
+                        test = tank_residual(moved, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, shifted)
                 for r in range(m):
                     J[r, c] = (shifted[r] - out[r]) / step if test >= 0.0 else (1.0 if r == c else 0.0)
             for r in range(m):
@@ -133,7 +131,7 @@ def tank_at(
             for _ in range(30):
                 for r in range(m):
                     trial[r] = now[r] + length * change[r]
-                volume = tank_residual(trial, T, P, n0, part, by_time, mix, phase, laws, per, void, bulk, x, shifted)
+                volume = tank_residual(trial, T, P, n0, part, by_time, mix, phase, laws, per, counted, x, shifted)
                 if volume >= 0.0:
                     norm_trial = 0.0
                     for r in range(m):
@@ -171,12 +169,11 @@ def tank_at(
 
 @kernel.entry
 def tank(
-    T: float, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, void: float, bulk: float,
-    xi: Vector,
+    T: float, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, counted: Vector, xi: Vector,
     kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
 ) -> tuple[int, Vector, float]:  # fmt: skip
     """`tank_at` as Python calls it."""
-    return tank_at(Mixture(kind, vapour, active, par, pairs, groups), T, P, n0, size, by_time, phase, laws, per, void, bulk, xi)
+    return tank_at(Mixture(kind, vapour, active, par, pairs, groups), T, P, n0, size, by_time, phase, laws, per, counted, xi)
 
 
 @kernel
@@ -187,8 +184,8 @@ def enthalpy_flow(mix: Mixture, T: float, P: float, n: Vector, phase: int) -> fl
 
 @kernel.entry
 def heats_over(
-    temperatures: Vector, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, void: float,
-    bulk: float, xi: Vector,
+    temperatures: Vector, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, counted: Vector,
+    xi: Vector,
     kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
 ) -> tuple[Vector, Vector, Vector]:  # fmt: skip
     """(enthalpy flow [W] of the feed held in one phase, of the contents, last extents) of a tank at several temperatures.
@@ -201,7 +198,7 @@ def heats_over(
     for k in range(temperatures.size):
         T = temperatures[k]
         of_feed[k] = enthalpy_flow(mix, T, P, n0, phase)
-        outcome, found, _ = tank_at(mix, T, P, n0, size, by_time, phase, laws, per, void, bulk, now)
+        outcome, found, _ = tank_at(mix, T, P, n0, size, by_time, phase, laws, per, counted, now)
         if outcome != FOUND:
             of_contents[k] = np.nan
             continue
