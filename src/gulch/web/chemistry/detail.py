@@ -62,6 +62,8 @@ class ReactionPanel:
     heat_differs: bool = False
     lumps: bool = False  # whether a species of the user's own takes part, which may be given its formation enthalpy by the heat
     heat: str = ""
+    numbers: dict[str, str] = field(default_factory=dict)  # addresses, by name
+    turned: dict[str, str] = field(default_factory=dict)  # knobs that turn them, by name
 
 
 @dataclass
@@ -87,6 +89,26 @@ class RatePanel:
     samples: list[RateSample] = field(default_factory=list)
     order: str = ""
     k_text: str = ""
+
+    def pin(self, name: str, label: str) -> dict[str, str] | None:
+        """What makes a number a knob, or shows that it is one; None where it has no address."""
+        return {"address": self.numbers[name], "knob": self.turned.get(name, ""), "label": label} if name in self.numbers else None
+
+    def order_pins(self) -> list[tuple]:
+        """The rows of `orders` with what makes each a knob."""
+        return [
+            (s, f, b, self.pin(f"order.{s}", f"order in {s}"), self.pin(f"back_order.{s}", f"reverse order in {s}"))
+            for s, f, b in self.orders
+        ]
+
+    def adsorbed(self) -> list[tuple]:
+        """Adsorption terms, and what makes constant, power and heat of each a knob."""
+        names = (("adsorption", "K"), ("adsorption_power", "power"), ("adsorption_heat", "heat of adsorption"))
+        return [(a, *(self.pin(f"{n}.{a.species}", f"{label} of {a.species}") for n, label in names)) for a in self.entry.adsorption]
+
+    def named(self) -> list[tuple]:
+        """Numbers of a formula, and what makes each a knob."""
+        return [(name, text, self.pin(f"number.{name}", name)) for name, text in self.entry.numbers.items()]
 
     @property
     def law(self) -> str:
@@ -115,6 +137,8 @@ class ReactionDetail(Part):
         nu = self.nu(reaction.id)
         out = ReactionPanel(
             id=reaction.id,
+            numbers=(addressed := self.addressed(reaction))[0],
+            turned=addressed[1],
             entry=e,
             equation=write_equation(self.resolved[reaction.id].coefficients, self.shown),
             sources=[(v, words, v == e.source) for v, words in SOURCES.items()],
@@ -156,6 +180,12 @@ class ReactionDetail(Part):
             pass
         return out
 
+    def addressed(self, reaction: ReactionEntry) -> tuple[dict[str, str], dict[str, str]]:
+        """The addresses of a reaction's numbers, and the knobs that turn them, by name."""
+        own = f"{reaction.id}."
+        turned = {k.input.removeprefix(own): k.id for k in self.document.knobs if k.input.startswith(own)}
+        return {a.removeprefix(own): a for a in addresses(self.document) if a.startswith(own)}, turned
+
     def rate_detail(self, reaction: ReactionEntry, nu: np.ndarray) -> RatePanel | None:
         """The rate law's fields, and k, rate and half-life where an engineer can check them."""
         e = reaction.rate
@@ -172,8 +202,8 @@ class ReactionDetail(Part):
                 (v, w, v == e.reverse)
                 for v, w in (("none", "none"), ("own", "with a k of its own"), ("equilibrium", "from the equilibrium constant"))
             ],
-            numbers={a.removeprefix(f"{reaction.id}."): a for a in addresses(self.document) if a.startswith(f"{reaction.id}.")},
-            turned={k.input.removeprefix(f"{reaction.id}."): k.id for k in self.document.knobs},
+            numbers=(addressed := self.addressed(reaction))[0],
+            turned=addressed[1],
             at=pretty_text(e.forward.at or ""),
             back_at=pretty_text(e.backward.at or "") if e.backward else "",
             species=[(s.id, s.shown) for s in self.document.species],

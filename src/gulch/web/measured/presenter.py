@@ -74,6 +74,14 @@ class MeasuredPage:
             here = self.sheet is not None and self.sheet.entry.id == s.id
             yield Line(f"sheet:{s.id}", s.shown, counted(self.space, s), here)
 
+    def pairs(self) -> Iterator[Line]:
+        """Pairs whose boiling was measured: their points and fits stand at the pair's diagram."""
+        entry = self.document.phase_model
+        for m in entry.measured if entry else []:
+            a, b = (next((s.shown for s in self.document.species if s.id == i), i) for i in m.pair)
+            words = f"{len(m.points)} point{'s' if len(m.points) > 1 else ''} at {pretty_text(m.at)}"
+            yield Line(f"pair:{m.pair[0]}:{m.pair[1]}", f"{a} – {b}", words, False)
+
     def fits(self) -> Iterator[Line]:
         for f in self.document.fits:
             here = self.fit is not None and self.fit.entry.id == f.id
