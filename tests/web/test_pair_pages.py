@@ -37,7 +37,7 @@ def test_what_cannot_be_taken_is_refused_and_nothing_is_lost(client, pairs, act,
     said = text_of(act(name, on=pairs, status=422, **form))
     pairs.refresh_from_db()
     assert said.strip() and load(pairs.current.document).dump() == before
-    assert page(client, pairs, "chemistry", "?select=pair:ethanol:water")
+    assert page(client, pairs, "measured", "?select=pair:ethanol:water")
 
 
 def test_a_heat_capacity_that_is_not_used_says_so(client, pairs):

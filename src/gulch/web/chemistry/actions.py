@@ -8,7 +8,7 @@ from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.pasted import paste_measured, paste_rates
+from gulch.engine.project.pasted import paste_rates
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN
@@ -132,13 +132,6 @@ def paste_pairs(document: Project, form: Values) -> Any:
     return Done(f"Take the parameters of {count} pair{'' if count == 1 else 's'} from a table")
 
 
-@action("measured-paste", text=Text())
-def paste_measured_tables(document: Project, form: Values) -> Any:
-    done, unread = paste_measured(document, form.text)
-    pairs = [f"{a} and {b}" for a, b in done]
-    return Done(f"Paste points of {'; '.join(pairs)}", said=f"Taken: {'; '.join(pairs)}.{left_out(unread)}")
-
-
 @action("rates-paste", text=Text())
 def paste_rate_constants(document: Project, form: Values) -> Any:
     done, unread = paste_rates(document, form.text)
@@ -149,16 +142,6 @@ def paste_rate_constants(document: Project, form: Values) -> Any:
 def drop_pair(document: Project, form: Values) -> Done:
     edit.set_pair(document, form.a, form.b, {})
     return Done(f"Take the parameters of {form.a} and {form.b} from UNIFAC again")
-
-
-@action("pair-measured", a=Key(), b=Key(), field=Key(), value=Text(20000, "These are too many points: paste at most 500 rows."))
-def measured_pair(document: Project, form: Values) -> Any:
-    text = form.value
-    if form.field == "at" and text:
-        text = complete(text, "pressure", document.display)
-    edit.set_measured(document, form.a, form.b, form.field, text)
-    done = {"at": f"Draw {form.a} and {form.b} at {text}", "points": f"{'Paste' if text else 'Take away'} points of {form.a} and {form.b}"}
-    return Done(done.get(form.field, f"Say where points of {form.a} and {form.b} come from"), f"pair:{form.a}:{form.b}")
 
 
 @action("reaction-add", equation=Text(), add_species=Ticked())

@@ -16,9 +16,9 @@ from gulch.engine.quantities import (
 from gulch.engine.species import SpeciesError
 from gulch.web.chemistry.cards import ReactionCards
 from gulch.web.chemistry.detail import ReactionDetail
-from gulch.web.chemistry.pairs import PairPanel
 from gulch.web.chemistry.sets import Sets
 from gulch.web.chemistry.species import SpeciesRows
+from gulch.web.measured.pairs import PairPanel
 from gulch.web.projects.words import pretty_text
 
 if TYPE_CHECKING:
@@ -54,7 +54,6 @@ class ChemistryPage:
         self.cards = ReactionCards(self)
         self.detail = ReactionDetail(self)
         self.sets = Sets(self)
-        self.pairs = PairPanel(self)
 
     def show(self, value: float, dimension: str, digits: int = 4, unit: bool = True) -> str:
         return show(value, dimension, self.display, digits, unit=unit)
@@ -70,9 +69,9 @@ class ChemistryPage:
         return self.show(self.T, "temperature")
 
     @property
-    def measured_example(self) -> str:
-        a, b = ([*self.shown, "ethanol", "water"])[:2]
-        return f"{a} – {b} at 1 atm\nx\ty\tT / °C\n0.1\t0.44\t86.5"
+    def boiling(self) -> list[tuple]:
+        """Pairs of what can boil, by id."""
+        return PairPanel(self.space).choices()
 
     @property
     def rates_example(self) -> str:

@@ -6,13 +6,11 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.project.places import About
 from gulch.web.chemistry import actions  # noqa: F401  (registers the edits)
-from gulch.web.chemistry.pairs import boil
 from gulch.web.chemistry.presenter import ChemistryPage
 from gulch.web.chemistry.trials import shown_of
 from gulch.web.projects.stages import Stage
 
 if TYPE_CHECKING:
-    from gulch.web.chemistry.pairs import PairAnswer
     from gulch.web.projects.workspace import Workspace
     from gulch.web.sessions import SessionStore
 
@@ -25,12 +23,9 @@ class Chemistry(Stage):
     styles = ("inspector", "chemistry")
     turns = False
 
-    def ask(self, space: Workspace) -> PairAnswer | None:
-        return boil(space)
-
-    def context(self, space: Workspace, session: SessionStore, answers: PairAnswer | None) -> dict[str, Any]:
+    def context(self, space: Workspace, session: SessionStore, answers: None) -> dict[str, Any]:
         chem = ChemistryPage(space)
-        return {"chem": chem, "pair": chem.pairs.detail(answers), "t": shown_of(space.row, space.document)}
+        return {"chem": chem, "t": shown_of(space.row, space.document)}
 
 
 STAGE = Chemistry()

@@ -11,8 +11,10 @@ from gulch.engine.fitting.answer import Answer, Found
 from gulch.engine.fitting.use import use
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
+from gulch.engine.project.pasted import paste_measured
 from gulch.engine.project.typed import typed
-from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole
+from gulch.engine.quantities import complete
+from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 
 if TYPE_CHECKING:
@@ -139,3 +141,20 @@ def _answer(data: dict[str, Any]) -> Answer:
         return Answer(T=float(data["T"]), numbers=numbers, covariance=covariance, freedom=int(data["freedom"]), sizes=sizes)
     except (KeyError, TypeError, ValueError, AttributeError):
         raise EditError("There is nothing found to be used: wait for the fit, or mend what it asks for.") from None
+
+
+@action("measured-paste", text=Text())
+def paste_measured_tables(document: Project, form: Values) -> Any:
+    done, unread = paste_measured(document, form.text)
+    pairs = [f"{a} and {b}" for a, b in done]
+    return Done(f"Paste points of {'; '.join(pairs)}", said=f"Taken: {'; '.join(pairs)}.{left_out(unread)}")
+
+
+@action("pair-measured", a=Key(), b=Key(), field=Key(), value=Text(20000, "These are too many points: paste at most 500 rows."))
+def measured_pair(document: Project, form: Values) -> Any:
+    text = form.value
+    if form.field == "at" and text:
+        text = complete(text, "pressure", document.display)
+    edit.set_measured(document, form.a, form.b, form.field, text)
+    done = {"at": f"Draw {form.a} and {form.b} at {text}", "points": f"{'Paste' if text else 'Take away'} points of {form.a} and {form.b}"}
+    return Done(done.get(form.field, f"Say where points of {form.a} and {form.b} come from"), f"pair:{form.a}:{form.b}")

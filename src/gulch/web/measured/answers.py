@@ -34,7 +34,7 @@ def shown_fit(space: Workspace) -> FitAnswer:
     """The fit that is selected, its study where it is known, or workers that begin on it now."""
     head, _, rest = space.select.partition(":")
     entry = space.document.fit(rest.partition(":")[0]) if head == "fit" else None
-    if entry is None and head != "sheet" and space.document.fits and space.document.measurements:
+    if entry is None and head not in ("sheet", "pair") and space.document.fits and space.document.measurements:
         entry = space.document.fits[0]
     return FitAnswer() if entry is None else fit_answer(space, entry)
 

@@ -14,6 +14,7 @@ from gulch.engine.project.reading import model_of
 from gulch.engine.project.unsure import fits_in_use
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 from gulch.engine.species import SpeciesError
+from gulch.web.measured.pairs import PairPanel
 from gulch.web.measured.pictures import Pictures
 from gulch.web.projects.words import pretty_text
 
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from gulch.engine.fitting.answer import Answer
     from gulch.engine.measured import Table
     from gulch.web.measured.answers import FitAnswer
+    from gulch.web.measured.pairs import PairAnswer
     from gulch.web.projects.workspace import Workspace
 
 _RAISED = str.maketrans("-.0123456789", "⁻·⁰¹²³⁴⁵⁶⁷⁸⁹")
@@ -59,11 +61,13 @@ def raised(text: str) -> str:
 class MeasuredPage:
     """The list at the side, and what is chosen of it."""
 
-    def __init__(self, space: Workspace, answer: FitAnswer) -> None:
+    def __init__(self, space: Workspace, answer: FitAnswer, boils: PairAnswer | None) -> None:
         self.space, self.document = space, space.document
         head, _, rest = space.select.partition(":")
+        self.boiling = PairPanel(space)
+        self.pair = self.boiling.detail(boils)
         sheet = space.document.sheet(rest) if head == "sheet" else None
-        if sheet is None and answer.entry is None and space.document.measurements:
+        if sheet is None and answer.entry is None and self.pair is None and space.document.measurements:
             sheet = space.document.measurements[0]
         self.sheet = SheetPage(space, sheet) if sheet is not None else None
         self.fit = FitPage(space, answer, rest.partition(":")[2]) if answer.entry is not None and self.sheet is None else None
@@ -76,11 +80,15 @@ class MeasuredPage:
 
     def pairs(self) -> Iterator[Line]:
         """Pairs whose boiling was measured: their points and fits stand at the pair's diagram."""
-        entry = self.document.phase_model
-        for m in entry.measured if entry else []:
-            a, b = (next((s.shown for s in self.document.species if s.id == i), i) for i in m.pair)
-            words = f"{len(m.points)} point{'s' if len(m.points) > 1 else ''} at {pretty_text(m.at)}"
-            yield Line(f"pair:{m.pair[0]}:{m.pair[1]}", f"{a} – {b}", words, False)
+        for m in self.document.phase_model.measured:
+            a, b = m.pair
+            words = f"{len(m.points)} point{'' if len(m.points) == 1 else 's'} at {pretty_text(m.at)}"
+            yield Line(f"pair:{a}:{b}", f"{a} – {b}", words, self.pair is not None and {self.pair.a, self.pair.b} == {a, b})
+
+    def other_pairs(self) -> list[tuple]:
+        """Pairs of what can boil that nobody measured yet."""
+        known = {frozenset(m.pair) for m in self.document.phase_model.measured}
+        return [p for p in self.boiling.choices() if frozenset(p) not in known]
 
     def fits(self) -> Iterator[Line]:
         for f in self.document.fits:

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import MeasuredPair
 from gulch.engine.project.measured import measured_of
-from gulch.engine.quantities import DISPLAY_SETS, to_unit
+from gulch.engine.project.reading import model_of
+from gulch.engine.quantities import DISPLAY_SETS, show, to_unit
+from gulch.engine.species import SpeciesError
 from gulch.engine.work import BoilPair
-from gulch.web.chemistry.part import Part
 from gulch.web.projects import solving
 from gulch.web.projects.words import pretty_text, show_unit
 
@@ -97,16 +98,30 @@ def boil(space: Workspace) -> PairAnswer | None:
     return PairAnswer(first, second, data.get("found"), trouble, pending)
 
 
-class PairPanel(Part):
+class PairPanel:
     """The selected pair: what its diagram is at, the plot, azeotropes, how near the measured points are, what fits them."""
+
+    def __init__(self, space: Workspace) -> None:
+        self.document, self.display = space.document, space.display
+
+    def show(self, value: float, dimension: str, digits: int) -> str:
+        return show(value, dimension, self.display, digits)
+
+    @property
+    def example(self) -> str:
+        """A table of measured points, as one is pasted."""
+        a, b = ([*(s.shown for s in self.document.species), "ethanol", "water"])[:2]
+        return f"{a} – {b} at 1 atm\nx\ty\tT / °C\n0.1\t0.44\t86.5"
 
     def choices(self) -> list[tuple]:
         """[(a, b)] of all pairs of what can boil."""
-        known = self.model.species if self.model is not None else ()
+        try:
+            model = model_of(self.document)
+        except SpeciesError:
+            return []
+        known = model.species
         volatile = [
-            s.id
-            for s, d, ions in zip(self.document.species, known, self.model.of_ions if known else (), strict=False)
-            if not d.non_volatile and not ions
+            s.id for s, d, ions in zip(self.document.species, known, model.of_ions, strict=False) if not d.non_volatile and not ions
         ]
         return [(a, b) for n, a in enumerate(volatile) for b in volatile[n + 1 :]]
 
