@@ -88,6 +88,24 @@ def test_what_a_fit_left_is_sampled_together(r):
         sure(Plan(project))
 
 
+@pytest.mark.parametrize(("r", "of_T"), [(1.0, 1.0), (0.9, 0.9), (0.9, -0.9), (0.0, 1.0)])
+def test_data_with_a_common_cause_are_correlated_by_the_product_of_theirs(r, of_T):
+    """k and T, normal with the correlation r r': against 16384 points drawn from that distribution itself."""
+    spreads = ({"what": "rate", "reaction": "r0", "by": "40 %", "shape": "log-normal", "cause": "one rig", "correlation": r},
+               {"what": "input", "input": "R.temperature", "by": "8 K", "shape": "normal", "cause": "one rig", "correlation": of_T})  # fmt: skip
+    plan = Plan(tank(*spreads))
+    out = sure(plan, samples=256)
+    rho = r * of_T
+    z = np.random.default_rng(5).multivariate_normal([0.0, 0.0], [[1.0, rho], [rho, 1.0]], 2**14) / 1.95996
+    direct = np.array([conversion(1.4**a, 450.0 + 8.0 * b) for a, b in z])
+    assert (out.gauges[0]["low"], out.gauges[0]["high"]) == pytest.approx(tuple(np.quantile(direct, (0.05, 0.95))), rel=0.02)
+    assert len(out.gauges[0]["total"]) == (1 if rho else 2)
+    u = qmc.Sobol(sum(x.width for x in unsure_of(plan)), seed=3).random(2**12)
+    drawn = [overrides_at(unsure_of(plan), x) for x in u]
+    (k, T) = (np.array([d[a] for d in drawn]) for a in sorted(drawn[0], key=lambda a: "temperature" in a))
+    assert np.corrcoef(np.log(k), T)[0, 1] == pytest.approx(rho, abs=0.01)
+
+
 def test_the_larger_lever_has_the_larger_share():
     """Against the variance by the formula itself on a million points."""
     spreads = ({"what": "rate", "reaction": "r0", "by": "20 %"}, {"what": "input", "input": "R.temperature", "by": "5 K"})

@@ -36,6 +36,11 @@ def test_a_datum_is_added_changed_and_removed(client, row, act):
     assert now(row).spreads[1].by == "2 K"
     act("spread-edit", key="input.R.temperature", by="1 %")
     assert now(row).spreads[1].by == "1 %"
+    act("spread-cause", key="rate.r0", cause="one rig")
+    act("spread-cause", key="input.R.temperature", cause="one rig", correlation="-0.8")
+    said = words(client, row)
+    assert "By one rig: rate constant of r0 with Temperature of R −0.8." in said
+    assert "100 % rate constant of r0, Temperature of R, by one rig" in said
     act("spread-remove", key="rate.r0")
     assert [e.key for e in now(row).spreads] == ["input.R.temperature"] and "100 % Temperature of R" in words(client, row)
 
@@ -50,6 +55,9 @@ def test_a_datum_is_added_changed_and_removed(client, row, act):
         ("spread-edit", {"key": "rate.r0", "by": "0 %"}, "leaves nothing open"),
         ("spread-edit", {"key": "rate.r0", "by": "5 bar"}, "unit of pressure"),
         ("spread-edit", {"key": "rate.r0", "by": "many"}, "many"),
+        ("spread-cause", {"key": "rate.r0", "correlation": "1.2"}, "lies between −1 and 1"),
+        ("spread-cause", {"key": "rate.r0", "correlation": "much"}, "much"),
+        ("spread-cause", {"key": "rate.r0", "cause": "x" * 99}, "in 60 characters"),
     ],
 )
 def test_what_cannot_be_unsure_is_refused(row, act, edit, form, said):

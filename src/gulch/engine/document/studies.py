@@ -120,6 +120,10 @@ class SpreadEntry(Part):
         "even",
         description="how it is spread: evenly between the ends, or so that 95 in 100 lie between them, around the value or its logarithm",
     )
+    cause: str = Field("", max_length=60, description="what it has in common with others that name it too, such as one instrument")
+    correlation: float = Field(
+        1.0, ge=-1.0, le=1.0, description="with that cause; two data of one cause are correlated by the product of theirs"
+    )
 
     @property
     def key(self) -> str:

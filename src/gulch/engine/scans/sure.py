@@ -102,6 +102,35 @@ class Together:
         return dict(zip(self.addresses, kept, strict=True))
 
 
+@dataclass(frozen=True)
+class Common:
+    """Data with a common cause: normal deviates r f + sqrt(1 - r^2) e, each with its own e and correlation r, and one f for all.
+
+    So any two are correlated by the product of theirs (one common factor: Spearman, Am. J. Psychol. 15 (1904) 201), whatever their shape.
+    """
+
+    key: str
+    label: str
+    members: list[Unsure]
+    correlations: list[float]
+    address: str = ""
+
+    @property
+    def width(self) -> int:
+        """How many places it takes: of the cause, and of what each has by itself."""
+        return 1 + len(self.members)
+
+    def at(self, u: np.ndarray) -> dict[str, float]:
+        """The overrides at places from 0 to 1, shape (1 + members,)."""
+        out, f = {}, _normal(float(u[0]))
+        for x, r, own in zip(self.members, self.correlations, u[1:], strict=True):
+            z = r * f + math.sqrt(max(1.0 - r * r, 0.0)) * _normal(float(own))
+            out |= x.at(np.array([scipy.special.ndtr(z)]))
+        return out
+
+
+Sampled = Unsure | Together | Common
+
 OF_95 = 1.959964  # standard deviations that hold 95 in 100
 NOTHING = 1e-200  # of an adsorption constant
 
@@ -130,17 +159,31 @@ class Sure:
         return asdict(self)
 
 
-def unsure_of(plan: Plan) -> list[Unsure | Together]:
+def unsure_of(plan: Plan) -> list[Sampled]:
     """The data of a prepared process that are not sure: those with ranges, and what fits left.
 
     Raises ScanError with a sentence where there are none, or one cannot be read.
     """
-    found: list[Unsure | Together] = [together(plan, entry) for entry in fits_in_use(plan.project)]
+    found: list[Sampled] = [together(plan, entry) for entry in fits_in_use(plan.project)]
     taken = {a for f in found if isinstance(f, Together) for a in f.addresses}
-    found += [x for entry in plan.project.spreads if (x := unsure(plan, entry)).address not in taken]
+    free = [(x, entry) for entry in plan.project.spreads if (x := unsure(plan, entry)).address not in taken]
+    found += commonly(free)
     if not found:
         raise ScanError("No datum has a range yet: add what you are not sure of, with how far it may be off.")
     return found
+
+
+def commonly(free: list[tuple[Unsure, SpreadEntry]]) -> list[Sampled]:
+    """Data by themselves, and those with a common cause as one, in the place of the first."""
+    causes: dict[str, list[tuple[Unsure, SpreadEntry]]] = {}
+    for x, entry in free:
+        causes.setdefault(entry.cause if entry.correlation and entry.cause else f" {x.key}", []).append((x, entry))
+    return [own[0][0] if len(own) == 1 else _common(cause, own) for cause, own in causes.items()]
+
+
+def _common(cause: str, own: list[tuple[Unsure, SpreadEntry]]) -> Common:
+    label = f"{', '.join(x.label for x, _ in own)}, by {cause}"
+    return Common(f"cause.{cause}", label, [x for x, _ in own], [e.correlation for _, e in own])
 
 
 def together(plan: Plan, entry: FitEntry) -> Together:
@@ -200,7 +243,7 @@ def by_sources(plan: Plan, reaction: str) -> float | None:
     return None if spread is None else math.expm1((spread.high - spread.low) / (2.0 * R * T))
 
 
-def overrides_at(data: list[Unsure | Together], u: np.ndarray) -> dict[str, float]:
+def overrides_at(data: list[Sampled], u: np.ndarray) -> dict[str, float]:
     """{address: value} at places u from 0 to 1, shape (all widths,)."""
     out, at = {}, 0
     for x in data:
@@ -263,13 +306,13 @@ def sure(
         if usable(solution):
             found[k] = [np.nan if (v := finite(solution.gauges.get(g["id"]))) is None else v for g in rows]
         tell(k + 1, len(places))
-    out = Sure([dict(vars(x)) for x in data], samples=len(places), failed=int(np.isnan(found).all(axis=1).sum()))
+    out = Sure([asdict(x) for x in data], samples=len(places), failed=int(np.isnan(found).all(axis=1).sum()))
     for g, values in zip(rows, found.T, strict=True):
         out.gauges.append(_told(g, values, data, finite(base.gauges.get(g["id"]))))
     return out
 
 
-def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Unsure | Together], now: float | None) -> dict[str, Any]:
+def _told(gauge: dict[str, Any], values: np.ndarray, data: list[Sampled], now: float | None) -> dict[str, Any]:
     """A gauge's row of Sure."""
     n = 2 * (values.size // (len(data) + 2))  # the two independent sets
     known, free = ~np.isnan(values), values[:n][~np.isnan(values[:n])]
@@ -294,7 +337,7 @@ def _ends_off(values: np.ndarray) -> list[float]:
 
 def band(
     plan: Plan,
-    data: list[Unsure | Together],
+    data: list[Sampled],
     overrides: dict,
     start: Start | None,
     gauges: list,

@@ -104,5 +104,5 @@ def _spreads(section: Section, space: Workspace) -> None:
     for e in space.document.spreads:
         found = space.inputs.get(e.input) if e.input else None
         what = found.label if found else f"{SPREADS.get(e.what, 'input')} {e.reaction or e.species or e.input}"
-        rows.append([what, f"± {pretty_text(e.by)}"])
-    section.table(("Not sure", "within"), rows, worded=(1,), name="spreads")
+        rows.append([what, f"± {pretty_text(e.by)}", f"{e.cause}, r {e.correlation:g}" if e.cause else "by itself"])
+    section.table(("Not sure", "within", "moves"), rows, worded=(1, 2), name="spreads")

@@ -116,7 +116,11 @@ def sure(section: Section, space: Workspace, asked: Asked) -> None:
     section.empty = page.trouble or ("What is unsure is being sampled." if page.pending else "Nothing is said to be unsure.")
     if not page.found:
         return
-    section.table(("Not sure", "now", "within ±"), [[words, now, by] for _, words, now, by, _ in page.rows()], worded=(1, 2))
+    section.table(
+        ("Not sure", "now", "within ±", "moves with"), [[r[1], r[2], r[3], r[5] or "none"] for r in page.rows()], worded=(1, 2, 3)
+    )
+    for cause, rows in page.correlated():
+        section.say(f"By {cause}: {'; '.join(f'{a} with {b} {r}' for a, b, r in rows)}.")
     for words, on, _ in page.fitted():
         section.say(f"Sampled together, as fitted to {on}: {words}.")
     rows = [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import combinations
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.project.inputs import addresses
@@ -69,7 +70,7 @@ class SurePage:
         return round(0.05 * 2 * self.document.samples)
 
     def rows(self) -> Iterator:
-        """(key, words, value now, ± as typed, shapes) of what is on the list."""
+        """(key, words, value now, ± as typed, shapes, cause, correlation with it) of what is on the list."""
         inputs = addresses(self.document)
         for e in self.document.spreads:
             found = inputs.get(e.input or "")
@@ -79,7 +80,18 @@ class SurePage:
                 pretty_text(found.text) if found else "",
                 pretty_text(e.by),
                 self.shapes(e.shape),
+                e.cause,
+                f"{e.correlation:g}",
             )
+
+    def correlated(self) -> list[tuple]:
+        """(cause, [(first, second, correlation)]) of data that have one in common."""
+        causes: dict[str, list] = {}
+        for e in self.document.spreads:
+            if e.cause and e.correlation:
+                causes.setdefault(e.cause, []).append((self.label(e.what, e.input or e.reaction or e.species), e.correlation))
+        told = {c: [(a, b, f"{r * s:.3g}".replace("-", "−")) for (a, r), (b, s) in combinations(own, 2)] for c, own in causes.items()}
+        return [(c, rows) for c, rows in told.items() if rows]
 
     @staticmethod
     def shapes(chosen: str) -> list[tuple]:

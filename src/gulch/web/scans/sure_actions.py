@@ -9,7 +9,7 @@ from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of
 from gulch.engine.quantities import QuantityError, complete, difference_of, parse, split_text
 from gulch.engine.scans import ScanError, by_sources, ready_plan
-from gulch.web.projects.forms import Key, Text
+from gulch.web.projects.forms import Key, Part, Text
 from gulch.web.projects.registry import Done, action
 
 if TYPE_CHECKING:
@@ -83,6 +83,25 @@ def shape_spread(document: Project, form: Values) -> Done:
         raise EditError("It is spread evenly, normally or log-normally: reload the page.")
     entry.shape = form.shape
     return Done(f"Change how {entry.key.partition('.')[2]} is spread", "sure")
+
+
+@action("spread-cause", key=Key(), cause=Part(), correlation=Part())
+def share_cause(document: Project, form: Values) -> Done:
+    """What a datum has in common with others, and how much of it."""
+    entry = _at(document, form.key)
+    if form.cause is not None:
+        if len(form.cause) > 60:
+            raise EditError("That is too long for a cause: name it in 60 characters.")
+        entry.cause = form.cause.strip()
+    if form.correlation is not None:
+        try:
+            value = parse(form.correlation, "ratio")
+        except QuantityError as error:
+            raise EditError(str(error)) from None
+        if not -1.0 <= value <= 1.0:
+            raise EditError(f"A correlation lies between −1 and 1, “{form.correlation[:40]}” does not.")
+        entry.correlation = value
+    return Done(f"Change what {entry.key.partition('.')[2]} moves with", "sure")
 
 
 @action("sure-samples", samples=Key())
