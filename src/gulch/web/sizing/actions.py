@@ -62,7 +62,7 @@ def place(document: Project, form: Values) -> Done:
     for _ in range(entry.tanks if way == "tanks" else 1):
         unit = document.unit(edit.append_unit(document, at, kind))
         unit.set, unit.phase, unit.volume = entry.set, entry.phase, volume
-        unit.void, unit.bulk_density, unit.surface = entry.void, entry.bulk_density, entry.surface
+        unit.void, unit.bulk_density, unit.catalyst.surface = entry.void, entry.bulk_density, entry.surface
         if entry.heat == "adiabatic":
             unit.heat.mode = "adiabatic"
         elif entry.temperature:

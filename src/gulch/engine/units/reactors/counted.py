@@ -30,7 +30,7 @@ def measured(counted: Counted, before: Mapping[str, float], after: Mapping[str, 
 
 
 def counted_on(given: Given) -> np.ndarray:
-    """How much of what rates count on stands in 1 m3 of reactor: fluid [m3], bed [m3], catalyst [kg], surface [m2]. Shape (4,)."""
+    """How much of what rates count on stands in 1 m3 of reactor: fluid [m3], bed [m3], catalyst [kg], surface [m2]; shape (4,)."""
     return np.array([given.void, 1.0, given.bulk_density or 0.0, given.surface or 0.0])
 
 
