@@ -28,7 +28,7 @@ def ready(page):
 
 
 def fields(page):
-    return page.locator("#strip input.value:not([readonly]), #inspector .field input[name=value]:not([readonly])")
+    return page.locator("#strip :not([inert]) > input.value:not([readonly]), #inspector .field input[name=value]:not([readonly])")
 
 
 def typed(page, pick):
@@ -71,7 +71,7 @@ def chosen(page, pick):
 
 ACTS = [typed] * 6 + [slid] * 2 + [chosen] * 2
 ACTS += [pressed(s) for s in ("a[id^=rail-]", "#ledger tbody a", ".ledger-table tbody a", "#todo a", "#strip a.name", "#inspector .pin")]
-ACTS += [key(k) for k in ("Control+z", "Control+y", "Escape", "Alt+2", "Alt+4", "m", "i", "Tab", "ArrowRight", "Enter")]
+ACTS += [key(k) for k in ("Control+z", "Control+y", "Escape", "Alt+3", "Alt+5", "m", "i", "Tab", "ArrowRight", "Enter")]
 
 
 @pytest.mark.parametrize("of", ["ethanol", "styrene", "empty"])

@@ -529,7 +529,7 @@ def test_the_focus_never_falls_on_nothing(page, row):
         page.keyboard.press("Enter")
     expect(page.locator("#species")).to_contain_text("krypton")
     page.keyboard.press("Escape")
-    page.keyboard.press("Alt+2")
+    page.keyboard.press("Alt+3")
     expect(page.locator("#map-canvas .unit-g")).to_have_count(7)
     page.fill("#knob-value-drum_T", "36 foo")
     page.press("#knob-value-drum_T", "Tab")

@@ -92,7 +92,8 @@ def test_what_a_fit_left_is_sampled_together(r):
 def test_data_with_a_common_cause_are_correlated_by_the_product_of_theirs(r, of_T):
     """k and T, normal with the correlation r r': against 16384 points drawn from that distribution itself."""
     spreads = ({"what": "rate", "reaction": "r0", "by": "40 %", "shape": "log-normal", "cause": "one rig", "correlation": r},
-               {"what": "input", "input": "R.temperature", "by": "8 K", "shape": "normal", "cause": "one rig", "correlation": of_T})  # fmt: skip
+               {"what": "input", "input": "R.temperature", "by": "8 K", "shape": "normal", "cause": "one rig",
+                "correlation": of_T})  # fmt: skip
     plan = Plan(tank(*spreads))
     out = sure(plan, samples=256)
     rho = r * of_T

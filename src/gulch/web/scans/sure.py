@@ -124,8 +124,9 @@ class SurePage:
         """(gauge, now, its band, by what each end may be off, [(share, what it may be off by, words) of each datum, the largest first])."""
         labels = {x["key"]: x["label"] for x in self.found["data"]}
         for g in self.found["gauges"]:
-            now, low, high = (show(g[n], g["dimension"], self.display) for n in ("now", "low", "high"))
+            now, high = (show(g[n], g["dimension"], self.display) for n in ("now", "high"))
+            low = show(g["low"], g["dimension"], self.display, unit=False)
             shares = sorted(g["total"].items(), key=lambda pair: -pair[1])
             parts = [(round(100 * v), round(100 * g.get("off", {}).get(k, 0.0)), labels[k]) for k, v in shares if v > 0.005]
-            off = [show(x, difference_of(g["dimension"]), self.display, 2) for x in g.get("ends_off", [])]
+            off = [show(x, difference_of(g["dimension"]), self.display, 2, unit=False) for x in g.get("ends_off", [])]
             yield g["label"], now, f"{low} to {high}" if g["low"] is not None else "–", off, parts
