@@ -84,9 +84,10 @@ def test_rates_with_slopes_are_the_rates(basis, reverse, orders, n, T, kind):
     h = 1e-4 * n.sum()
     for s in range(2):
         step = h * np.eye(2)[s]
-        (*_, v_ahead, ahead), (*_, v_behind, behind) = at(step), at(-step)
+        (*_, v_ahead, ahead), (*_, v_behind, behind), (*_, farther), (*_, opposite) = (at(k * step) for k in (1.0, -1.0, 2.0, -2.0))
         assume(abs(v_ahead - v_behind) < 0.01 * v)  # where the equation's roots change, the volume jumps
-        np.testing.assert_allclose(by_extent[:, s], (ahead - behind) / (2 * h), rtol=1e-4, atol=1e-6 * np.abs(plain).max() / n.sum())
+        by_differences = (8.0 * (ahead - behind) - (farther - opposite)) / (12.0 * h)  # of fourth order
+        np.testing.assert_allclose(by_extent[:, s], by_differences, rtol=1e-4, atol=1e-6 * np.abs(plain).max() / n.sum())
 
 
 VESSELS = [(CONSTANT_VOLUME, LIQUID, 0), (CONSTANT_VOLUME, VAPOUR, 1), (AT_PRESSURE, VAPOUR, 0), (AT_PRESSURE, LIQUID, 0)]
