@@ -418,6 +418,16 @@ def test_rates_by_area_of_a_wall():
         fitted(bare, bare.fits[0])
 
 
+@pytest.mark.parametrize(("per", "more"), [("fluid", {}), ("surface", {"surface": "500 m2/m3"}), ("surface", {"catalyst": "600 kg/m3"})])
+def test_what_a_mass_of_catalyst_does_not_say(per, more):
+    """Along W/F nobody knows how much fluid, or surface, goes with a mass of catalyst: said, where rates would be nought."""
+    law = {"per": per, "forward": {"k": {"fluid": "1 1/h", "surface": "1e-6 m/s"}[per]}}
+    sheet = {"vessel": "tube", "charge": {"A": "0.1 mol/L"}, "temperature": "60 °C", **more}
+    made = project(table(["W/F (kg h/kmol)", "X_A / %"], [(1, 5), (2, 9), (4, 17)]), law, ["r1.k"], sheet=sheet)
+    with pytest.raises(FitTrouble, match="nothing says how much there is"):
+        fitted(made, made.fits[0])
+
+
 def test_pressure_of_a_closed_vessel():
     """A -> 2 B as an ideal gas at constant volume: P = P0 (2 − exp(−k t)) (any handbook)."""
     rows = [(t, 0.5 * (2.0 - math.exp(-0.03 * t))) for t in (5.0, 10, 20, 40, 80)]

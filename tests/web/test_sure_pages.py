@@ -39,7 +39,7 @@ def test_a_datum_is_added_changed_and_removed(client, row, act):
     act("spread-cause", key="rate.r0", cause="one rig")
     act("spread-cause", key="input.R.temperature", cause="one rig", correlation="-0.8")
     said = words(client, row)
-    assert "By one rig: rate constant of r0 with Temperature of R −0.8." in said
+    assert "Correlated by one rig, as normal deviates: rate constant of r0 with Temperature of R −0.8." in said
     assert "100 % rate constant of r0, Temperature of R, by one rig" in said
     act("spread-remove", key="rate.r0")
     assert [e.key for e in now(row).spreads] == ["input.R.temperature"] and "100 % Temperature of R" in words(client, row)

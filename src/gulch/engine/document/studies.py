@@ -122,7 +122,10 @@ class SpreadEntry(Part):
     )
     cause: str = Field("", max_length=60, description="what it has in common with others that name it too, such as one instrument")
     correlation: float = Field(
-        1.0, ge=-1.0, le=1.0, description="with that cause; two data of one cause are correlated by the product of theirs"
+        1.0,
+        ge=-1.0,
+        le=1.0,
+        description="with that cause, as normal deviates; those of two data of one cause by the product of theirs",
     )
 
     @property

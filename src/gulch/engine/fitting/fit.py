@@ -147,8 +147,8 @@ def _bulk_known(predicted: Predicted) -> None:
         if missing:
             counted = [*PER.values()][min(missing)]
             raise FitTrouble(
-                f"{run.sheet}: the rates count on {counted}, but nothing says how much there is. Type how much is in a volume of charge "
-                "or bed."
+                f"{run.sheet}: the rates count on {counted}, but nothing says how much there is. Type what a volume of charge or "
+                "bed holds of it, and of catalyst where the table goes along its mass."
             )
 
 

@@ -78,14 +78,6 @@ class Laws(Sought):
                 way = counted_in("", law.basis, None, 0.0)
                 a.constant.k = f"0.1 {way.of_strength(number(a.power, 'the power'))}".strip()
 
-    def _orders(self, entry: ReactionEntry, back: bool) -> dict[str, float]:
-        law = entry.rate
-        typed = (law.reverse_orders if back else law.orders) if law else {}
-        if typed:
-            return {s: number(t, f"the order in {s}") for s, t in typed.items()}
-        nu = resolve_equation(entry.equation, self.project.entries()).nu(len(self.species)) * (1.0 if back else -1.0)
-        return {s: float(v) for s, v in zip(self.species, nu, strict=True) if v > 0.0}
-
     def _reaction(self, entry: ReactionEntry) -> Reaction:
         try:
             nu = resolve_equation(entry.equation, self.project.entries()).nu(len(self.species))

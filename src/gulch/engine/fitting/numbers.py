@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from gulch.engine.chemistry.constant_units import CountedIn, counted_in
 from gulch.engine.chemistry.kernels import slopes as sl
+from gulch.engine.project.rate_numbers import orders_typed
 from gulch.engine.project.reading import number, own_number
 from gulch.engine.quantities import compound_unit, parse, split_text, unit_factor
 
 if TYPE_CHECKING:
-    from gulch.engine.document import RateConstantEntry, ReactionEntry
+    from gulch.engine.document import Project, RateConstantEntry, ReactionEntry
 
 CODES = {"k": sl.LN_K, "energy": sl.ENERGY, "power": sl.POWER_OF_T, "order": sl.ORDER, "adsorption": sl.LN_STRENGTH,
           "adsorption_heat": sl.HEAT, "adsorption_power": sl.STRENGTH_POWER, "exponent": sl.EXPONENT, "number": sl.NUMBER,
@@ -61,6 +62,7 @@ class Side(NamedTuple):
 class Sought:
     """What is sought in laws; a base of `laws.Laws`, which fills the rest."""
 
+    project: Project
     species: list[str]
     entries: list[ReactionEntry]
     sides: dict[tuple[int, bool], Side | None]
@@ -68,7 +70,7 @@ class Sought:
     T: float
 
     def _orders(self, entry: ReactionEntry, back: bool) -> dict[str, float]:
-        raise NotImplementedError
+        return {s: number(t, f"the order in {s}") for s, t in orders_typed(self.project, entry, back).items()}
 
     def _number(self, address: str) -> Number:
         """The Number of an address. Raises FitTrouble."""

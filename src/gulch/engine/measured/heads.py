@@ -70,8 +70,9 @@ def guess(cell: str, names: dict[str, str]) -> Guess:
     words, unit = head_of(cell)
     if not unit and words.endswith("%"):
         words, unit = words.removesuffix("%").strip(), "%"
-    if not unit and (parted := re.match(r"^(\S+)\s*/\s*(\S+)$", words)) and parted[1] in ALONE and _is_unit(parted[2]):
-        words, unit = parted[1], parted[2]
+    symbol, _, rest = (part.strip() for part in words.partition("/"))
+    if not unit and symbol in ALONE and _is_unit(rest):
+        words, unit = symbol, rest
     what, named, fed = _read(words.strip(), names)
     species = names.get(named.lower(), "") if named else ""
     if fed:

@@ -106,7 +106,8 @@ class Together:
 class Common:
     """Data with a common cause: normal deviates r f + sqrt(1 - r^2) e, each with its own e and correlation r, and one f for all.
 
-    So any two are correlated by the product of theirs (one common factor: Spearman, Am. J. Psychol. 15 (1904) 201), whatever their shape.
+    So the deviates of any two are correlated by the product of theirs (one common factor: Spearman, Am. J. Psychol. 15 (1904) 201); the
+    data too where both are normal, else by a little less (evenly spread ones by 6/π arcsin(r/2)).
     """
 
     key: str
@@ -175,10 +176,10 @@ def unsure_of(plan: Plan) -> list[Sampled]:
 
 def commonly(free: list[tuple[Unsure, SpreadEntry]]) -> list[Sampled]:
     """Data by themselves, and those with a common cause as one, in the place of the first."""
-    causes: dict[str, list[tuple[Unsure, SpreadEntry]]] = {}
+    causes: dict[tuple[str, str], list[tuple[Unsure, SpreadEntry]]] = {}
     for x, entry in free:
-        causes.setdefault(entry.cause if entry.correlation and entry.cause else f" {x.key}", []).append((x, entry))
-    return [own[0][0] if len(own) == 1 else _common(cause, own) for cause, own in causes.items()]
+        causes.setdefault((entry.cause, "") if entry.correlation and entry.cause else ("", x.key), []).append((x, entry))
+    return [own[0][0] if len(own) == 1 else _common(cause, own) for (cause, _), own in causes.items()]
 
 
 def _common(cause: str, own: list[tuple[Unsure, SpreadEntry]]) -> Common:

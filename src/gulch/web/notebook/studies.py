@@ -120,7 +120,7 @@ def sure(section: Section, space: Workspace, asked: Asked) -> None:
         ("Not sure", "now", "within ±", "moves with"), [[r[1], r[2], r[3], r[5] or "none"] for r in page.rows()], worded=(1, 2, 3)
     )
     for cause, rows in page.correlated():
-        section.say(f"By {cause}: {'; '.join(f'{a} with {b} {r}' for a, b, r in rows)}.")
+        section.say(f"Correlated by {cause}, as normal deviates: {'; '.join(f'{a} with {b} {r}' for a, b, r in rows)}.")
     for words, on, _ in page.fitted():
         section.say(f"Sampled together, as fitted to {on}: {words}.")
     rows = [
