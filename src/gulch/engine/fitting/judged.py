@@ -99,14 +99,16 @@ def _unseen(least: Least, numbers: list[Number]) -> str:
 
 
 def _would(kinds: set[str]) -> str:
-    """What measurements would tell numbers of these kinds apart."""
+    """What measurements tell numbers of these kinds apart as a rule; nothing is computed of it here (`next` does)."""
     if "energy" in kinds or "adsorption_heat" in kinds or "power" in kinds:
-        return "measure at other temperatures"
-    if "order" in kinds or "adsorption" in kinds:
-        return "measure over a wider range of concentrations, of each species by itself"
-    if "back_k" in kinds:
-        return "measure nearer to equilibrium, or from the products’ side"
-    return "measure over a longer time, and more of the species"
+        words = "measure at other temperatures"
+    elif "order" in kinds or "adsorption" in kinds:
+        words = "measure over a wider range of concentrations, of each species by itself"
+    elif "back_k" in kinds:
+        words = "measure nearer to equilibrium, or from the products’ side"
+    else:
+        words = "measure over a longer time, and more of the species"
+    return f"{words} (a rule of thumb)"
 
 
 def _at_bounds(least: Least, bounds: tuple[np.ndarray, np.ndarray]) -> list[str]:
