@@ -218,16 +218,19 @@ class Run:
         n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
         self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
 
+    def fed(self, unit_id: str, inlets: list[Stream]) -> Any:
+        """What a unit's `solve` takes of its inlets: one Stream, a list, or {port: Stream}."""
+        kind = KINDS[self.plan.units[unit_id].kind]
+        if len(kind.inlets) > 1:
+            return {self.plan.inlet[s]: stream for s, stream in zip(self.plan.entering[unit_id], inlets, strict=True)}
+        return inlets if kind.inlets[0].many else inlets[0]
+
     def compute(self, unit_id: str) -> None:
         """Solve one unit and store its outlets. Raises UnitTrouble."""
         plan = self.plan
         kind = KINDS[plan.units[unit_id].kind]
         inlets = [self.streams[s] for s in plan.entering[unit_id]]
-        feed: Any
-        if len(kind.inlets) > 1:
-            feed = {plan.inlet[s]: self.streams[s] for s in plan.entering[unit_id]}
-        else:
-            feed = inlets if kind.inlets[0].many else inlets[0]
+        feed = self.fed(unit_id, inlets)
         given = Given(**vars(self.given[unit_id]))
         try:
             self.taken[unit_id] = kind.adopt(inlets[0], given)

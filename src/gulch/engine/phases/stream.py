@@ -81,6 +81,11 @@ class Stream:
         return self.total <= 0.0
 
     @property
+    def is_at_temperature(self) -> bool:
+        """Whether it is given by its temperature, not by its enthalpy."""
+        return self._T is not None
+
+    @property
     def is_flashed(self) -> bool:
         """Whether its temperature stands without a search."""
         return self._T is not None or "state" in self.__dict__
@@ -175,7 +180,7 @@ class Stream:
         out = dict.fromkeys(("vapour", "light", "heavy"), nothing)
         if self.is_empty:
             return out
-        for key, (name, share, z, properties) in self._layered():
+        for key, (name, share, z, properties) in self.layered():
             n = share * self.total * z
             stream = Stream(self.model, n, self.P, T=self.state.temperature, H=share * self.total * properties[0])
             moles = [[name, share, share * z, share * np.array(properties)]]
@@ -183,7 +188,7 @@ class Stream:
             out[key] = stream
         return out
 
-    def _layered(self) -> Iterator:
+    def layered(self) -> Iterator:
         """(layer, phase) of each phase of the state."""
         liquids = self.state.liquids
         for phase in self.state.phases:
@@ -202,7 +207,7 @@ class Stream:
     def layer_flows(self) -> dict[str, float]:
         """Molar flows [mol/s] of all `layers`."""
         flows = dict.fromkeys(("vapour", "light", "heavy"), 0.0)
-        for key, phase in () if self.is_empty else self._layered():
+        for key, phase in () if self.is_empty else self.layered():
             flows[key] += self.total * phase[1]
         return flows
 

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
+    from gulch.engine.units.moved import Moved
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,7 @@ class UnitResult:
     notes: list | Later = field(default_factory=list)  # Notes, or (level, sentence, what to do)
     reactions: list | Later = field(default_factory=list)  # rows of the reactor's account, as dicts
     rooms: list | Later = field(default_factory=list)  # Rooms before the doubts that the notes may tell
+    whole: Stream | None = None  # of which the outlets are the phases
 
 
 @dataclass(frozen=True)
@@ -240,6 +243,14 @@ class Unit:
         Returns UnitResult; raises UnitTrouble.
         """
         raise TypeError(f"{cls.__name__} does not say how to solve itself")
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        """How the outlets change with what enters, by port: by differences unless a kind knows it. Raises UnitTrouble.
+
+        Inputs that turn are differenced for all kinds.
+        """
+        return at.differenced(cls)
 
 
 ROUNDING = 1e-12  # share of what it is taken from, below which a difference says nothing

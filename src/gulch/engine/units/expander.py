@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.units.base import Unit, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import EVEN, uphill
-from gulch.engine.units.shaft import PATHS, change_pressure
+from gulch.engine.units.shaft import PATHS, change_pressure, pressure_changed
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class Expander(Unit):
@@ -61,3 +65,10 @@ class Expander(Unit):
                 )
             )
         return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes)
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        product = at.result.outlets["product"]
+        if product.is_empty or at.given.path != "isentropic" or product.P > at.inlets[0].P:
+            return at.differenced(cls)
+        return {"product": pressure_changed(at.only, product, at.given.efficiency, np.zeros(at.k))}

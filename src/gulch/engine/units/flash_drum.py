@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
@@ -13,7 +15,9 @@ from gulch.engine.units.told import Code, Note
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class FlashDrum(Unit):
@@ -84,7 +88,12 @@ class FlashDrum(Unit):
                 "drum_temperature": state.temperature,
             },
             notes=context.later(lambda: [*notes, *doubts, *cls.parts_nothing(whole, context)]),
+            whole=whole,
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        return whole_moved(at).parted(at.result.outlets)
 
     @staticmethod
     def parts_nothing(whole: Stream, context: Context) -> list[Note]:
@@ -102,3 +111,12 @@ class FlashDrum(Unit):
         edge = f"its {other} point of {show(found[0], 'temperature', context.display)}"
         change = "raise" if dew else "lower"
         return [Note("warning", what, f"{way} {edge}, or {change} the pressure.")]
+
+
+def whole_moved(at: Moved) -> Tangent:
+    """Changes of what a drum parts, held at a temperature or adiabatic."""
+    feed, whole, still = at.only, at.result.whole or at.only.stream, np.zeros(at.k)
+    P = feed.P if at.given.pressure is None else still
+    if at.given.mode == "temperature":
+        return feed.at(whole, T=still, P=P)
+    return feed if whole is feed.stream else feed.at(whole, P=P)

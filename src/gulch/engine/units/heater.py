@@ -14,7 +14,9 @@ from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class Heater(Unit):
@@ -101,3 +103,12 @@ class Heater(Unit):
             },
             notes=notes,
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        product = at.result.outlets["product"]
+        if at.given.mode == "vapour-fraction" or product.is_empty:
+            return at.differenced(cls)
+        if at.given.mode == "temperature":
+            return {"product": at.only.at(product, T=0.0 * at.only.P)}
+        return {"product": at.only.at(product)}

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.units.base import Port, Unit, UnitResult
 from gulch.engine.units.declarations import Result
 from gulch.engine.units.pressures import uneven_inlets
@@ -13,6 +14,7 @@ from gulch.engine.units.pressures import uneven_inlets
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class Mixer(Unit):
@@ -38,6 +40,14 @@ class Mixer(Unit):
     def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:
         product, highest = joined(feed, context.model)
         return UnitResult({"product": product}, {"pressure_loss": highest - product.P}, notes=uneven_inlets(feed, context))
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        product = at.result.outlets["product"]
+        present = [t for t in at.moved if not t.stream.is_empty]
+        lowest = next((t for t in present if t.stream.P == product.P), at.moved[0])
+        n, H = sum(t.n for t in at.moved), sum(t.H for t in present)
+        return {"product": Tangent(product, n, lowest.P, H=H if present else lowest.P * 0.0)}
 
 
 def joined(feed: list, model: PhaseModel) -> tuple:

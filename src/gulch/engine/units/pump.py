@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Unit, UnitResult
@@ -57,6 +59,14 @@ class Pump(Unit):
         work = feed.volume_flow * (given.pressure - feed.P) / given.efficiency
         product = feed.at(H=feed.enthalpy_flow + work, P=given.pressure)
         return UnitResult({"product": product}, {"work": work, "outlet_temperature": context.later(lambda: product.T)}, notes=notes)
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        feed, product, rise = at.only, at.result.outlets["product"], at.given.pressure - at.inlets[0].P
+        if product.is_empty or rise < 0.0:
+            return at.differenced(cls)
+        work = (feed.V * rise - feed.stream.volume_flow * feed.P) / at.given.efficiency
+        return {"product": feed.at(product, H=feed.H + work, P=np.zeros(at.k))}
 
 
 def warmed(feed: Stream, given: Given, context: Context) -> list[Note]:

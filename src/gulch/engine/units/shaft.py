@@ -10,6 +10,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.phases.state import TemperatureNotFound
+from gulch.engine.phases.stream import Stream
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import Worded
 from gulch.engine.units.told import UnitTrouble
 
@@ -18,7 +20,6 @@ if TYPE_CHECKING:
 
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.state import PhaseState
-    from gulch.engine.phases.stream import Stream
 
 STEPS = 6  # of a polytropic path; twice as many are taken to extrapolate
 
@@ -65,3 +66,12 @@ def _step(state: PhaseState, P: float, efficiency: float, model: PhaseModel, n: 
         ) from None
     rise = ideal.enthalpy - state.enthalpy
     return state.enthalpy + (rise / efficiency if rise > 0.0 else rise * efficiency), ideal.temperature
+
+
+def pressure_changed(t: Tangent, out: Stream, efficiency: float, P: np.ndarray) -> Tangent:
+    """Changes of the Stream that `change_pressure` made along an isentropic path; P: those of its pressure."""
+    stream = t.stream
+    ideal = Stream.from_state(stream.model, stream.n, stream.model.at_entropy(stream.state.entropy, out.P, stream.n, out.T))
+    rise = ideal.enthalpy_flow - stream.enthalpy_flow
+    share = 1.0 / efficiency if rise > 0.0 else efficiency
+    return t.at(out, H=t.H + share * (Tangent(ideal, t.n, P, S=t.S).H - t.H), P=P)

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest
 from gulch.engine.units.declarations import Input, PerSpecies, Result
 from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class SpeciesSeparator(Unit):
@@ -66,3 +70,13 @@ class SpeciesSeparator(Unit):
             {"duty": context.later(lambda: sum(s.enthalpy_flow for s in outlets.values()) - feed.enthalpy_flow)},
             notes=notes,
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        feed, out = at.only, {}
+        first = feed.n * np.asarray(at.given.share)[:, None]
+        for name, n in (("first", first), ("second", feed.n - first)):
+            T, P = (getattr(at.given, f"{name}_{what}") for what in ("temperature", "pressure"))
+            still = np.zeros(at.k)
+            out[name] = Tangent(at.result.outlets[name], n, feed.P if P is None else still, T=feed.T if T is None else still)
+        return out

@@ -6,12 +6,14 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.units.base import Port, Unit, UnitResult
 from gulch.engine.units.declarations import Input
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 def _share(ordinal: str, **more: Any) -> Input:
@@ -68,3 +70,13 @@ class Splitter(Unit):
                 for name, share in shares.items()
             }
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        feed = at.only
+        out = {}
+        for name, stream in at.result.outlets.items():
+            share = stream.total / feed.stream.total if feed.stream.total > 0.0 else 0.0
+            held_T, held = feed.given
+            out[name] = Tangent(stream, share * feed.n, feed.P, held if held_T else None, None if held_T else share * held)
+        return out

@@ -8,13 +8,16 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.handbook import Relation
 from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.flash_drum import whole_moved
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class ThreePhaseSeparator(Unit):
@@ -83,4 +86,8 @@ class ThreePhaseSeparator(Unit):
             notes.append(Note("warning", f"Only one liquid forms; it leaves at the {side} outlet.", "Check temperature and phase model."))
         values["duty"] = context.later(lambda: whole.enthalpy_flow - feed.enthalpy_flow) if T is not None else 0.0
         values |= {f"{name}_share": outlets[name].total / whole.total for name in ("vapour", "light", "heavy")}
-        return UnitResult(outlets, values, notes=[*notes, *uphill(feed, pressure, context)])
+        return UnitResult(outlets, values, notes=[*notes, *uphill(feed, pressure, context)], whole=whole)
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        return whole_moved(at).layers(at.result.outlets)

@@ -11,7 +11,9 @@ from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 
 class Valve(Unit):
@@ -47,3 +49,7 @@ class Valve(Unit):
             },
             notes=uphill(feed, given.pressure, context, way="instead"),
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        return {"product": at.only.at(at.result.outlets["product"], P=0.0 * at.only.P)}

@@ -13,6 +13,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream, StreamTrouble
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, supported
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
@@ -22,6 +23,7 @@ from gulch.engine.units.told import Code, Room, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 BOTH_PHASES = (
     Port("vapour", "the vapour that leaves", draws="top"),
@@ -150,6 +152,16 @@ class Reactor(Unit):
             return Stream.at_temperature(context.model, n, feed.T, pressure)
         heat = given.duty_given if given.mode == "duty" else 0.0
         return Stream.at_enthalpy(context.model, n, feed.enthalpy_flow + heat, pressure, feed.guess)
+
+    @staticmethod
+    def left(at: Moved, n: np.ndarray) -> Tangent:
+        """Changes of the outlet where its amounts change by n [mol/s], shape (n, k), in the thermal mode given."""
+        feed, product = at.only, at.result.outlets["product"]
+        if at.given.mode == "isothermal":
+            return Tangent(product, n, feed.P, T=feed.T if at.given.temperature is None else np.zeros(at.k))
+        if at.given.mode == "feed-temperature":
+            return Tangent(product, n, feed.P, T=feed.T)
+        return Tangent(product, n, feed.P, H=feed.H)
 
     @classmethod
     def settle_heat(cls, feed: Stream, given: Given, context: Context, amounts_at: Callable, work_at: Callable | None = None) -> Stream:

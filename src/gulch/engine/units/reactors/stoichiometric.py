@@ -18,7 +18,11 @@ from gulch.engine.units.told import UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.chemistry.reaction import Reaction
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
+
+STEP = 1e-6  # of what enters, over which amounts that are linear in it are differenced
 
 
 class StoichiometricReactor(Reactor):
@@ -54,6 +58,31 @@ class StoichiometricReactor(Reactor):
         values["achieved"] = {row["reaction"]: row["achieved"] for row in rows}
         values["extent"] = {row["reaction"]: row["extent"] for row in rows}
         return UnitResult({"product": product}, values, changes, cls.short_of(rows), rows)
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        steps = at.context.sets[at.given.set]
+        if cls.hangs_on_temperature(steps):
+            return at.differenced(cls)
+        feed, moved = at.inlets[0].n, at.only.n
+        here, out = cls.amounts(feed, steps), moved.copy()
+        for c in np.flatnonzero(moved.any(axis=0)):
+            step = STEP * float(feed.sum()) / float(np.abs(moved[:, c]).max())
+            if (feed + step * moved[:, c] < 0.0).any():
+                step = -step
+            # amounts made are linear in what enters until another reactant runs short
+            out[:, c] = (cls.amounts(np.maximum(feed + step * moved[:, c], 0.0), steps) - here) / step
+        return {"product": cls.left(at, out)}
+
+    @classmethod
+    def amounts(cls, entering: np.ndarray, steps: list) -> np.ndarray:
+        """Amounts [mol/s] after all steps, shape (n,), of conversions that do not hang on temperature."""
+        n = entering.copy()
+        for step in steps:
+            wanted = np.array([cls.wanted_extent(r, n, None) for r in step])
+            nu = np.array([r.nu for r in step]).reshape(len(step), n.size)
+            n = n + run_step(nu, wanted, n)[0] @ nu
+        return n
 
     @staticmethod
     def hangs_on_temperature(steps: list) -> bool:
