@@ -32,6 +32,14 @@ class Secants:
 
 
 @dataclass
+class Jacobian:
+    """Scaled derivatives of a pass by its unknowns, (n, n) as lists; unknowns: what rows and columns are."""
+
+    unknowns: list
+    rows: list
+
+
+@dataclass
 class Slope:
     """Sensitivities of gauges to knobs, SI, (m, m) as lists; targets: the ids of the rows."""
 
@@ -51,12 +59,18 @@ class Start:
     knobs: dict = field(default_factory=dict)
     secants: list = field(default_factory=list)
     slopes: list = field(default_factory=list)
+    jacobians: list = field(default_factory=list)
     temperatures: dict = field(default_factory=dict)
 
     def secants_of(self, unknowns: tuple) -> tuple | None:
         """(dx, df) for these unknowns, or None."""
         found = next((s for s in self.secants if s.unknowns == list(unknowns)), None)
         return (found.dx, found.df) if found else None
+
+    def jacobian_of(self, unknowns: tuple) -> np.ndarray | None:
+        """Scaled derivatives of the pass with these unknowns, or None."""
+        found = next((j for j in self.jacobians if j.unknowns == list(unknowns)), None)
+        return np.array(found.rows) if found is not None and np.isfinite(found.rows).all() else None
 
     def slope_of(self, targets: tuple) -> np.ndarray | None:
         """Finite sensitivities, shape (m, m), for these targets, or None."""
@@ -69,7 +83,7 @@ class Start:
         """Plain data, sharing what it holds with this Start."""
         out = dict(vars(self))
         out["tears"] = {k: dict(vars(v)) for k, v in self.tears.items()}
-        for name in ("secants", "slopes"):
+        for name in ("secants", "slopes", "jacobians"):
             out[name] = [dict(vars(v)) for v in out[name]]
         return out
 
@@ -82,4 +96,5 @@ class Start:
         out.tears = {k: TearStart(**v) for k, v in data["tears"].items()}
         out.secants = [Secants(**v) for v in data["secants"]]
         out.slopes = [Slope(**v) for v in data["slopes"]]
+        out.jacobians = [Jacobian(**v) for v in data.get("jacobians", ())]
         return out

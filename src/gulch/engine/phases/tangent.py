@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, state_slopes
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, R
+from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE, R
 from gulch.engine.phases.stream import Stream
 
 if TYPE_CHECKING:
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 TEMPERATURE = -1  # held, in place of one of the kernels' columns
 STEP = 1e-4  # of what is moved, where a state is differenced
+EDGE = 1e-7  # vapour fraction, from none or from all, at which a bubble or dew point is looked at
 CODES = {"vapour": VAPOUR, "liquid": LIQUID}
 
 
@@ -43,6 +44,19 @@ class Tangent:
     def still(cls, stream: Stream, k: int) -> Tangent:
         """Of a Stream that does not change."""
         return cls(stream, np.zeros((stream.n.size, k)), np.zeros(k), np.zeros(k), np.zeros(k))
+
+    @classmethod
+    def saturated(cls, stream: Stream, n: np.ndarray, P: np.ndarray, dew: bool) -> Tangent:
+        """Of a Stream that stays at its dew point, or at its bubble point, with T and H known."""
+        model, state = stream.model, stream.state
+        edge = EDGE if not dew else 1.0 - EDGE
+        share = edge if len(state.phases) < 2 else state.vapour_fraction
+        inside = state if len(state.phases) > 1 else model.at_vapour_fraction(share, stream.P, stream.n, stream.T)
+        moved = np.vstack([n, P, np.zeros(P.size)])
+        found = _by_theorem(Stream.from_state(model, stream.n, inside), VAPOUR_SHARE, moved)
+        if found is None:
+            return cls(stream, n, P, T=np.zeros(P.size))
+        return cls(stream, n, P, T=found[2], H=found[1][:, 0].sum(axis=0))
 
     @property
     def k(self) -> int:

@@ -11,15 +11,18 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.exchanged import Pair
 from gulch.engine.units.heat_curve import HeatCurve
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 BY_COMPOSITION = 1000.0  # K by which a curve may move for a mole fraction, or a pressure, that changes by all of it: far more than seen
 MOST_MOVED = 10.0  # K by which known curves may have moved
@@ -205,6 +208,28 @@ class Exchanger(Unit):
         if 0.0 <= wanted <= most and sides.least(wanted) >= 0.0:
             return wanted, False
         return max(0.0, sides.until(lambda q: sides.least(q) - 1e-3, most)) if wanted > 0.0 else 0.0, True
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        hot, cold = (next(t for t, s in zip(at.moved, at.inlets, strict=True) if s is at.feed(at.inlets)[side]) for side in ("hot", "cold"))
+        outlets, given, duty = at.result.outlets, at.given, at.result.values["exchanged"]
+        heat = np.zeros(at.k)
+        if duty > 0.0:
+            sides = Sides(hot.stream, cold.stream, (outlets["hot"].P, outlets["cold"].P))
+            sides.found |= {(0, -duty): outlets["hot"], (1, duty): outlets["cold"]}
+            pair = Pair(sides, hot, cold, duty)
+            if given.mode == "approach":
+                heat = pair.by_approach(given.approach)
+            elif given.mode == "conductance":
+                heat = pair.by_area()
+            elif given.mode == "cold":
+                heat = pair.held(1, given.cold_outlet, np.zeros(at.k)) - cold.H
+            elif given.mode == "hot":
+                heat = hot.H - pair.held(0, given.hot_outlet, np.zeros(at.k))
+        return {
+            "hot": Tangent(outlets["hot"], hot.n, hot.P, H=hot.H - heat),
+            "cold": Tangent(outlets["cold"], cold.n, cold.P, H=cold.H + heat),
+        }
 
 
 def misfits(hot: Stream, cold: Stream, given: Given, context: Context) -> list[Note]:

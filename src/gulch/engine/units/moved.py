@@ -90,7 +90,7 @@ def _of_input(kind: Any, at: Moved, name: str) -> dict[str, Tangent]:
 def _solved(kind: Any, at: Moved, inlets: list[Stream], given: Given) -> UnitResult | None:
     """The unit solved beside where it stands; None where it cannot be."""
     given = Given(**vars(given))
-    context = replace(at.context, memory=dict(at.context.memory))
+    context = replace(at.context, memory=dict(at.context.memory), lasting=dict(at.context.lasting))
     try:
         kind.adopt(inlets[0], given)
         return kind.solve(at.feed(inlets), given, context)

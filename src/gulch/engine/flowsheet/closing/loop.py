@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.flowsheet.closing.begin import begin
+from gulch.engine.flowsheet.closing.jacobian import PassSlopes
 from gulch.engine.flowsheet.closing.unknowns import Unknowns
-from gulch.engine.flowsheet.start import Secants, Slope, TearStart
+from gulch.engine.flowsheet.start import Jacobian, Secants, Slope, TearStart
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.project.nodes import NodeKind
 from gulch.engine.quantities import show
-from gulch.engine.settle import PassFailed, settle
+from gulch.engine.settle import PassFailed, Slopes, settle
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
 MOST_PRESSURES = 4  # searches, each with the pressures that the one before showed to hold
+MOST_KEPT = 40  # unknowns whose derivatives are kept for the next solve
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
 
 
@@ -68,6 +70,7 @@ class Loop:
         self.steps, self.history = [], []  # of every search, one after another
         self.records = []
         self.phases, self.flips = {}, {}
+        self.known = run.start.jacobian_of(self.unknowns.names)  # scaled derivatives of the pass, as the last search left them
         self.trouble = None  # (node, what kept the last pass from being made)
         begin(self)
 
@@ -190,13 +193,28 @@ class Loop:
                 watch=self.run.watch,
                 method=method or self.method,
                 depth=6 + 2 * len(self.targets),
+                slopes=self.slopes(),
             )
+            self.known = found.slopes if found.reason.settled else None
             self.steps += found.iterates
             self.history += found.history
             if not found.reason.settled or not self.pressures.missed():
                 break
             x, secants = found.tear, None
         return found
+
+    def slopes(self) -> Slopes | None:
+        """Derivatives of the pass for Newton's method, from those of the last solve on; None where they are not known."""
+        if self.targets or self.ties or not self.group.tears:
+            return None
+        return Slopes(self.derived_at, self.known, self.run.explain)
+
+    def derived_at(self, x: np.ndarray) -> np.ndarray | None:
+        """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""
+        try:
+            return PassSlopes(self, x).scaled()
+        except (UnitTrouble, StreamTrouble):
+            return None
 
     def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
         """LoopResult of direct passes from where the search began; None where one fails, or there is nothing to pass round."""
@@ -224,6 +242,8 @@ class Loop:
         """Store where the search ended, as the next start."""
         u, start, plan = self.unknowns, self.run.solution.start, self.plan
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
+        if self.known is not None and u.size <= MOST_KEPT:
+            start.jacobians.append(Jacobian(list(u.names), self.known.tolist()))
         for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
             start.tears[tear] = TearStart(
