@@ -43,6 +43,7 @@ PHASE_MODELS = {
     "wilson": ("Wilson (activity model)", k.WILSON),
     "electrolytes": ("weak electrolytes in water (activity model)", k.ELECTROLYTES),
 }
+T_FORMED = 298.15  # K
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
 
@@ -85,6 +86,7 @@ class PhaseModel:
         self._interactions({(i, j): value for a, b, value in kij for i, j in ((a, b), (b, a))})
         self._heats()
         self.molar_mass = self.par[:, k.MW].copy()
+        self.formed = self.ideal_gas_enthalpies(T_FORMED)  # [J/mol]
         self.elements = sorted({e for s in self.species for e in s.atoms})
         self.atoms = np.array([[s.atoms.get(e, 0) for s in self.species] for e in self.elements], float)
 

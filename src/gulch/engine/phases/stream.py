@@ -136,6 +136,11 @@ class Stream:
         return 0.0 if self.is_empty else self.state.enthalpy * self.total
 
     @property
+    def warmth(self) -> float:
+        """Molar enthalpy above that of its species as ideal gases at 25 °C [J/mol]; 0 of nothing."""
+        return (self.enthalpy_flow - float(self.model.formed @ self.n)) / self.total if self.total > 0.0 else 0.0
+
+    @property
     def volume_flow(self) -> float:
         return 0.0 if self.is_empty else self.state.volume * self.total
 

@@ -48,7 +48,7 @@ def begin(loop: Loop) -> None:
     for k, tear in enumerate(group.tears):
         u.parts(x)[k] = _tear_start(loop, tear, template)
         u.pressures(x)[k] = loop.pressures.held.get(tear, u.pressures(x)[k])
-        u.flows(scale)[k], u.enthalpies(scale)[k], u.pressures(scale)[k] = loop.scale_flow, 1e4, template.P
+        u.flows(scale)[k], u.warmths(scale)[k], u.pressures(scale)[k] = loop.scale_flow, 1e4, template.P
         u.flows(floor)[k], u.pressures(floor)[k] = 0.0, 1.0
     for k, tie in enumerate(loop.ties):
         value, bounds = run.inputs[tie.address], loop.plan.bounds[tie.address]
@@ -80,17 +80,18 @@ def _set_knobs_and_ties(loop: Loop) -> None:
 
 
 def _tear_start(loop: Loop, tear: str, template: Stream) -> np.ndarray:
-    """Flows, molar enthalpy and pressure a tear starts from: the user's guess if newer, else what was kept."""
+    """Flows, warmth and pressure a tear starts from: the user's guess if newer, else what was kept."""
     plan = loop.plan
     typed, kept = plan.guesses.get(tear), loop.run.start.tears.get(tear)
     if kept is not None and (typed is None or kept.typed == typed.signature):
         loop.guesses[tear] = kept.guess
-        flows = [max(kept.flow.get(s, 0.0), 0.0) for s in plan.species]
-        return np.r_[flows, kept.molar_enthalpy, kept.pressure]
+        flows = np.array([max(kept.flow.get(s, 0.0), 0.0) for s in plan.species])
+        total = float(flows.sum())
+        return np.r_[flows, kept.molar_enthalpy - (float(plan.model.formed @ flows) / total if total > 0.0 else 0.0), kept.pressure]
     if typed is not None:
         stream = typed.stream(plan.model, template)
         loop.guesses[tear] = stream.T
-        return np.r_[stream.n, stream.enthalpy_flow / stream.total if stream.total else 0.0, stream.P]
+        return np.r_[stream.n, stream.warmth, stream.P]
     loop.guesses[tear] = template.guess
     return np.r_[np.zeros(len(plan.species)), 0.0, template.P]
 
@@ -111,6 +112,6 @@ def fill(loop: Loop) -> bool:
         return False
     loop.begin = loop.begin.copy()
     u.flows(loop.begin)[:] = loop.fed
-    u.enthalpies(loop.begin)[:] = sum(s.enthalpy_flow for s in streams) / total
+    u.warmths(loop.begin)[:] = sum(s.warmth * s.total for s in streams) / total
     loop.trouble = None
     return True

@@ -42,10 +42,10 @@ class PassSlopes:
         """Changes of the torn streams with their own entries."""
         u, x, n = self.loop.unknowns, self.x, self.loop.unknowns.n
         at = np.arange(x.size)
-        for tear, flow, h, columns in zip(self.loop.group.tears, u.flows(x), u.enthalpies(x), u.parts(at), strict=True):
+        for tear, flow, h, columns in zip(self.loop.group.tears, u.flows(x), u.warmths(x), u.parts(at), strict=True):
             by_n, by_H, by_P = np.zeros((n, self.k)), np.zeros(self.k), np.zeros(self.k)
             by_n[np.arange(n), columns[:n]] = 1.0
-            by_H[columns[:n]] = h
+            by_H[columns[:n]] = h + self.plan.model.formed
             by_H[columns[n]] = float(flow.sum())
             if tear not in self.loop.pressures.held:
                 by_P[columns[n + 1]] = 1.0
@@ -77,7 +77,9 @@ class PassSlopes:
             t, stream = self.moved[tear], self.run.streams[tear]
             out[rows[:n]] = t.n
             if stream.total > 0.0:
-                out[rows[n]] = (t.H - stream.enthalpy_flow / stream.total * t.n.sum(axis=0)) / stream.total
+                formed = self.plan.model.formed
+                warmth = (stream.enthalpy_flow - float(formed @ stream.n)) / stream.total
+                out[rows[n]] = (t.H - formed @ t.n - warmth * t.n.sum(axis=0)) / stream.total
             if tear not in self.loop.pressures.held:
                 out[rows[n + 1]] = t.P
         return out

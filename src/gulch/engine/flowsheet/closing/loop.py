@@ -124,9 +124,9 @@ class Loop:
         for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x)), strict=True):
             run.set_input(entry.address, float(value))
         held = self.pressures.find() if self.pressures.turned else self.pressures.held
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
             flow, P = flow.copy(), held.get(tear, float(P))
-            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()), P, self.guesses[tear])
+            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()) + float(model.formed @ flow), P, self.guesses[tear])
 
     def _read_targets(self, x: np.ndarray) -> None:
         for k, target in enumerate(self.targets):
@@ -145,7 +145,7 @@ class Loop:
             self.guesses[tear] = stream.guess
             u.flows(out)[k] = stream.n
             u.pressures(out)[k] = self.pressures.held.get(tear, stream.P)
-            u.enthalpies(out)[k] = stream.enthalpy_flow / stream.total if stream.total > 0.0 else 0.0
+            u.warmths(out)[k] = stream.warmth
 
     def valueless(self, k: int, x: np.ndarray) -> UnitTrouble:
         """What is said of a target whose gauge has no value."""
@@ -244,11 +244,11 @@ class Loop:
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
         if self.known is not None and u.size <= MOST_KEPT:
             start.jacobians.append(Jacobian(list(u.names), self.known.tolist()))
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.enthalpies(x), u.pressures(x), strict=True):
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
             start.tears[tear] = TearStart(
                 dict(zip(plan.species, flow.tolist(), strict=True)),
-                float(h),
+                float(h + plan.model.formed @ flow / flow.sum()) if flow.sum() > 0.0 else float(h),
                 self.pressures.held.get(tear, float(P)),
                 float(self.guesses[tear]),
                 typed.signature if typed else None,

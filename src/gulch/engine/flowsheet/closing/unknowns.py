@@ -6,7 +6,7 @@ import numpy as np
 
 
 class Unknowns:
-    """Layout of the vector: of each tear its flows [mol/s], molar enthalpy [J/mol] and pressure [Pa], then the values of
+    """Layout of the vector: of each tear its flows [mol/s], warmth [J/mol] and pressure [Pa], then the values of
     iterated ties, then the knobs of targets.
 
     What the methods return are views: writing to them writes to the vector. `x` may also be a matrix of such vectors,
@@ -28,8 +28,11 @@ class Unknowns:
         """Flows of the tears [mol/s], shape (tears, n)."""
         return self.parts(x)[..., : self.n]
 
-    def enthalpies(self, x: np.ndarray) -> np.ndarray:
-        """Molar enthalpies of the tears [J/mol], shape (tears,)."""
+    def warmths(self, x: np.ndarray) -> np.ndarray:
+        """Of the tears, molar enthalpies above those of their species as ideal gases at 25 °C [J/mol], shape (tears,).
+
+        A warmth stays where it is when amounts change; on the elements basis an enthalpy would not.
+        """
         return self.parts(x)[..., self.n]
 
     def pressures(self, x: np.ndarray) -> np.ndarray:
