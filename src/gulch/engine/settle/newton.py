@@ -83,7 +83,9 @@ def _damped(search: Search, x: np.ndarray, f: np.ndarray, step: np.ndarray) -> t
 
 
 MOST_BACKS = 6  # halvings of a step at whose end no pass can be made
-PATIENCE = 8  # passes without a smaller change, after which the walk is given up
+HESITANT = 4  # passes without a smaller change, after which steps are cut
+LEAST_SHARE = 0.05
+PATIENCE = 14  # passes without a smaller change, after which the walk is given up
 POOR = 0.1  # of the change before: a step that leaves more asks for new derivatives
 KEPT = 0.1  # of what a plain pass gives, where a step would go below a bound
 NEAR = 1e-3  # of the scale, from where derivatives were made to the answer: they are those of the answer
@@ -94,12 +96,13 @@ class Slopes:
     """Derivatives of a pass for Newton's method.
 
     at(x): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; known: those of a like
-    problem, or None; exact: whether those at the answer are asked for.
+    problem, or None; exact: whether those at the answer are asked for. reach: by how much an unknown may go in one step, scaled, shape (n,).
     """
 
     at: Callable[[np.ndarray], np.ndarray | None]
     known: np.ndarray | None = None
     exact: bool = False
+    reach: np.ndarray | None = None
 
 
 class _Walk:
@@ -114,6 +117,7 @@ class _Walk:
         self.iterates: list[tuple] = []
         self.jacobian, self.made_at = slopes.known, None
         self.derived = self.backs = 0
+        self.share = 1.0  # of Newton's step that is taken
         self.best, self.since = np.inf, 0
 
     def go(self, x: np.ndarray) -> LoopResult:
@@ -138,7 +142,7 @@ class _Walk:
             size = float(np.max(np.abs(f))) if f.size else 0.0
             self.history.append(size)
             self.iterates.append((x, f * search.scale))
-            self.best, self.since = (size, 0) if size < self.best else (self.best, self.since + 1)
+            self.judge(size)
             if self.since > PATIENCE:
                 return self.found(Reason.STALLED)
             if len(self.history) <= self.direct and size > search.tol:
@@ -149,7 +153,17 @@ class _Walk:
             step = self.step(f)
             if size <= 10.0 * search.tol and float(np.max(np.abs(step), initial=0.0)) <= 10.0 * search.tol:
                 return self.settled(x, f, step)
-            x = self.bounded(x + search.scale * step, x + f * search.scale)
+            x = self.bounded(x + self.share * search.scale * step, x + f * search.scale)
+
+    def judge(self, size: float) -> None:
+        """Take shorter steps where the last ones brought nothing, as when they go to and fro over a bend; whole ones when they serve again."""
+        self.backs = 0
+        if size < self.best:
+            self.best, self.since, self.share = size, 0, min(1.0, 2.0 * self.share)
+            return
+        self.since += 1
+        if self.since >= HESITANT:
+            self.share = max(0.6 * self.share, LEAST_SHARE)
 
     def ready(self, x: np.ndarray, f: np.ndarray) -> bool:
         """Have derivatives for the next step; False where there are none."""
@@ -174,7 +188,9 @@ class _Walk:
     def step(self, f: np.ndarray) -> np.ndarray:
         """Newton's step, scaled."""
         assert self.jacobian is not None  # made ready
-        return np.linalg.lstsq(np.eye(f.size) - self.jacobian, f, rcond=1e-13)[0]
+        found = np.linalg.lstsq(np.eye(f.size) - self.jacobian, f, rcond=1e-13)[0]
+        reach = self.slopes.reach
+        return found if reach is None else np.clip(found, -reach, reach)
 
     def bounded(self, new: np.ndarray, passed: np.ndarray) -> np.ndarray:
         """A new iterate inside the bounds: beyond one it keeps a part of what a plain pass gives."""

@@ -11,6 +11,7 @@ from enum import Enum
 
 import numpy as np
 
+
 class PassFailed(Exception):
     """Raised by a pass that could not be computed at an iterate; the search may step back and try another."""
 

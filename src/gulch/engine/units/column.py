@@ -25,7 +25,7 @@ from gulch.engine.units.base import Port, Unit, UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import TRACE, fenske, gilliland, kirkbride, underwood
-from gulch.engine.units.told import UnitTrouble
+from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -165,7 +165,10 @@ class Column(Unit):
         light, heavy = (context.species.index(s) for s in (given.light_key, given.heavy_key))
         for key, name in ((light, given.light_key), (heavy, given.heavy_key)):
             if feed.n[key] <= 1e-9 * feed.total:
-                raise UnitTrouble(f"The feed holds no {name}, which is a key.", "Choose a key that is in the feed.")
+                lacking = Note("error", f"The feed holds no {name}, which is a key.", "Choose a key that is in the feed.")
+                nothing = Stream.at_temperature(context.model, 0.0 * feed.n, feed.T, feed.P)  # borne while a loop fills
+                ends = (nothing, feed) if key == light else (feed, nothing)
+                return UnitResult(dict(zip(("distillate", "bottoms"), ends, strict=True)), {"duty": 0.0}, notes=[lacking])
         P_top = feed.P if given.top_pressure is None else given.top_pressure
         P_bottom = feed.P if given.bottom_pressure is None else given.bottom_pressure
         if P_bottom < P_top:

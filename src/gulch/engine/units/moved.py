@@ -140,7 +140,9 @@ def _rows(at: Moved) -> _Rows:
 def _differenced(kind: Any, at: Moved) -> dict[str, Tangent]:
     rows = _rows(at)
     scaled = rows.changes / rows.sizes[:, None]
-    thin = np.array([isinstance(j, int) and at.inlets[i].n[j] < 2.0 * STEP * size for (i, j), size in zip(rows.what, rows.sizes, strict=True)])
+    thin = np.array(
+        [isinstance(j, int) and at.inlets[i].n[j] < 2.0 * STEP * size for (i, j), size in zip(rows.what, rows.sizes, strict=True)]
+    )
     parts: list[tuple[dict[str, Tangent], np.ndarray]] = []
     for r in np.flatnonzero(thin):
         parts.append((_forward(kind, at, rows, int(r)), scaled[r]))

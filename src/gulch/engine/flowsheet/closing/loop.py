@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
 MOST_PRESSURES = 4  # searches, each with the pressures that the one before showed to hold
+MOST_WARMER = 1.5e4  # J/mol by which a tear may grow warmer or colder in one of Newton's steps
 MOST_KEPT = 40  # unknowns whose derivatives are kept for the next solve
 PLAIN_PASSES = 40  # made after an unsettled search, to see what builds up
 
@@ -207,7 +208,9 @@ class Loop:
         """Derivatives of the pass for Newton's method, from those of the last solve on; None where they are not known."""
         if self.targets or self.ties or not self.group.tears:
             return None
-        return Slopes(self.derived_at, self.known, self.run.explain)
+        reach = self.unknowns.filled(np.inf)
+        self.unknowns.warmths(reach)[:] = MOST_WARMER / 1e4
+        return Slopes(self.derived_at, self.known, self.run.explain, reach)
 
     def derived_at(self, x: np.ndarray) -> np.ndarray | None:
         """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""

@@ -19,7 +19,7 @@ from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
-from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_of, vapour_in
+from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_held, vapour_in
 from gulch.engine.units.told import Code, Note, Room, UnitTrouble
 
 if TYPE_CHECKING:
@@ -142,7 +142,8 @@ class EquilibriumReactor(Reactor):
     mixture = Choice(
         "Reacting phase",
         {"gas": "vapour", "liquid": "liquid", "split": "vapour and liquid, two outlets"},
-        "vapour or liquid: the contents are taken as one phase; both: they split as the phase model finds, and leave apart",
+        "vapour or liquid: the contents are taken as one phase; both: they split as the phase model finds, and leave apart; "
+        "not chosen: what the feed is at the temperature held",
         context="as the feed",
     )
     approach = Input(
@@ -192,7 +193,7 @@ class EquilibriumReactor(Reactor):
     def adopt(cls, feed: Stream, given: Given) -> dict[str, str]:
         taken = super().adopt(feed, given)
         if given.mixture is None:
-            given.mixture = taken["mixture"] = "liquid" if phase_of(feed) == "liquid" else "gas"
+            given.mixture = taken["mixture"] = "liquid" if phase_held(feed, given) == "liquid" else "gas"
         return taken
 
     @classmethod

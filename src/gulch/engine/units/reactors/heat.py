@@ -38,6 +38,15 @@ def phase_of(feed: Stream) -> str:
     return "liquid" if not feed.is_empty and feed.vapour_fraction < 0.5 else "vapour"
 
 
+def phase_held(feed: Stream, given: Given) -> str:
+    """The phase that most of a feed is in at the temperature at which a reactor is held: "vapour" or "liquid"."""
+    T = given.temperature if given.mode == "isothermal" else None
+    found = phase_of(feed)
+    if T is None or feed.is_empty or (T - feed.T) * (1.0 if found == "vapour" else -1.0) >= 0.0:
+        return found  # what is vapour is so when it is hotter
+    return phase_of(feed.at(T=T))
+
+
 def vapour_in(product: Stream) -> float | None:
     """The vapour fraction of what of an outlet is volatile, None where nothing is or it has no state."""
     try:

@@ -16,7 +16,7 @@ from gulch.engine.quantities import show
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
 from gulch.engine.units.reactors.catalyst import OnCatalyst
 from gulch.engine.units.reactors.counted import made
-from gulch.engine.units.reactors.heat import phase_of, vapour_in
+from gulch.engine.units.reactors.heat import phase_held, vapour_in
 from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
@@ -79,7 +79,7 @@ class KineticReactor(OnCatalyst):
     def adopt(cls, feed: Stream, given: Given) -> dict[str, Any]:
         taken = super().adopt(feed, given)
         if given.phase is None:
-            given.phase = taken["phase"] = phase_of(feed)
+            given.phase = taken["phase"] = phase_held(feed, given)
         return taken
 
     @classmethod

@@ -91,7 +91,12 @@ class PlugFlow(InBed, KineticReactor):
         ),
     )
 
-    phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
+    phase = Choice(
+        "Phase",
+        {"vapour": "vapour", "liquid": "liquid"},
+        "what flows; not chosen: what the feed is at the temperature held",
+        context="as the feed",
+    )
     size_by = Choice(
         "Sized by",
         {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"},
