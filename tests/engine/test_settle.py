@@ -3,12 +3,15 @@
 import numpy as np
 import pytest
 
-from gulch.engine.settle import UNWATCHED, _jacobian, _Search, settle, wegstein_step
+from gulch.engine.settle import UNWATCHED, settle
+from gulch.engine.settle.accelerated import wegstein_step
+from gulch.engine.settle.newton import _jacobian
+from gulch.engine.settle.search import Search
 
 
 def search_of(one_pass, n, ceiling=np.inf):
     ones = np.ones(n)
-    return _Search(one_pass, ones, -np.inf * ones, ceiling * ones, 1e-9, 100, UNWATCHED)
+    return Search(one_pass, ones, -np.inf * ones, ceiling * ones, 1e-9, 100, UNWATCHED)
 
 
 def test_differences_at_the_ceiling_look_below_it():

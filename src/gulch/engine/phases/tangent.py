@@ -8,16 +8,12 @@ Notation: k directions; n species; changes of amounts [mol/s]: shape (n, k), of 
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, state_slopes
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE, R
 from gulch.engine.phases.stream import Stream
-
-if TYPE_CHECKING:
-    from gulch.engine.phases.state import PhaseState
 
 TEMPERATURE = -1  # held, in place of one of the kernels' columns
 STEP = 1e-4  # of what is moved, where a state is differenced
@@ -79,6 +75,15 @@ class Tangent:
         if T is not None:
             return Tangent(stream, self.n, pressure, T=T)
         return Tangent(stream, self.n, pressure, H=self.H if H is None else H)
+
+    def beside(self, c: int, step: float, stream: Stream | None = None) -> Stream:
+        """The Stream a step along direction c; `stream`: as it stands, where that is another than this one's."""
+        here = self.stream if stream is None else stream
+        n, P = np.maximum(here.n + step * self.n[:, c], 0.0), here.P + step * float(self.P[c])
+        by_T, held = self.given
+        if by_T:
+            return Stream.at_temperature(here.model, n, here.T + step * float(held[c]), P)
+        return Stream.at_enthalpy(here.model, n, here.enthalpy_flow + step * float(held[c]), P, here.guess)
 
     @property
     def is_still(self) -> bool:

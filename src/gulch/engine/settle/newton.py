@@ -96,7 +96,7 @@ class Slopes:
     """Derivatives of a pass for Newton's method.
 
     at(x): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; known: those of a like
-    problem, or None; exact: whether those at the answer are asked for. reach: by how much an unknown may go in one step, scaled, shape (n,).
+    problem, or None; exact: whether those at the answer are asked for. reach: by how much an unknown may go in a step, scaled, (n,).
     """
 
     at: Callable[[np.ndarray], np.ndarray | None]
@@ -115,7 +115,8 @@ class _Walk:
         self.search, self.slopes, self.direct = search, slopes, direct
         self.history: list[float] = []
         self.iterates: list[tuple] = []
-        self.jacobian, self.made_at = slopes.known, None
+        self.jacobian = slopes.known
+        self.made_at: np.ndarray | None = None
         self.derived = self.backs = 0
         self.share = 1.0  # of Newton's step that is taken
         self.best, self.since = np.inf, 0
@@ -156,7 +157,7 @@ class _Walk:
             x = self.bounded(x + self.share * search.scale * step, x + f * search.scale)
 
     def judge(self, size: float) -> None:
-        """Take shorter steps where the last ones brought nothing, as when they go to and fro over a bend; whole ones when they serve again."""
+        """Take shorter steps where the last ones brought nothing, as when they go to and fro over a bend."""
         self.backs = 0
         if size < self.best:
             self.best, self.since, self.share = size, 0, min(1.0, 2.0 * self.share)
@@ -226,5 +227,5 @@ def dominant(jacobian: np.ndarray) -> tuple[float, np.ndarray]:
 
 
 def with_slopes(search: Search, x: np.ndarray, slopes: Slopes, direct: int) -> LoopResult:
-    """LoopResult of Newton's steps from x, after `direct` plain passes where no derivatives are known; PassFailed where none can be made."""
+    """LoopResult of Newton's steps from x, after `direct` plain passes where no derivatives are known. Raises PassFailed."""
     return _Walk(search, slopes, direct if slopes.known is None else 0).go(x)

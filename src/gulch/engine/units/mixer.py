@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.tangent import Tangent
@@ -46,8 +48,8 @@ class Mixer(Unit):
         product = at.result.outlets["product"]
         present = [t for t in at.moved if not t.stream.is_empty]
         lowest = next((t for t in present if t.stream.P == product.P), at.moved[0])
-        n, H = sum(t.n for t in at.moved), sum(t.H for t in present)
-        return {"product": Tangent(product, n, lowest.P, H=H if present else lowest.P * 0.0)}
+        n, H = sum((t.n for t in at.moved), 0.0 * at.moved[0].n), sum((t.H for t in present), np.zeros(at.k))
+        return {"product": Tangent(product, n, lowest.P, H=H)}
 
 
 def joined(feed: list, model: PhaseModel) -> tuple:

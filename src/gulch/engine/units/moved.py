@@ -26,12 +26,21 @@ LEAST = 1e-3  # of a stream's moles, the size of an amount at least
 RANK = 1e-9  # of the largest singular value, below which a direction is none
 
 
+class Turned(NamedTuple):
+    """An input above and below where it stands, as (what `solve` is given, its Context) each; how far apart; its changes, (k,)."""
+
+    above: tuple[Given, Context]
+    below: tuple[Given, Context]
+    apart: float
+    row: np.ndarray
+
+
 @dataclass(frozen=True)
 class Moved:
     """What enters a unit and how it changes.
 
     inlets, moved: Streams and their Tangents in the order of the unit's streams; feed: makes of such Streams what `solve` takes;
-    given, context, result: of the solve that stands. turned: {input: (k,)} of inputs that change.
+    given, context, result: of the solve that stands. turned: inputs that change.
     """
 
     inlets: list[Stream]
@@ -40,7 +49,7 @@ class Moved:
     given: Given
     context: Context
     result: UnitResult
-    turned: dict[str, np.ndarray]
+    turned: list[Turned]
 
     @property
     def k(self) -> int:
@@ -59,10 +68,9 @@ class Moved:
 def tangents(kind: Any, at: Moved) -> dict[str, Tangent]:
     """Changes of the outlets by port: as the kind knows them of its inlets, by differences of its inputs."""
     out = kind.tangents(at) if any(not t.is_still for t in at.moved) else {p: Tangent.still(s, at.k) for p, s in at.result.outlets.items()}
-    for name, row in at.turned.items():
-        if row.any():
-            by_input = _of_input(kind, at, name)
-            out = {p: t + _times(by_input[p], row) for p, t in out.items()}
+    for turned in at.turned:
+        by_input = _of_input(kind, at, turned)
+        out = {p: t + _times(by_input[p], turned.row) for p, t in out.items()}
     return out
 
 
@@ -73,29 +81,34 @@ def _times(t: Tangent, row: np.ndarray) -> Tangent:
     return Tangent(t.stream, np.outer(t.n[:, 0], row), t.P[0] * row, held if by_T else None, None if by_T else held)
 
 
-def _of_input(kind: Any, at: Moved, name: str) -> dict[str, Tangent]:
+def _of_input(kind: Any, at: Moved, turned: Turned) -> dict[str, Tangent]:
     """Changes of the outlets, k = 1, with one input; to one side where the other has none."""
-    value = getattr(at.given, name)
-    size = abs(value) if value else 1.0
     sides = []
-    for sign in (1.0, -1.0):
-        there = _solved(kind, at, at.inlets, Given(**(vars(at.given) | {name: value + sign * STEP * size})))
+    for sign, (given, context) in ((0.5, turned.above), (-0.5, turned.below)):
+        there = _solved(kind, at, at.inlets, given, replace(context, memory=at.context.memory, lasting=at.context.lasting))
         if there is not None:
-            sides.append((sign * STEP * size, there))
-    if len(sides) < 2:
-        sides.append((0.0, at.result))
-    return _between(at.result, *sides[0], *sides[1])
+            sides.append((sign * turned.apart, there))
+    return _of_sides(at, sides)
 
 
-def _solved(kind: Any, at: Moved, inlets: list[Stream], given: Given) -> UnitResult | None:
+def _solved(kind: Any, at: Moved, inlets: list[Stream], given: Given, context: Context) -> UnitResult | None:
     """The unit solved beside where it stands; None where it cannot be."""
     given = Given(**vars(given))
-    context = replace(at.context, memory=dict(at.context.memory), lasting=dict(at.context.lasting))
+    context = replace(context, memory=dict(context.memory), lasting=dict(context.lasting))
     try:
         kind.adopt(inlets[0], given)
         return kind.solve(at.feed(inlets), given, context)
     except (UnitTrouble, StreamTrouble, ValueError, ArithmeticError):
         return None
+
+
+def _of_sides(at: Moved, sides: list[tuple[float, UnitResult]]) -> dict[str, Tangent]:
+    """Changes of the outlets, k = 1, from results at one or two steps. Raises UnitTrouble where there is none."""
+    if not sides:
+        raise UnitTrouble("How it answers to what enters it cannot be computed.", "Change an input a little.")
+    if len(sides) < 2:
+        sides = [*sides, (0.0, at.result)]
+    return _between(at.result, *sides[0], *sides[1])
 
 
 def _between(here: UnitResult, a: float, one: UnitResult, b: float, other: UnitResult) -> dict[str, Tangent]:
@@ -163,24 +176,18 @@ def _central(kind: Any, at: Moved, rows: _Rows, direction: np.ndarray) -> dict[s
     step = STEP / float(np.abs(direction).max())
     sides = []
     for sign in (1.0, -1.0):
-        there = _solved(kind, at, _shifted(at, rows, sign * step * direction), at.given)
+        there = _solved(kind, at, _shifted(at, rows, sign * step * direction), at.given, at.context)
         if there is not None:
             sides.append((sign * step, there))
-    if not sides:
-        raise UnitTrouble("How it answers to what enters it cannot be computed.", "Change an input a little.")
-    if len(sides) < 2:
-        sides.append((0.0, at.result))
-    return _between(at.result, *sides[0], *sides[1])
+    return _of_sides(at, sides)
 
 
 def _forward(kind: Any, at: Moved, rows: _Rows, r: int) -> dict[str, Tangent]:
     """Changes with an amount of which there is next to nothing."""
     direction = np.zeros(len(rows.what))
     direction[r] = STEP
-    there = _solved(kind, at, _shifted(at, rows, direction), at.given)
-    if there is None:
-        raise UnitTrouble("How it answers to what enters it cannot be computed.", "Change an input a little.")
-    return _between(at.result, STEP, there, 0.0, at.result)
+    there = _solved(kind, at, _shifted(at, rows, direction), at.given, at.context)
+    return _of_sides(at, [] if there is None else [(STEP, there)])
 
 
 def _shifted(at: Moved, rows: _Rows, direction: np.ndarray) -> list[Stream]:

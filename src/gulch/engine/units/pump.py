@@ -15,8 +15,9 @@ from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
-    from gulch.engine.quantities import show
-from gulch.engine.units.base import Context, Given
+    from gulch.engine.phases.tangent import Tangent
+    from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 MUCH = 20e5  # Pa, a rise from which a liquid's enthalpy under pressure is missed
 

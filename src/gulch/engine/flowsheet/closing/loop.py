@@ -71,7 +71,8 @@ class Loop:
         self.steps, self.history = [], []  # of every search, one after another
         self.records = []
         self.phases, self.flips = {}, {}
-        self.known = run.start.jacobian_of(self.unknowns.names)  # scaled derivatives of the pass, as the last search left them
+        # scaled derivatives of the pass as the last search left them, with the knobs held or, True, moved with the tears
+        self.known: dict[bool, np.ndarray | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
         self.trouble = None  # (node, what kept the last pass from being made)
         begin(self)
 
@@ -112,12 +113,16 @@ class Loop:
             self.trouble = (self.run.at, trouble)
             raise PassFailed from trouble
         if self.slope is not None:
-            step = np.linalg.lstsq(self.slope * self.ranges, self.residual, rcond=1e-10)[0] * self.ranges
-            self.unknowns.knobs(out)[:] = np.clip(self.unknowns.knobs(x) - step, self.low, self.high)
+            self.unknowns.knobs(out)[:] = np.clip(self.unknowns.knobs(x) - self.knob_steps(self.residual), self.low, self.high)
         elif self.targets and np.isfinite(self.residual).all():
             self.records.append(Record(np.array(x), out.copy(), self.residual.copy()))
         self._watch_phases()
         return out
+
+    def knob_steps(self, residuals: np.ndarray) -> np.ndarray:
+        """How far knobs are turned back for residuals of the targets, one or more columns, by the sensitivities."""
+        ranges = self.ranges if residuals.ndim == 1 else self.ranges[:, None]
+        return np.linalg.lstsq(self.slope * self.ranges, residuals, rcond=1e-10)[0] * ranges
 
     def _set(self, x: np.ndarray) -> None:
         """Give the run the streams and inputs that the unknowns stand for."""
@@ -196,7 +201,7 @@ class Loop:
                 depth=6 + 2 * len(self.targets),
                 slopes=self.slopes(),
             )
-            self.known = found.slopes if found.reason.settled else None
+            self.known[self.slope is not None] = found.slopes if found.reason.settled else None
             self.steps += found.iterates
             self.history += found.history
             if not found.reason.settled or not self.pressures.missed():
@@ -206,11 +211,11 @@ class Loop:
 
     def slopes(self) -> Slopes | None:
         """Derivatives of the pass for Newton's method, from those of the last solve on; None where they are not known."""
-        if self.targets or self.ties or not self.group.tears:
+        if not self.group.tears:
             return None
         reach = self.unknowns.filled(np.inf)
         self.unknowns.warmths(reach)[:] = MOST_WARMER / 1e4
-        return Slopes(self.derived_at, self.known, self.run.explain, reach)
+        return Slopes(self.derived_at, self.known.get(self.slope is not None), self.run.explain, reach)
 
     def derived_at(self, x: np.ndarray) -> np.ndarray | None:
         """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""
@@ -218,6 +223,26 @@ class Loop:
             return PassSlopes(self, x).scaled()
         except (UnitTrouble, StreamTrouble):
             return None
+
+    def answers(self, x: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
+        """(d(residuals)/d(knobs), (m, m); d(unknowns)/d(knobs), (size, m)) with the loops closed, from the pass just made from x.
+
+        None where they cannot be had.
+        """
+        slope, self.slope = self.slope, None
+        try:
+            slopes = PassSlopes(self, x)
+            u, knobs = self.unknowns, self.unknowns.knobs(np.arange(x.size))
+            whole, read = slopes.jacobian(), slopes.residuals()
+            by_knobs = slopes.by_knobs()
+            moved = np.linalg.solve(np.eye(x.size) - whole, by_knobs)
+            moved[knobs] = np.eye(len(knobs))
+            found = read @ moved, moved
+            return found if u.size and all(np.isfinite(a).all() for a in found) else None
+        except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
+            return None
+        finally:
+            self.slope = slope
 
     def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
         """LoopResult of direct passes from where the search began; None where one fails, or there is nothing to pass round."""
@@ -245,8 +270,9 @@ class Loop:
         """Store where the search ended, as the next start."""
         u, start, plan = self.unknowns, self.run.solution.start, self.plan
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
-        if self.known is not None and u.size <= MOST_KEPT:
-            start.jacobians.append(Jacobian(list(u.names), self.known.tolist()))
+        known = self.known.get(bool(self.group.targets))
+        if known is not None and u.size <= MOST_KEPT:
+            start.jacobians.append(Jacobian(list(u.names), known.tolist()))
         for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
             start.tears[tear] = TearStart(

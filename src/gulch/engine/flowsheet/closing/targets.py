@@ -87,9 +87,8 @@ class Aim:
 
     def together(self, x: np.ndarray, secants: tuple | None, max_passes: int | None = None) -> LoopResult | None:
         """One search over everything; None unless it settles with every target met."""
-        method = "anderson" if self.loop.method == "automatic" else None
         try:
-            found = self.loop.search(x, secants=secants, max_passes=max_passes, method=method)
+            found = self.loop.search(x, secants=secants, max_passes=max_passes)
         except PassFailed:
             return None
         if found.reason in (Reason.CANCELLED, Reason.OUT_OF_TIME):
@@ -127,11 +126,17 @@ class Aim:
     # Sensitivities
 
     def glimpse(self, x: np.ndarray) -> tuple:
-        """As `measure`, from one pass for each knob, what it sets going in the loops followed along the secants at hand."""
+        """As `measure`, from derivatives of the pass; where there are none, from one pass for each knob.
+
+        What that sets going in the loops is followed along the secants at hand.
+        """
         loop = self.loop
         loop.slope, loop.records = None, []
         found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
         base, k0 = found.tear, self.knobs(x)
+        known = loop.answers(found.iterates[-1][0]) if loop.method == "automatic" else None
+        if known is not None:
+            return self.aimed_from(base, k0, r0, known[0], list(known[1].T))
         pairs = list(itertools.pairwise(loop.records[-9:]))
         dx, dg, dr = (
             np.array([getattr(b, name) - getattr(a, name) for a, b in pairs]).reshape(-1, width).T
@@ -193,6 +198,10 @@ class Aim:
     def nearby(self, found: LoopResult) -> None:
         """Sensitivities beside the closest point."""
         loop = self.loop
+        known = loop.answers(found.iterates[-1][0]) if loop.method == "automatic" else None
+        if known is not None:
+            loop.slope = known[0]
+            return
         residual, k0 = loop.residual.copy(), self.knobs(found.tear).copy()
         slope = np.zeros_like(loop.slope)
         for j in range(len(self.targets)):

@@ -176,7 +176,7 @@ def equations(mix: Mixture, T: float, P: float, amounts: Matrix, names: Places, 
                 rest[row, j] = slopes[last * n + i, j]
             M[row, size] = by_T[a, i] - by_T[last, i]
             rest[row, n] = by_P[last, i] - by_P[a, i]
-    if hold == ENTHALPY or hold == ENTROPY:
+    if hold in (ENTHALPY, ENTROPY):
         for a in range(m):
             M[size, size] += of[hold, a, n]
             rest[size, n] -= of[hold, a, n + 1]
@@ -229,7 +229,7 @@ def state_slopes(
         for c in range(size + 1):
             M[r, c] *= scale[r] * scale[c]
     weight = 1.0
-    if hold == ENTHALPY or hold == ENTROPY:  # so that no row is far larger than the others
+    if hold in (ENTHALPY, ENTROPY):  # so that no row is far larger than the others
         weight = 0.0
         for c in range(size + 1):
             weight = max(weight, abs(M[size, c]))
