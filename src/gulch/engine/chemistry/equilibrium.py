@@ -21,7 +21,7 @@ import numpy as np
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
 from gulch.engine.chemistry.inside import EquilibriumTrouble, PhaseMissing, dependent_reaction, interior
 from gulch.engine.chemistry.kernels import equilibrium as kernels
-from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR
+from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, fugacity_slopes
 from gulch.engine.settle import settle
 
 if TYPE_CHECKING:
@@ -118,6 +118,60 @@ def by_extents(
         ln_z = np.log(n / n.sum())
     ln_q = np.array([float(r[r != 0.0] @ (ln_z + t)[r != 0.0]) for r, t in zip(nu, all_terms, strict=True)])
     return search.done(n, ln_q, passes)
+
+
+FORMED = ("mole-fraction", "partial-pressure")  # bases whose quotients answer to amounts by formulas, beside those of fugacities
+
+
+def moved(
+    n: np.ndarray,
+    nu: np.ndarray,
+    ln_k_by_T: np.ndarray,
+    T: float,
+    P: float,
+    model: PhaseModel,
+    phase: int,
+    constants: list,
+    held: list,
+    n0_moves: np.ndarray,
+    P_moves: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray] | None:
+    """How amounts n at equilibrium in one phase answer: (changes with n0 and P, shape (n, k), at constant T; changes per kelvin, (n,)).
+
+    By the implicit function theorem on ln Q = ln K. n0_moves: shape (n, k); P_moves: (k,); ln_k_by_T: shape (m,) [1/K]. None where a species that
+    moves is used up, nothing is free, or a constant counts neither fugacities nor one of FORMED.
+    """
+    way = _prepared(nu.tobytes(), nu.shape, tuple(held))
+    free = [c for c, h in zip(constants, held, strict=True) if h is None]
+    if not way.at.size or n[way.at].min() <= 1e-12 * n.sum() or n.min() < 0.0:
+        return None
+    if not all(c.counts_fugacity or c.basis in FORMED for c in free):
+        return None
+    slopes = _quotient_slopes(n, way.rows, free, T, P, model, phase)
+    start = n0_moves + nu.T @ (way.per_amount @ n0_moves)
+    right = np.column_stack([-slopes[:, :-2] @ start - np.outer(slopes[:, -1], P_moves), ln_k_by_T[way.free] - slopes[:, -2]])
+    try:
+        extents = np.linalg.solve(slopes[:, :-2] @ way.moves.T, right)
+    except np.linalg.LinAlgError:
+        return None
+    change = way.moves.T @ extents
+    return start + change[:, :-1], change[:, -1]
+
+
+def _quotient_slopes(n: np.ndarray, rows: np.ndarray, constants: list, T: float, P: float, model: PhaseModel, phase: int) -> np.ndarray:
+    """d ln Q of reactions, rows of shape (m, n), by amounts n, T and P: shape (m, n + 2)."""
+    there, total = np.flatnonzero(n > 0.0), float(n.sum())
+    where = np.ix_(there, np.concatenate([there, [n.size, n.size + 1]]))
+    by_fugacity, by_fraction = np.zeros((n.size, n.size + 2)), np.zeros((n.size, n.size + 2))
+    if any(c.counts_fugacity for c in constants):
+        by_fugacity[where] = fugacity_slopes(T, P, n[there] / total, phase, *model.part(there))
+        by_fugacity[:, :-2] /= total
+    by_fraction[np.ix_(there, there)] = np.diag(1.0 / n[there]) - 1.0 / total
+    out = np.array([row @ (by_fugacity if c.counts_fugacity else by_fraction) for row, c in zip(rows, constants, strict=True)])
+    for r, c in enumerate(constants):
+        if not c.counts_fugacity and c.basis == "partial-pressure":
+            out[r, -1] += float(rows[r].sum()) / P
+    return out
 
 
 def _beside_solids(

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -179,7 +180,7 @@ class PassSlopes:
 
     def residuals(self) -> np.ndarray:
         """Rows of what the targets read, shape (targets, k)."""
-        rows = [self.read(t.parts, lambda run, t=t: _number(run.live(t.reads))) for t in self.loop.targets]
+        rows = [self.read(t.parts, partial(_reading, t.reads)) for t in self.loop.targets]
         return np.array(rows).reshape(len(rows), self.k)
 
     def _rows(self) -> np.ndarray:
@@ -219,5 +220,6 @@ class PassSlopes:
         return self.jacobian() * scale / scale[:, None]
 
 
-def _number(value: float | None) -> float:
+def _reading(address: str, run: Run) -> float:
+    value = run.live(address)
     return float("nan") if value is None else float(value)

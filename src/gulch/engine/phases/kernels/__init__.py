@@ -11,7 +11,7 @@ from gulch.engine.phases.kernels.distance import further_phase_distance
 from gulch.engine.phases.kernels.flash import enthalpies, flash_amounts
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
 from gulch.engine.phases.kernels.phase import dissociated_in, ln_phi_phase, phase_properties
-from gulch.engine.phases.kernels.slopes import state_slopes
+from gulch.engine.phases.kernels.slopes import fugacity_slopes, state_slopes
 from gulch.engine.phases.kernels.temperature import flash_amounts_to
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "enthalpies",
     "flash_amounts",
     "flash_amounts_to",
+    "fugacity_slopes",
     "further_phase_distance",
     "ideal_gas_of",
     "ln_phi_phase",

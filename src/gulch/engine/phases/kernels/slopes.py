@@ -36,9 +36,12 @@ def wanted(mix: Mixture, name: int) -> int:
 
 
 @kernel
-def ln_f_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, by_n: Matrix, by_T: Vector, by_P: Vector) -> None:
-    """Fill d ln f_i/d n_j at one mole in all but for the term of mixing, and d ln f_i/dT, d ln f_i/dP, of one phase."""
-    n, want = x.size, wanted(mix, name)
+def ln_f_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, want: int, by_n: Matrix, by_T: Vector, by_P: Vector) -> None:
+    """Fill d ln f_i/d n_j at one mole in all but for the term of mixing, and d ln f_i/dT, d ln f_i/dP, of one phase.
+
+    want: the phase to ask for, 0 for that of lower Gibbs energy.
+    """
+    n = x.size
     step = T_STEP * T
     above, below = ln_phi(mix, T + step, P, x, want), ln_phi(mix, T - step, P, x, want)
     for i in range(n):
@@ -159,7 +162,7 @@ def equations(mix: Mixture, T: float, P: float, amounts: Matrix, names: Places, 
         property_slopes(mix, T, P, x, names[a], total, a, of)
         if m == 1:
             continue
-        ln_f_slopes(mix, T, P, x, names[a], slopes[a * n : (a + 1) * n], by_T[a], by_P[a])
+        ln_f_slopes(mix, T, P, x, names[a], wanted(mix, names[a]), slopes[a * n : (a + 1) * n], by_T[a], by_P[a])
         for i in range(n):
             for j in range(n):
                 slopes[a * n + i, j] = (slopes[a * n + i, j] - 1.0 + (1.0 / x[i] if i == j else 0.0)) / total
@@ -275,3 +278,18 @@ def tell(amounts: Matrix, of: Cube, moved: Matrix, right: Vector, scale: Vector,
             for i in range(n):
                 flow += of[p, a, i] * out[a * (n + 3) + i, c]
             out[a * (n + 3) + n + p, c] = flow
+
+
+@kernel.entry
+def fugacity_slopes(
+    T: float, P: float, x: Vector, name: int, kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix
+) -> Matrix:
+    """Of one phase of composition x (none zero): d ln f_i/d n_j at one mole in all, then d ln f_i/dT and d ln f_i/dP: shape (n, n + 2)."""
+    n = x.size
+    by_n, by_T, by_P, out = np.empty((n, n)), np.empty(n), np.empty(n), np.empty((n, n + 2))
+    ln_f_slopes(Mixture(kind, vapour, active, par, pairs, groups), T, P, x, name, name, by_n, by_T, by_P)
+    for i in range(n):
+        for j in range(n):
+            out[i, j] = by_n[i, j] - 1.0 + (1.0 / x[i] if i == j else 0.0)
+        out[i, n], out[i, n + 1] = by_T[i], by_P[i]
+    return out

@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry.constants import QUOTIENT_BASES, gibbs_spread
-from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction
+from gulch.engine.chemistry.equilibrium import EquilibriumTrouble, Held, PhaseMissing, by_extents, dependent_reaction, moved
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.phases.kernels import R
+from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
 from gulch.engine.quantities import show
-from gulch.engine.units.base import UnitResult, supported
+from gulch.engine.units.base import Given, UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_held, vapour_in
@@ -28,8 +28,11 @@ if TYPE_CHECKING:
     from gulch.engine.chemistry.reaction import Reaction
     from gulch.engine.phases.stream import Stream
     from gulch.engine.species.records import Species
-    from gulch.engine.units.base import Context, Given
+    from gulch.engine.phases.tangent import Tangent
+    from gulch.engine.units.base import Context
+    from gulch.engine.units.moved import Moved
 
+K_STEP = 1e-4  # of T, over which ln K is differenced
 USED_UP = 1e-15  # share of the feed below which an amount is rounding, and so is a quotient made of it
 _PHASE_OF = {"gas": "vapour", "liquid": "liquid"}
 
@@ -253,6 +256,24 @@ class EquilibriumReactor(Reactor):
                 row |= {"held": "extent" if h.extent is not None else "conversion", "asked": h.conversion}
             rows.append(row)
         return rows
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        feed, given, context = at.inlets[0], Given(**vars(at.given)), at.context
+        cls.adopt(feed, given)
+        if feed.is_empty or given.mixture == "split" or not context.model.all_volatile:
+            return at.differenced(cls)
+        product = at.result.outlets["product"]
+        contents = Contents(cls, feed, given, context, cls.reactions(given, context), product.P)
+        T, step = product.T, K_STEP * product.T
+        by_T = (contents.ln_constants(T + step) - contents.ln_constants(T - step)) / (2.0 * step)
+        phase = VAPOUR if given.mixture == "gas" else LIQUID
+        found = moved(
+            product.n, contents.nu, by_T, T, product.P, context.model, phase, contents.constants, contents.held, at.only.n, at.only.P
+        )
+        if found is None:
+            return at.differenced(cls)
+        return {"product": cls.reacted(at, *found)}
 
     @staticmethod
     def leaving(product: Stream, given: Given) -> dict[str, Any]:

@@ -173,6 +173,19 @@ class Reactor(Unit):
         return Tangent(product, n, feed.P, H=feed.H)
 
     @classmethod
+    def reacted(cls, at: Moved, n: np.ndarray, by_T: np.ndarray) -> Tangent:
+        """Changes of the outlet where its amounts change by n at constant temperature, shape (n, k), and by `by_T` per kelvin, shape (n,)."""
+        feed, product = at.only, at.result.outlets["product"]
+        if at.given.mode in ("isothermal", "feed-temperature"):
+            held = at.given.mode == "isothermal" and at.given.temperature is not None
+            return cls.left(at, n if held else n + np.outer(by_T, feed.T))
+        still = np.zeros(at.k)
+        cold = Tangent(product, n, feed.P, T=still).H
+        warmer = float(Tangent(product, by_T[:, None], np.zeros(1), T=np.ones(1)).H[0])
+        T = (feed.H - cold) / warmer
+        return Tangent(product, n + np.outer(by_T, T), feed.P, T=T, H=feed.H)
+
+    @classmethod
     def settle_heat(cls, feed: Stream, given: Given, context: Context, amounts_at: Callable, work_at: Callable | None = None) -> Stream:
         """The outlet Stream where the composition depends on temperature.
 
