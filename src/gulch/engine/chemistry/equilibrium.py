@@ -138,8 +138,8 @@ def moved(
 ) -> tuple[np.ndarray, np.ndarray] | None:
     """How amounts n at equilibrium in one phase answer: (changes with n0 and P, shape (n, k), at constant T; changes per kelvin, (n,)).
 
-    By the implicit function theorem on ln Q = ln K. n0_moves: shape (n, k); P_moves: (k,); ln_k_by_T: shape (m,) [1/K]. None where a species that
-    moves is used up, nothing is free, or a constant counts neither fugacities nor one of FORMED.
+    By the implicit function theorem on ln Q = ln K. n0_moves: shape (n, k); P_moves: (k,); ln_k_by_T: shape (m,) [1/K]. None where a
+    species that moves is used up, nothing is free, or a constant counts neither fugacities nor one of FORMED.
     """
     way = _prepared(nu.tobytes(), nu.shape, tuple(held))
     free = [c for c, h in zip(constants, held, strict=True) if h is None]

@@ -33,10 +33,11 @@ class Secants:
 
 @dataclass
 class Jacobian:
-    """Scaled derivatives of a pass by its unknowns, (n, n) as lists; unknowns: what rows and columns are."""
+    """Scaled derivatives of a pass by its unknowns, (n, n) as lists; unknowns: what rows and columns are; at: from where, or None."""
 
     unknowns: list
     rows: list
+    at: list | None = None
 
 
 @dataclass
@@ -67,10 +68,12 @@ class Start:
         found = next((s for s in self.secants if s.unknowns == list(unknowns)), None)
         return (found.dx, found.df) if found else None
 
-    def jacobian_of(self, unknowns: tuple) -> np.ndarray | None:
-        """Scaled derivatives of the pass with these unknowns, or None."""
+    def jacobian_of(self, unknowns: tuple) -> tuple[np.ndarray, np.ndarray | None] | None:
+        """(scaled derivatives of the pass with these unknowns, from where), or None."""
         found = next((j for j in self.jacobians if j.unknowns == list(unknowns)), None)
-        return np.array(found.rows) if found is not None and np.isfinite(found.rows).all() else None
+        if found is None or not np.isfinite(found.rows).all():
+            return None
+        return np.array(found.rows), None if found.at is None else np.array(found.at)
 
     def slope_of(self, targets: tuple) -> np.ndarray | None:
         """Finite sensitivities, shape (m, m), for these targets, or None."""

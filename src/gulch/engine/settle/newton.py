@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -86,7 +86,7 @@ MOST_BACKS = 6  # halvings of a step at whose end no pass can be made
 HESITANT = 4  # passes without a smaller change, after which steps are cut
 LEAST_SHARE = 0.05
 PATIENCE = 14  # passes without a smaller change, after which the walk is given up
-POOR = 0.1  # of the change before: a step that leaves more asks for new derivatives
+POOR = 0.2  # of the change before: a step that leaves more asks for new derivatives
 KEPT = 0.1  # of what a plain pass gives, where a step would go below a bound
 NEAR = 1e-3  # of the scale, from where derivatives were made to the answer: they are those of the answer
 
@@ -95,12 +95,13 @@ NEAR = 1e-3  # of the scale, from where derivatives were made to the answer: the
 class Slopes:
     """Derivatives of a pass for Newton's method.
 
-    at(x): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; known: those of a like
-    problem, or None; exact: whether those at the answer are asked for. reach: by how much an unknown may go in a step, scaled, (n,).
+    at(x, rough): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; rough ones do for a step. known: those of a like
+    problem, or None, made at known_at; exact: whether those at the answer are asked for. reach: by how much an unknown may go in a step, scaled, (n,).
     """
 
-    at: Callable[[np.ndarray], np.ndarray | None]
+    at: Callable[[np.ndarray, bool], np.ndarray | None]
     known: np.ndarray | None = None
+    known_at: np.ndarray | None = None
     exact: bool = False
     reach: np.ndarray | None = None
 
@@ -116,7 +117,7 @@ class _Walk:
         self.history: list[float] = []
         self.iterates: list[tuple] = []
         self.jacobian = slopes.known
-        self.made_at: np.ndarray | None = None
+        self.made_at = slopes.known_at
         self.derived = self.backs = 0
         self.share = 1.0  # of Newton's step that is taken
         self.best, self.since = np.inf, 0
@@ -177,9 +178,9 @@ class _Walk:
             return True
         return self.jacobian is not None and not poor or self.renew(x)
 
-    def renew(self, x: np.ndarray) -> bool:
+    def renew(self, x: np.ndarray, rough: bool = True) -> bool:
         """Derivatives of the pass just made; False where they cannot be had."""
-        found = self.slopes.at(x)
+        found = self.slopes.at(x, rough)
         self.derived += 1
         if found is None or not np.isfinite(found).all():
             return False
@@ -205,7 +206,7 @@ class _Walk:
         scale = self.search.scale
         far = self.made_at is None or float(np.max(np.abs(x - self.made_at) / (scale + np.abs(x)))) > NEAR
         if self.slopes.exact and far:
-            self.renew(x)
+            self.renew(x, rough=False)
         return self.found(Reason.SETTLED, x + f * scale, float(np.max(np.abs(step - f), initial=0.0)))
 
     def found(self, reason: Reason, tear: np.ndarray | None = None, distance: float | None = None) -> LoopResult:
@@ -214,7 +215,8 @@ class _Walk:
         gain, mode = dominant(self.jacobian) if self.jacobian is not None else (None, None)
         end, passes = x if tear is None else tear, self.search.passes
         iterates, history = tuple(self.iterates), tuple(self.history)
-        return LoopResult(end, change, reason, history, gain, mode, distance, (), passes, iterates, self.jacobian, self.derived)
+        found = LoopResult(end, change, reason, history, gain, mode, distance, (), passes, iterates, self.jacobian, self.derived)
+        return replace(found, slopes_at=self.made_at)
 
 
 def dominant(jacobian: np.ndarray) -> tuple[float, np.ndarray]:

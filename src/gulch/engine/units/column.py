@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -19,6 +20,7 @@ from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.state import TemperatureNotFound
+from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest
@@ -31,6 +33,7 @@ if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
 
 ROUNDS = 60  # of volatilities and split
 LIMIT = 60.0  # of ln d/b
@@ -184,7 +187,7 @@ class Column(Unit):
         stages, place, notes = stages_at(
             R, given, minimum, least, z[heavy] / z[light], b[light] / max(d[heavy], 1e-300), bottom.sum() / top.sum()
         )
-        condensed = condenser_heat(context, distillate, R, given, P_top)
+        condensed = cache(lambda: condenser_heat(context, distillate, R, given, P_top))
         duty = distillate.enthalpy_flow + bottoms.enthalpy_flow - feed.enthalpy_flow
         return UnitResult(
             {"distillate": distillate, "bottoms": bottoms},
@@ -195,14 +198,27 @@ class Column(Unit):
                 "stages": stages,
                 "feed_stage": place,
                 "volatility": float(alpha[light]),
-                "condenser_duty": condensed,
-                "reboiler_duty": duty - condensed,
+                "condenser_duty": context.later(condensed),
+                "reboiler_duty": context.later(lambda: duty - condensed()),
                 "duty": duty,
                 "top_temperature": distillate.T,
                 "bottom_temperature": bottoms.T,
             },
             notes=[*notes, *uphill(feed, P_top, context, "top_pressure")],
         )
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        if at.inlets[0].is_empty or not at.context.model.all_volatile or any(s.is_empty for s in at.result.outlets.values()):
+            return at.differenced(cls)
+        amounts, out = at.differenced(_Parted), {}
+        for name, own, dew in (
+            ("distillate", at.given.top_pressure, at.given.condenser != "total"),
+            ("bottoms", at.given.bottom_pressure, False),
+        ):
+            P = at.only.P if own is None else np.zeros(at.k)
+            out[name] = Tangent.saturated(at.result.outlets[name], amounts[name].n, P, dew)
+        return out
 
     @classmethod
     def split(cls, feed: Stream, given: Given, context: Context, light: int, heavy: int, P_top: float, P_bottom: float, q: float) -> tuple:
@@ -277,6 +293,20 @@ class Column(Unit):
             )
         top[light], top[heavy] = n[light] - b, d
         return top, n - top
+
+
+class _Parted(Column):
+    """What a column parts, amounts alone: no product is brought to its boiling point."""
+
+    kind = ""
+
+    @classmethod
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
+        light, heavy = (context.species.index(s) for s in (given.light_key, given.heavy_key))
+        P_top, P_bottom = (feed.P if own is None else own for own in (given.top_pressure, given.bottom_pressure))
+        top, bottom, *_ = cls.split(feed, given, context, light, heavy, P_top, P_bottom, quality(feed, context))
+        ends = (("distillate", top, P_top), ("bottoms", bottom, P_bottom))
+        return UnitResult({name: Stream.at_temperature(context.model, n, feed.T, P) for name, n, P in ends})
 
 
 def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: float, what: str) -> Stream:

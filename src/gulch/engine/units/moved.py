@@ -40,7 +40,7 @@ class Moved:
     """What enters a unit and how it changes.
 
     inlets, moved: Streams and their Tangents in the order of the unit's streams; feed: makes of such Streams what `solve` takes;
-    given, context, result: of the solve that stands. turned: inputs that change.
+    given, context, result: of the solve that stands. turned: inputs that change. rough: differences to one side do.
     """
 
     inlets: list[Stream]
@@ -50,6 +50,7 @@ class Moved:
     context: Context
     result: UnitResult
     turned: list[Turned]
+    rough: bool = False
 
     @property
     def k(self) -> int:
@@ -176,6 +177,8 @@ def _central(kind: Any, at: Moved, rows: _Rows, direction: np.ndarray) -> dict[s
     step = STEP / float(np.abs(direction).max())
     sides = []
     for sign in (1.0, -1.0):
+        if at.rough and sides:
+            break
         there = _solved(kind, at, _shifted(at, rows, sign * step * direction), at.given, at.context)
         if there is not None:
             sides.append((sign * step, there))

@@ -34,11 +34,14 @@ INPUT_STEP = 1e-4  # of an input, over which a unit or a feed is differenced
 
 
 class PassSlopes:
-    """Derivatives of a Loop's last pass, from x. moved: {stream: its Tangent}; turned: {address of an input: its row}."""
+    """Derivatives of a Loop's last pass, from x. moved: {stream: its Tangent}; turned: {address of an input: its row}.
 
-    def __init__(self, loop: Loop, x: np.ndarray) -> None:
+    rough: good enough for a step, where a unit is differenced: to one side only.
+    """
+
+    def __init__(self, loop: Loop, x: np.ndarray, rough: bool = False) -> None:
         self.loop, self.run, self.plan = loop, loop.run, loop.plan
-        self.x, self.k = x, x.size
+        self.x, self.k, self.rough = x, x.size, rough
         self.moved: dict[str, Tangent] = {}
         self.turned: dict[str, np.ndarray] = {}
         self.ties: dict[str, np.ndarray] = {}  # rows of the iterated ones
@@ -123,7 +126,8 @@ class PassSlopes:
             return run.fed(unit, streams)
 
         kind = KINDS[plan.units[unit].kind]
-        for port, t in tangents(kind, Moved(inlets, moved, feed, run.given[unit], run.context, result, turned)).items():
+        at = Moved(inlets, moved, feed, run.given[unit], run.context, result, turned, self.rough)
+        for port, t in tangents(kind, at).items():
             id_ = plan.leaving[unit].get(port)
             if id_ is not None and id_ not in plan.open:
                 self.moved[id_] = t

@@ -72,7 +72,7 @@ class Loop:
         self.records = []
         self.phases, self.flips = {}, {}
         # scaled derivatives of the pass as the last search left them, with the knobs held or, True, moved with the tears
-        self.known: dict[bool, np.ndarray | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
+        self.known: dict[bool, tuple | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
         self.trouble = None  # (node, what kept the last pass from being made)
         begin(self)
 
@@ -199,9 +199,10 @@ class Loop:
                 watch=self.run.watch,
                 method=method or self.method,
                 depth=6 + 2 * len(self.targets),
-                slopes=self.slopes(),
+                slopes=self.slopes(exact=tol is None),
             )
-            self.known[self.slope is not None] = found.slopes if found.reason.settled else None
+            made = (found.slopes, found.slopes_at) if found.reason.settled and found.slopes is not None else None
+            self.known[self.slope is not None] = made
             self.steps += found.iterates
             self.history += found.history
             if not found.reason.settled or not self.pressures.missed():
@@ -209,29 +210,33 @@ class Loop:
             x, secants = found.tear, None
         return found
 
-    def slopes(self) -> Slopes | None:
-        """Derivatives of the pass for Newton's method, from those of the last solve on; None where they are not known."""
+    def slopes(self, exact: bool) -> Slopes | None:
+        """Derivatives of the pass for Newton's method, from those of the last solve on; None where they are not known.
+
+        exact: whether those at the answer are asked for, to be told.
+        """
         if not self.group.tears:
             return None
         reach = self.unknowns.filled(np.inf)
         self.unknowns.warmths(reach)[:] = MOST_WARMER / 1e4
-        return Slopes(self.derived_at, self.known.get(self.slope is not None), self.run.explain, reach)
+        known = self.known.get(self.slope is not None) or (None, None)
+        return Slopes(self.derived_at, *known, exact=exact and self.run.explain, reach=reach)
 
-    def derived_at(self, x: np.ndarray) -> np.ndarray | None:
+    def derived_at(self, x: np.ndarray, rough: bool) -> np.ndarray | None:
         """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""
         try:
-            return PassSlopes(self, x).scaled()
+            return PassSlopes(self, x, rough).scaled()
         except (UnitTrouble, StreamTrouble):
             return None
 
-    def answers(self, x: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
+    def answers(self, x: np.ndarray, rough: bool = False) -> tuple[np.ndarray, np.ndarray] | None:
         """(d(residuals)/d(knobs), (m, m); d(unknowns)/d(knobs), (size, m)) with the loops closed, from the pass just made from x.
 
         None where they cannot be had.
         """
         slope, self.slope = self.slope, None
         try:
-            slopes = PassSlopes(self, x)
+            slopes = PassSlopes(self, x, rough)
             u, knobs = self.unknowns, self.unknowns.knobs(np.arange(x.size))
             whole, read = slopes.jacobian(), slopes.residuals()
             by_knobs = slopes.by_knobs()
@@ -272,7 +277,8 @@ class Loop:
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
         known = self.known.get(bool(self.group.targets))
         if known is not None and u.size <= MOST_KEPT:
-            start.jacobians.append(Jacobian(list(u.names), known.tolist()))
+            rows, at = known
+            start.jacobians.append(Jacobian(list(u.names), rows.tolist(), None if at is None else at.tolist()))
         for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
             typed = plan.guesses.get(tear)
             start.tears[tear] = TearStart(

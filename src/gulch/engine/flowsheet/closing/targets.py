@@ -134,7 +134,7 @@ class Aim:
         loop.slope, loop.records = None, []
         found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
         base, k0 = found.tear, self.knobs(x)
-        known = loop.answers(found.iterates[-1][0]) if loop.method == "automatic" else None
+        known = loop.answers(found.iterates[-1][0], rough=True) if loop.method == "automatic" else None
         if known is not None:
             return self.aimed_from(base, k0, r0, known[0], list(known[1].T))
         pairs = list(itertools.pairwise(loop.records[-9:]))

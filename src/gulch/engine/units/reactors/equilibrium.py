@@ -27,8 +27,8 @@ if TYPE_CHECKING:
     from gulch.engine.chemistry.equilibrium import Equilibrium
     from gulch.engine.chemistry.reaction import Reaction
     from gulch.engine.phases.stream import Stream
-    from gulch.engine.species.records import Species
     from gulch.engine.phases.tangent import Tangent
+    from gulch.engine.species.records import Species
     from gulch.engine.units.base import Context
     from gulch.engine.units.moved import Moved
 

@@ -174,7 +174,7 @@ class Reactor(Unit):
 
     @classmethod
     def reacted(cls, at: Moved, n: np.ndarray, by_T: np.ndarray) -> Tangent:
-        """Changes of the outlet where its amounts change by n at constant temperature, shape (n, k), and by `by_T` per kelvin, shape (n,)."""
+        """Changes of the outlet where its amounts change by n at constant temperature, shape (n, k), and by `by_T` per kelvin, (n,)."""
         feed, product = at.only, at.result.outlets["product"]
         if at.given.mode in ("isothermal", "feed-temperature"):
             held = at.given.mode == "isothermal" and at.given.temperature is not None
