@@ -135,6 +135,10 @@ class TearEntry(Part):
     temperature: Quantity | None = Field(None, description="of the guess")
     pressure: Quantity | None = None
     flow: dict[SpeciesId, Quantity] = Field({}, description="molar flow by species of the guess; no guess when empty")
+    state: Literal["any", "hottest", "coldest", "nearest"] = Field(
+        "any", description="which of several steady states of the loop is wanted; any: the one that the search comes to"
+    )
+    near: Quantity | None = Field(None, description="temperature of this stream to which the wanted state is nearest")
 
 
 class ClosingEntry(Part):

@@ -114,6 +114,11 @@ class Plan(ABC):
         self.feed_inputs = {s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds}
         self.open = open_streams(project)
         self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
+        self.states = {
+            t.stream: (t.state, parse(t.near, "temperature") if t.near else None)
+            for t in project.tears
+            if t.state != "any" and project.stream(t.stream)
+        }
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
         self.enters = {s.id: s.enters for s in project.streams}
         self.inlet = {s.id: s.inlet for s in project.streams}

@@ -53,6 +53,7 @@ class Run:
         self.explain, self.rooms = explain, rooms
         self.cures = True  # whether cures are looked for
         self.also: Start | None = None  # from which they are looked for besides
+        self.changed = dict(turned) if isinstance(turned, dict) else {}  # inputs overridden: {address: SI value}
         self.turned = {*turned, *(t.address for t in plan.targets.values())}  # addresses whose values others give way to
         self.plan, self.inputs, self.solution = plan, dict(inputs), solution
         self.start, self.watch = start, watch

@@ -54,6 +54,37 @@ class UnitOutcome:
 
 
 @dataclass
+class LoopState:
+    """A steady state of a loop: temperature at the tear [K], dominant eigenvalue of a pass, whether it is stable, whether it is shown.
+
+    gauges: {id: SI value or None}; solved: whether the whole process has a solution there.
+    """
+
+    temperature: float
+    gain: float | None
+    stable: bool
+    here: bool
+    gauges: dict
+    solved: bool = True
+
+
+@dataclass
+class LoopStates:
+    """What was found of a loop opened at a tear: its states, coldest first, and what comes back.
+
+    temperature: at which the tear was fed [K]; excess: by how much hotter it came back [K]; ended: whether the search was stopped on its
+    way; missing: whether the choice asks for a state that is not there.
+    """
+
+    tear: str
+    states: list[LoopState]
+    temperature: list
+    excess: list
+    ended: bool = False
+    missing: bool = False
+
+
+@dataclass
 class LoopOutcome:
     """How one recycle loop converged. number: from 1, in the order of calculation."""
 
@@ -85,6 +116,7 @@ class LoopOutcome:
     coupled: dict = field(default_factory=dict)  # likewise of ties and targets, by words for them
     by_pass: dict = field(default_factory=dict)  # tear -> {species: mol/s, one a pass}
     guess: dict = field(default_factory=dict)  # tear -> {species: mol/s} at the start
+    states: LoopStates | None = None  # where there are more than one, or one was chosen
 
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> LoopOutcome:
@@ -92,6 +124,8 @@ class LoopOutcome:
         data = dict(data)
         if "id" in data:
             data["number"] = int(data.pop("id").removeprefix("loop-"))
+        if data.get("states") is not None:
+            data["states"] = LoopStates(**data["states"] | {"states": [LoopState(**s) for s in data["states"]["states"]]})
         return cls(**data)
 
 

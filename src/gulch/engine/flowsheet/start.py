@@ -53,6 +53,7 @@ class Start:
     """Everything that a solve leaves for the next.
 
     tears: by stream; ties: SI values by the address that is set; knobs: SI values by target; temperatures: of streams [K].
+    branches: of tears at which one of several states was looked for and found [K].
     """
 
     tears: dict = field(default_factory=dict)
@@ -62,6 +63,7 @@ class Start:
     slopes: list = field(default_factory=list)
     jacobians: list = field(default_factory=list)
     temperatures: dict = field(default_factory=dict)
+    branches: dict = field(default_factory=dict)
 
     def secants_of(self, unknowns: tuple) -> tuple | None:
         """(dx, df) for these unknowns, or None."""

@@ -95,8 +95,9 @@ NEAR = 1e-3  # of the scale, from where derivatives were made to the answer: the
 class Slopes:
     """Derivatives of a pass for Newton's method.
 
-    at(x, rough): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; rough ones do for a step. known: those of a like
-    problem, or None, made at known_at; exact: whether those at the answer are asked for. reach: by how much an unknown may go in a step, scaled, (n,).
+    at(x, rough): of the pass just made from x, scaled, shape (n, n), or None where they cannot be had; rough ones do for a
+    step. known: those of a like problem, or None, made at known_at; exact: whether those at the answer are asked for.
+    reach: by how much an unknown may go in a step, scaled, (n,).
     """
 
     at: Callable[[np.ndarray, bool], np.ndarray | None]

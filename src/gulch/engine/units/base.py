@@ -218,6 +218,11 @@ class Unit:
         return ()
 
     @classmethod
+    def lights(cls, given: Given) -> bool:
+        """Whether what it makes grows with its own temperature, so that a loop that returns its heat may have several states."""
+        return False
+
+    @classmethod
     def adopt(cls, feed: Stream, given: Given) -> dict:
         """Fill in `given` what the user left to the context, from what enters; returns {input name: value taken}."""
         return {}

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.pressures import Pressures
     from gulch.engine.flowsheet.graph import Group
     from gulch.engine.flowsheet.run import Run
+    from gulch.engine.flowsheet.solution import LoopStates
     from gulch.engine.settle import LoopResult
 
 MOST_SEARCHES = 20  # times the pass limit: all passes that a group with targets may make
@@ -73,6 +74,8 @@ class Loop:
         self.phases, self.flips = {}, {}
         # scaled derivatives of the pass as the last search left them, with the knobs held or, True, moved with the tears
         self.known: dict[bool, tuple | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
+        self.states: LoopStates | None = None  # its steady states, where there are more than one
+        self.branches: dict[str, float] = {}  # tear -> temperature of the state that was chosen among them [K]
         self.trouble = None  # (node, what kept the last pass from being made)
         begin(self)
 
@@ -219,8 +222,8 @@ class Loop:
             return None
         reach = self.unknowns.filled(np.inf)
         self.unknowns.warmths(reach)[:] = MOST_WARMER / 1e4
-        known = self.known.get(self.slope is not None) or (None, None)
-        return Slopes(self.derived_at, *known, exact=exact and self.run.explain, reach=reach)
+        known, at = self.known.get(self.slope is not None) or (None, None)
+        return Slopes(self.derived_at, known, at, exact and self.run.explain, reach)
 
     def derived_at(self, x: np.ndarray, rough: bool) -> np.ndarray | None:
         """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""
@@ -263,6 +266,20 @@ class Loop:
         finally:
             self.slope = slope
 
+    def tear_starts(self, x: np.ndarray) -> dict[str, TearStart]:
+        """What the tears of a vector are, as a next solve begins with them."""
+        u, plan, out = self.unknowns, self.plan, {}
+        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
+            typed = plan.guesses.get(tear)
+            out[tear] = TearStart(
+                dict(zip(plan.species, flow.tolist(), strict=True)),
+                float(h + plan.model.formed @ flow / flow.sum()) if flow.sum() > 0.0 else float(h),
+                self.pressures.held.get(tear, float(P)),
+                float(self.guesses[tear]),
+                typed.signature if typed else None,
+            )
+        return out
+
     def spent(self) -> bool:
         """Whether the targets' search has to end here: no passes left, or ended from outside."""
         return self.passes >= self.most or self.run.watch.ended() is not None
@@ -273,21 +290,14 @@ class Loop:
 
     def keep(self, x: np.ndarray, secants: tuple) -> None:
         """Store where the search ended, as the next start."""
-        u, start, plan = self.unknowns, self.run.solution.start, self.plan
+        u, start = self.unknowns, self.run.solution.start
         start.secants.append(Secants(list(u.names), *(np.asarray(a).tolist() for a in secants or ((), ()))))
         known = self.known.get(bool(self.group.targets))
         if known is not None and u.size <= MOST_KEPT:
             rows, at = known
             start.jacobians.append(Jacobian(list(u.names), rows.tolist(), None if at is None else at.tolist()))
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
-            typed = plan.guesses.get(tear)
-            start.tears[tear] = TearStart(
-                dict(zip(plan.species, flow.tolist(), strict=True)),
-                float(h + plan.model.formed @ flow / flow.sum()) if flow.sum() > 0.0 else float(h),
-                self.pressures.held.get(tear, float(P)),
-                float(self.guesses[tear]),
-                typed.signature if typed else None,
-            )
+        start.tears |= self.tear_starts(x)
+        start.branches |= self.branches
         start.ties |= zip(self.group.ties, u.ties(x).tolist(), strict=True)
         start.knobs |= zip(self.group.targets, u.knobs(x).tolist(), strict=True)
         if self.slope is not None:

@@ -10,6 +10,7 @@ import numpy as np
 from gulch.engine.flowsheet.closing.account import account_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.loop import Loop
+from gulch.engine.flowsheet.closing.states import rescued, settle_on
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.guard import finite
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
@@ -55,11 +56,15 @@ def close(run: Run, group: Group) -> None:
         run.failed.update(group.units)  # stopped on its first pass, so there is nothing to judge
         loop.keep(found.tear, found.secants)
         return
+    if not found.reason.settled and loop.method == "automatic":
+        found = rescued(loop, found)
     if not found.reason.settled:
         if loop.method in ("automatic", "direct"):
             found = _calmed(loop, found)
         else:
             found, method_failed = _by_direct_passes(loop, found)
+    elif not aim:
+        found = settle_on(loop, found)
     loop.keep(found.tear, found.secants)
     if aim:
         _judge_targets(loop, aim, found)
@@ -178,6 +183,7 @@ def _judge_loop(loop: Loop, found: LoopResult, remarks: list, method_failed: boo
         findings=list(remarks),
         ties=list(group.ties),
         targets=list(group.targets),
+        states=loop.states,
     )
     run.solution.loops.append(outcome)
     if run.explain:

@@ -76,6 +76,10 @@ class KineticReactor(OnCatalyst):
     )
 
     @classmethod
+    def lights(cls, given: Given) -> bool:
+        return given.mode != "isothermal"
+
+    @classmethod
     def adopt(cls, feed: Stream, given: Given) -> dict[str, Any]:
         taken = super().adopt(feed, given)
         if given.phase is None:
