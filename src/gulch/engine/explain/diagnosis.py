@@ -28,12 +28,18 @@ SLOW = 0.9  # loop gain above which the return shares are spoken of
 
 
 def explain_loop(
-    account: Account, found: LoopResult, outcome: LoopOutcome, flows: np.ndarray, change: np.ndarray, pressure_change: np.ndarray
+    account: Account,
+    found: LoopResult,
+    outcome: LoopOutcome,
+    flows: np.ndarray,
+    change: np.ndarray,
+    pressure_change: np.ndarray,
+    warmth_change: np.ndarray,
 ) -> list:
     """Fill an outcome's returns, findings and advice; the to-do lines where the loop did not settle.
 
     account: a closing.account.Account; found: the LoopResult; flows, change: of each tear and of what a pass changes in it
-    [mol/s], shape (tears, n); pressure_change: likewise [Pa], shape (tears,).
+    [mol/s], shape (tears, n); pressure_change, warmth_change: likewise [Pa], [J/mol], shape (tears,).
     """
     plan = account.plan
     if not len(flows):
@@ -47,10 +53,11 @@ def explain_loop(
         outcome.gain = max(outcome.returns.values())
     if account.explains:
         go_round(account, outcome)
+    told = of_states(plan, outcome)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
     accumulation(account, found, outcome, back)
     if outcome.settled:
-        return []
+        return told
     if account.method_failed:
         method = METHODS[account.method]
         return _say(
@@ -58,7 +65,7 @@ def explain_loop(
             f"The method “{method}” failed: direct passes settle this loop. Choose automatic, or direct passes.",
         )
     said_on_the_way(account, outcome)
-    advice = why_not(account, outcome, change, lost, pressure_change)
+    advice = why_not(account, outcome, change, lost, pressure_change, warmth_change)
     if outcome.left and outcome.left < 5000 and found.gain is not None and abs(found.gain) < 1.0:
         outcome.findings.append(f"Passing on without acceleration would take about {outcome.left} more passes.")
     return _say(outcome, advice)
@@ -99,7 +106,9 @@ def said_on_the_way(account: Account, outcome: LoopOutcome) -> None:
             outcome.findings.append(f"In {u}: {what[:1].lower() + what[1:]}")
 
 
-def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np.ndarray, pressure_change: np.ndarray) -> str:
+def why_not(
+    account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np.ndarray, pressure_change: np.ndarray, warmth_change: np.ndarray
+) -> str:
     """What keeps a loop from settling and what to do about it, in words; amounts [mol/s], shape (n,)."""
     plan = account.plan
     display = plan.project.display
@@ -109,6 +118,9 @@ def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np
     if falling > 1e-6 * 1e5:
         falls = f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
         return falls + raise_it(account, outcome.tears[0])
+    warmer = heat_that_stays(account, outcome, change, warmth_change)
+    if warmer:
+        return warmer
     if stuck:
         outcome.no_way_out = stuck
         outcome.builds_up = stuck[0]
@@ -124,6 +136,51 @@ def why_not(account: Account, outcome: LoopOutcome, change: np.ndarray, lost: np
             account, outcome, most
         )
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+
+
+WARMS = 1.0  # J/mol a pass, from which a return is said to grow warmer
+HEAT_OF_GAS = 40.0  # J/(mol K), about that of a gas of several atoms: a change of warmth told in kelvins
+
+
+def heat_that_stays(account: Account, outcome: LoopOutcome, change: np.ndarray, warmth_change: np.ndarray) -> str:
+    """What is said where it is heat that does not settle, and no species; "" where it is not that."""
+    k = int(np.argmax(np.abs(warmth_change))) if warmth_change.size else 0
+    if not warmth_change.size or abs(warmth_change[k]) < WARMS or abs(warmth_change[k]) / 1e4 < np.abs(change).sum() / account.scale_flow:
+        return ""
+    display = account.plan.project.display
+    by = show(abs(float(warmth_change[k])) / HEAT_OF_GAS, "temperature difference", display, 1)
+    way = "hotter" if warmth_change[k] > 0.0 else "colder"
+    exchangers = [u for u in outcome.units if account.plan.units[u].kind == "exchanger"]
+    why = "more heat is made in it than leaves it" if warmth_change[k] > 0.0 else "more heat leaves it than comes in or is made"
+    what = f"Heat does not settle: {outcome.tears[k]} comes back some {by} {way} from pass to pass, because {why}. "
+    if exchangers and warmth_change[k] > 0.0:
+        return what + f"{exchangers[0]} gives it back: pass less heat there, or take some out with a cooler inside the loop."
+    return what + f"{'Take heat out' if warmth_change[k] > 0.0 else 'Put heat in'} at a unit inside the loop, or set a temperature there."
+
+
+def of_states(plan: Plan, outcome: LoopOutcome) -> list[Message]:
+    """To-do lines on the steady states of a loop where there are several, or where the one chosen is not there."""
+    found = outcome.states
+    if found is None or not outcome.settled:
+        return []
+    display, place = plan.project.display, at_loop(str(outcome.number))
+    listed = [show(s.temperature, "temperature", display) + ("" if s.stable else " (unstable)") for s in found.states]
+    here = next((show(s.temperature, "temperature", display) for s in found.states if s.here), "another")
+    out = []
+    if found.missing:
+        near = show(plan.states[found.tear][1], "temperature", display)
+        out.append(
+            Message(
+                "warning",
+                place,
+                f"The steady state near {near} at {found.tear}, which was chosen, does not exist here: the nearest, at {here}, is shown.",
+                "Choose another in Loops, or turn back what was changed.",
+            )
+        )
+    if len(found.states) > 1 and found.tear not in plan.states:
+        what = f"The loop {' → '.join(outcome.units)} has {len(found.states)} steady states: {', '.join(listed)} at {found.tear}. "
+        out.append(Message("warning", place, what + f"The one at {here} is shown.", "Choose the one that is meant in Loops."))
+    return out
 
 
 def raise_it(account: Account, tear: str) -> str:

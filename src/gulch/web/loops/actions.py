@@ -22,6 +22,14 @@ if TYPE_CHECKING:
     from gulch.web.projects.forms import Values
 
 
+LOOP_STATES = {
+    "any": "Leave the steady state to the search",
+    "hottest": "Take the hottest steady state",
+    "coldest": "Take the coldest steady state",
+    "nearest": "Take a steady state",
+}
+
+
 @action("closing", method=Part(), max_passes=Whole("passes", 1, 5000, "{} passes cannot be the limit"), tolerance=Part(longest=40))
 def closing(document: Project, form: Values) -> Done:
     """Method, tolerance and pass limit of all loops."""
@@ -45,6 +53,15 @@ def cut_at(document: Project, form: Values) -> Done:
         edit.tear_of(document, stream).chosen = True
     edit.tidy_tears(document)
     return Done(f"Cut the loop at {stream}" if stream else "Let Gulch choose where to cut the loop")
+
+
+@action("loop-state", stream=Key(), state=Text(), near=Text())
+def loop_state(document: Project, form: Values) -> Done:
+    """Choose which of a loop's steady states runs."""
+    if form.state not in LOOP_STATES:
+        raise EditError(f"There is no steady state “{form.state}”.")
+    edit.choose_state(document, form.stream, form.state, form.near)
+    return Done(LOOP_STATES[form.state])
 
 
 @action("guess", stream=Key(), text=Text())

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.closing.trials import LIKELY_SHARE
 from gulch.engine.flowsheet.graph import material_loops
-from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit
+from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit, write
 from gulch.engine.settle import METHODS
 from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gulch.engine.document.process import GaugeEntry, KnobEntry, TargetEntry, TearEntry
-    from gulch.engine.flowsheet.solution import LoopOutcome
+    from gulch.engine.flowsheet.solution import LoopOutcome, LoopStates
     from gulch.engine.project.inputs import Address
     from gulch.engine.project.messages import Message
     from gulch.engine.project.results import Readable, Results
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
 
 SHOWN_SERIES = 8
+SHOWN_GAUGES = 4  # beside each steady state
+STATE_WORDS = {"hottest": "the hottest", "coldest": "the coldest", "nearest": "the nearest to a temperature"}
 SHOWN_PASSES = 40
 
 
@@ -77,6 +79,22 @@ class TargetRow:
 
 
 @dataclass
+class StatesPanel:
+    """The steady states of a loop: rows of (temperature, words, gain, gauges, shown, choice), and its return over what is sent.
+
+    heads: of the gauges; chosen: words for what the document asks for, "" where it leaves it open.
+    """
+
+    tear: str
+    heads: list[str]
+    rows: list[tuple]
+    chosen: str
+    told: str
+    data: dict[str, Any]
+    data_id: str
+
+
+@dataclass
 class LoopCard:
     """How one loop closed, or why not."""
 
@@ -96,6 +114,7 @@ class LoopCard:
     cuts: list[str]
     purge: Purge | None
     joined: str
+    states: StatesPanel | None
 
 
 @dataclass
@@ -186,7 +205,26 @@ class LoopsPage:
                 cuts=self.cuts(loop),
                 purge=self.purge(loop),
                 joined=",".join(loop.tears),
+                states=self.states(loop),
             )
+
+    def states(self, loop: LoopOutcome) -> StatesPanel | None:
+        """Every steady state with the project's first gauges, and which may be taken."""
+        found = loop.states
+        if found is None:
+            return None
+        gauges = [(g, self.space.outputs[g.reads]) for g in self.document.gauges if g.reads in self.space.outputs][:SHOWN_GAUGES]
+        entry, last, rows = self.document.tear(found.tear), len(found.states) - 1, []
+        for k, s in enumerate(found.states):
+            rank = "coldest" if k == 0 else ("hottest" if k == last else "nearest")
+            cells = [show(s.gauges.get(g.id), r.dimension, self.display) for g, r in gauges]
+            near = write(s.temperature, "temperature", self.display)
+            rows.append((show(s.temperature, "temperature", self.display), s, f"{s.gain:.3f}" if s.gain else "–", cells, rank, near))
+        chosen = "" if entry is None or entry.state == "any" else STATE_WORDS[entry.state]
+        low, high = (show(T, "temperature", self.display) for T in (found.temperature[0], found.temperature[-1]))
+        told = f"Looked for from {low} to {high}" + (", until it was stopped." if found.ended else ".")
+        data, data_id = returned(found, self.display), f"loop-{loop.number}-states"
+        return StatesPanel(found.tear, [g.label or r.label for g, r in gauges], rows, chosen, told, data, data_id)
 
     def plot(self, loop: LoopOutcome) -> dict[str, Any]:
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
@@ -380,3 +418,22 @@ class LoopsPage:
     def inputs(self) -> list[tuple]:
         """(address, words) that a tie can set."""
         return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]
+
+
+def returned(found: LoopStates, display: str) -> dict[str, Any]:
+    """For the browser: the temperature at which the tear comes back over the one at which it is sent, and the states."""
+    unit = show_unit("temperature", display)
+
+    def shown(T: float) -> float:
+        return to_unit(T, unit, "temperature")
+
+    sent = [shown(T) for T in found.temperature]
+    back = [shown(T + more) for T, more in zip(found.temperature, found.excess, strict=True)]
+    marks = [
+        {"x": shown(s.temperature), "y": shown(s.temperature), "text": "", "sign": "stable" if s.stable else "unstable"}
+        for s in found.states
+    ]
+    series = [{"label": "comes back", "y": back, "axis": 0}, {"label": "as it is sent", "y": sent, "axis": 0}]
+    axis = {"label": f"{found.tear} comes back at", "unit": unit}
+    groups = [{"id": "return", "axes": [axis], "series": series, "marks": marks}]
+    return {"kind": "profile", "x": sent, "x_label": f"{found.tear} is sent at", "x_unit": unit, "groups": groups}

@@ -201,6 +201,7 @@ def _judge_loop(loop: Loop, found: LoopResult, remarks: list, method_failed: boo
         u.flows(found.tear),
         u.flows(found.change),
         u.pressures(found.change),
+        u.warmths(found.change),
     )
     if found.reason is Reason.NOT_FINITE:
         vars(outcome).update(finite(vars(outcome)))

@@ -33,6 +33,7 @@ CLOSER = 10  # looks more, round a place where the excess nearly vanishes
 TOLERANCE = 1e-8  # of the unknowns while one tear is held
 PASSES = 40  # at each look
 SAME = 0.05  # K within which two states are one
+APART = 40.0  # K from where a state was chosen to the nearest, from which it is doubted to be that state
 BRANCH = 0.05  # of the temperature, within which a state is that of a start nearby
 
 
@@ -238,6 +239,8 @@ def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
     loop.branches[opened.tear] = opened.temperature(mine)
     if explained and (len(states) > 1 or chosen is not None):
         loop.states = _told(opened, states, mine, seen)
+        away = abs(chosen[1] - opened.temperature(mine)) if chosen is not None and chosen[1] is not None else 0.0
+        loop.states.missing = away > APART
     return mine
 
 

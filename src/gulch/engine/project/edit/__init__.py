@@ -71,7 +71,7 @@ from gulch.engine.project.edit.species import (
     remove_species,
     set_species_datum,
 )
-from gulch.engine.project.edit.tears import MOST_PASTED, guess_lines, take_assumed, tear_of, tidy_tears
+from gulch.engine.project.edit.tears import MOST_PASTED, choose_state, guess_lines, take_assumed, tear_of, tidy_tears
 from gulch.engine.project.edit.watching import add_target, gauge_on, gauge_on_formula, knob_on
 from gulch.engine.project.edit.whole import EditError, become, forget, fresh, name_of, need_stream, rename, slug, taken
 
@@ -164,6 +164,7 @@ __all__ = [
     "slug",
     "take_assumed",
     "taken",
+    "choose_state",
     "tear_of",
     "tidy_tears",
     "turn",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import Any, Literal
 
 from gulch.engine.document import Project, TearEntry, set_value
 from gulch.engine.project.assumed import assumed
@@ -57,12 +57,25 @@ def tear_of(project: Project, stream_id: str) -> TearEntry:
     return found
 
 
+def choose_state(project: Project, stream_id: str, state: Literal["any", "hottest", "coldest", "nearest"], near: str = "") -> None:
+    """Let a loop run in the hottest, the coldest, or at `stream_id` the nearest of its steady states; "any": in the one that is found."""
+    for tear in project.tears:
+        if tear.stream == stream_id and state == "any":
+            tear.state, tear.near = "any", None
+    if state != "any":
+        tear = tear_of(project, stream_id)
+        if state == "nearest":
+            parse(near, "temperature")
+        tear.state, tear.near, tear.chosen = state, near if state == "nearest" else None, True  # the choice is one at this very stream
+    tidy_tears(project)
+
+
 MOST_PASTED = 6000  # characters
 
 
 def tidy_tears(project: Project) -> None:
     """Drop entries that say nothing."""
-    project.tears = [t for t in project.tears if t.chosen or t.open or t.flow]
+    project.tears = [t for t in project.tears if t.chosen or t.open or t.flow or t.state != "any"]
 
 
 def guess_lines(project: Project, text: str) -> tuple:
