@@ -28,7 +28,7 @@ WHOLE = {
     "slopes.py:program_slopes",
     "course.py:follow",
     "tank.py:tank_at",
-    "settle.py:_accelerated",
+    "accelerated.py:accelerated",
     "elements.py:by_elements",
     "sizing.py:_size",
     "unit_names.py:_table",

@@ -114,11 +114,7 @@ class Plan(ABC):
         self.feed_inputs = {s.id: [(a, a[len(s.id) + 1 :]) for a in self.bounds if a.startswith(f"{s.id}.")] for s in self.feeds}
         self.open = open_streams(project)
         self.guesses = {t.stream: Guess(t, self.species) for t in project.tears if t.flow and project.stream(t.stream)}
-        self.states = {
-            t.stream: (t.state, parse(t.near, "temperature") if t.near else None)
-            for t in project.tears
-            if t.state != "any" and project.stream(t.stream)
-        }
+        self.states = {t.stream: chosen_state(t) for t in project.tears if t.state != "any" and project.stream(t.stream)}
         self.sources = {s.id: s.id if s.is_feed else source_of(s)[0] for s in project.streams}
         self.enters = {s.id: s.enters for s in project.streams}
         self.inlet = {s.id: s.inlet for s in project.streams}
@@ -321,6 +317,11 @@ def by_name(solution: Solution, project: Project) -> None:
         m.what, m.todo = told(m.what), told(m.todo)
     for loop in solution.loops:
         loop.advice, loop.findings = told(loop.advice), [told(f) for f in loop.findings]
+
+
+def chosen_state(entry: TearEntry) -> tuple[str, float | None]:
+    """(which of a loop's steady states is wanted, the temperature [K] to which it is nearest or None)."""
+    return entry.state, parse(entry.near, "temperature") if entry.near else None
 
 
 class Guess:

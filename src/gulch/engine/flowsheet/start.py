@@ -71,7 +71,7 @@ class Start:
         return (found.dx, found.df) if found else None
 
     def jacobian_of(self, unknowns: tuple) -> tuple[np.ndarray, np.ndarray | None] | None:
-        """(scaled derivatives of the pass with these unknowns, from where), or None."""
+        """(scaled derivatives of the pass with these unknowns, shape (n, n), from where, (n,)), or None."""
         found = next((j for j in self.jacobians if j.unknowns == list(unknowns)), None)
         if found is None or not np.isfinite(found.rows).all():
             return None

@@ -1,6 +1,8 @@
 """Direct passes, Wegstein's method and Anderson's acceleration.
 
 Anderson, J. ACM 12 (1965) 547; Walker & Ni, SIAM J. Numer. Anal. 49 (2011) 1715; Wegstein, Comm. ACM 1 (1958) 9.
+
+Notation: the vector of unknowns has shape (n,).
 """
 
 from __future__ import annotations
@@ -12,6 +14,7 @@ from gulch.engine.settle.secants import differences, distance_left, loop_gain, u
 
 
 def accelerated(search: Search, x: np.ndarray, depth: int, direct: int, secants: tuple | None, method: str) -> LoopResult:
+    """LoopResult of passes from x, shape (n,), by a method of METHODS. Raises PassFailed where no step back helps."""
     scale, tol = search.scale, search.tol
     xs, fs, history, iterates = [], [], [], []
     old_dx, old_df = usable_secants(secants if method in ("automatic", "anderson") else None, x.size)

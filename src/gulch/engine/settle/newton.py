@@ -1,4 +1,7 @@
-"""Newton's method on the change of a pass, damped, with differences or with derivatives that are handed in."""
+"""Newton's method on the change of a pass, damped, with differences or with derivatives that are handed in.
+
+Notation: the vector of unknowns has shape (n,), derivatives of a pass (n, n).
+"""
 
 from __future__ import annotations
 
@@ -35,7 +38,7 @@ def damped_newton(search: Search, x: np.ndarray) -> LoopResult:
         if jacobian is None:
             reason = search.ended() or Reason.NOT_FINITE
             break
-        gain, mode = dominant(jacobian + np.eye(n))
+        gain, mode = dominant(jacobian + np.eye(n), x - iterates[0][0])
         step = -np.linalg.lstsq(jacobian, f, rcond=1e-12)[0]
         found = _damped(search, x, f, step)
         if found is None:
@@ -124,7 +127,8 @@ class _Walk:
         self.best, self.since = np.inf, 0
 
     def go(self, x: np.ndarray) -> LoopResult:
-        search = self.search
+        """LoopResult of the walk from x, shape (n,)."""
+        search, self.begin = self.search, x
         while True:
             reason = search.ended()
             if reason is not None:
@@ -212,21 +216,33 @@ class _Walk:
 
     def found(self, reason: Reason, tear: np.ndarray | None = None, distance: float | None = None) -> LoopResult:
         at = int(np.argmin(self.history)) if self.history else None
-        x, change = self.iterates[-1 if tear is not None or at is None else at]
-        gain, mode = dominant(self.jacobian) if self.jacobian is not None else (None, None)
+        x, change = self.iterates[-1 if tear is not None or at is None else at] if self.iterates else (self.begin, 0.0 * self.begin)
+        gain = mode = None
+        if self.jacobian is not None:
+            gain, mode = dominant(self.jacobian, (x - self.begin) / self.search.scale)
         end, passes = x if tear is None else tear, self.search.passes
         iterates, history = tuple(self.iterates), tuple(self.history)
         found = LoopResult(end, change, reason, history, gain, mode, distance, (), passes, iterates, self.jacobian, self.derived)
         return replace(found, slopes_at=self.made_at)
 
 
-def dominant(jacobian: np.ndarray) -> tuple[float, np.ndarray]:
-    """(dominant eigenvalue of a pass, its size where it is complex, and the direction that belongs to it, shape (n,))."""
+ALIKE = 1e-6  # within which eigenvalues are one
+
+
+def dominant(jacobian: np.ndarray, travelled: np.ndarray) -> tuple[float, np.ndarray]:
+    """(dominant eigenvalue of a pass, its size where it is complex, and the direction that belongs to it, shape (n,)).
+
+    Where several eigenvalues are alike, the direction among theirs that the search has `travelled`, shape (n,).
+    """
     values, vectors = np.linalg.eig(jacobian)
     top = int(np.argmax(np.abs(values)))
-    value = values[top]
+    value, mode = values[top], np.real(vectors[:, top])
     gain = float(abs(value)) if abs(value.imag) > 1e-9 * abs(value) else float(value.real)
-    return gain, np.real(vectors[:, top])
+    alike = np.abs(values - value) <= ALIKE * abs(value)
+    if alike.sum() > 1:
+        along = np.real(vectors[:, alike] @ np.linalg.lstsq(vectors, travelled.astype(complex), rcond=1e-10)[0][alike])
+        mode = along if np.abs(along).max() > 0.0 else mode
+    return gain, mode
 
 
 def with_slopes(search: Search, x: np.ndarray, slopes: Slopes, direct: int) -> LoopResult:

@@ -77,6 +77,7 @@ class Search:
         self.passes = 0
 
     def allow(self, passes: int) -> None:
+        """Let so many passes more be made."""
         self.left = passes
 
     def ended(self) -> Reason | None:

@@ -209,16 +209,8 @@ class Column(Unit):
 
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
-        if at.inlets[0].is_empty or not at.context.model.all_volatile or any(s.is_empty for s in at.result.outlets.values()):
-            return at.differenced(cls)
-        amounts, out = at.differenced(_Parted), {}
-        for name, own, dew in (
-            ("distillate", at.given.top_pressure, at.given.condenser != "total"),
-            ("bottoms", at.given.bottom_pressure, False),
-        ):
-            P = at.only.P if own is None else np.zeros(at.k)
-            out[name] = Tangent.saturated(at.result.outlets[name], amounts[name].n, P, dew)
-        return out
+        plain = not at.inlets[0].is_empty and at.context.model.all_volatile
+        return moved_ends(at) if plain and not any(s.is_empty for s in at.result.outlets.values()) else at.differenced(cls)
 
     @classmethod
     def split(cls, feed: Stream, given: Given, context: Context, light: int, heavy: int, P_top: float, P_bottom: float, q: float) -> tuple:
@@ -293,6 +285,15 @@ class Column(Unit):
             )
         top[light], top[heavy] = n[light] - b, d
         return top, n - top
+
+
+def moved_ends(at: Moved) -> dict[str, Tangent]:
+    """Changes of both products: amounts by differences of how the column parts them, temperatures along their boiling points."""
+    amounts, given, out = at.differenced(_Parted), at.given, {}
+    for name, own, dew in (("distillate", given.top_pressure, given.condenser != "total"), ("bottoms", given.bottom_pressure, False)):
+        P = at.only.P if own is None else np.zeros(at.k)
+        out[name] = Tangent.saturated(at.result.outlets[name], amounts[name].n, P, dew)
+    return out
 
 
 class _Parted(Column):

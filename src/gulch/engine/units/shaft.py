@@ -69,7 +69,7 @@ def _step(state: PhaseState, P: float, efficiency: float, model: PhaseModel, n: 
 
 
 def pressure_changed(t: Tangent, out: Stream, efficiency: float, P: np.ndarray) -> Tangent:
-    """Changes of the Stream that `change_pressure` made along an isentropic path; P: those of its pressure."""
+    """Changes of the Stream that `change_pressure` made along an isentropic path; P: those of its pressure [Pa], shape (k,)."""
     stream = t.stream
     ideal = Stream.from_state(stream.model, stream.n, stream.model.at_entropy(stream.state.entropy, out.P, stream.n, out.T))
     rise = ideal.enthalpy_flow - stream.enthalpy_flow

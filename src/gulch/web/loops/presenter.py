@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.closing.trials import LIKELY_SHARE
 from gulch.engine.flowsheet.graph import material_loops
+from gulch.engine.project.places import at_loop
 from gulch.engine.quantities import QuantityError, difference_of, parse, show, to_unit, write
 from gulch.engine.settle import METHODS
 from gulch.web.projects.words import gain_words, letter, pretty_text, show_unit
@@ -82,7 +83,7 @@ class TargetRow:
 class StatesPanel:
     """The steady states of a loop: rows of (temperature, words, gain, gauges, shown, choice), and its return over what is sent.
 
-    heads: of the gauges; chosen: words for what the document asks for, "" where it leaves it open.
+    heads: of the gauges; chosen: words for what the document asks for, "" where it leaves it open; said: doubts about what is shown.
     """
 
     tear: str
@@ -90,6 +91,7 @@ class StatesPanel:
     rows: list[tuple]
     chosen: str
     told: str
+    said: list[str]
     data: dict[str, Any]
     data_id: str
 
@@ -205,26 +207,8 @@ class LoopsPage:
                 cuts=self.cuts(loop),
                 purge=self.purge(loop),
                 joined=",".join(loop.tears),
-                states=self.states(loop),
+                states=states_panel(self, loop),
             )
-
-    def states(self, loop: LoopOutcome) -> StatesPanel | None:
-        """Every steady state with the project's first gauges, and which may be taken."""
-        found = loop.states
-        if found is None:
-            return None
-        gauges = [(g, self.space.outputs[g.reads]) for g in self.document.gauges if g.reads in self.space.outputs][:SHOWN_GAUGES]
-        entry, last, rows = self.document.tear(found.tear), len(found.states) - 1, []
-        for k, s in enumerate(found.states):
-            rank = "coldest" if k == 0 else ("hottest" if k == last else "nearest")
-            cells = [show(s.gauges.get(g.id), r.dimension, self.display) for g, r in gauges]
-            near = write(s.temperature, "temperature", self.display)
-            rows.append((show(s.temperature, "temperature", self.display), s, f"{s.gain:.3f}" if s.gain else "–", cells, rank, near))
-        chosen = "" if entry is None or entry.state == "any" else STATE_WORDS[entry.state]
-        low, high = (show(T, "temperature", self.display) for T in (found.temperature[0], found.temperature[-1]))
-        told = f"Looked for from {low} to {high}" + (", until it was stopped." if found.ended else ".")
-        data, data_id = returned(found, self.display), f"loop-{loop.number}-states"
-        return StatesPanel(found.tear, [g.label or r.label for g, r in gauges], rows, chosen, told, data, data_id)
 
     def plot(self, loop: LoopOutcome) -> dict[str, Any]:
         """Residuals by pass for the browser: the largest first, then the species and targets that moved most."""
@@ -420,20 +404,35 @@ class LoopsPage:
         return [(a.address, a.label) for a in self.space.inputs.values() if a.knob]
 
 
+def states_panel(page: LoopsPage, loop: LoopOutcome) -> StatesPanel | None:
+    """Every steady state with the project's first gauges, and which may be taken."""
+    found = loop.states
+    if found is None:
+        return None
+    gauges = [(g, page.space.outputs[g.reads]) for g in page.document.gauges if g.reads in page.space.outputs][:SHOWN_GAUGES]
+    entry, last, rows = page.document.tear(found.tear), len(found.states) - 1, []
+    for k, s in enumerate(found.states):
+        rank = "coldest" if k == 0 else ("hottest" if k == last else "nearest")
+        cells = [show(s.gauges.get(g.id), r.dimension, page.display) for g, r in gauges]
+        near = write(s.temperature, "temperature", page.display)
+        rows.append((show(s.temperature, "temperature", page.display), s, f"{s.gain:.3f}" if s.gain else "–", cells, rank, near))
+    chosen = "" if entry is None or entry.state == "any" else STATE_WORDS[entry.state]
+    low, high = (show(T, "temperature", page.display) for T in (found.temperature[0], found.temperature[-1]))
+    told = f"Looked for from {low} to {high}" + (", until it was stopped." if found.ended else ".")
+    said = [m.what for m in page.latest.messages if m.level == "warning" and str(m.place) == str(at_loop(str(loop.number)))]
+    data, data_id = returned(found, page.display), f"loop-{loop.number}-states"
+    return StatesPanel(found.tear, [g.label or r.label for g, r in gauges], rows, chosen, told, said, data, data_id)
+
+
 def returned(found: LoopStates, display: str) -> dict[str, Any]:
-    """For the browser: the temperature at which the tear comes back over the one at which it is sent, and the states."""
-    unit = show_unit("temperature", display)
-
-    def shown(T: float) -> float:
-        return to_unit(T, unit, "temperature")
-
-    sent = [shown(T) for T in found.temperature]
-    back = [shown(T + more) for T, more in zip(found.temperature, found.excess, strict=True)]
+    """For the browser: by how much hotter the tear comes back than it is sent, over the temperature at which it is sent; the states."""
+    unit, apart = show_unit("temperature", display), show_unit("temperature difference", display)
+    sent = [to_unit(T, unit, "temperature") for T in found.temperature]
+    hotter = [to_unit(more, apart, "temperature difference") for more in found.excess]
     marks = [
-        {"x": shown(s.temperature), "y": shown(s.temperature), "text": "", "sign": "stable" if s.stable else "unstable"}
+        {"x": to_unit(s.temperature, unit, "temperature"), "y": 0.0, "text": "", "sign": "stable" if s.stable else "unstable"}
         for s in found.states
     ]
-    series = [{"label": "comes back", "y": back, "axis": 0}, {"label": "as it is sent", "y": sent, "axis": 0}]
-    axis = {"label": f"{found.tear} comes back at", "unit": unit}
-    groups = [{"id": "return", "axes": [axis], "series": series, "marks": marks}]
+    axis = {"label": f"{found.tear} comes back hotter by", "unit": apart}
+    groups = [{"id": "return", "axes": [axis], "series": [{"label": "comes back hotter by", "y": hotter, "axis": 0}], "marks": marks}]
     return {"kind": "profile", "x": sent, "x_label": f"{found.tear} is sent at", "x_unit": unit, "groups": groups}

@@ -17,13 +17,14 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.live import Live
-from gulch.engine.phases.stream import Stream
+from gulch.engine.phases.stream import Stream, StreamTrouble
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.project.couplings import nodes_of_input
 from gulch.engine.project.nodes import Node, NodeKind
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Given
 from gulch.engine.units.moved import Moved, Turned, tangents
+from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
@@ -135,7 +136,7 @@ class PassSlopes:
     # What is read
 
     def read(self, addresses: Iterable[str], value: Callable[[Run], float]) -> np.ndarray:
-        """Row of a value that is read of a run at some addresses, by reading it of runs moved to both sides."""
+        """Row, shape (k,), of a value that is read of a run at some addresses, by reading it of runs moved to both sides."""
         heads = {a.partition(".")[0] for a in self._spelled(addresses)}
         out = np.zeros(self.k)
         for c in range(self.k):
@@ -219,7 +220,7 @@ class PassSlopes:
         return out
 
     def scaled(self) -> np.ndarray:
-        """The same of scaled unknowns."""
+        """The same of scaled unknowns, shape (k, k)."""
         scale = self.loop.scale
         return self.jacobian() * scale / scale[:, None]
 
@@ -227,3 +228,22 @@ class PassSlopes:
 def _reading(address: str, run: Run) -> float:
     value = run.live(address)
     return float("nan") if value is None else float(value)
+
+
+def answers(loop: Loop, x: np.ndarray, rough: bool = False) -> tuple[np.ndarray, np.ndarray] | None:
+    """(d(residuals)/d(knobs), (m, m); d(unknowns)/d(knobs), (size, m)) with the loops closed, from the pass just made from x.
+
+    None where they cannot be had.
+    """
+    slope, loop.slope = loop.slope, None
+    try:
+        slopes = PassSlopes(loop, x, rough)
+        knobs = loop.unknowns.knobs(np.arange(x.size))
+        moved = np.linalg.solve(np.eye(x.size) - slopes.jacobian(), slopes.by_knobs())
+        moved[knobs] = np.eye(len(knobs))
+        found = slopes.residuals() @ moved, moved
+        return found if all(np.isfinite(a).all() for a in found) else None
+    except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
+        return None
+    finally:
+        loop.slope = slope

@@ -232,26 +232,6 @@ class Loop:
         except (UnitTrouble, StreamTrouble):
             return None
 
-    def answers(self, x: np.ndarray, rough: bool = False) -> tuple[np.ndarray, np.ndarray] | None:
-        """(d(residuals)/d(knobs), (m, m); d(unknowns)/d(knobs), (size, m)) with the loops closed, from the pass just made from x.
-
-        None where they cannot be had.
-        """
-        slope, self.slope = self.slope, None
-        try:
-            slopes = PassSlopes(self, x, rough)
-            u, knobs = self.unknowns, self.unknowns.knobs(np.arange(x.size))
-            whole, read = slopes.jacobian(), slopes.residuals()
-            by_knobs = slopes.by_knobs()
-            moved = np.linalg.solve(np.eye(x.size) - whole, by_knobs)
-            moved[knobs] = np.eye(len(knobs))
-            found = read @ moved, moved
-            return found if u.size and all(np.isfinite(a).all() for a in found) else None
-        except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
-            return None
-        finally:
-            self.slope = slope
-
     def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
         """LoopResult of direct passes from where the search began; None where one fails, or there is nothing to pass round."""
         if not self.group.tears or self.run.watch.ended():

@@ -4,7 +4,7 @@ The loop is opened at one tear and fed at a temperature, all else closed; where 
 (van Heerden, Ind. Eng. Chem. 45 (1953) 1242). A state is stable where what comes back rises less than what is sent, and no other change
 of a pass grows.
 
-Notation: x: the vector of unknowns; excess: temperature that comes back less that sent [K].
+Notation: x: the vector of unknowns, shape (n,); slopes: scaled derivatives of a pass, shape (n, n); excess: temperature that comes back less that sent [K].
 """
 
 from __future__ import annotations
@@ -218,7 +218,7 @@ def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
     if loop.targets or not heats_itself(loop):
         return found
     chosen = next((t for s in loop.group.tears if (t := loop.plan.states.get(s)) is not None), None)
-    explained = loop.run.explain and loop.run.cures
+    explained = loop.run.explain
     if chosen is None and not explained:
         return found
     opened = Return(loop, found)
@@ -227,13 +227,13 @@ def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
     if not explained and before is not None and abs(at - before) < BRANCH * at:
         loop.branches[opened.tear] = at
         return found
-    passes, slope = loop.passes, loop.slope
-    loop.slope = None
+    passes, slope, steps, history = loop.passes, loop.slope, loop.steps, loop.history
+    loop.slope, loop.steps, loop.history = None, [], []
     try:
         seen = opened.looks()
         states = opened.roots(seen)
     finally:
-        loop.passes, loop.slope = passes, slope
+        loop.passes, loop.slope, loop.steps, loop.history = passes, slope, steps, history
     mine = _picked(opened, states, chosen, found)
     _restore(loop, mine)
     loop.branches[opened.tear] = opened.temperature(mine)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.flowsheet.closing.jacobian import answers
 from gulch.engine.flowsheet.closing.roots import edge_between, root_between
 from gulch.engine.settle import PassFailed, Reason
 
@@ -134,7 +135,7 @@ class Aim:
         loop.slope, loop.records = None, []
         found, r0 = self.settled_at(x, self.knobs(x).copy(), LOOSE)
         base, k0 = found.tear, self.knobs(x)
-        known = loop.answers(found.iterates[-1][0], rough=True) if loop.method == "automatic" else None
+        known = answers(loop, found.iterates[-1][0], rough=True) if loop.method == "automatic" else None
         if known is not None:
             return self.aimed_from(base, k0, r0, known[0], list(known[1].T))
         pairs = list(itertools.pairwise(loop.records[-9:]))
@@ -198,7 +199,7 @@ class Aim:
     def nearby(self, found: LoopResult) -> None:
         """Sensitivities beside the closest point."""
         loop = self.loop
-        known = loop.answers(found.iterates[-1][0]) if loop.method == "automatic" else None
+        known = answers(loop, found.iterates[-1][0]) if loop.method == "automatic" else None
         if known is not None:
             loop.slope = known[0]
             return

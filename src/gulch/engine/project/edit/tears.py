@@ -61,6 +61,7 @@ def choose_state(project: Project, stream_id: str, state: Literal["any", "hottes
     """Let a loop run in the hottest, the coldest, or at `stream_id` the nearest of its steady states; "any": in the one that is found."""
     for tear in project.tears:
         if tear.stream == stream_id and state == "any":
+            tear.chosen = tear.chosen and tear.state == "any"
             tear.state, tear.near = "any", None
     if state != "any":
         tear = tear_of(project, stream_id)

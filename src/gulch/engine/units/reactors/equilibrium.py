@@ -259,21 +259,7 @@ class EquilibriumReactor(Reactor):
 
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
-        feed, given, context = at.inlets[0], Given(**vars(at.given)), at.context
-        cls.adopt(feed, given)
-        if feed.is_empty or given.mixture == "split" or not context.model.all_volatile:
-            return at.differenced(cls)
-        product = at.result.outlets["product"]
-        contents = Contents(cls, feed, given, context, cls.reactions(given, context), product.P)
-        T, step = product.T, K_STEP * product.T
-        by_T = (contents.ln_constants(T + step) - contents.ln_constants(T - step)) / (2.0 * step)
-        phase = VAPOUR if given.mixture == "gas" else LIQUID
-        found = moved(
-            product.n, contents.nu, by_T, T, product.P, context.model, phase, contents.constants, contents.held, at.only.n, at.only.P
-        )
-        if found is None:
-            return at.differenced(cls)
-        return {"product": cls.reacted(at, *found)}
+        return moved_contents(cls, at) or at.differenced(cls)
 
     @staticmethod
     def leaving(product: Stream, given: Given) -> dict[str, Any]:
@@ -384,6 +370,22 @@ class EquilibriumReactor(Reactor):
                 Code.WRONG_PHASE,
             )
         ]
+
+
+def moved_contents(kind: type[EquilibriumReactor], at: Moved) -> dict[str, Tangent] | None:
+    """Changes of what leaves a reactor whose contents are one phase; None where no formula knows them."""
+    feed, given, context = at.inlets[0], Given(**vars(at.given)), at.context
+    kind.adopt(feed, given)
+    if feed.is_empty or given.mixture == "split" or not context.model.all_volatile:
+        return None
+    product = at.result.outlets["product"]
+    contents = Contents(kind, feed, given, context, kind.reactions(given, context), product.P)
+    T, step = product.T, K_STEP * product.T
+    by_T = (contents.ln_constants(T + step) - contents.ln_constants(T - step)) / (2.0 * step)
+    phase = VAPOUR if given.mixture == "gas" else LIQUID
+    constants, held = contents.constants, contents.held
+    found = moved(product.n, contents.nu, by_T, T, product.P, context.model, phase, constants, held, at.only.n, at.only.P)
+    return None if found is None else {"product": kind.reacted(at, *found)}
 
 
 def needs_activity(constant: Constant) -> bool:
