@@ -86,8 +86,8 @@ def _damped(search: Search, x: np.ndarray, f: np.ndarray, step: np.ndarray) -> t
 
 
 MOST_BACKS = 6  # halvings of a step at whose end no pass can be made
-HESITANT = 4  # passes without a smaller change, after which steps are cut
-LEAST_SHARE = 0.05
+MOST_TURNS = 3  # steps that each go back on the one before, after which they are cut
+LEAST_SHARE = 0.2
 PATIENCE = 14  # passes without a smaller change, after which the walk is given up
 POOR = 0.2  # of the change before: a step that leaves more asks for new derivatives
 KEPT = 0.1  # of what a plain pass gives, where a step would go below a bound
@@ -123,7 +123,8 @@ class _Walk:
         self.jacobian = slopes.known
         self.made_at = slopes.known_at
         self.derived = self.backs = 0
-        self.share = 1.0  # of Newton's step that is taken
+        self.share, self.turns = 1.0, 0  # of Newton's step that is taken; steps in turn that went back on the one before
+        self.last: np.ndarray | None = None
         self.best, self.since = np.inf, 0
 
     def go(self, x: np.ndarray) -> LoopResult:
@@ -160,17 +161,20 @@ class _Walk:
             step = self.step(f)
             if size <= 10.0 * search.tol and float(np.max(np.abs(step), initial=0.0)) <= 10.0 * search.tol:
                 return self.settled(x, f, step)
-            x = self.bounded(x + self.share * search.scale * step, x + f * search.scale)
+            x = self.bounded(x + search.scale * self.shorter(step), x + f * search.scale)
 
     def judge(self, size: float) -> None:
-        """Take shorter steps where the last ones brought nothing, as when they go to and fro over a bend."""
+        """Count the passes since the smallest change."""
         self.backs = 0
-        if size < self.best:
-            self.best, self.since, self.share = size, 0, min(1.0, 2.0 * self.share)
-            return
-        self.since += 1
-        if self.since >= HESITANT:
-            self.share = max(0.6 * self.share, LEAST_SHARE)
+        self.best, self.since = (size, 0) if size < self.best else (self.best, self.since + 1)
+
+    def shorter(self, step: np.ndarray) -> np.ndarray:
+        """A step, shortened where the last ones went to and fro, as over a bend; whole again once they go on."""
+        turned = self.last is not None and float(step @ self.last) < 0.0
+        self.turns = self.turns + 1 if turned else 0
+        self.share = max(0.6 * self.share, LEAST_SHARE) if self.turns >= MOST_TURNS else min(1.0, 2.0 * self.share)
+        self.last = step
+        return self.share * step
 
     def ready(self, x: np.ndarray, f: np.ndarray) -> bool:
         """Have derivatives for the next step; False where there are none."""
@@ -197,7 +201,8 @@ class _Walk:
         assert self.jacobian is not None  # made ready
         found = np.linalg.lstsq(np.eye(f.size) - self.jacobian, f, rcond=1e-13)[0]
         reach = self.slopes.reach
-        return found if reach is None else np.clip(found, -reach, reach)
+        # a step that goes so far says only that nothing holds the unknown here: it goes on as passes would take it
+        return found if reach is None else np.where(np.abs(found) > reach, np.copysign(reach, f), found)
 
     def bounded(self, new: np.ndarray, passed: np.ndarray) -> np.ndarray:
         """A new iterate inside the bounds: beyond one it keeps a part of what a plain pass gives."""

@@ -4,7 +4,8 @@ The loop is opened at one tear and fed at a temperature, all else closed; where 
 (van Heerden, Ind. Eng. Chem. 45 (1953) 1242). A state is stable where what comes back rises less than what is sent, and no other change
 of a pass grows.
 
-Notation: x: the vector of unknowns, shape (n,); slopes: scaled derivatives of a pass, shape (n, n); excess: temperature that comes back less that sent [K].
+Notation: x: the vector of unknowns, shape (n,); slopes: scaled derivatives of a pass, shape (n, n); excess: temperature that comes
+back less that sent [K].
 """
 
 from __future__ import annotations
