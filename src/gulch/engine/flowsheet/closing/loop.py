@@ -71,6 +71,7 @@ class Loop:
         self.passes, self.most = 0, MOST_SEARCHES * self.max_passes  # made, and allowed in all searches together
         self.steps, self.history = [], []  # of every search, one after another
         self.records = []
+        self.last: tuple | None = None  # (x, change) of the last pass that could be made
         self.phases, self.flips = {}, {}
         # scaled derivatives of the pass as the last search left them, with the knobs held or, True, moved with the tears
         self.known: dict[bool, tuple | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
@@ -120,6 +121,7 @@ class Loop:
         elif self.targets and np.isfinite(self.residual).all():
             self.records.append(Record(np.array(x), out.copy(), self.residual.copy()))
         self._watch_phases()
+        self.last = (np.array(x), out - x)
         return out
 
     def knob_steps(self, residuals: np.ndarray) -> np.ndarray:

@@ -9,14 +9,14 @@ import numpy as np
 
 from gulch.engine.flowsheet.closing.account import account_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
-from gulch.engine.flowsheet.closing.loop import Loop
+from gulch.engine.flowsheet.closing.loop import PLAIN_PASSES, Loop
 from gulch.engine.flowsheet.closing.states import rescued, settle_on
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.guard import finite
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
 from gulch.engine.project.nodes import unit_node
 from gulch.engine.quantities import show
-from gulch.engine.settle import PassFailed, Reason
+from gulch.engine.settle import LoopResult, PassFailed, Reason
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -24,8 +24,9 @@ if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run
     from gulch.engine.project.couplings import Target
     from gulch.engine.project.nodes import Node
-    from gulch.engine.settle import LoopResult
 
+LEAST_RUN = 4  # passes in turn that change a warmth one way, so that a loop is said to run away
+RUNS = 100.0  # J/mol that each of them changes it at least
 WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
 SHOWN_PASSES = 400  # of which the values are kept
 
@@ -77,7 +78,7 @@ def _broken_off(loop: Loop, remarks: list) -> Any:
     run = loop.run
     nowhere = UnitTrouble("The loop does not settle.", "Look at it in Loops.")
     node, trouble = loop.trouble or (unit_node(loop.group.units[0]), nowhere)
-    found = loop.plain()
+    found = loop.plain() or _run_away(loop)
     if found is None or found.reason.settled:
         run.trouble(node, trouble)
         run.waits(_behind(loop, node), str(node.place))
@@ -86,6 +87,35 @@ def _broken_off(loop: Loop, remarks: list) -> Any:
     # plain passes go on where the search broke off, so it is the loop that is at fault, not the unit
     remarks.append(f"An accelerated pass broke off at {node.name}: {trouble}")
     return replace(found, reason=Reason.PASS_FAILED)
+
+
+def _run_away(loop: Loop) -> LoopResult | None:
+    """LoopResult of a loop whose heat grows or falls from pass to pass until a temperature cannot be found; None where it is not that.
+
+    Plain passes are made until one fails: where the warmth of a tear went one way all along, it is the loop that is at fault.
+    """
+    if not loop.group.tears or loop.run.watch.ended():
+        return None
+    x, changes, slope = loop.begin.copy(), [], loop.slope
+    loop.slope = None
+    try:
+        for _ in range(PLAIN_PASSES):
+            passed = loop.one_pass(x)
+            changes.append(loop.unknowns.warmths(passed - x).copy())
+            x = passed
+    except PassFailed:
+        pass
+    finally:
+        loop.slope = slope
+    if len(changes) < LEAST_RUN or loop.last is None:
+        return None
+    k = int(np.argmax(np.abs(changes[-1])))
+    went = [c[k] for c in changes[-LEAST_RUN:]]
+    if not (min(went) > RUNS or max(went) < -RUNS):
+        return None
+    tear, change = loop.last
+    size = float(np.max(np.abs(change / loop.scale)))
+    return LoopResult(tear, change, Reason.PASS_FAILED, (size,), None, None, None)
 
 
 def _behind(loop: Loop, node: Node) -> Any:
