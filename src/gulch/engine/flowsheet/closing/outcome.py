@@ -12,6 +12,7 @@ from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.loop import PLAIN_PASSES, Loop
 from gulch.engine.flowsheet.closing.states import rescued, settle_on
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
+from gulch.engine.flowsheet.closing.walk import walked
 from gulch.engine.flowsheet.guard import finite
 from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
 from gulch.engine.project.nodes import unit_node
@@ -59,6 +60,7 @@ def close(run: Run, group: Group) -> None:
         return
     if not found.reason.settled and loop.method == "automatic":
         found = rescued(loop, found)
+        found = found if found.reason.settled or aim else walked(loop, found)
     if not found.reason.settled:
         if loop.method in ("automatic", "direct"):
             found = _calmed(loop, found)
