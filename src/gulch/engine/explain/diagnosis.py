@@ -10,7 +10,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.flowsheet.closing.trials import LIKELY_SHARE, PURGES, purge_by_balance, smallest_purge, with_machine, with_purge
+from gulch.engine.flowsheet.closing.trials import (
+    ABSURD,
+    LIKELY_SHARE,
+    PURGES,
+    Held,
+    purge_by_balance,
+    purges,
+    sizes_round,
+    smallest_purge,
+    with_machine,
+    with_purge,
+)
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_loop
 from gulch.engine.quantities import difference_of, show
@@ -88,8 +99,25 @@ def accumulation(account: Account, found: LoopResult, outcome: LoopOutcome, back
         outcome.findings.append(
             f"Of the {top} that goes round {_percent(outcome.returns[top])} comes back; it makes up {_percent(share)} of the return."
         )
+    if outcome.settled and account.explains and absurd(account, outcome, place[top]):
+        return
     if inert[place[top]]:
         purge(account, outcome, top)
+
+
+def absurd(account: Account, outcome: LoopOutcome, i: int) -> bool:
+    """Whether a settled loop sends round more than anybody would pump; then that is found, and what a larger purge would give."""
+    round_ = max((float(account.streams[t].sum()) for t in outcome.tears if t in account.streams), default=0.0) / account.scale_flow
+    if round_ <= ABSURD:
+        return False
+    flow = show(round_ * account.scale_flow, "molar flow", account.plan.project.display, 3)
+    outcome.findings.append(f"It closes with {flow} going round, {round_:.3g} times what is fed: more than a plant would pump.")
+    splitter = next(iter(account.exits), None)
+    if splitter is not None and account.cures:
+        outcome.exit = splitter
+        curve, _ = purges(account, splitter, i, account.inputs[f"{splitter}.drawn"])
+        tell_curve(account, outcome, splitter, i, curve)
+    return True
 
 
 def said_on_the_way(account: Account, outcome: LoopOutcome) -> None:
@@ -119,7 +147,7 @@ def why_not(
         falls = f"The pressure falls by {show(falling, 'pressure difference', display)} on every pass, and nothing in the loop raises it. "
         return falls + raise_it(account, outcome.tears[0])
     warmer = heat_that_stays(account, outcome, change, warmth_change)
-    if warmer:
+    if warmer and not stuck:
         return warmer
     if stuck:
         outcome.no_way_out = stuck
@@ -138,6 +166,7 @@ def why_not(
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
 
 
+MORE = 5e4  # J/mol that a warmth changes, on the change of the flows over what is fed, from which it is the heat that does not settle
 WARMS = 1.0  # J/mol a pass, from which a return is said to grow warmer
 HEAT_OF_GAS = 40.0  # J/(mol K), about that of a gas of several atoms: a change of warmth told in kelvins
 
@@ -145,7 +174,7 @@ HEAT_OF_GAS = 40.0  # J/(mol K), about that of a gas of several atoms: a change 
 def heat_that_stays(account: Account, outcome: LoopOutcome, change: np.ndarray, warmth_change: np.ndarray) -> str:
     """What is said where it is heat that does not settle, and no species; "" where it is not that."""
     k = int(np.argmax(np.abs(warmth_change))) if warmth_change.size else 0
-    if not warmth_change.size or abs(warmth_change[k]) < WARMS or abs(warmth_change[k]) / 1e4 < np.abs(change).sum() / account.scale_flow:
+    if not warmth_change.size or abs(warmth_change[k]) < WARMS or abs(warmth_change[k]) < MORE * np.abs(change).sum() / account.scale_flow:
         return ""
     display = account.plan.project.display
     by = show(abs(float(warmth_change[k])) / HEAT_OF_GAS, "temperature difference", display, 1)
@@ -276,12 +305,13 @@ def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
     found = smallest_purge(account, splitter, i) if account.cures else None
     if found is None:
         return f"Give it a larger purge: raise the share drawn at {splitter}; how much it takes was not tried."
-    outcome.drawn = (found.holds or found.settles or (None,))[0]
+    best = found.holds or found.settles
+    outcome.drawn = best.share if best else None
+    tell_curve(account, outcome, splitter, i, found.curve)
     if found.holds is not None:
-        share, fraction = found.holds
         return (
-            f"Purge {show(share, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of what "
-            f"reaches it: tried, the loop settles there with {_percent(fraction)}."
+            f"Purge {show(found.holds.share, 'fraction', display, 2)} at {splitter} to hold {species} under {_percent(LIKELY_SHARE)} of "
+            f"what reaches it: tried, the loop settles there with {_percent(found.holds.fraction)}{gives(account, found.holds)}."
         )
     must = account.fed[i] + max(float(account.made[i]), 0.0)
     why = (
@@ -294,11 +324,26 @@ def draw(account: Account, outcome: LoopOutcome, i: int) -> str:
             f"No larger share drawn at {splitter} that was tried, up to {_percent(PURGES[0])}, settles the loop: {why}. "
             "Feed less of it, make less, or take it out in a unit of its own."
         )
-    share, fraction = found.settles
     return (
         f"No share drawn at {splitter} holds {species} under {_percent(LIKELY_SHARE)}: {why}. "
-        f"At {show(share, 'fraction', display, 2)} the loop closes, with {_percent(fraction)} {species} before the splitter: tried."
+        f"At {show(found.settles.share, 'fraction', display, 2)} the loop closes, with {_percent(found.settles.fraction)} {species} before "
+        f"the splitter{gives(account, found.settles)}: tried."
     )
+
+
+def gives(account: Account, held: Held) -> str:
+    """What goes round with a drawn share, as a part of a sentence."""
+    flow = show(held.round * account.scale_flow, "molar flow", account.plan.project.display, 3)
+    return f" and {flow} going round, {held.round:.3g} times what is fed"
+
+
+def tell_curve(account: Account, outcome: LoopOutcome, splitter: str, i: int, curve: list[Held]) -> None:
+    """The recycle over the drawn share, and the smallest purges for some sizes of it, among the findings."""
+    outcome.curve = [[h.share, h.round] for h in curve]
+    display = account.plan.project.display
+    told = [f"{show(h.share, 'fraction', display, 2)} ({times:.0f} times)" for times, h in sizes_round(account, splitter, i, curve)]
+    if told:
+        outcome.findings.append(f"Smallest purges at {splitter} by what may go round, on what is fed: {', '.join(told)}; each was tried.")
 
 
 def new_way_out(account: Account, outcome: LoopOutcome, i: int) -> str:

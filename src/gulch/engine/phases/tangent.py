@@ -44,15 +44,19 @@ class Tangent:
     @classmethod
     def saturated(cls, stream: Stream, n: np.ndarray, P: np.ndarray, dew: bool) -> Tangent:
         """Of a Stream that stays at its dew point, or at its bubble point, with T and H known."""
-        model, state = stream.model, stream.state
-        edge = EDGE if not dew else 1.0 - EDGE
-        share = edge if len(state.phases) < 2 else state.vapour_fraction
-        inside = state if len(state.phases) > 1 else model.at_vapour_fraction(share, stream.P, stream.n, stream.T)
-        moved = np.vstack([n, P, np.zeros(P.size)])
-        found = _by_theorem(Stream.from_state(model, stream.n, inside), VAPOUR_SHARE, moved)
-        if found is None:
-            return cls(stream, n, P, T=np.zeros(P.size))
-        return cls(stream, n, P, T=found[2], H=found[1][:, 0].sum(axis=0))
+        inside = _just_inside(stream, dew)
+        found = None if inside is None else _by_theorem(inside, VAPOUR_SHARE, np.vstack([n, P, np.zeros(P.size)]))
+        if found is not None:
+            return cls(stream, n, P, T=found[2], H=found[1][:, 0].sum(axis=0))
+        T = np.zeros(P.size)
+        for c in np.flatnonzero(n.any(axis=0) | (P != 0.0)):
+            step = _reach(stream, TEMPERATURE, n[:, c], P[c], 0.0)
+            sides = (
+                stream.model.saturated(dew, stream.P + s * P[c], np.maximum(stream.n + s * n[:, c], 0.0), stream.T) for s in (step, -step)
+            )
+            above, below = (state.temperature for state in sides)
+            T[c] = (above - below) / (2.0 * step)
+        return cls(stream, n, P, T=T)
 
     @property
     def k(self) -> int:
@@ -152,6 +156,17 @@ class Tangent:
         for a, (layer, _) in enumerate(self.stream.layered()):
             out[layer] = Tangent(parts[layer], n[a], self.P, T=T, H=flows[a, 0])
         return out
+
+
+def _just_inside(stream: Stream, dew: bool) -> Stream | None:
+    """A Stream of the same material next to its dew or bubble point, of both phases; None where none is found."""
+    model, state = stream.model, stream.state
+    if len(state.phases) < 2:
+        try:
+            state = model.at_vapour_fraction(1.0 - EDGE if dew else EDGE, stream.P, stream.n, stream.T)
+        except ValueError:
+            return None
+    return Stream.from_state(model, stream.n, state) if len(state.phases) > 1 else None
 
 
 def _by_theorem(stream: Stream, hold: int, moved: np.ndarray) -> tuple | None:

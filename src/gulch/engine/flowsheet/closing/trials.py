@@ -6,8 +6,9 @@ a solve from each start that the user may have settles as well.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gulch.engine.project.edit import append_unit
 from gulch.engine.quantities import write
@@ -20,22 +21,48 @@ if TYPE_CHECKING:
 
 LIKELY_SHARE = 0.10  # the share an accumulating species is advised to be held under
 SLACK = 1.005  # by which it may be missed where a share was rounded
-PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002)  # shares at which a purge is tried
+PURGES = (0.9, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002, 0.001)  # shares at which a purge is tried
+ABSURD = 50.0  # times what is fed that goes round, beyond which no purge is advised
+BEYOND = 200.0  # and beyond which smaller ones are not looked at
+TIMES = (5.0, 10.0, 50.0)  # of what is fed, for which the smallest purge is told
 TRIAL_PASSES = 60  # of the search along the shares; what it finds is tried with all
+MOST_SIZED = 8  # solves to find a share by what goes round
 MOST_TOLD = 6  # shares tried from every start before the search is given up
+
+
+class Held(NamedTuple):
+    """A drawn share that was tried: the share of a species before the splitter, and what goes round, over what is fed."""
+
+    share: float
+    fraction: float
+    round: float
 
 
 @dataclass(frozen=True)
 class Purge:
-    """(share drawn, share of the species before the splitter) that holds the species, and the least at which the loop settles."""
+    """Of the shares tried, the one that holds the species and the least at which the loop settles, both without an absurd recycle.
 
-    holds: tuple | None
-    settles: tuple | None
+    curve: what every share gave at which the loop settled, largest share first.
+    """
+
+    holds: Held | None
+    settles: Held | None
+    curve: list[Held]
 
 
 def is_set(plan: Plan, address: str) -> bool:
     """Whether a tie or a target sets an input."""
     return address in plan.ties or any(t.address == address for t in plan.targets.values())
+
+
+def held_by(account: Account, there: Solution, splitter: str, share: float, i: int) -> Held | None:
+    """What a trial with a drawn share gave for species i; None where its loops do not settle."""
+    before, rest = account.plan.entering[splitter][0], account.plan.leaving[splitter].get("rest")
+    found, back = there.streams.get(before), there.streams.get(rest or "")
+    if not there.solved or not all(lo.settled for lo in there.loops) or found is None or found.total <= 0.0:
+        return None
+    round_ = back.total / account.scale_flow if back is not None else 0.0
+    return Held(share, found.flow[account.plan.species[i]] / found.total, round_)
 
 
 def fraction_before(account: Account, there: Solution, stream: str, i: int) -> float | None:
@@ -46,8 +73,8 @@ def fraction_before(account: Account, there: Solution, stream: str, i: int) -> f
     return found.flow[account.plan.species[i]] / found.total
 
 
-def from_every_start(account: Account, overrides: dict, stream: str, i: int, more: tuple = ()) -> float | None:
-    """Share of species i in a stream with some inputs changed, the largest over all starts; None where one of them does not settle.
+def from_every_start(account: Account, splitter: str, share: float, i: int, more: tuple = ()) -> Held | None:
+    """What a drawn share gives, the largest share of species i over all starts; None where from one of them it does not settle.
 
     more: further Starts than those of the account.
     """
@@ -55,11 +82,31 @@ def from_every_start(account: Account, overrides: dict, stream: str, i: int, mor
     for start in (*account.starts, *more):
         if account.ended():
             return None
-        x = fraction_before(account, account.trial(start, overrides), stream, i)
-        if x is None:
+        found = held_by(account, account.trial(start, {f"{splitter}.drawn": share}), splitter, share, i)
+        if found is None:
             return None
-        worst = x if worst is None else max(worst, x)
+        worst = found if worst is None or found.fraction > worst.fraction else worst
     return worst
+
+
+def purges(account: Account, splitter: str, i: int, now: float) -> tuple[list[Held], list]:
+    """(what shares above the present one give, from large ones, which settle fast, to the first that does not; their Starts)."""
+    out, starts, start = [], [], None
+    for share in (p for p in PURGES if p > now):
+        if account.ended():
+            break
+        there = account.trial(start, {f"{splitter}.drawn": share}, TRIAL_PASSES)
+        found = held_by(account, there, splitter, share, i)
+        if found is None:
+            if out:
+                break
+            continue
+        start = there.start
+        out.append(found)
+        starts.append(start)
+        if found.round > BEYOND:
+            break
+    return out, starts
 
 
 def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
@@ -70,44 +117,26 @@ def smallest_purge(account: Account, splitter: str, i: int) -> Purge | None:
     plan, address = account.plan, f"{splitter}.drawn"
     if is_set(plan, address):
         return None
-    stream, now, start = plan.entering[splitter][0], account.inputs[address], None
-
-    def held_at(share: float) -> float | None:
-        """Share of the species before the splitter, followed from one share to the next; None where the loop does not settle."""
-        nonlocal start
-        if account.ended():
-            return None
-        there = account.trial(start, {address: share}, TRIAL_PASSES)
-        x = fraction_before(account, there, stream, i)
-        start = there.start if x is not None else start
-        return x
-
-    held, settles, starts = None, None, {}
-    shares = [p for p in PURGES if p > now]
-    for share in shares:  # from large ones, which settle fast, to the first that is too small
-        x = held_at(share)
-        if x is None and settles is not None:
-            break
-        if x is None:
-            continue
-        settles, starts[share] = share, start
-        if x <= LIKELY_SHARE:
-            held = share
-        elif held is not None:
-            break
+    now = account.inputs[address]
+    curve, starts = purges(account, splitter, i, now)
+    sane = [h for h in curve if h.round <= ABSURD]
     # also from what stands at the shares that settled, as a user may have solved before
-    trying = _Trying(account, address, stream, i, tuple(starts.values()))
-    if held is None:
-        found = Purge(None, trying.first([s for s in reversed(shares) if settles is not None and s >= settles]))
+    trying = _Trying(account, splitter, i, tuple(starts))
+    holding = [h for h in sane if h.fraction <= LIKELY_SHARE]
+    if not holding:
+        found = Purge(None, trying.first([h.share for h in reversed(sane)]), curve)
         return found if found.settles or not account.ended() else None
-    low, high = max((p for p in (now, *PURGES) if p < held), default=0.0), held
+    low, high = max((h.share for h in curve if h.share < holding[-1].share), default=now), holding[-1].share
+    start = starts[curve.index(holding[-1])]
     for _ in range(4):  # to two figures
         middle = 0.5 * (low + high)
-        x = held_at(middle)
-        low, high = (low, middle) if x is not None and x <= LIKELY_SHARE else (middle, high)
-    candidates = [_rounded_up(high), *(p for p in reversed(shares) if p > high)]
+        there = account.trial(start, {address: middle}, TRIAL_PASSES)
+        found_there = held_by(account, there, splitter, middle, i)
+        good = found_there is not None and found_there.fraction <= LIKELY_SHARE and found_there.round <= ABSURD
+        low, high = (low, middle) if good else (middle, high)
+    candidates = [_rounded_up(high), *(h.share for h in reversed(sane) if h.share > high)]
     holds = trying.first(candidates, LIKELY_SHARE * SLACK)
-    found = Purge(holds, holds or trying.first(list(reversed(shares))))
+    found = Purge(holds, holds or trying.first([h.share for h in reversed(sane)]), curve)
     return found if found.settles or not account.ended() else None
 
 
@@ -116,18 +145,44 @@ class _Trying:
     """Shares drawn, tried from every start and from `more`; of species i before a splitter."""
 
     account: Account
-    address: str
-    stream: str
+    splitter: str
     i: int
     more: tuple
 
-    def first(self, shares: list[float], most: float = 1.0) -> tuple | None:
-        """(share, what is then held) of the first share that settles from every start with no more than `most`; None without any."""
+    def first(self, shares: list[float], most: float = 1.0) -> Held | None:
+        """What the first share gives that settles from every start with no more than `most`; None without any."""
         for share in shares[:MOST_TOLD]:
-            x = from_every_start(self.account, {self.address: share}, self.stream, self.i, self.more)
-            if x is not None and x <= most:
-                return share, x
+            found = from_every_start(self.account, self.splitter, share, self.i, self.more)
+            if found is not None and found.fraction <= most and found.round <= ABSURD * SLACK:
+                return found
         return None
+
+
+def sizes_round(account: Account, splitter: str, i: int, curve: list[Held]) -> list[tuple[float, Held]]:
+    """(times, the smallest drawn share, tried, to two figures, at which no more than so many times what is fed goes round), for TIMES.
+
+    Those that the curve does not bracket are left out.
+    """
+    out = []
+    for times in TIMES:
+        high = next((h for h in reversed(curve) if h.round <= times), None)
+        low = next((h for h in curve if h.round > times), None)
+        start = account.start
+        for _ in range(MOST_SIZED):
+            if high is None or low is None or account.ended():
+                break
+            slope = math.log(low.share / high.share) / math.log(low.round / max(high.round, 1e-3))
+            share = _rounded_up(high.share * math.exp(slope * math.log(times / max(high.round, 1e-3))))
+            if share >= high.share:
+                out.append((times, high))
+                break
+            there = account.trial(start, {f"{splitter}.drawn": share})
+            found = held_by(account, there, splitter, share, i)
+            if found is None:
+                break
+            start = there.start
+            high, low = (found, low) if found.round <= times else (high, found)
+    return out
 
 
 def _rounded_up(share: float) -> float:
@@ -149,7 +204,7 @@ def purge_by_balance(account: Account, splitter: str, i: int, share: float) -> f
         if x is None or share >= 0.95:
             return None
         if x <= SLACK * LIKELY_SHARE:
-            settles = share > account.inputs[address] and from_every_start(account, {address: share}, stream, i) is not None
+            settles = share > account.inputs[address] and from_every_start(account, splitter, share, i) is not None
             return share if settles else None
         share, start = _rounded_up(share * 1.01 * x / LIKELY_SHARE), there.start
     return None

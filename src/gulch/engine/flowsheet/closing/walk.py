@@ -38,6 +38,9 @@ def walked(loop: Loop, found: LoopResult) -> LoopResult:
     addresses = [a for a in drawn_inputs(loop) if 0.0 < loop.run.inputs[a] < EASY[-1]]
     if not addresses or not loop.group.tears or found.reason in (Reason.CANCELLED, Reason.OUT_OF_TIME):
         return found
+    u, moved = loop.unknowns, np.abs(found.change / loop.scale)
+    if u.warmths(moved).max() > u.flows(moved).max():
+        return found  # it is heat that does not settle, and no larger purge takes that out
     asked = {a: loop.run.inputs[a] for a in addresses}
     try:
         for easy in EASY:

@@ -14,12 +14,13 @@ import numpy as np
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.arrays import fill_rows
-from gulch.engine.phases.kernels.constants import DILUTED, ENTHALPY, ENTROPY, IDEAL, PREDICTIVE_SRK, VAPOUR_SHARE, R
+from gulch.engine.phases.kernels.constants import DILUTED, ENTHALPY, ENTROPY, IDEAL, P0, PREDICTIVE_SRK, VAPOUR_SHARE, R
 from gulch.engine.phases.kernels.derivatives import ln_phi_derivatives
 from gulch.engine.phases.kernels.fluid import phase_ln_phi, prepared_for
+from gulch.engine.phases.kernels.ideal_gas import ideal_gas
 from gulch.engine.phases.kernels.linear import factor, substitute
 from gulch.engine.phases.kernels.mixture import Mixture
-from gulch.engine.phases.kernels.phase import ln_phi, properties
+from gulch.engine.phases.kernels.phase import cubic_residuals, ln_phi, properties
 
 kernel = chapter(__name__)
 
@@ -30,9 +31,13 @@ LEAST = 1e-14  # mole fraction that stands for a species that is not there, so t
 
 
 @kernel.part
-def wanted(mix: Mixture, name: int) -> int:
-    """The phase to ask for: a plain cubic equation finds its root by its Gibbs energy, as `phase.properties` does."""
-    return 0 if mix.kind != IDEAL and mix.kind < PREDICTIVE_SRK and mix.par[0, DILUTED] == 0.0 else name
+def wanted(mix: Mixture, name: int, phases: int) -> int:
+    """The phase to ask for: of one that stands alone a cubic equation takes the root of lower Gibbs energy, as its flash did.
+
+    Among several each is asked for by its name: next to a pure species all roots are alike, and a step would take another.
+    """
+    alone = phases == 1 and mix.kind != IDEAL and mix.kind < PREDICTIVE_SRK and mix.par[0, DILUTED] == 0.0
+    return 0 if alone else name
 
 
 @kernel
@@ -59,14 +64,14 @@ def ln_f_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, want: in
 
 
 @kernel
-def property_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, total: float, a: int, out: Cube) -> None:
+def property_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, want: int, total: float, a: int, out: Cube) -> None:
     """Fill out[:, a] with the partial molar enthalpies, entropies and volumes of `total` moles of phase a, then their slopes by T and P.
 
     The entropy of mixing is no smooth function of a trace, so its formula is added to what is differenced.
     """
     n = x.size
     moved, here, one, other = np.empty(n), np.empty(3), np.empty(3), np.empty(3)
-    smooth(mix, T, P, x, name, here)
+    smooth(mix, T, P, x, name, want, here)
     for j in range(n):
         central = x[j] > 2.0 * X_STEP  # of a trace forwards only: one step and two
         for turn in range(2):
@@ -74,7 +79,7 @@ def property_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, tota
             for i in range(n):
                 moved[i] = (x[i] + (step if i == j else 0.0)) / (1.0 + step)
             found = one if turn == 0 else other
-            smooth(mix, T, P, moved, name, found)
+            smooth(mix, T, P, moved, name, want, found)
             for p in range(3):
                 found[p] *= 1.0 + step
         for p in range(3):
@@ -84,15 +89,24 @@ def property_slopes(mix: Mixture, T: float, P: float, x: Vector, name: int, tota
     for turn in range(2):
         step = T_STEP * T if turn == 0 else P_STEP * P
         dT, dP = (step, 0.0) if turn == 0 else (0.0, step)
-        smooth(mix, T + dT, P + dP, x, name, one)
-        smooth(mix, T - dT, P - dP, x, name, other)
+        smooth(mix, T + dT, P + dP, x, name, want, one)
+        smooth(mix, T - dT, P - dP, x, name, want, other)
         for p in range(3):
             out[p, a, n + turn] = total * (one[p] - other[p]) / (2.0 * step)
 
 
 @kernel
-def smooth(mix: Mixture, T: float, P: float, x: Vector, name: int, out: Vector) -> None:
-    """Molar enthalpy, entropy without that of ideal mixing, and volume of one phase."""
+def smooth(mix: Mixture, T: float, P: float, x: Vector, name: int, want: int, out: Vector) -> None:
+    """Molar enthalpy, entropy without that of ideal mixing, and volume of one phase; want: the root of a cubic equation."""
+    if mix.kind != IDEAL and mix.kind < PREDICTIVE_SRK:
+        h, s = np.empty(x.size), np.empty(x.size)
+        ideal_gas(T, mix.par, h, s)
+        dh, ds, v = cubic_residuals(mix, T, P, x, want)
+        out[0], out[1], out[2] = dh, ds - R * math.log(P / P0), v
+        for i in range(x.size):
+            out[0] += x[i] * h[i]
+            out[1] += x[i] * s[i]
+        return
     out[0], out[1], out[2] = properties(mix, T, P, x, name)
     for i in range(x.size):
         if x[i] > 0.0:
@@ -122,7 +136,7 @@ def with_traces(mix: Mixture, T: float, P: float, amounts: Matrix, names: Places
     for a in range(m):
         for i in range(n):
             x[i] = amounts[a, i] / totals[a]
-        found = ln_phi(mix, T, P, x, wanted(mix, names[a]))
+        found = ln_phi(mix, T, P, x, wanted(mix, names[a], m))
         for i in range(n):
             levels[a, i] = found[i]
     for i in range(n):
@@ -159,10 +173,11 @@ def equations(mix: Mixture, T: float, P: float, amounts: Matrix, names: Places, 
             total += amounts[a, i]
         for i in range(n):
             x[i] = amounts[a, i] / total
-        property_slopes(mix, T, P, x, names[a], total, a, of)
+        want = wanted(mix, names[a], m)
+        property_slopes(mix, T, P, x, names[a], want, total, a, of)
         if m == 1:
             continue
-        ln_f_slopes(mix, T, P, x, names[a], wanted(mix, names[a]), slopes[a * n : (a + 1) * n], by_T[a], by_P[a])
+        ln_f_slopes(mix, T, P, x, names[a], want, slopes[a * n : (a + 1) * n], by_T[a], by_P[a])
         for i in range(n):
             for j in range(n):
                 slopes[a * n + i, j] = (slopes[a * n + i, j] - 1.0 + (1.0 / x[i] if i == j else 0.0)) / total
