@@ -341,7 +341,8 @@ def tell_curve(account: Account, outcome: LoopOutcome, splitter: str, i: int, cu
     """The recycle over the drawn share, and the smallest purges for some sizes of it, among the findings."""
     outcome.curve = [[h.share, h.round] for h in curve]
     display = account.plan.project.display
-    told = [f"{show(h.share, 'fraction', display, 2)} ({times:.0f} times)" for times, h in sizes_round(account, splitter, i, curve)]
+    outcome.sizes = [[times, h.share] for times, h in sizes_round(account, splitter, i, curve)]
+    told = [f"{show(share, 'fraction', display, 2)} ({times:.0f} times)" for times, share in outcome.sizes]
     if told:
         outcome.findings.append(f"Smallest purges at {splitter} by what may go round, on what is fed: {', '.join(told)}; each was tried.")
 

@@ -111,6 +111,7 @@ class LoopOutcome:
     drawn: float | None = None  # share drawn there that was tried and settles the loop
     findings: list = field(default_factory=list)  # sentences
     curve: list = field(default_factory=list)  # [drawn share, what goes round over what is fed] of trials
+    sizes: list = field(default_factory=list)  # [times what is fed, the least share drawn at which no more goes round], each tried
     rounds: list = field(default_factory=list)  # {"units", "stream", "species", "gain"} of each way material goes round
     first_pass: int = 1  # the pass at which the two records below begin
     residuals: dict = field(default_factory=dict)  # scaled change by species, molar enthalpy, pressure; one number a pass

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 
 SHOWN_SERIES = 8
+LEAST_CURVE = 3  # purges tried, from which they are shown as a curve
 SHOWN_GAUGES = 4  # beside each steady state
 STATE_WORDS = {"hottest": "the hottest", "coldest": "the coldest", "nearest": "the nearest to a temperature"}
 SHOWN_PASSES = 40
@@ -97,6 +98,18 @@ class StatesPanel:
 
 
 @dataclass
+class CurvePanel:
+    """What larger purges give, tried: rows of (share, what goes round over what is fed), shares that may be taken, and the plot."""
+
+    splitter: str
+    address: str
+    rows: list[tuple[str, str]]
+    sizes: list[str]
+    data: dict[str, Any]
+    data_id: str
+
+
+@dataclass
 class LoopCard:
     """How one loop closed, or why not."""
 
@@ -117,6 +130,7 @@ class LoopCard:
     purge: Purge | None
     joined: str
     states: StatesPanel | None
+    curve: CurvePanel | None
 
 
 @dataclass
@@ -208,6 +222,7 @@ class LoopsPage:
                 purge=self.purge(loop),
                 joined=",".join(loop.tears),
                 states=states_panel(self, loop),
+                curve=curve_panel(loop, self.display),
             )
 
     def plot(self, loop: LoopOutcome) -> dict[str, Any]:
@@ -422,6 +437,20 @@ def states_panel(page: LoopsPage, loop: LoopOutcome) -> StatesPanel | None:
     said = [m.what for m in page.latest.messages if m.level == "warning" and str(m.place) == str(at_loop(str(loop.number)))]
     data, data_id = returned(found, page.display), f"loop-{loop.number}-states"
     return StatesPanel(found.tear, [g.label or r.label for g, r in gauges], rows, chosen, told, said, data, data_id)
+
+
+def curve_panel(loop: LoopOutcome, display: str) -> CurvePanel | None:
+    """What goes round over the share drawn, of a loop that does not settle or sends round more than a plant would pump."""
+    if len(loop.curve) < LEAST_CURVE or loop.exit is None:
+        return None
+    rows = [(show(share, "fraction", display, 2), f"{times:.3g} ×") for share, times in loop.curve]
+    sizes = [show(share, "fraction", display, 2) for _, share in loop.sizes]
+    series = [{"label": "goes round", "y": [times for _, times in loop.curve], "axis": 0}]
+    axis = {"label": "goes round, on what is fed", "unit": "–"}
+    groups = [{"id": "round", "axes": [axis], "series": series, "marks": [], "log": True}]
+    x = [100.0 * share for share, _ in loop.curve]
+    data = {"kind": "profile", "x": x, "x_label": f"drawn at {loop.exit}", "x_unit": "%", "x_log": True, "groups": groups}
+    return CurvePanel(loop.exit, f"{loop.exit}.drawn", rows, sizes, data, f"loop-{loop.number}-curve")
 
 
 def returned(found: LoopStates, display: str) -> dict[str, Any]:

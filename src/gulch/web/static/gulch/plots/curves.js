@@ -5,9 +5,10 @@ import { ABOVE, bare, css, farDash, ink, SMALL, smallAxis, titled } from "./fram
  * @typedef {{x: number, y: number, text: string, sign: "peak" | "stable" | "unstable"}} Mark
  * @typedef {{label: string, y: (number | null)[], axis: number}} Series
  * @typedef {{id: string, axes: import("./frame.js").Quantity[], series: Series[], marks: Mark[], log?: boolean}} Group
- * @typedef {{x: number[], x_label: string, x_unit: string, groups: Group[]}} Profile
+ * @typedef {{x: number[], x_label: string, x_unit: string, x_log?: boolean, groups: Group[]}} Profile
  */
 
+const LOG = { type: "log", tickformat: "~g", nticks: 6 };
 const FEW = 3; // series, whose names fit above the plot
 
 /** @param {Profile} found @returns {import("./frame.js").Plot} */
@@ -28,8 +29,8 @@ export function profile(found, group = found.groups[0]) {
     layout: {
       margin: { l: 58, r: right ? 60 : 12, t: few ? 28 : 6, b: 38 },
       legend: few ? ABOVE : { orientation: "v", x: right ? 1.12 : 1.01, y: 1, font: SMALL },
-      xaxis: smallAxis(titled({ label: found.x_label, unit: found.x_unit })),
-      yaxis: smallAxis(titled(left), group.log ? { type: "log", tickformat: "~g", nticks: 6 } : {}),
+      xaxis: smallAxis(titled({ label: found.x_label, unit: found.x_unit }), found.x_log ? LOG : {}),
+      yaxis: smallAxis(titled(left), group.log ? LOG : {}),
       ...(right && { yaxis2: smallAxis(titled(right), { overlaying: "y", side: "right", showgrid: false }) }),
     },
   };
