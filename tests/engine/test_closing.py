@@ -900,3 +900,41 @@ def test_a_loop_that_crept_because_its_drum_missed_a_liquid_settles():
     # with zero parameters water and ethanol part as well, which makes a fourth phase: that is refused, not called a species that builds up
     (error,) = [m.what for m in solution.messages if m.level == "error"]
     assert error.startswith("DRUM:") and "the flash did not find all phases" in error
+
+
+def boiled(species, flows, reads, value, low, high, P):
+    """A heater and a drum, whose gauge is to be met by the heater's temperature."""
+    return document(
+        species,
+        [{"id": "H", "kind": "heater", "temperature": "20 degC"}, {"id": "D", "kind": "flash-drum"}],
+        [
+            feed("f", "H", flows, P=P),
+            {"id": "a", "from": "H", "to": "D"},
+            {"id": "v", "from": "D.vapour"},
+            {"id": "l", "from": "D.liquid"},
+        ],
+        phase_model="ideal",
+        gauges=[{"id": "g", "reads": reads}],
+        knobs=[{"id": "k", "input": "H.temperature", "low": low, "high": high}],
+        targets=[{"id": "t", "gauge": "g", "value": value, "knob": "k"}],
+    )
+
+
+def test_a_vapour_that_does_not_exist_yet_is_told_with_where_it_begins():
+    """Richest where the first bubble rises: the closest is there, and below it there is nothing to read (Raoult's law)."""
+    project = boiled(
+        {"methanol": "67-56-1", "water": "7732-18-5"},
+        {"methanol": "50 kmol/h", "water": "50 kmol/h"},
+        "v.fraction.methanol",
+        "99 %",
+        "20 degC",
+        "95 degC",
+        "1.01325 bar",
+    )
+    solution = solve(project)
+    (target,) = solution.targets
+    model = Plan(project).model
+    T, _, y = model.boundary(False, 101325.0, np.array([0.5, 0.5]), 345.0)
+    assert not target.met and target.knob_value == pytest.approx(T, abs=0.02) and target.reached == pytest.approx(y[0], abs=1e-3)
+    (said,) = [m for m in solution.messages if m.where == "target.t"]
+    assert "no value below that" in said.what and "Widen" not in said.todo

@@ -29,7 +29,7 @@ from gulch.engine.settle import METHODS
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.account import Account
-    from gulch.engine.flowsheet.closing.targets import Jump
+    from gulch.engine.flowsheet.closing.targets import Edge, Jump
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
     from gulch.engine.project.couplings import Target
@@ -384,7 +384,9 @@ def purge(account: Account, outcome: LoopOutcome, species: str) -> None:
         )
 
 
-def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None = None) -> Message:
+def unmet_target(
+    plan: Plan, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None = None, edges: list[Edge] | tuple = ()
+) -> Message:
     """The to-do line of a target that cannot be met: how near it comes and what would move it."""
     display = plan.project.display
     wanted, reached = (show(v, target.dimension, display) for v in (target.wanted, outcome.reached))
@@ -412,10 +414,17 @@ def unmet_target(plan: Plan, target: Target, outcome: TargetOutcome, why: str | 
             f"with {target.knob_label} at {at}, {ends[outcome.place or 'inside']}."
         )
         todo = "Widen the knob's range, or ask for a value that can be reached."
+        for edge in edges:
+            if abs(edge.at - outcome.knob_value) <= BY_EDGE * (target.high - target.low):
+                what += f" It has no value {'below' if edge.below else 'above'} that."
+                todo = "Ask for a value that can be reached, or turn something else, such as a pressure."
         moves = sensitivity_words(target, outcome, display)
         if moves:
             todo = f"There {moves}. " + todo
     return Message("error", target.node.place, what, todo)
+
+
+BY_EDGE = 1e-3  # of a knob's range, within which the closest position is at the edge of where its gauge has a value
 
 
 def sensitivity_words(target: Target, outcome: TargetOutcome, display: str) -> str:

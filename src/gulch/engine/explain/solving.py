@@ -15,7 +15,7 @@ from gulch.engine.settle import UNWATCHED
 if TYPE_CHECKING:
     from gulch.engine.document import Project
     from gulch.engine.flowsheet.closing.account import Account
-    from gulch.engine.flowsheet.closing.targets import Jump
+    from gulch.engine.flowsheet.closing.targets import Edge, Jump
     from gulch.engine.flowsheet.run import Run
     from gulch.engine.flowsheet.solution import LoopOutcome, Solution, TargetOutcome
     from gulch.engine.flowsheet.start import Start
@@ -36,8 +36,8 @@ class Plan(plan.Plan):
     def of_loop(self, account: Account, found: LoopResult, outcome: LoopOutcome, *moved: np.ndarray) -> list[Message]:
         return explain_loop(account, found, outcome, *moved)
 
-    def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None) -> Message:
-        return unmet_target(self, target, outcome, why, jump)
+    def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None, edges: list[Edge]) -> Message:
+        return unmet_target(self, target, outcome, why, jump, edges)
 
 
 def solve(document: Project, start: Start | None = None, watch: Watch = UNWATCHED, max_passes: int | None = None) -> Solution:

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from gulch.engine.document.chemistry import ReactionEntry
     from gulch.engine.document.process import TearEntry
     from gulch.engine.flowsheet.closing.account import Account
-    from gulch.engine.flowsheet.closing.targets import Jump
+    from gulch.engine.flowsheet.closing.targets import Edge, Jump
     from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.project.couplings import Target
@@ -70,7 +70,7 @@ class Plan(ABC):
         """What is said of a loop that was searched; fills its outcome. moved: as `explain.diagnosis.explain_loop` takes them."""
 
     @abstractmethod
-    def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None) -> Message:
+    def of_target(self, target: Target, outcome: TargetOutcome, why: str | None, jump: Jump | None, edges: list[Edge]) -> Message:
         """What is said of a target that is not met."""
 
     def __init__(self, project: Project) -> None:

@@ -187,7 +187,7 @@ def _judge_targets(loop: Loop, aim: Aim, found: LoopResult) -> None:
                 "Narrow the knob's range, or begin from another value.",
             )
         if not outcome.met and settled:
-            run.solution.messages.append(run.plan.of_target(target, outcome, aim.closest.get(target.id), aim.jump))
+            run.solution.messages.append(run.plan.of_target(target, outcome, aim.closest.get(target.id), aim.jump, aim.edges))
 
 
 def _place(target: Target, at: float) -> str:

@@ -48,6 +48,13 @@ class Jump(NamedTuple):
     above: float
 
 
+class Edge(NamedTuple):
+    """Where a gauge comes to have a value: the knob, and whether there is none below it, or none above."""
+
+    at: float
+    below: bool
+
+
 class Aim:
     """The search of the targets of a Loop. closest: {target: how it could not be met}."""
 
@@ -55,6 +62,7 @@ class Aim:
         self.loop, self.targets, self.knobs = loop, loop.targets, loop.unknowns.knobs
         self.closest = {}
         self.jump: Jump | None = None  # where the only target's gauge jumps over what it should read
+        self.edges: list[Edge] = []  # of where the only target's gauge has a value
         self.flat = False  # the only target's gauge reads the same over the knob's whole range
         self.last: LoopResult | None = None  # the last search of the loops that did not settle
 
@@ -394,6 +402,7 @@ class Outside:
                 inside, outside = (b, a) if known[a] is None else (a, b)
                 k, f = edge_between(self.value, inside, known[inside], outside, HALVINGS)
                 known[k] = f
+                self.aim.edges.append(Edge(k, outside < inside))
 
     def flat_over(self, known: dict) -> bool:
         """Whether the gauge reads the same wherever it has a value. Raises Lost where it has none."""
