@@ -93,6 +93,18 @@ def test_a_cold_loop_in_which_the_search_goes_astray_is_found_all_the_same():
     assert solution.solved and solution.streams["hot"].temperature == pytest.approx(971.1, abs=0.5)
 
 
+def test_a_target_is_met_on_another_state_before_it_is_given_up():
+    """95 % lies on the branch between, which no pass comes to by itself."""
+    data = autothermal().dump() | {"targets": [{"id": "t", "gauge": "conversion", "value": "95 %", "knob": "inlet"}]}
+    solution = solve(load(data))
+    (target,) = solution.targets
+    assert target.met and solution.gauges["conversion"] == pytest.approx(0.95, abs=1e-6)
+    assert target.knob_value == pytest.approx(414.28, abs=0.05)
+    (loop,) = solution.loops
+    assert loop.gain == pytest.approx(1.491, abs=0.01)
+    assert any("does not last" in m.what and "1.49 times" in m.what for m in solution.messages)
+
+
 @pytest.mark.slow
 @pytest.mark.parametrize("share", ["0.1 %", "0.03 %", "0.013 %", "0.01 %"])
 def test_a_loop_of_a_tiny_purge_closes_from_nothing_and_says_how_much_goes_round(share):

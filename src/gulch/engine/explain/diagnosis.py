@@ -59,7 +59,7 @@ def explain_loop(
     back, change = np.max(flows, axis=0), np.max(change, axis=0)
     lost = account.out + np.maximum(-account.made, 0.0)  # what is used up on the way does not come back
     outcome.returns = returns(plan.species, account.fullest, np.maximum(account.out, account.fed) if outcome.settled else lost)
-    if outcome.settled and account.knobs_moved and outcome.returns:
+    if outcome.settled and account.knobs_moved and outcome.returns and outcome.gain is None:
         # the knobs moved with the tears, so what the search saw is not the gain of the loop
         outcome.gain = max(outcome.returns.values())
     if account.explains:
@@ -187,15 +187,27 @@ def heat_that_stays(account: Account, outcome: LoopOutcome, change: np.ndarray, 
     return what + f"{'Take heat out' if warmth_change[k] > 0.0 else 'Put heat in'} at a unit inside the loop, or set a temperature there."
 
 
+GROWS = 1.0 + 1e-6  # gain from which a disturbance grows
+
+
 def of_states(plan: Plan, outcome: LoopOutcome) -> list[Message]:
     """To-do lines on the steady states of a loop where there are several, or where the one chosen is not there."""
-    found = outcome.states
-    if found is None or not outcome.settled:
+    found, place = outcome.states, at_loop(str(outcome.number))
+    if not outcome.settled:
         return []
-    display, place = plan.project.display, at_loop(str(outcome.number))
+    unstable = []
+    if outcome.gain is not None and outcome.gain > GROWS:
+        what = f"The loop {' → '.join(outcome.units)} stands at a steady state that does not last: what disturbs it grows "
+        what += f"{outcome.gain:.3g} times with every pass."
+        unstable = [
+            Message("warning", place, what, "Only control holds a plant there: choose another state, or another value of the target.")
+        ]
+    if found is None:
+        return unstable
+    display = plan.project.display
     listed = [show(s.temperature, "temperature", display) + ("" if s.stable else " (unstable)") for s in found.states]
     here = next((show(s.temperature, "temperature", display) for s in found.states if s.here), "another")
-    out = []
+    out = unstable
     if found.missing:
         near = show(plan.states[found.tear][1], "temperature", display)
         out.append(

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +22,7 @@ from gulch.engine.phases.stream import Stream, StreamTrouble
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.project.couplings import nodes_of_input
 from gulch.engine.project.nodes import Node, NodeKind
+from gulch.engine.settle.newton import dominant
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Given
 from gulch.engine.units.moved import Moved, Turned, tangents
@@ -29,6 +31,7 @@ from gulch.engine.units.told import UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.flowsheet.run import Run
+    from gulch.engine.settle import LoopResult
 
 STEP = 1e-5  # of an unknown's scale, by which what is read is moved to both sides
 INPUT_STEP = 1e-4  # of an input, over which a unit or a feed is differenced
@@ -245,5 +248,20 @@ def answers(loop: Loop, x: np.ndarray, rough: bool = False) -> tuple[np.ndarray,
         return found if all(np.isfinite(a).all() for a in found) else None
     except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
         return None
+    finally:
+        loop.slope = slope
+
+
+def own_gain(loop: Loop, found: LoopResult) -> LoopResult:
+    """A LoopResult whose knobs moved with the tears, with the gain and the slowest change of the loop alone, where they are to be told."""
+    if not (loop.run.explain and found.reason.settled and loop.group.tears and found.iterates):
+        return found
+    slope, loop.slope = loop.slope, None
+    try:
+        slopes = PassSlopes(loop, found.iterates[-1][0]).scaled()
+        gain, mode = dominant(slopes, (found.tear - loop.begin) / loop.scale)
+        return replace(found, gain=gain, mode=mode)
+    except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
+        return replace(found, gain=None, mode=None)
     finally:
         loop.slope = slope

@@ -214,6 +214,19 @@ def rescued(loop: Loop, found: LoopResult) -> LoopResult:
     return states[0]
 
 
+def others(loop: Loop, found: LoopResult) -> list[LoopResult]:
+    """LoopResults of all steady states with the knobs where they are, but the one found."""
+    slope, loop.slope = loop.slope, None
+    try:
+        opened = Return(loop, found)
+        here = opened.temperature(found)
+        return [s for s in opened.roots(opened.looks()) if abs(opened.temperature(s) - here) > SAME]
+    except (PassFailed, StreamTrouble):
+        return []
+    finally:
+        loop.slope = slope
+
+
 def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
     """The LoopResult to be shown of a settled Loop: the state the user chose, or the one found; what was seen goes to `loop.states`."""
     if loop.targets or not heats_itself(loop):
