@@ -43,6 +43,9 @@ def cases():
         yield k.enthalpies, (np.array([300.0, 450.0]), 1e6, N, *m.mix)
         for T, P in ((300.0, 2e6), (380.0, 1e5), (500.0, 5e6)):
             yield k.flash_amounts, (T, P, N, *m.mix)
+            yield k.fugacity_slopes, (T, P, N / N.sum(), VAPOUR, *m.mix)
+            parts = np.array([0.4 * N, 0.6 * N[::-1]])
+            yield k.state_slopes, (T, P, parts, np.array([VAPOUR, LIQUID]), ENTHALPY, np.eye(5), *m.mix)
             yield k.flash_amounts, (T, P, N * [1.0, 0.0, 1.0], *m.mix)
             for name in (VAPOUR, LIQUID):
                 yield k.phase_properties, (T, P, N / N.sum(), name, *m.mix)

@@ -23,7 +23,7 @@ from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
-from gulch.engine.units.base import Port, Unit, UnitResult, lowest
+from gulch.engine.units.base import Port, Unit, UnitResult, lowest, plain
 from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import TRACE, fenske, gilliland, kirkbride, underwood
@@ -147,7 +147,7 @@ class Column(Unit):
 
     @classmethod
     def heats(cls, values: dict[str, Any], given: Given, outlets: dict[str, Stream]) -> list[tuple[float, float]]:
-        ends = ((values.get("condenser_duty"), outlets["distillate"]), (values.get("reboiler_duty"), outlets["bottoms"]))
+        ends = ((plain(values.get("condenser_duty")), outlets["distillate"]), (plain(values.get("reboiler_duty")), outlets["bottoms"]))
         return [(heat, stream.T) for heat, stream in ends if heat and not stream.is_empty]
 
     @classmethod
