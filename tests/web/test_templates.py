@@ -21,7 +21,8 @@ def test_lines_are_short_and_the_template_compiles(name):
     get_template(name)
 
 
-FOR_THE_BROWSER = {"plot", "map", "data", "groups", "mark", "curve", "constant_plot", "lines", "contours", "solves", "trade", "_found", "returned"}
+FOR_THE_BROWSER = {"plot", "map", "data", "groups", "mark", "curve", "constant_plot", "lines", "contours", "solves", "trade", "_found"}
+FOR_THE_BROWSER |= {"returned"}
 KEPT = {"context", "so_far", "_summary", "sketch"}
 RECORDS = {"finding", "jobs", "best", "plots", "views"}  # modules that send or store plain data, or make contexts
 

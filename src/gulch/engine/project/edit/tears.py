@@ -58,7 +58,10 @@ def tear_of(project: Project, stream_id: str) -> TearEntry:
 
 
 def choose_state(project: Project, stream_id: str, state: Literal["any", "hottest", "coldest", "nearest"], near: str = "") -> None:
-    """Let a loop run in the hottest, the coldest, or at `stream_id` the nearest of its steady states; "any": in the one that is found."""
+    """Let a loop run in the hottest, the coldest, or at `stream_id` the nearest of its steady states; "any": in the one that is found.
+
+    Raises EditError.
+    """
     for tear in project.tears:
         if tear.stream == stream_id and state == "any":
             tear.chosen = tear.chosen and tear.state == "any"
@@ -66,7 +69,10 @@ def choose_state(project: Project, stream_id: str, state: Literal["any", "hottes
     if state != "any":
         tear = tear_of(project, stream_id)
         if state == "nearest":
-            parse(near, "temperature")
+            try:
+                parse(near, "temperature")
+            except QuantityError as error:
+                raise EditError(f"The state is chosen by a temperature, for example 500 °C: {error}") from None
         tear.state, tear.near, tear.chosen = state, near if state == "nearest" else None, True  # the choice is one at this very stream
     tidy_tears(project)
 
