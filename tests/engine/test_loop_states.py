@@ -7,6 +7,7 @@ from heated import autothermal
 from helpers import demo
 from plants import random_plant
 
+from gulch.demo import projects
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.project import edit
@@ -103,6 +104,23 @@ def test_a_target_is_met_on_another_state_before_it_is_given_up():
     (loop,) = solution.loops
     assert loop.gain == pytest.approx(1.491, abs=0.01)
     assert any("does not last" in m.what and "1.49 times" in m.what for m in solution.messages)
+
+
+def test_a_tank_that_stays_in_none_of_its_states_is_told_and_its_cure_works():
+    """Half of what leaves comes back cold: what its hot state sends back makes that vanish, and what its cold one does lights it again."""
+    data = next(p for p in projects() if p.unit("TANK")).dump() | {"targets": [], "scans": [], "searches": []}
+    data["units"] += [{"id": "M", "kind": "mixer"}, {"id": "S", "kind": "splitter", "drawn": "50 %"}]
+    data["units"] += [{"id": "C", "kind": "heater", "temperature": "25 degC"}]
+    next(s for s in data["streams"] if s.get("to") == "TANK")["to"] = "M"
+    next(s for s in data["streams"] if s.get("from") == "TANK")["to"] = "S"
+    ends = (("M", "TANK"), ("S.rest", "C"), ("C", "M"))
+    data["streams"] += [{"id": f"s{k}", "from": a, "to": b} for k, (a, b) in enumerate(ends)] + [{"id": "drawn", "from": "S.drawn"}]
+    project = load(data)
+    (loop,) = solve(project).loops
+    assert not loop.settled and "TANK jumps between its steady states" in loop.advice and "builds up" not in loop.advice
+    assert "Choose its coldest steady state: tried" in loop.advice
+    project.unit("TANK").state = "coldest"
+    assert solve(project).solved
 
 
 @pytest.mark.slow

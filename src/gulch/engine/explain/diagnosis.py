@@ -28,6 +28,7 @@ from gulch.engine.quantities import difference_of, show
 from gulch.engine.settle import METHODS
 
 if TYPE_CHECKING:
+    from gulch.engine.document import Project
     from gulch.engine.flowsheet.closing.account import Account
     from gulch.engine.flowsheet.closing.targets import Edge, Jump
     from gulch.engine.flowsheet.plan import Plan
@@ -140,6 +141,8 @@ def why_not(
     """What keeps a loop from settling and what to do about it, in words; amounts [mol/s], shape (n,)."""
     plan = account.plan
     display = plan.project.display
+    if account.jumps:
+        return between_states(account)
     falling = float(np.max(-pressure_change))
     stuck = stays(plan.species, account.fed, change, lost)
     most = gathers(account.fed + np.maximum(account.made, 0.0), change, lost, account.fullest)
@@ -164,6 +167,29 @@ def why_not(
             account, outcome, most
         )
     return "The change from pass to pass does not die out. Press “go on from here”, or change one input at a time."
+
+
+def between_states(account: Account) -> str:
+    """What is said of a unit that stays in none of its steady states: what comes back makes the one that runs vanish. A cure is tried."""
+    unit, temperatures = next(iter(account.jumps.items()))
+    low, high = (show(T, "temperature", account.plan.project.display) for T in temperatures)
+    what = f"{unit} jumps between its steady states, {low} and {high}, from pass to pass: what comes back from one makes it vanish. "
+    if not account.cures or getattr(account.plan.units[unit], "state", None) is None:
+        return what + "Let it run in another steady state, or let less come back; neither was tried."
+    for state in ("coldest", "hottest"):
+        if state == account.plan.units[unit].state or account.ended():
+            continue
+
+        def other(project: Project, state: str = state) -> None:
+            project.unit(unit).state = state
+
+        there = account.edited(other)
+        if there.solved and all(lo.settled for lo in there.loops):
+            at = show(
+                there.streams[next(iter(account.plan.leaving[unit].values()))].temperature, "temperature", account.plan.project.display
+            )
+            return what + f"Choose its {state} steady state: tried, the loop settles then with {unit} at {at}."
+    return what + "No other of its steady states settles the loop either: let less come back, or cool or heat what does."
 
 
 MORE = 5e4  # J/mol that a warmth changes, on the change of the flows over what is fed, from which it is the heat that does not settle

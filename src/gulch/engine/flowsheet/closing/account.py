@@ -32,7 +32,7 @@ class Account:
     trial(start, overrides, max_passes): a solve of the whole process beside this one; start: what this one leaves. edited(change): one
     of a copy of the document that `change` has altered. starts: from which the user may go on: nothing, what was solved before, and
     what this one leaves; inputs: SI values by address. entering_pressure: lowest of what enters [Pa]; is_liquid(stream).
-    ended(): whether no more may be tried.
+    ended(): whether no more may be tried. jumps: unit -> the two temperatures [K] between whose steady states it jumps.
     """
 
     plan: Plan
@@ -60,6 +60,7 @@ class Account:
     is_liquid: Callable
     start: Start
     ended: Callable
+    jumps: dict
     explains: bool
     cures: bool  # whether they are to be looked for
 
@@ -76,6 +77,23 @@ class Account:
         loop = plan.made_by(plan.loop_units(self.units))
         flows = [self.streams[s] for s in loop if s in self.streams and s not in plan.open]
         return np.max(flows, axis=0) if flows else np.zeros(len(plan.species))
+
+
+# passes looked at, kelvins that are a jump, jumps to and fro that say that a unit cannot stay
+WATCHED, LEAP, MOST_LEAPS = 24, 20.0, 4
+
+
+def jumps_of(loop: Loop) -> dict[str, tuple[float, float]]:
+    """{unit that jumps between two of its steady states from pass to pass: their temperatures [K]}, as the last passes have it."""
+    out = {}
+    for u, ran in loop.ran.items():
+        last = np.array(ran[-WATCHED:])
+        moves = np.diff(last)
+        far = moves[np.abs(moves) > LEAP]
+        if np.count_nonzero(far[1:] * far[:-1] < 0.0) >= MOST_LEAPS:
+            middle = 0.5 * (last.max() + last.min())
+            out[u] = float(np.median(last[last < middle])), float(np.median(last[last >= middle]))
+    return out
 
 
 class _Trials:
@@ -150,6 +168,7 @@ def account_of(loop: Loop, method_failed: bool) -> Account:
         is_liquid,
         run.solution.start,
         trials.ended,
+        jumps_of(loop),
         run.explain,
         run.explain and run.cures,
     )

@@ -15,6 +15,7 @@ from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.project.nodes import NodeKind
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, Slopes, settle
+from gulch.engine.units import KINDS
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -73,6 +74,8 @@ class Loop:
         self.records = []
         self.last: tuple | None = None  # (x, change) of the last pass that could be made
         self.phases, self.flips = {}, {}
+        self.chooses = [u for u in group.units if "state" in {d.name for d in KINDS[run.plan.units[u].kind].inputs()}]
+        self.ran: dict[str, list[float]] = {}  # temperatures pass by pass of units that choose among steady states [K]
         # scaled derivatives of the pass as the last search left them, with the knobs held or, True, moved with the tears
         self.known: dict[bool, tuple | None] = {bool(group.targets): run.start.jacobian_of(self.unknowns.names)}
         self.states: LoopStates | None = None  # its steady states, where there are more than one
@@ -169,6 +172,8 @@ class Loop:
 
     def _watch_phases(self) -> None:
         """Remember where a stream of the group gained or lost a phase since the pass before."""
+        for u in self.chooses:
+            self.ran.setdefault(u, []).append(next(iter(self.run.done[u][1].outlets.values())).T)
         for s in self.group.tears and self.plan.made_by(self.group.units):
             state = getattr(self.run.streams.get(s), "__dict__", {}).get("state")
             if state is None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.flowsheet.closing.account import account_of
+from gulch.engine.flowsheet.closing.account import account_of, jumps_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.jacobian import own_gain
 from gulch.engine.flowsheet.closing.loop import PLAIN_PASSES, Loop
@@ -60,7 +60,7 @@ def close(run: Run, group: Group) -> None:
         run.failed.update(group.units)  # stopped on its first pass, so there is nothing to judge
         loop.keep(found.tear, found.secants)
         return
-    if not found.reason.settled and loop.method == "automatic":
+    if not found.reason.settled and loop.method == "automatic" and not _jumps(loop):
         found = rescued(loop, found)
         found = found if found.reason.settled or aim else walked(loop, found)
     if not found.reason.settled:
@@ -78,6 +78,13 @@ def close(run: Run, group: Group) -> None:
         found = own_gain(loop, found)
     if group.tears or loop.ties:
         _judge_loop(loop, found, remarks, method_failed)
+
+
+def _jumps(loop: Loop) -> bool:
+    """Whether a unit that chooses among steady states stays in none, as plain passes show."""
+    if loop.chooses:
+        loop.plain()
+    return bool(jumps_of(loop))
 
 
 def _met_elsewhere(loop: Loop, aim: Aim, found: LoopResult) -> tuple[Aim, LoopResult]:

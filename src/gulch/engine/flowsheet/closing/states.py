@@ -33,6 +33,7 @@ NEAR = 0.02  # K, to which a state is bracketed before the whole loop is closed
 CLOSER = 10  # looks more, round a place where the excess nearly vanishes
 TOLERANCE = 1e-8  # of the unknowns while one tear is held
 PASSES = 40  # at each look
+MOST_PASSES, FEW_PASSES = 800, 250  # of all looks together; where a search went astray
 SAME = 0.05  # K within which two states are one
 APART = 40.0  # K from where a state was chosen to the nearest, from which it is doubted to be that state
 BRANCH = 0.05  # of the temperature, within which a state is that of a start nearby
@@ -54,10 +55,13 @@ def heats_itself(loop: Loop) -> bool:
 
 
 class Return:
-    """A Loop opened at one of its tears, the one of which the slowest change is most of warmth."""
+    """A Loop opened at one of its tears, the one of which the slowest change is most of warmth.
 
-    def __init__(self, loop: Loop, found: LoopResult) -> None:
-        self.loop, self.found = loop, found
+    begun: passes made before; most: that may be made.
+    """
+
+    def __init__(self, loop: Loop, found: LoopResult, most: int = MOST_PASSES) -> None:
+        self.loop, self.found, self.begun, self.most = loop, found, loop.passes, most
         u = loop.unknowns
         self.k = int(np.argmax(np.abs(u.warmths(found.mode)))) if found.mode is not None else 0
         self.tear, self.at = loop.group.tears[self.k], int(u.warmths(np.arange(u.size))[self.k])
@@ -72,6 +76,8 @@ class Return:
     def look(self, T: float, x: np.ndarray) -> Look | None:
         """The loop fed at T, all else closed from x; None where it does not close."""
         loop, at, excess = self.loop, self.at, 0.0
+        if loop.passes - self.begun > self.most:
+            return None
 
         def passed(x: np.ndarray) -> np.ndarray:
             nonlocal excess
@@ -177,6 +183,8 @@ class Return:
         if bracket is None:
             return None
         x = last.x.copy()
+        if self.loop.passes - self.begun > self.most:
+            return None
         x[self.at] = self.stream(x, 0.5 * (bracket.a + bracket.b)).warmth
         try:
             found = self.loop.search(x)
@@ -203,7 +211,7 @@ def rescued(loop: Loop, found: LoopResult) -> LoopResult:
     """A steady state of a Loop whose search did not settle, the coldest unless the user chose another; the search where there is none."""
     if loop.targets or not heats_itself(loop) or found.reason in (Reason.CANCELLED, Reason.OUT_OF_TIME):
         return found
-    opened = Return(loop, found)
+    opened = Return(loop, found, FEW_PASSES)
     try:
         states = opened.roots(opened.looks())
     except (PassFailed, StreamTrouble):

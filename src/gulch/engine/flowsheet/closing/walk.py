@@ -20,6 +20,7 @@ EASY = (0.02, 0.1, 0.3)  # shares drawn from which the walk may begin
 FIRST = 0.5  # of the share, to which the first step goes; in logarithms
 SHORTEST = 0.05  # of the first step, below which the walk is given up
 MOST_STEPS = 40
+MOST_PASSES = 600  # of the whole walk
 
 
 def drawn_inputs(loop: Loop) -> list[str]:
@@ -66,10 +67,11 @@ def _at(loop: Loop, asked: dict[str, float], share: float, x: np.ndarray) -> Loo
 
 def _down(loop: Loop, asked: dict[str, float], share: float, there: LoopResult) -> LoopResult | None:
     """The loop at the shares asked for, from where it settled at a larger one; each start is foretold from the last two."""
+    begun = loop.passes
     goal, step = math.log(min(asked.values())), math.log(FIRST)
     at, before = math.log(share), None
     for _ in range(MOST_STEPS):
-        if loop.run.watch.ended():
+        if loop.run.watch.ended() or loop.passes - begun > MOST_PASSES:
             return None
         to = max(at + step, goal)
         x = there.tear
