@@ -567,3 +567,21 @@ def test_ends_that_cannot_be_blame_the_data_and_not_the_keys():
     trouble = far_off(entering, np.array([0.0, 1.0, 0.0]), np.array([1.0, 0.0, 1.0]), 1, 2, context, [340.0, 1200.0])
     assert "naoh is the least volatile in it" in trouble.what and "vapour pressure of naoh" in trouble.todo
     assert far_off(entering, np.ones(3), np.ones(3), 2, 1, context, [340.0, 1200.0]) is None  # keys in the wrong order
+
+
+def test_gas_that_stays_in_the_bottoms_is_named_where_it_makes_them_boil_cold():
+    """Two per cent of the hydrogen in methanol's bottoms: without it they would boil above the top (Raoult's law)."""
+    project = document(
+        {"hydrogen": "1333-74-0", "methanol": "67-56-1", "water": "7732-18-5"},
+        [
+            {"id": "T", "kind": "shortcut-column", "light_key": "hydrogen", "heavy_key": "methanol", "condenser": "partial"}
+            | {"light_recovery": "90 %", "heavy_recovery": "60 %", "top_pressure": "10 bar", "bottom_pressure": "10 bar"}
+        ],
+        [
+            feed("f", "T", {"hydrogen": "10 kmol/h", "methanol": "80 kmol/h", "water": "10 kmol/h"}, T="60 degC", P="10 bar"),
+            {"id": "d", "from": "T.distillate"},
+            {"id": "b", "from": "T.bottoms"},
+        ],
+    )
+    (said,) = [m for m in solve(project).messages if m.level == "error"]
+    assert "colder than its top" in said.what and "hydrogen above all" in said.what and "Let less hydrogen stay" in said.todo

@@ -384,10 +384,35 @@ def not_upside_down(distillate: Stream, bottoms: Stream, context: Context) -> No
     """Raise UnitTrouble where the bottom would be colder than the top. Raises UnitTrouble."""
     if bottoms.T < distillate.T - 1.0:
         at = [show(s.T, "temperature", context.display) for s in (bottoms, distillate)]
+        gas = kept_by_gas(distillate, bottoms, context)
+        if gas is not None:
+            share = show(float(bottoms.n[gas] / bottoms.total), "fraction", context.display, 2)
+            raise UnitTrouble(
+                f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}, because gas stays in it, {share} "
+                f"{context.species[gas]} above all: without that it would be hotter than the top.",
+                f"Let less {context.species[gas]} stay in the bottoms, or take it out before the column.",
+            )
         raise UnitTrouble(
             f"Its bottom would boil at {at[0]}, colder than its top at {at[1]}: data or the phase model are off for what is in it.",
             "Look at the vapour pressures of what is heavy, and at the phase model in Chemistry.",
         )
+
+
+GAS = 5.0  # y/x from which what stays in the bottoms is a gas there
+
+
+def kept_by_gas(distillate: Stream, bottoms: Stream, context: Context) -> int | None:
+    """Of the gases in the bottoms, without which they would boil above the top, the one that counts most; None where there are none."""
+    volatile = k_values(context.model, bottoms.T, bottoms.P, bottoms.n, bottoms.n)
+    rest = np.where(volatile > GAS, 0.0, bottoms.n)
+    if rest.sum() <= 0.0 or rest.sum() == bottoms.total:
+        return None
+    i = int(np.argmax(np.where(volatile > GAS, volatile * bottoms.n, 0.0)))
+    try:
+        state = context.model.saturated(False, bottoms.P, rest, distillate.T)
+    except TemperatureNotFound:
+        return None
+    return i if state.temperature > distillate.T else None
 
 
 def far_off(

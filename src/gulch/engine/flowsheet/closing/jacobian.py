@@ -18,7 +18,7 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.flowsheet.live import Live
-from gulch.engine.phases.stream import Stream, StreamTrouble
+from gulch.engine.phases.stream import Stream
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.project.couplings import nodes_of_input
 from gulch.engine.project.nodes import Node, NodeKind
@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from gulch.engine.settle import LoopResult
 
 STEP = 1e-5  # of an unknown's scale, by which what is read is moved to both sides
+NO_SLOPES = (UnitTrouble, ValueError, ArithmeticError)  # what a unit beside the pass may come upon: then there are no derivatives here
 INPUT_STEP = 1e-4  # of an input, over which a unit or a feed is differenced
 
 
@@ -246,7 +247,7 @@ def answers(loop: Loop, x: np.ndarray, rough: bool = False) -> tuple[np.ndarray,
         moved[knobs] = np.eye(len(knobs))
         found = slopes.residuals() @ moved, moved
         return found if all(np.isfinite(a).all() for a in found) else None
-    except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
+    except NO_SLOPES:
         return None
     finally:
         loop.slope = slope
@@ -261,7 +262,7 @@ def own_gain(loop: Loop, found: LoopResult) -> LoopResult:
         slopes = PassSlopes(loop, found.iterates[-1][0]).scaled()
         gain, mode = dominant(slopes, (found.tear - loop.begin) / loop.scale)
         return replace(found, gain=gain, mode=mode)
-    except (UnitTrouble, StreamTrouble, np.linalg.LinAlgError):
+    except NO_SLOPES:
         return replace(found, gain=None, mode=None)
     finally:
         loop.slope = slope

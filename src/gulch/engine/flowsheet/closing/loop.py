@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.flowsheet.closing.begin import begin
-from gulch.engine.flowsheet.closing.jacobian import PassSlopes
+from gulch.engine.flowsheet.closing.jacobian import NO_SLOPES, PassSlopes
 from gulch.engine.flowsheet.closing.unknowns import Unknowns
 from gulch.engine.flowsheet.start import Jacobian, Secants, Slope, TearStart
 from gulch.engine.phases import Stream, StreamTrouble
@@ -236,7 +236,7 @@ class Loop:
         """Scaled derivatives of the pass just made from x, shape (size, size); None where a unit has none there."""
         try:
             return PassSlopes(self, x, rough).scaled()
-        except (UnitTrouble, StreamTrouble):
+        except NO_SLOPES:
             return None
 
     def plain(self, passes: int = PLAIN_PASSES) -> LoopResult | None:
