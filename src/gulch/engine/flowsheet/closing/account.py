@@ -80,7 +80,7 @@ class Account:
 
 
 # passes looked at, kelvins that are a jump, jumps to and fro that say that a unit cannot stay
-WATCHED, LEAP, MOST_LEAPS = 24, 20.0, 4
+WATCHED, LEAP, MOST_LEAPS = 40, 20.0, 3
 
 
 def jumps_of(loop: Loop) -> dict[str, tuple[float, float]]:

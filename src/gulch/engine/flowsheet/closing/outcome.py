@@ -61,7 +61,7 @@ def close(run: Run, group: Group) -> None:
         loop.keep(found.tear, found.secants)
         return
     if not found.reason.settled and loop.method == "automatic" and not _jumps(loop):
-        found = rescued(loop, found)
+        found = found if loop.chooses else rescued(loop, found)  # a tank finds its own states at every pass
         found = found if found.reason.settled or aim else walked(loop, found)
     if not found.reason.settled:
         if loop.method in ("automatic", "direct"):

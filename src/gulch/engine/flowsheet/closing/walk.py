@@ -20,7 +20,7 @@ EASY = (0.02, 0.1, 0.3)  # shares drawn from which the walk may begin
 FIRST = 0.5  # of the share, to which the first step goes; in logarithms
 SHORTEST = 0.05  # of the first step, below which the walk is given up
 MOST_STEPS = 40
-MOST_PASSES = 600  # of the whole walk
+MOST_PASSES = 300  # of the whole walk
 
 
 def drawn_inputs(loop: Loop) -> list[str]:
