@@ -77,6 +77,13 @@ def test_a_choice_holds_while_a_knob_turns_and_says_when_its_state_is_gone():
     assert not project.tears
 
 
+@pytest.mark.parametrize("choice", [{"state": "nearest"}, {"state": "nearest", "near": "warm"}, {"state": "nearest", "near": "-300 degC"}])
+def test_a_file_whose_choice_names_no_temperature_is_refused_with_a_sentence(choice):
+    solution = solve(load(autothermal().dump() | {"tears": [{"stream": "hot", **choice}]}))
+    (said,) = [m for m in solution.messages if m.level == "error"]
+    assert not solution.solved and "steady state chosen at hot" in said.what and said.todo
+
+
 def test_a_scan_goes_along_the_state_that_was_chosen():
     project = autothermal()
     edit.choose_state(project, "hot", "hottest")

@@ -15,6 +15,7 @@ from gulch.engine.flowsheet.closing.trials import (
     LIKELY_SHARE,
     PURGES,
     Held,
+    is_set,
     purge_by_balance,
     purges,
     sizes_round,
@@ -26,6 +27,7 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_loop
 from gulch.engine.quantities import difference_of, show
 from gulch.engine.settle import METHODS
+from gulch.engine.settle.newton import growing
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -65,7 +67,7 @@ def explain_loop(
         outcome.gain = max(outcome.returns.values())
     if account.explains:
         go_round(account, outcome)
-    told = of_states(plan, outcome)
+    told = of_states(plan, outcome, growing(found.slopes) if found.slopes is not None and account.explains else None)
     outcome.left = passes_left(found, outcome.tolerance) if not outcome.settled else 0
     accumulation(account, found, outcome, back)
     if outcome.settled:
@@ -114,7 +116,7 @@ def absurd(account: Account, outcome: LoopOutcome, i: int) -> bool:
     flow = show(round_ * account.scale_flow, "molar flow", account.plan.project.display, 3)
     outcome.findings.append(f"It closes with {flow} going round, {round_:.3g} times what is fed: more than a plant would pump.")
     splitter = next(iter(account.exits), None)
-    if splitter is not None and account.cures:
+    if splitter is not None and account.cures and not is_set(account.plan, f"{splitter}.drawn"):
         outcome.exit = splitter
         curve, _ = purges(account, splitter, i, account.inputs[f"{splitter}.drawn"])
         tell_curve(account, outcome, splitter, i, curve)
@@ -189,7 +191,9 @@ def between_states(account: Account) -> str:
                 there.streams[next(iter(account.plan.leaving[unit].values()))].temperature, "temperature", account.plan.project.display
             )
             return what + f"Choose its {state} steady state: tried, the loop settles then with {unit} at {at}."
-    return what + "No other of its steady states settles the loop either: let less come back, or cool or heat what does."
+    return (
+        what + "No other of its steady states settles the loop either: let less come back, or cool or heat what does, which was not tried."
+    )
 
 
 MORE = 5e4  # J/mol that a warmth changes, on the change of the flows over what is fed, from which it is the heat that does not settle
@@ -209,22 +213,28 @@ def heat_that_stays(account: Account, outcome: LoopOutcome, change: np.ndarray, 
     why = "more heat is made in it than leaves it" if warmth_change[k] > 0.0 else "more heat leaves it than comes in or is made"
     what = f"Heat does not settle: {outcome.tears[k]} comes back some {by} {way} from pass to pass, because {why}. "
     if exchangers and warmth_change[k] > 0.0:
-        return what + f"{exchangers[0]} gives it back: pass less heat there, or take some out with a cooler inside the loop."
-    return what + f"{'Take heat out' if warmth_change[k] > 0.0 else 'Put heat in'} at a unit inside the loop, or set a temperature there."
+        return (
+            what
+            + f"{exchangers[0]} gives it back: pass less heat there, or take some out with a cooler inside the loop; neither was tried."
+        )
+    return (
+        what
+        + f"{'Take heat out' if warmth_change[k] > 0.0 else 'Put heat in'} at a unit inside the loop, or set a temperature there; neither was tried."
+    )
 
 
-GROWS = 1.0 + 1e-6  # gain from which a disturbance grows
+def of_states(plan: Plan, outcome: LoopOutcome, grows: float | None) -> list[Message]:
+    """To-do lines on the steady states of a loop where there are several, or where the one chosen is not there.
 
-
-def of_states(plan: Plan, outcome: LoopOutcome) -> list[Message]:
-    """To-do lines on the steady states of a loop where there are several, or where the one chosen is not there."""
+    grows: by how much a disturbance grows with a pass, None where none does.
+    """
     found, place = outcome.states, at_loop(str(outcome.number))
     if not outcome.settled:
         return []
     unstable = []
-    if outcome.gain is not None and outcome.gain > GROWS:
+    if grows is not None:
         what = f"The loop {' → '.join(outcome.units)} stands at a steady state that does not last: what disturbs it grows "
-        what += f"{outcome.gain:.3g} times with every pass."
+        what += f"{grows:.3g} times with every pass."
         unstable = [
             Message("warning", place, what, "Only control holds a plant there: choose another state, or another value of the target.")
         ]

@@ -68,7 +68,7 @@ def settle(
     found = _without(search, x, depth, direct, secants, method)
     if first is None:
         return found
-    return replace(found, history=first.history + found.history, iterates=first.iterates + found.iterates, derived=first.derived)
+    return replace(found, history=first.history + found.history, iterates=first.iterates + found.iterates)
 
 
 def _without(search: Search, x: np.ndarray, depth: int, direct: int, secants: tuple | None, method: str) -> LoopResult:

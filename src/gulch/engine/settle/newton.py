@@ -122,7 +122,7 @@ class _Walk:
         self.iterates: list[tuple] = []
         self.jacobian = slopes.known
         self.made_at = slopes.known_at
-        self.derived = self.backs = 0
+        self.backs = 0
         self.share, self.turns = 1.0, 0  # of Newton's step that is taken; steps in turn that went back on the one before
         self.last: np.ndarray | None = None
         self.best, self.since = np.inf, 0
@@ -159,8 +159,8 @@ class _Walk:
             if not self.ready(x, f):
                 return self.found(Reason.STALLED)
             step = self.step(f)
-            if size <= 10.0 * search.tol and float(np.max(np.abs(step), initial=0.0)) <= 10.0 * search.tol:
-                return self.settled(x, f, step)
+            if size <= 10.0 * search.tol and float(np.max(np.abs(step - f), initial=0.0)) <= search.tol:
+                return self.settled(x, f, step)  # what the pass gave is that near to the answer
             x = self.bounded(x + search.scale * self.shorter(step), x + f * search.scale)
 
     def judge(self, size: float) -> None:
@@ -190,7 +190,6 @@ class _Walk:
     def renew(self, x: np.ndarray, rough: bool = True) -> bool:
         """Derivatives of the pass just made; False where they cannot be had."""
         found = self.slopes.at(x, rough)
-        self.derived += 1
         if found is None or not np.isfinite(found).all():
             return False
         self.jacobian, self.made_at = found, x
@@ -227,10 +226,11 @@ class _Walk:
             gain, mode = dominant(self.jacobian, (x - self.begin) / self.search.scale)
         end, passes = x if tear is None else tear, self.search.passes
         iterates, history = tuple(self.iterates), tuple(self.history)
-        found = LoopResult(end, change, reason, history, gain, mode, distance, (), passes, iterates, self.jacobian, self.derived)
+        found = LoopResult(end, change, reason, history, gain, mode, distance, (), passes, iterates, self.jacobian)
         return replace(found, slopes_at=self.made_at)
 
 
+GROWS = 1.0 + 1e-6  # eigenvalue from which a disturbance is said to grow
 ALIKE = 1e-6  # within which eigenvalues are one
 
 
@@ -248,6 +248,13 @@ def dominant(jacobian: np.ndarray, travelled: np.ndarray) -> tuple[float, np.nda
         along = np.real(vectors[:, alike] @ np.linalg.lstsq(vectors, travelled.astype(complex), rcond=1e-10)[0][alike])
         mode = along if np.abs(along).max() > 0.0 else mode
     return gain, mode
+
+
+def growing(jacobian: np.ndarray) -> float | None:
+    """The largest real eigenvalue above 1 of a pass, by which a disturbance grows without turning; None where there is none."""
+    values = np.linalg.eigvals(jacobian)
+    found = values.real[(np.abs(values.imag) <= 1e-9 * np.abs(values)) & (values.real > GROWS)]
+    return float(found.max()) if found.size else None
 
 
 def with_slopes(search: Search, x: np.ndarray, slopes: Slopes, direct: int) -> LoopResult:

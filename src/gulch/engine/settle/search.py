@@ -62,7 +62,6 @@ class LoopResult:
     passes: int = 0  # all that were made, those for differences included
     iterates: tuple = ()  # (x, change) of each pass in the history, unscaled
     slopes: np.ndarray | None = None  # scaled derivatives of the pass near the answer, shape (n, n), where they are known
-    derived: int = 0  # times they were asked for
     slopes_at: np.ndarray | None = None  # from where they were made, unscaled, shape (n,)
 
 

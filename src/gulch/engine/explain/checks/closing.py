@@ -175,6 +175,13 @@ def tears(project: Project) -> Iterator:
         except QuantityError as error:
             yield Message("error", where, f"The guess of {tear.stream}: {error}", "Type it again in Loops.")
             continue
+        try:
+            near = parse(tear.near, "temperature") if tear.near else None
+            if tear.state == "nearest" and (near is None or near <= 0.0):
+                raise QuantityError("no temperature is given to which it is nearest.")
+        except QuantityError as error:
+            yield Message("error", where, f"The steady state chosen at {tear.stream}: {error}", "Choose it again in Loops.")
+            continue
         if any(f < 0.0 for f in flows):
             yield Message(
                 "error",

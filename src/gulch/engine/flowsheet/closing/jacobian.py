@@ -261,8 +261,8 @@ def own_gain(loop: Loop, found: LoopResult) -> LoopResult:
     try:
         slopes = PassSlopes(loop, found.iterates[-1][0]).scaled()
         gain, mode = dominant(slopes, (found.tear - loop.begin) / loop.scale)
-        return replace(found, gain=gain, mode=mode)
+        return replace(found, gain=gain, mode=mode, slopes=slopes)
     except NO_SLOPES:
-        return replace(found, gain=None, mode=None)
+        return replace(found, gain=None, mode=None, slopes=None)
     finally:
         loop.slope = slope

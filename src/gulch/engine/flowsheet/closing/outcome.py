@@ -12,7 +12,7 @@ from gulch.engine.flowsheet.closing.account import account_of, jumps_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.jacobian import own_gain
 from gulch.engine.flowsheet.closing.loop import PLAIN_PASSES, Loop
-from gulch.engine.flowsheet.closing.states import heats_itself, others, rescued, settle_on
+from gulch.engine.flowsheet.closing.states import heats_itself, others, rescued, restore, settle_on
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.closing.walk import walked
 from gulch.engine.flowsheet.guard import finite
@@ -63,6 +63,9 @@ def close(run: Run, group: Group) -> None:
     if not found.reason.settled and loop.method == "automatic" and not _jumps(loop):
         found = found if loop.chooses else rescued(loop, found)  # a tank finds its own states at every pass
         found = found if found.reason.settled or aim else walked(loop, found)
+        if not found.reason.settled and found.iterates:
+            with suppress(PassFailed):
+                restore(loop, found)  # what is told of it is read of its own last pass
     if not found.reason.settled:
         if loop.method in ("automatic", "direct"):
             found = _calmed(loop, found)

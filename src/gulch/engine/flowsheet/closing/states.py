@@ -21,6 +21,7 @@ from gulch.engine.flowsheet.start import Start
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.settle import PassFailed, Reason, Slopes, settle
+from gulch.engine.settle.newton import growing
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
@@ -194,10 +195,7 @@ class Return:
 
     def stable(self, found: LoopResult) -> bool:
         """Whether no change of a pass grows by itself: no eigenvalue that is real and above 1."""
-        if found.slopes is None:
-            return True
-        values = np.linalg.eigvals(found.slopes)
-        return not any(abs(v.imag) <= 1e-9 * abs(v) and v.real > 1.0 for v in values)
+        return found.slopes is None or growing(found.slopes) is None
 
     def temperature(self, found: LoopResult) -> float:
         """Temperature [K] of the tear in an answer."""
@@ -218,7 +216,7 @@ def rescued(loop: Loop, found: LoopResult) -> LoopResult:
         return found
     if not states:
         return found
-    _restore(loop, states[0])
+    restore(loop, states[0])
     return states[0]
 
 
@@ -257,9 +255,9 @@ def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
     finally:
         loop.passes, loop.slope, loop.steps, loop.history = passes, slope, steps, history
     mine = _picked(opened, states, chosen, found)
-    _restore(loop, mine)
+    restore(loop, mine)
     loop.branches[opened.tear] = opened.temperature(mine)
-    if explained and (len(states) > 1 or chosen is not None):
+    if explained and states and (len(states) > 1 or chosen is not None):
         loop.states = _told(opened, states, mine, seen)
         away = abs(chosen[1] - opened.temperature(mine)) if chosen is not None and chosen[1] is not None else 0.0
         loop.states.missing = away > APART
@@ -273,12 +271,12 @@ def _picked(opened: Return, states: list, chosen: tuple | None, found: LoopResul
     rank, near = chosen
     if rank == "hottest":
         return states[-1]
-    if rank == "coldest":
+    if rank == "coldest" or near is None:
         return states[0]
     return min(states, key=lambda s: abs(opened.temperature(s) - near))
 
 
-def _restore(loop: Loop, found: LoopResult) -> None:
+def restore(loop: Loop, found: LoopResult) -> None:
     """Let the run stand where an answer has it."""
     before = loop.passes
     loop.one_pass(found.iterates[-1][0])

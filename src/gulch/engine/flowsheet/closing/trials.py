@@ -57,12 +57,9 @@ def is_set(plan: Plan, address: str) -> bool:
 
 def held_by(account: Account, there: Solution, splitter: str, share: float, i: int) -> Held | None:
     """What a trial with a drawn share gave for species i; None where its loops do not settle."""
-    before, rest = account.plan.entering[splitter][0], account.plan.leaving[splitter].get("rest")
-    found, back = there.streams.get(before), there.streams.get(rest or "")
-    if not there.solved or not all(lo.settled for lo in there.loops) or found is None or found.total <= 0.0:
-        return None
-    round_ = back.total / account.scale_flow if back is not None else 0.0
-    return Held(share, found.flow[account.plan.species[i]] / found.total, round_)
+    fraction = fraction_before(account, there, account.plan.entering[splitter][0], i)
+    back = there.streams.get(account.plan.leaving[splitter].get("rest", ""))
+    return None if fraction is None else Held(share, fraction, back.total / account.scale_flow if back is not None else 0.0)
 
 
 def fraction_before(account: Account, there: Solution, stream: str, i: int) -> float | None:
