@@ -217,10 +217,8 @@ def heat_that_stays(account: Account, outcome: LoopOutcome, change: np.ndarray, 
             what
             + f"{exchangers[0]} gives it back: pass less heat there, or take some out with a cooler inside the loop; neither was tried."
         )
-    return (
-        what
-        + f"{'Take heat out' if warmth_change[k] > 0.0 else 'Put heat in'} at a unit inside the loop, or set a temperature there; neither was tried."
-    )
+    do = "Take heat out" if warmth_change[k] > 0.0 else "Put heat in"
+    return f"{what}{do} at a unit inside the loop, or set a temperature there; neither was tried."
 
 
 def of_states(plan: Plan, outcome: LoopOutcome, grows: float | None) -> list[Message]:
