@@ -14,11 +14,9 @@ def test_a_steady_state_is_chosen_and_stands(page, user):
     expect(steady.locator("tbody tr, table tr")).to_have_count(4)  # a head and three states
     expect(steady).to_contain_text("unstable")
     expect(steady.locator("tr.here")).to_contain_text("150")
-    page.screenshot(path="/tmp/states1.png")
     post(page, lambda: page.click("#take-state-3"))
     expect(page.locator(".steady tr.here")).to_contain_text("538.6")
     expect(page.locator(".steady h3")).to_contain_text("you chose the hottest")
-    page.screenshot(path="/tmp/states2.png")
     page.goto(f"/p/{row.pk}/process/?select=hot")
     expect(page.locator("#stream-hot")).to_contain_text("538.6")
     page.goto(f"/p/{row.pk}/loops/")

@@ -6,7 +6,7 @@ import pytest
 from helpers import demo
 from slow_tasks import Die, Fault, Sleep, Tell
 
-from gulch.engine.scans import blocks, grid_of, run_scan
+from gulch.engine.scans import blocks, grid_of, ready_plan, run_scan
 from gulch.engine.work import Ending, ScanPart, Solve
 from gulch.engine.work.cluster import Cluster
 
@@ -40,7 +40,7 @@ def test_scans_run_on_the_cluster_and_edits_here(cluster):
             owner="a",
             on_item=lambda job, item: points.update([item]),
         )
-        for part in blocks(project, grid_of(project, scan))
+        for part in blocks(ready_plan(project), grid_of(project, scan))
     ]
     edit = cluster.submit(Solve(project.dump()))
     assert all(done(j).ending is Ending.DONE for j in jobs) and sorted(points) == list(range(13))

@@ -174,7 +174,8 @@ def test_a_liquid_near_its_critical_point_is_said_at_the_stream(species, flow, T
         )
     )
     said = [m for m in out.messages if m.code == "near-critical"]
-    assert bool(said) == (words is not None) and all(words in m.what for m in said), (said, out.streams["out"])
+    assert bool(said) == (words is not None), (said, out.streams["out"])
+    assert words is None or any(words in m.what for m in said)
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -193,3 +193,26 @@ def test_random_plants_close_in_few_passes_or_say_why():
         plain += [seed for m in errors if not any(words in m.what + m.todo for words in REFUSED)]
     assert not plain
     assert len(passes) >= 24 and np.median(passes) <= 15 and max(passes) <= 60
+
+
+def test_two_loops_of_which_one_is_to_run_hot_and_one_cold_stand_each_in_its_own_state():
+    data = autothermal().dump()
+    for part in ("units", "streams"):
+        data[part] += [
+            {k: _second(v) if k in ("id", "from", "to") else v for k, v in entry.items() if v is not None} for entry in list(data[part])
+        ]
+    data["tears"] = [{"stream": "hot", "state": "hottest"}, {"stream": "hot2", "state": "coldest"}]
+    project = load(data)
+    solution = solve(project)
+    assert solution.solved
+    assert [round(solution.streams[s].temperature, 1) for s in ("hot", "hot2")] == [811.7, 423.2]
+    assert [next(s.temperature for s in lo.states.states if s.here) for lo in solution.loops] == pytest.approx([811.7, 423.2], abs=0.05)
+    edit.choose_state(project, "hot", "coldest")
+    edit.choose_state(project, "hot2", "hottest")
+    solution = solve(project, start=solution.start)
+    assert [round(solution.streams[s].temperature, 1) for s in ("hot", "hot2")] == [423.2, 811.7]
+
+
+def _second(name):
+    unit, dot, port = name.partition(".")
+    return f"{unit}2{dot}{port}"

@@ -25,12 +25,12 @@ from gulch.engine.scans import (
     grid_of,
     points_or_step,
     record,
-    row_edges,
     run_scan,
     swings,
     windows,
 )
 from gulch.engine.scans.points import doubts_of, rest_on
+from gulch.engine.scans.refine import row_edges
 from gulch.engine.units.told import Code
 
 

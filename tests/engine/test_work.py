@@ -14,7 +14,7 @@ from gulch.demo import projects
 from gulch.engine.document import SizingEntry
 from gulch.engine.explain import solve
 from gulch.engine.flowsheet.run import Run
-from gulch.engine.scans import Grid, blocks, grid_of, mends, run_scan
+from gulch.engine.scans import Grid, blocks, grid_of, mends, ready_plan, run_scan
 from gulch.engine.scans.grid import Axis
 from gulch.engine.settle import Reason, Watch
 from gulch.engine.work import (
@@ -228,7 +228,7 @@ def test_parts_of_a_scan_make_the_whole_scan(workers):
     project = demo()
     whole, scan, points = run_scan(project, project.scans[0]), project.scans[0], {}
     grid = grid_of(project, scan)
-    parts = blocks(project, grid)
+    parts = blocks(ready_plan(project), grid)
     assert len(parts) == 2 and sorted(i for p in parts for i in p) == list(range(13))
     jobs = [
         workers.submit(ScanPart(project.dump(), scan.id, p), lane="later", on_item=lambda j, item: points.update([item])) for p in parts
@@ -237,7 +237,7 @@ def test_parts_of_a_scan_make_the_whole_scan(workers):
         done(job)
     for i, point in enumerate(whole.points):
         assert points[i]["gauges"] == pytest.approx(point["gauges"], rel=1e-12)
-    assert blocks(project, grid, done=set(range(12))) == [(12,)]
+    assert blocks(ready_plan(project), grid, done=set(range(12))) == [(12,)]
 
 
 def line(*counts):

@@ -32,7 +32,18 @@ function drawn(plot, ...given) {
 }
 const named = (plot, name) => plot.traces.filter((t) => t.name === name);
 
-const series = (more) => ({ label: "purity", y: [1, 2, 3], axis: 0, between: [], band: null, at_least: null, at_most: null, ...more });
+const series = (more) => ({
+  label: "purity",
+  y: [1, 2, 3],
+  axis: 0,
+  between: [],
+  band: null,
+  at_least: null,
+  at_most: null,
+  branches: [],
+  folds: [],
+  ...more,
+});
 const scan = (more = {}) => ({
   x: [10, 20, 30],
   x_label: "reactor temperature",
@@ -55,6 +66,20 @@ test("a scan's lines go through what was solved between its points, in order", (
   assert.deepEqual(points.mode, "markers");
   assert.deepEqual([line.x, line.y], [[10, 15, 20, 30], [1, 9, 2, 3]]); // biome-ignore format: two rows
   assert.deepEqual([extra.x, extra.y], [[15], [9]]);
+});
+
+test("branches of steady states are the lines of a scan, dotted where they do not last, and folds are named on them", () => {
+  const branches = [
+    { stable: true, x: [10, 25], y: [1, 2] },
+    { stable: false, x: [25, 12], y: [2, 3] },
+  ];
+  const plot = drawn(lines, scan({ series: [series({ branches, folds: [[25, 2, "ignites"]] }), series({ label: "yield" })] }));
+  const [points, , lasting, other, fold] = plot.traces;
+  assert.equal(points.mode, "markers");
+  assert.deepEqual([lasting, other].map((t) => [t.mode, t.line.dash, t.x.length]), [["lines", "solid", 2], ["lines", "dot", 2]]); // biome-ignore format: two rows
+  assert.match(other.hovertemplate, /does not last/);
+  assert.deepEqual([fold.text, fold.mode, fold.textposition], [["ignites"], "markers+text", ["middle left"]]);
+  assert.equal(plot.chosen({ curveNumber: 3, pointIndex: 0 }), null);
 });
 
 test("a click on a scan's point gives the point, one on anything else gives none", () => {

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.cli.codes import NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
 from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
-from gulch.engine.exchange import Sentence, best_text, ledger, scan_csv, scan_xlsx
+from gulch.engine.exchange import Sentence, best_text, ledger, on_branches, scan_csv, scan_xlsx
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
 from gulch.engine.fitting.study import study
@@ -128,7 +128,8 @@ def scan_command(args: Namespace) -> int:
         return NOT_SOLVED
     plain = result.to_dict()
     if plain["points"] and plain["gauges"]:
-        print(Sentence(plain, scan, project.display, {}, {}).text, file=sys.stderr if args.out is None else sys.stdout)
+        told = [Sentence(plain, scan, project.display, {}, {}).text, *on_branches(plain, project.display)]
+        print(" ".join(told), file=sys.stderr if args.out is None else sys.stdout)
     if args.out is None:
         print(scan_csv(plain, project.display), end="")
     else:

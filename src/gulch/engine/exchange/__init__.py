@@ -12,6 +12,7 @@ from gulch.engine.exchange.best import (
     rests_on,
     worth_words,
 )
+from gulch.engine.exchange.branches import on_branches
 from gulch.engine.exchange.frames import project_frames, scan_frame
 from gulch.engine.exchange.ledger import columns_of, csv_text, ledger, safe, scan_csv, scan_table
 from gulch.engine.exchange.project_book import NotSolved, project_tables, project_xlsx
@@ -32,6 +33,7 @@ __all__ = [
     "limit_words",
     "csv_text",
     "ledger",
+    "on_branches",
     "project_frames",
     "project_tables",
     "project_xlsx",

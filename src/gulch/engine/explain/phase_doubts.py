@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.explain.critical import near_critical
 from gulch.engine.explain.model_advice import MODERATE
 from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
 from gulch.engine.phases.kernels import ELECTROLYTES, IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
@@ -27,9 +28,7 @@ if TYPE_CHECKING:
 
 
 TRACE = 1e-3  # share of a second liquid up to which nobody need be told of it: what settled before and was warmed by a pump
-NEAR = 0.95  # of the critical temperature from which a liquid is near it
 MATTERS = 0.05  # mole fraction in a liquid from which a species counts there
-MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
 FROM_IDEAL = 0.05  # of the volume of an ideal gas, by which a vapour may differ without a word
 ACID_GASES = {"124-38-9", "7783-06-4", "7446-09-5", "463-58-1", "7782-50-5", "74-90-8"}
 # Ammonia and amines, hydroxides and carbonates, which take up acid gases in water.
@@ -67,7 +66,7 @@ def phase_doubts(run: Run, overlooked: dict[str, float | None]) -> Iterator:
     yield from _on_reacting(run)
     yield from _on_ions(run)
     yield from _on_pressure(run)
-    yield from _near_critical(run)
+    yield from near_critical(run)
     yield from _too_cold(run)
 
 
@@ -97,40 +96,6 @@ def _too_cold(run: Run) -> Iterator:
                 if not run.rooms:
                     return
                 break
-
-
-def _near_critical(run: Run) -> Iterator:
-    """Liquids near a critical point, where densities and heats are known less and small changes of state matter much."""
-    plan, model = run.plan, run.plan.model
-    display = plan.project.display
-    names = [s.shown for s in plan.project.species]
-    critical_at = [(i, float(model.par[i, TC])) for i in np.flatnonzero(model.volatile)]
-    for id_ in run.solution.streams:
-        stream = run.streams[id_]
-        state = None if stream.is_empty else stream.state
-        if state is None or not state.liquids:
-            continue
-        T, why = state.temperature, ""
-        near = [i for i, top in critical_at if NEAR * top < T < top]
-        for _, share, x, _ in state.liquids if near else ():
-            hot = [i for i in near if x[i] > MATTERS and share > TRACE]
-            if hot:
-                critical = show(model.par[hot[0], TC], "temperature", display)
-                why = f"{names[hot[0]]} in it is liquid at {show(T, 'temperature', display)}, near its critical {critical}"
-        if not why and model.in_one_equation and len(state.phases) > 1 and state.phases[0][0] == "vapour":
-            light, heavy = (p[2] @ model.molar_mass / p[3][2] for p in (state.phases[0], state.phases[-1]))
-            if heavy < MOST_ALIKE * light:
-                why = "its liquid is hardly denser than its vapour: it is near its critical point"
-        if why:
-            yield Message(
-                "warning",
-                at_stream(id_),
-                f"{id_}: {why}.",
-                "Densities, heats and splits there are known less, and small changes of temperature or pressure move them much.",
-                code=Code.NEAR_CRITICAL,
-            )
-            if not run.rooms:
-                return
 
 
 def _on_pressure(run: Run) -> Iterator:

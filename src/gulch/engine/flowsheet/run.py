@@ -74,25 +74,33 @@ class Run:
 
     def go(self) -> None:
         """Compute all groups in order and write the Solution."""
+        self.begin()
+        for group in self.plan.groups:
+            if self.watch.ended():
+                break
+            self.solve(group)
+        Report(self).write()
+
+    def begin(self) -> None:
+        """Make the feeds, and the streams at which loops are left open."""
         plan = self.plan
         for s in plan.feeds:
             self.make_feed(s.id)
         template = next(iter(self.streams.values()), None)
         for s in plan.open:
             self.streams[s] = plan.guesses[s].stream(plan.model, template)
-        for group in plan.groups:
-            if self.watch.ended():
-                break
-            missing = [s for u in group.units for s in plan.entering[u] if self._missing(s, group)]
-            if missing or self.blocked.intersection(group.nodes):
-                self.waits(group.units, self.cause_of(missing, group))
-                self.block(group.nodes)
-            elif group.iterates:
-                close(self, group)
-                self.guarded(group)
-            else:
-                self.single(group.nodes[0])
-        Report(self).write()
+
+    def solve(self, group: Group) -> None:
+        """Compute a group, or mark it as waiting for what failed before it."""
+        missing = [s for u in group.units for s in self.plan.entering[u] if self._missing(s, group)]
+        if missing or self.blocked.intersection(group.nodes):
+            self.waits(group.units, self.cause_of(missing, group))
+            self.block(group.nodes)
+        elif group.iterates:
+            close(self, group)
+            self.guarded(group)
+        else:
+            self.single(group.nodes[0])
 
     def cause_of(self, missing: list[str], group: Group) -> str:
         """Name of what failed first where a group cannot be computed; missing: streams that do not come."""

@@ -6,9 +6,12 @@ from collections.abc import Callable, Collection, Iterator
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from gulch.engine.explain import Plan
 from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.quantities import show
+from gulch.engine.scans.branches import branched, branches, jumps
 from gulch.engine.scans.grid import Grid, Listed, ScanError, grid_of
 from gulch.engine.scans.points import doubted_of, finite, point_warnings, rest_on, touched, usable
 from gulch.engine.scans.record import keep, recorded
@@ -42,6 +45,8 @@ class ScanResult:
     edges: list = field(default_factory=list)  # where gauges cross their limits; of two knobs along the rows, round the window
     peaks: list = field(default_factory=list)  # of one knob: highest and lowest points inside
     bends: list = field(default_factory=list)  # of one knob: further points where lines bend
+    branches: list = field(default_factory=list)  # of one knob: steady states of loops that have several, see `branches`
+    notes: dict = field(default_factory=dict)  # {index of a point, as text: where it leaves the branch of the points before}
     cancelled: bool = False
 
     def to_dict(self) -> dict[str, Any]:
@@ -66,13 +71,19 @@ def ready_plan(project: Project) -> Plan:
     return plan
 
 
-def blocks(project: Project, grid: Grid, done: Collection[int] = ()) -> list:
+def blocks(plan: Plan, grid: Grid, done: Collection[int] = ()) -> list:
     """The points of a scan in runs of neighbours [(index, …)], without those done; each is walked by itself.
 
     How a scan is cut does not depend on who works on it, so its figures do not either. Where a unit has several
     states all points of a row hang together: the state follows from the point before. Of two knobs a row is one run.
+    Where a loop may have several, one knob is walked both ways from where it stands, along the branch that runs.
     """
-    whole = any(KINDS[u.kind].follows for u in project.units)
+    if len(grid.axes) == 1 and not isinstance(grid, Listed) and branched(plan):
+        away = np.abs(grid.axes[0].values - plan.inputs.get(grid.axes[0].address, grid.axes[0].values[0]))
+        now = int(np.argmin(away))
+        ways = [range(now, grid.count), range(now - 1, -1, -1)]
+        return [run for way in ways if (run := tuple(i for i in way if i not in done))]
+    whole = any(KINDS[u.kind].follows for u in plan.project.units)
     rows = len(grid.axes) > 1 and not isinstance(grid, Listed)
     size = grid.count if whole and isinstance(grid, Listed) else grid.row if whole or rows else min(BLOCK, max(1, -(-grid.row // 2)))
     cut = [range(at, min(at + size, grid.count)) for at in range(0, grid.count, size)]
@@ -145,7 +156,7 @@ def run_scan(
     """
     out, grid = blank(project, scan), grid_of(project, scan)
     plan, points = ready_plan(project), {}
-    for block in blocks(project, grid):
+    for block in blocks(plan, grid):
         for i, point in walk(plan, scan, block, start, watch):
             points[i] = point
             progress(len(points), grid.count)
@@ -154,12 +165,25 @@ def run_scan(
             if point["solved"]:
                 points[i] = point
     out.points, out.cancelled = [points[i] for i in sorted(points)], watch.ended() is not None
-    if len(grid.axes) == 1:
-        out.edges, out.peaks = refined(plan, grid, out.points, start, watch)
-        out.bends = bends(plan, grid, out.points, start, watch)
-    elif not out.listed:
-        out.edges = row_edges(plan, grid, out.points, start, watch)
+    vars(out).update(between(plan, grid, out.points, start, watch))
     return out
+
+
+def between(plan: Plan, grid: Grid, points: list, start: Start | None = None, watch: Watch = UNWATCHED) -> dict[str, Any]:
+    """What is solved once a scan's points are there: {"edges", "peaks", "bends", "branches", "notes"} of a ScanResult.
+
+    Where points leave their branch no edges and peaks are looked for: between two branches there is no line.
+    """
+    if isinstance(grid, Listed):
+        return {}
+    if len(grid.axes) > 1:
+        return {"edges": row_edges(plan, grid, points, start, watch)}
+    curves = branches(plan, grid, start, watch)
+    notes = jumps(plan, grid, points, curves)
+    told = [p | {"note": notes[i]} if i in notes else p for i, p in enumerate(points)]
+    edges, peaks = refined(plan, grid, told, start, watch)
+    turns = [] if curves else bends(plan, grid, points, start, watch)
+    return {"edges": edges, "peaks": peaks, "bends": turns, "branches": curves, "notes": {str(i): words for i, words in notes.items()}}
 
 
 def followed(project: Project, solution: Solution) -> dict[str, float]:

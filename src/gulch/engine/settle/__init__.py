@@ -45,13 +45,14 @@ def settle(
     watch: Watch = UNWATCHED,
     method: str = "automatic",
     slopes: Slopes | None = None,
+    only: bool = False,
 ) -> LoopResult:
     """Find the fixed point of one_pass.
 
     one_pass: array of shape (n,) to array of shape (n,); start: shape (n,); scale: shape (n,);
     floor, ceiling: bounds of the accelerated iterates, shape (n,). secants: those of an earlier LoopResult of a
     similar problem, so that acceleration starts at once. method: one of METHODS. watch: a Watch, which may end the search.
-    slopes: derivatives of the pass, by which the automatic method goes first.
+    slopes: derivatives of the pass, by which the automatic method goes first; only: nor by anything else where they lead nowhere.
     Not settling is a result, not an error; PassFailed is passed on when no step back helps.
     """
     x = np.array(start, float)
@@ -63,7 +64,7 @@ def settle(
     first: LoopResult | None = None
     if method == "automatic" and slopes is not None:
         first = with_slopes(search, x, slopes, DIRECT)
-        if first.reason not in (Reason.STALLED, Reason.PASS_FAILED):
+        if only or first.reason not in (Reason.STALLED, Reason.PASS_FAILED):
             return first
     found = _without(search, x, depth, direct, secants, method)
     if first is None:

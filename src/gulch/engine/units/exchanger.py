@@ -30,6 +30,8 @@ LOOKS = 3  # of earlier passes that are kept
 SEGMENTS = 8  # of equal duty, at the least, of a profile
 REPORTED = 0.1  # K that the curves may be off for UA and the smallest difference that are reported
 SHARP = 1e-3  # K that they may be off where the approach lies inside
+STEP = 1e-4  # share of the most heat that can pass, over which a slope is taken
+SECANTS, EXACT = 6, 1e-11  # steps by secants, and the last of them
 BY_END = 0.03  # share of the duty that counts as next to an end
 NEAR_END = 0.05  # and within which a bend may come in between
 BETWEEN = np.linspace(BY_END, 1.0 - BY_END, 48)  # shares of the duty at which known curves are compared, beside their bends
@@ -189,16 +191,7 @@ class Exchanger(Unit):
             return duty, False
         most = sides.most()
         if given.mode == "conductance":
-
-            def lacking(q: float) -> float:
-                """Falls from above zero to below it, and stays finite where the temperatures would cross."""
-                heats, differences = sides.profile(q, SHARP)
-                ua = area_integral(heats, differences) if min(differences) > 1e-6 else np.inf
-                return 1.0 / (1.0 + ua / given.conductance) - 0.5
-
-            if given.conductance == 0.0:
-                return 0.0, False
-            return sides.until(lacking, most), False
+            return cls.by_area(sides, given.conductance, most, memory), False
         if given.mode == "duty":
             wanted = given.duty_given
         elif given.mode == "cold":
@@ -208,6 +201,26 @@ class Exchanger(Unit):
         if 0.0 <= wanted <= most and sides.least(wanted) >= 0.0:
             return wanted, False
         return max(0.0, sides.until(lambda q: sides.least(q) - 1e-3, most)) if wanted > 0.0 else 0.0, True
+
+    @staticmethod
+    def by_area(sides: Sides, conductance: float, most: float, memory: dict[str, Any]) -> float:
+        """Heat [W] that a conductance [W/K] passes, looked for near the share of `most` [W] that it passed before."""
+        if conductance == 0.0 or most <= 0.0:
+            return 0.0
+
+        def lacking(share: float) -> float:
+            """Falls from above zero to below it, and stays finite where the temperatures would cross."""
+            heats, differences = sides.profile(share * most, SHARP)
+            ua = area_integral(heats, differences) if min(differences) > 1e-6 else np.inf
+            return 1.0 / (1.0 + ua / conductance) - 0.5
+
+        found = secants(lacking, *memory["share"]) if "share" in memory else None
+        if found is None:
+            share = sides.until(lacking, 1.0)
+            aside = share - STEP if share > STEP else share + STEP
+            found = share, (lacking(aside) - lacking(share)) / (aside - share)
+        memory["share"] = found
+        return found[0] * most
 
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
@@ -260,6 +273,21 @@ def area_integral(Q: np.ndarray, differences: np.ndarray) -> float:
     with np.errstate(all="ignore"):
         mean = np.where(np.abs(a - b) < 1e-6 * np.maximum(a, b), 0.5 * (a + b), (a - b) / np.log(a / b))
     return float((np.diff(Q) / mean).sum())
+
+
+def secants(value: Callable[[float], float], x: float, slope: float) -> tuple[float, float] | None:
+    """(root between 0 and 1 of a falling function, its slope there) from near it; None where secants lead elsewhere."""
+    f = value(x)
+    for _ in range(SECANTS):
+        step = -f / slope if slope < 0.0 else np.inf
+        if not 0.0 < x + step < 1.0:
+            return None
+        if abs(step) < EXACT:
+            return x + step, slope
+        before, x = f, x + step
+        f = value(x)
+        slope = (f - before) / step
+    return None
 
 
 class MolarCurve(NamedTuple):

@@ -21,7 +21,7 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
     Raises ScanError when the scan cannot begin, or when a part of it broke off.
     """
     out, grid, points = blank(project, scan), grid_of(project, scan), {}
-    ready_plan(project)
+    plan = ready_plan(project)
     document = project.dump()
 
     def walked(parts: list[tuple]) -> dict[int, dict[str, Any]]:
@@ -33,13 +33,12 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
             _ended(job)
         return found
 
-    points |= walked(blocks(project, grid))
+    points |= walked(blocks(plan, grid))
     points |= {i: p for i, p in walked(mends(points, grid)).items() if p["solved"]}
     out.points = [points[i] for i in sorted(points)]
     if not out.listed:
         job = _ended(workers.submit(RefineScan(document, scan.id, out.points), lane="later"))
-        found = unpack(job.value[1])
-        out.edges, out.peaks, out.bends = found["edges"], found.get("peaks", []), found.get("bends", [])
+        vars(out).update(unpack(job.value[1]))
     return out
 
 

@@ -28,7 +28,7 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE
 from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import QuantityError
-from gulch.engine.scans import Point, ScanError, answered, bends, grid_of, ready_plan, refined, row_edges, sure, swings, walk
+from gulch.engine.scans import Point, ScanError, answered, between, grid_of, ready_plan, sure, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.species import SpeciesError
 from gulch.engine.work.packing import NotFinite, pack, unpack
@@ -201,7 +201,7 @@ class ScanPart:
 
 @dataclass(frozen=True)
 class RefineScan:
-    """Edges, peaks and bends of a scan of one knob, from its points. Answers (True, packed {"edges", "peaks", "bends"})."""
+    """What is solved between the points of a scan. Answers (True, packed dict of `scans.between`)."""
 
     document: dict
     scan: str
@@ -212,11 +212,7 @@ class RefineScan:
         """Solve between the points."""
         plan = ready_plan_on(shelf, self.document)
         grid = grid_of(plan.project, the_scan(plan, self.scan))
-        if len(grid.axes) > 1:
-            return True, pack({"edges": row_edges(plan, grid, self.points, start_in(self.start), watch)})
-        edges, peaks = refined(plan, grid, self.points, start_in(self.start), watch)
-        turns = bends(plan, grid, self.points, start_in(self.start), watch)
-        return True, pack({"edges": edges, "peaks": peaks, "bends": turns})
+        return True, pack(between(plan, grid, self.points, start_in(self.start), watch))
 
 
 def ready_plan_on(shelf: Shelf, document: dict) -> Plan:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
+from gulch.engine.exchange import on_branches
 from gulch.web.measured.presenter import FitPage
 from gulch.web.scans import jobs
 from gulch.web.scans.best import BestPage
@@ -51,6 +52,7 @@ def scan(section: Section, space: Workspace, id_: str) -> None:
     seen = shown(result, entry, space)
     _outdated(section, space, run)
     section.say("".join(text for text, _ in seen.answer.pieces).strip())
+    section.say(" ".join(on_branches(result, space.display)))
     section.figure(f"scan:{id_}", section.title, seen.plot)
     for words, at in seen.table.remarks:
         section.say(f"{at}: {words}", "warning")

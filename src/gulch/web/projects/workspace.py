@@ -11,6 +11,7 @@ from gulch.engine.project.inputs import addresses
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_variant
 from gulch.engine.project.variants import misfits
+from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.work import Ending
 from gulch.web.projects import solving
 from gulch.web.projects.regions.accounts import Accounts
@@ -103,6 +104,14 @@ class Workspace:
         self.table = Table(self)
         self.inspector = Inspector(self)
         self.accounts = Accounts(self)
+
+    def stands(self, address: str) -> float | None:
+        """Where an input stands [SI]; None where it has no value that can be read."""
+        found = self.inputs.get(address)
+        try:
+            return parse(found.text, found.dimension) if found is not None and found.text else None
+        except QuantityError:
+            return None
 
     @property
     def version(self) -> int:

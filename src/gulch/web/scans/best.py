@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.exchange import DOUBTS, end_words, flat_words, hidden_words, in_sentence, jump_words, limit_words, rests_on, worth_words
 from gulch.engine.project.edit.naming import name_of_gauge
-from gulch.engine.quantities import QuantityError, difference_of, parse, show
+from gulch.engine.quantities import difference_of, show
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
 from gulch.web.projects.words import pretty_text
 from gulch.web.scans import jobs, plots
@@ -278,11 +278,7 @@ class BestPage(Curve):
 
     def now(self, axis: dict[str, Any]) -> float | None:
         """Where a knob stands [SI], or None."""
-        found = self.space.inputs.get(axis["address"])
-        try:
-            return parse(found.text, axis["dimension"]) if found is not None and found.text else None
-        except QuantityError:
-            return None
+        return self.space.stands(axis["address"])
 
     @property
     def band_words(self) -> str:

@@ -14,6 +14,7 @@ from gulch.engine.scans import (
     blank,
     blank_answer,
     blocks,
+    branched,
     grid_of,
     mends,
     most_solves,
@@ -148,9 +149,9 @@ def start(row: Any, id_: Any, variant: Any = None) -> ScanRun:
 def reuse(run: ScanRun, document: Document, scan: ScanEntry) -> None:
     """Take over points that earlier runs have reached: where a range was widened or refined, only new ones are solved.
 
-    Not where a unit has several states: which one runs hangs on the points before.
+    Not where a unit or a loop has several states: which one runs hangs on the points before.
     """
-    if any(KINDS[u.kind].follows for u in document.units):
+    if any(KINDS[u.kind].follows for u in document.units) or branched(ready_plan(document)):
         return
     known, recall = {}, Recall(document)
     for older in run.project.scan_runs.filter(scan=run.scan).exclude(pk=run.pk)[:LOOKED_BACK]:
@@ -227,7 +228,8 @@ def result_of(run: ScanRun) -> dict[str, Any] | None:
         return None
     if run.result.get("points"):  # of a run that an older version kept whole, or the curve of a trade-off
         return run.result
-    return run.result | {"points": points_of(run)}
+    points, notes = points_of(run), run.result.get("notes") or {}
+    return run.result | {"points": [p | {"note": notes[str(i)]} if str(i) in notes else p for i, p in enumerate(points)]}
 
 
 def points_of(run: ScanRun) -> list[dict[str, Any]]:
@@ -251,7 +253,7 @@ class Walk(Running):
         self.left, self.mended = 0, False
 
     def hand_in_first(self) -> None:
-        self.hand_in(blocks(self.document, self.grid, self.points))
+        self.hand_in(blocks(ready_plan(self.document), self.grid, self.points))
 
     def hand_in(self, parts: list[tuple], ahead: Any = False) -> None:
         """Have some parts walked; without any, the run is over. ahead: before other runs that wait, for this one is nearly done."""

@@ -59,6 +59,13 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
                     for e in (*result.get("edges", ()), *result.get("peaks", ()), *result.get("bends", ()))
                     if e["gauges"].get(g["id"]) is not None
                 ),
+                "branches": _branches(result, g, units, on),
+                "folds": [
+                    [on.number(f["value"], x), units.number(f["gauges"][g["id"]], g["dimension"]), FOLDS[f["kind"]]]
+                    for c in result.get("branches") or ()
+                    for f in c["folds"]
+                    if f["gauges"].get(g["id"]) is not None
+                ],
             }
             for g in gauges
         ],
@@ -75,6 +82,23 @@ def lines(result: dict[str, Any], sentence: Sentence, display: str) -> dict[str,
         "remarks": [" · ".join(own) for own in own_remarks(result)],
         "limited": sentence.answer.limited,
     }
+
+
+FOLDS = {"ignition": "ignites", "extinction": "goes out", "fold": "turns back"}
+
+
+def _branches(result: dict[str, Any], gauge: dict[str, Any], units: _Units, on: _Units) -> list[dict[str, Any]]:
+    """A gauge along every branch of steady states: whether it lasts, and its line."""
+    axis = (result.get("axes") or [result])[0]
+    return [
+        {
+            "stable": arc["stable"],
+            "x": [on.number(p["value"], axis["dimension"]) for p in arc["points"]],
+            "y": [units.number(p["gauges"].get(gauge["id"]), gauge["dimension"]) for p in arc["points"]],
+        }
+        for c in result.get("branches") or ()
+        for arc in c["arcs"]
+    ]
 
 
 def lay_beside(plot: dict[str, Any], others: list[tuple], display: str, axis: dict[str, Any]) -> None:

@@ -16,6 +16,7 @@ from gulch.web.projects.words import pretty_text, show_unit
 from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs, plots
 from gulch.web.scans.best import BestPage, searched
+from gulch.web.scans.branches import branch_panel
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.today import result_today
 
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from gulch.engine.document.process import KnobEntry
     from gulch.engine.document.studies import ScanEntry, Sweep
     from gulch.web.projects.models import Project, ScanRun
+    from gulch.web.scans.branches import BranchPanel
 
 
 MOST_ROWS = 500  # of the table on the page; the file holds all
@@ -51,6 +53,7 @@ class ScanPage:
     table: Table | None = None
     plot: dict[str, Any] | None = None
     beside: list[tuple] = field(default_factory=list)
+    branches: BranchPanel | None = None
 
 
 @dataclass
@@ -127,6 +130,7 @@ def scan_page(space: Workspace, kept: list[int] | tuple = ()) -> ScanPage:
         page.outdated = jobs.outdated(run, space.document)
         seen = shown(result, chosen, space)
         page.answer, page.table, page.plot = seen.answer, seen.table, seen.plot
+        page.branches = branch_panel(result, space)
         lay_beside(page, run, set(kept), space, chosen)
     elif run is not None and run.active:
         page.plot = {"kind": "empty"}

@@ -40,7 +40,8 @@ def _recall(run: ScanRun, result: dict[str, Any], document: Project, rows: list[
     recall = Recall(before)
     touching = rest_on(ready_plan(before), rows) if any(p.get("doubted") for p in result["points"]) else set()
     addresses = [a["address"] for a in result.get("axes") or [result]]
-    for p in result["points"]:
+    of_branches = [p for c in result.get("branches") or () for p in (*(p for a in c["arcs"] for p in a["points"]), *c["folds"])]
+    for p in (*result["points"], *of_branches):
         also = touched(p.get("doubted", []), touching)  # a gauge thought of later may rest on what those before did not
         p["doubts"] = sorted({*p.get("doubts", []), *also})
         overrides = dict(zip(addresses, p.get("values", [p["value"]]), strict=True))

@@ -223,8 +223,12 @@ class PassSlopes:
         out[self.loop.unknowns.knobs(np.arange(self.k))] = 0.0
         return out
 
+    def free(self) -> np.ndarray:
+        """d(what the unknowns should have been)/d(unknowns), scaled, shape (k, k), by the knobs too, which answer to nothing."""
+        return self._rows() * self.loop.scale / self.loop.scale[:, None]
+
     def scaled(self) -> np.ndarray:
-        """The same of scaled unknowns, shape (k, k)."""
+        """d(what the unknowns should have been)/d(unknowns), scaled, shape (k, k)."""
         scale = self.loop.scale
         return self.jacobian() * scale / scale[:, None]
 

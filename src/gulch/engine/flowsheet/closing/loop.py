@@ -134,13 +134,20 @@ class Loop:
 
     def _set(self, x: np.ndarray) -> None:
         """Give the run the streams and inputs that the unknowns stand for."""
-        run, model, u = self.run, self.plan.model, self.unknowns
+        run, u = self.run, self.unknowns
         for entry, value in zip((*self.ties, *self.targets), (*u.ties(x), *u.knobs(x)), strict=True):
             run.set_input(entry.address, float(value))
-        held = self.pressures.find() if self.pressures.turned else self.pressures.held
-        for tear, flow, h, P in zip(self.group.tears, u.flows(x), u.warmths(x), u.pressures(x), strict=True):
-            flow, P = flow.copy(), held.get(tear, float(P))
-            run.streams[tear] = Stream.at_enthalpy(model, flow, h * float(flow.sum()) + float(model.formed @ flow), P, self.guesses[tear])
+        if self.pressures.turned:
+            self.pressures.find()
+        for k, tear in enumerate(self.group.tears):
+            run.streams[tear] = self.torn(x, k)
+
+    def torn(self, x: np.ndarray, k: int) -> Stream:
+        """The Stream that the unknowns of tear number k stand for."""
+        u, tear, model = self.unknowns, self.group.tears[k], self.plan.model
+        flow, P = u.flows(x)[k].copy(), self.pressures.held.get(tear, float(u.pressures(x)[k]))
+        H = float(u.warmths(x)[k]) * float(flow.sum()) + float(model.formed @ flow)
+        return Stream.at_enthalpy(model, flow, H, P, self.guesses[tear])
 
     def _read_targets(self, x: np.ndarray) -> None:
         for k, target in enumerate(self.targets):

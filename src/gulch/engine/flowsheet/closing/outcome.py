@@ -12,7 +12,7 @@ from gulch.engine.flowsheet.closing.account import account_of, jumps_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.jacobian import own_gain
 from gulch.engine.flowsheet.closing.loop import PLAIN_PASSES, Loop
-from gulch.engine.flowsheet.closing.states import heats_itself, others, rescued, restore, settle_on
+from gulch.engine.flowsheet.closing.states import rescued, restore, settle_on
 from gulch.engine.flowsheet.closing.targets import Aim, Lost
 from gulch.engine.flowsheet.closing.walk import walked
 from gulch.engine.flowsheet.guard import finite
@@ -73,8 +73,6 @@ def close(run: Run, group: Group) -> None:
             found, method_failed = _by_direct_passes(loop, found)
     elif not aim:
         found = settle_on(loop, found)
-    elif not aim.met().all():
-        aim, found = _met_elsewhere(loop, aim, found)
     loop.keep(found.tear, found.secants)
     if aim:
         _judge_targets(loop, aim, found)
@@ -88,27 +86,6 @@ def _jumps(loop: Loop) -> bool:
     if loop.chooses:
         loop.plain()
     return bool(jumps_of(loop))
-
-
-def _met_elsewhere(loop: Loop, aim: Aim, found: LoopResult) -> tuple[Aim, LoopResult]:
-    """The search of the targets begun from another steady state of the loop, where it meets them there; else the one that was made."""
-    slope, states = loop.slope, []
-    if heats_itself(loop):
-        with suppress(Lost, PassFailed):  # from where the knobs began: where they ended a state may have ceased to be
-            states = others(loop, aim.settled_at(loop.begin, loop.unknowns.knobs(loop.begin))[0])
-    for state in states:
-        again = Aim(loop)
-        loop.slope = None
-        try:
-            there = again.close(state.tear)
-        except (PassFailed, Lost):
-            continue
-        if there.reason.settled and again.met().all():
-            return again, there
-    loop.slope = slope
-    with suppress(Lost):
-        aim.settled_at(found.tear, loop.unknowns.knobs(found.tear), secants=found.secants)  # the streams, as reported
-    return aim, found
 
 
 def _broken_off(loop: Loop, remarks: list) -> Any:

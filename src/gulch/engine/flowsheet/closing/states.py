@@ -199,10 +199,7 @@ class Return:
 
     def temperature(self, found: LoopResult) -> float:
         """Temperature [K] of the tear in an answer."""
-        u, k = self.loop.unknowns, self.loop.group.tears.index(self.tear)
-        flow, model = u.flows(found.tear)[k], self.loop.plan.model
-        H = float(u.warmths(found.tear)[k] * flow.sum() + model.formed @ flow)
-        return Stream.at_enthalpy(model, flow, H, self.loop.pressures.held.get(self.tear, float(u.pressures(found.tear)[k]))).T
+        return self.loop.torn(found.tear, self.k).T
 
 
 def rescued(loop: Loop, found: LoopResult) -> LoopResult:
@@ -220,11 +217,11 @@ def rescued(loop: Loop, found: LoopResult) -> LoopResult:
     return states[0]
 
 
-def others(loop: Loop, found: LoopResult) -> list[LoopResult]:
-    """LoopResults of all steady states with the knobs where they are, but the one found."""
+def others(loop: Loop, found: LoopResult, most: int = MOST_PASSES) -> list[LoopResult]:
+    """LoopResults of all steady states with the knobs where they are, but the one found; most: passes that may be made."""
     slope, loop.slope = loop.slope, None
     try:
-        opened = Return(loop, found)
+        opened = Return(loop, found, most)
         here = opened.temperature(found)
         return [s for s in opened.roots(opened.looks()) if abs(opened.temperature(s) - here) > SAME]
     except (PassFailed, StreamTrouble):

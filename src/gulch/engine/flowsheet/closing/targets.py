@@ -12,11 +12,16 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.flowsheet.closing.branches import Follower
 from gulch.engine.flowsheet.closing.jacobian import answers
 from gulch.engine.flowsheet.closing.roots import edge_between, root_between
+from gulch.engine.flowsheet.closing.states import heats_itself, others
 from gulch.engine.settle import PassFailed, Reason
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+    from gulch.engine.flowsheet.closing.branches import Curve
     from gulch.engine.flowsheet.closing.loop import Loop
     from gulch.engine.settle import LoopResult
 
@@ -81,6 +86,9 @@ class Aim:
                 found = self.together(x, secants, QUICK_PASSES)
                 if found is not None:
                     return found
+            found = self.on_branches()
+            if found is not None:
+                return found
             x, secants = self.measure(x)
             if self.useless():
                 return self.off_the_plateau(x)
@@ -292,6 +300,44 @@ class Aim:
         except Lost:
             return self.last_or_raise()
         return found
+
+    # Other steady states
+
+    def on_branches(self) -> LoopResult | None:
+        """The targets met in a steady state that the search does not come to by itself; None where none meets them."""
+        loop, slope = self.loop, self.loop.slope
+        for x in self.elsewhere() if heats_itself(loop) else ():
+            try:
+                begin, secants = self.glimpse(x)
+                found = self.together(begin, secants, QUICK_PASSES)
+            except (Lost, PassFailed):
+                continue
+            if found is not None:
+                return found
+        loop.slope = slope
+        return None
+
+    def elsewhere(self) -> Iterator[np.ndarray]:
+        """Unknowns from which the targets may be met: where a curve of states meets the only one, else every state as the knobs stand."""
+        loop = self.loop
+        try:  # from where the knobs began: where they ended a state may have ceased to be
+            here = self.settled_at(loop.begin, self.knobs(loop.begin))[0]
+        except (Lost, PassFailed):
+            return
+        if len(self.targets) > 1:
+            yield from (s.tear for s in others(loop, here))
+            return
+        curves: list[Curve] = []
+        for state in itertools.chain([here], _lazily(others, loop, here)):
+            if not any(c.passes(state.tear, loop.scale) for c in curves):
+                follower = Follower(loop)
+                curves.append(follower.follow(state.tear))
+                yield from (s.x for s in follower.met(curves[-1]))
+
+
+def _lazily(find: Callable, *of: Any) -> Iterator:
+    """What is found, looked for only when it is asked for."""
+    yield from find(*of)
 
 
 class Outside:

@@ -6,7 +6,7 @@ Notation: flows [mol/s] of arrays stand by species, shape (n,); along the tube s
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -239,7 +239,7 @@ class PlugFlow(InBed, KineticReactor):
         product = cls.leaving(tube, along)
         extents = cls.extents(feed.n, product.n, reactions)
         values = cls.account(feed, product, extents if extents is not None else [], given, reactions, context)
-        values |= cls.sizes(tube, along)
+        values |= cls.sizes(tube, along, context)
         values |= cls.weakened(laws, reactions, T_in, feed.P, feed.n, phase, given, context.model)
         key = cls.key(feed, reactions, context)
         values["profile"] = context.later(lambda: tube.profile(along, reactions, key), explains=True)
@@ -266,19 +266,19 @@ class PlugFlow(InBed, KineticReactor):
         n, (H, P2, _) = along.amounts(), along.y[-1, -3:]
         if tube.heat == k.ISOTHERMAL:
             return Stream.at_temperature(tube.model, n, tube.T_in, math.sqrt(P2))
-        return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T[-1])
+        return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T_out())
 
     @staticmethod
-    def sizes(tube: Tube, along: Along) -> dict[str, float]:
+    def sizes(tube: Tube, along: Along, context: Context) -> dict[str, Any]:
         """Results that follow from the tube and what runs along it."""
         ends = {"cocurrent": -1, "countercurrent": 0}
         at = ends.get(tube.given.mode)
         return {
             "volume_result": tube.volume,
             "length_result": tube.length,
-            "residence_time": float(np.trapezoid(tube.given.void / np.array(along.flow), along.grid)),
-            "space_velocity": along.flow[0] / tube.volume,
-            "hot_spot": highest(along.grid, np.array(along.T))[1],
+            "residence_time": context.later(lambda: float(np.trapezoid(tube.given.void / np.array(along.flow), along.grid))),
+            "space_velocity": context.later(lambda: along.flow[0] / tube.volume),
+            "hot_spot": context.later(lambda: highest(along.grid, np.array(along.T))[1]),
             "coolant_leaves": None if at is None else float(along.y[at, -1]),
             "pressure_fall": tube.feed.P - math.sqrt(along.y[-1, -2]),
         }

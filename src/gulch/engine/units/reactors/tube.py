@@ -9,6 +9,7 @@ import math
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -69,13 +70,37 @@ def refined(grid: np.ndarray, steps: np.ndarray) -> np.ndarray | None:
 @dataclass
 class Along:
     """A reactor integrated. grid: volumes [m3], shape (m,); y: flows [mol/s], enthalpy flow [W], P² [Pa2] and the coolant's
-    temperature [K] at each, shape (m, n + 3); T [K], P [Pa] and flow [m3/s], lists of m."""
+    temperature [K] at each, shape (m, n + 3).
+
+    states: (T [K], P [Pa], volume flow [m3/s]), lists, of rows of y; what only a report needs is looked up when it is read.
+    """
 
     grid: np.ndarray
     y: np.ndarray
-    T: list
-    P: list
-    flow: list
+    states: Callable[[np.ndarray], tuple[list, list, list]]
+
+    @cached_property
+    def _all(self) -> tuple[list, list, list]:
+        return self.states(self.y)
+
+    @property
+    def T(self) -> list:
+        """Temperatures [K] along the grid."""
+        return self._all[0]
+
+    @property
+    def P(self) -> list:
+        """Pressures [Pa] along the grid."""
+        return self._all[1]
+
+    @property
+    def flow(self) -> list:
+        """Volume flows [m3/s] along the grid."""
+        return self._all[2]
+
+    def T_out(self) -> float:
+        """Temperature [K] at the outlet."""
+        return self.states(self.y[-1:])[0][0]
 
     def amounts(self) -> np.ndarray:
         """Flows that leave [mol/s], shape (n,)."""
@@ -131,7 +156,7 @@ class Tube:
                 break
             grid = finer
             y, steps = self.run(coolant, grid)
-        return Along(grid, y, *self._states(y))
+        return Along(grid, y, self._states)
 
     def run(self, coolant: float, grid: np.ndarray) -> tuple:
         """(y, steps of the integration up to each point) with the coolant at a temperature at the feed's end. Raises UnitTrouble."""
@@ -173,8 +198,8 @@ class Tube:
 
         return change
 
-    def _states(self, y: np.ndarray) -> tuple:
-        """Temperature [K], pressure [Pa] and volume flow [m3/s] at every point."""
+    def _states(self, y: np.ndarray) -> tuple[list, list, list]:
+        """Temperature [K], pressure [Pa] and volume flow [m3/s] at rows of y, shape (m, n + 3)."""
         model, x, near = self.model, np.empty(self.model.n), np.array([self.T_in, k.GOES_ON])
         T, P, flow = [], [], []
         for row in y:

@@ -5,7 +5,8 @@ import { ABOVE, axis, bare, bestMark, css, dash, ink, label, rule, SMALL, shade,
 /**
  * @typedef {import("./frame.js").Quantity} Quantity
  * @typedef {{label: string, y: (number | null)[], axis: number, between: [number, number][], band: [number[], number[]] | null,
- *   at_least: number | null, at_most: number | null}} Series
+ *   at_least: number | null, at_most: number | null, branches: Branch[], folds: [number, number, string][]}} Series
+ * @typedef {{stable: boolean, x: number[], y: (number | null)[]}} Branch a line of steady states, which last by themselves or not
  * @typedef {{x: number[], x_label: string, x_unit: string, x_log: boolean, axes: Quantity[], series: Series[], remarks: string[],
  *   windows: [number, number][], limited: boolean, best: {x: number, y: number, axis: number} | null, points: object[],
  *   others: {x: number[], y: number[], run: string, number: number, like: number, label: string}[]}} Found
@@ -33,8 +34,10 @@ export function lines(found, log = false) {
   const traces = [
     ...points,
     ...others(found),
+    ...found.series.flatMap((s, i) => s.branches.map((b) => branch(found, s, i, b))),
+    ...found.series.flatMap((s, i) => (s.folds.length ? [folds(found, s, i)] : [])),
     ...found.series.flatMap((s, i) => band(found, s, i)),
-    ...found.series.flatMap((s, i) => (s.between.length ? [through(found, s, i)] : [])),
+    ...found.series.flatMap((s, i) => (s.between.length && !s.branches.length ? [through(found, s, i)] : [])),
     ...found.series.flatMap((s, i) => (s.between.length ? [between(found, s, i)] : [])),
     ...(found.best ? [best(found)] : []),
   ];
@@ -59,7 +62,7 @@ function solved(found, s, i) {
     y: s.y,
     name: s.label,
     legendgroup: s.label,
-    mode: s.between.length ? "markers" : "lines+markers",
+    mode: s.between.length || s.branches.length ? "markers" : "lines+markers",
     yaxis: yAxis(s.axis),
     connectgaps: false,
     line: { color: ink(i), dash: dash(i), width: 2 },
@@ -89,6 +92,34 @@ function through(found, s, i) {
     line: { color: ink(i), dash: dash(i), width: 2 },
   };
 }
+
+/** A line of steady states, dotted where they do not last. @param {Found} found @param {Series} s @param {number} i @param {Branch} b */
+const branch = (found, s, i, b) => ({
+  x: b.x,
+  y: b.y,
+  mode: "lines",
+  yaxis: yAxis(s.axis),
+  connectgaps: false,
+  legendgroup: s.label,
+  showlegend: false,
+  line: { color: ink(i), dash: b.stable ? dash(i) : "dot", width: b.stable ? 2 : 1.4 },
+  hovertemplate: `${along(found)}<br>${bare(s.label)} %{y:.5g} ${found.axes[s.axis].unit}${b.stable ? "" : ", does not last"}<extra></extra>`,
+});
+
+/** Where a line of steady states turns back, named on the first gauge. @param {Found} found @param {Series} s @param {number} i */
+const folds = (found, s, i) => ({
+  x: s.folds.map((f) => f[0]),
+  y: s.folds.map((f) => f[1]),
+  text: s.folds.map((f) => f[2]),
+  mode: i ? "markers" : "markers+text",
+  textposition: s.folds.map((f) => (f[0] > (found.x[0] + found.x[found.x.length - 1]) / 2 ? "middle left" : "middle right")),
+  yaxis: yAxis(s.axis),
+  legendgroup: s.label,
+  showlegend: false,
+  cliponaxis: false,
+  marker: { symbol: "diamond-open", size: 11, color: ink(i), line: { width: 2 } },
+  hovertemplate: `%{text}: ${along(found)}<br>${bare(s.label)} %{y:.6g} ${found.axes[s.axis].unit}<extra></extra>`,
+});
 
 /** @param {Found} found @param {Series} s @param {number} i */
 const between = (found, s, i) => ({
