@@ -215,17 +215,7 @@ class Run:
 
     def make_feed(self, id_: str) -> None:
         """Make a feed's Stream from the inputs as they are."""
-        plan = self.plan
-        s = plan.feed_by_id[id_]
-        values = {tail: self.inputs[a] for a, tail in plan.feed_inputs[id_] if a in self.inputs}
-        extra = {}
-        if s.given.basis == "mole-ratios":
-            extra["to_species"] = s.given.to_species
-        elif "total" in values:
-            extra["total_dimension"] = total_dimension(s.given.total)
-            extra["kept"] = {i for a, tail in plan.feed_inputs[id_] if a in self.turned and (i := fraction_of(s.given.basis, tail))}
-        n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
-        self.streams[s.id] = Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])
+        self.streams[id_] = fed_in(self.plan, id_, self.inputs, self.turned)
 
     def fed(self, unit_id: str, inlets: list[Stream]) -> Any:
         """What a unit's `solve` takes of its inlets: one Stream, a list, or {port: Stream}."""
@@ -290,3 +280,17 @@ class Run:
     def notes(self, unit_id: str) -> list:
         """What a unit's last solve remarked: (level, sentence, what to do) each."""
         return [Note(*n) for n in plain(self.done[unit_id][1].notes)]
+
+
+def fed_in(plan: Any, id_: str, inputs: dict[str, float], turned: set[str]) -> Stream:
+    """A feed's Stream by some inputs; turned: addresses whose values others give way to."""
+    s = plan.feed_by_id[id_]
+    values = {tail: inputs[a] for a, tail in plan.feed_inputs[id_] if a in inputs}
+    extra = {}
+    if s.given.basis == "mole-ratios":
+        extra["to_species"] = s.given.to_species
+    elif "total" in values:
+        extra["total_dimension"] = total_dimension(s.given.total)
+        extra["kept"] = {i for a, tail in plan.feed_inputs[id_] if a in turned and (i := fraction_of(s.given.basis, tail))}
+    n = feed_amounts(extra, s.given.basis, values, plan.species, plan.model.molar_mass)
+    return Stream.at_temperature(plan.model, n, values["temperature"], values["pressure"])

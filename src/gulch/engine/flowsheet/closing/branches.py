@@ -213,6 +213,7 @@ class Follower:
         return out
 
     def distance(self, a: State, b: State) -> float:
+        """Between two states, in scaled unknowns."""
         return float(np.linalg.norm((a.x - b.x) / self.loop.scale))
 
     def onward(self, here: State, distance: float) -> State | None:

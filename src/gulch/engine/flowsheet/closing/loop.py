@@ -155,7 +155,7 @@ class Loop:
             if reading is None or not np.isfinite(reading):
                 if self.slope is not None:
                     self.run.at = target.node
-                    raise self.valueless(k, x)
+                    raise valueless(self, k, x)
                 reading = np.nan  # with the knobs held the loop may still be filling
             self.residual[k] = reading - target.wanted
 
@@ -167,15 +167,6 @@ class Loop:
             u.flows(out)[k] = stream.n
             u.pressures(out)[k] = self.pressures.held.get(tear, stream.P)
             u.warmths(out)[k] = stream.warmth
-
-    def valueless(self, k: int, x: np.ndarray) -> UnitTrouble:
-        """What is said of a target whose gauge has no value."""
-        target = self.targets[k]
-        at = show(float(self.unknowns.knobs(x)[k]), target.knob_dimension, self.plan.project.display)
-        return UnitTrouble(
-            f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
-            "Narrow the knob's range, read another result, or switch the target off.",
-        )
 
     def _watch_phases(self) -> None:
         """Remember where a stream of the group gained or lost a phase since the pass before."""
@@ -296,3 +287,13 @@ class Loop:
         start.knobs |= zip(self.group.targets, u.knobs(x).tolist(), strict=True)
         if self.slope is not None:
             start.slopes.append(Slope(list(self.group.targets), self.slope.tolist()))
+
+
+def valueless(loop: Loop, k: int, x: np.ndarray) -> UnitTrouble:
+    """What is said of target number k where its gauge has no value, with the unknowns at x."""
+    target = loop.targets[k]
+    at = show(float(loop.unknowns.knobs(x)[k]), target.knob_dimension, loop.plan.project.display)
+    return UnitTrouble(
+        f"The gauge {target.gauge_label} of a target has no value with {target.knob_label} at {at}.",
+        "Narrow the knob's range, read another result, or switch the target off.",
+    )

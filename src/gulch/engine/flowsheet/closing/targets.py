@@ -14,6 +14,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.flowsheet.closing.branches import Follower
 from gulch.engine.flowsheet.closing.jacobian import answers
+from gulch.engine.flowsheet.closing.loop import valueless
 from gulch.engine.flowsheet.closing.roots import edge_between, root_between
 from gulch.engine.flowsheet.closing.states import heats_itself, others
 from gulch.engine.settle import PassFailed, Reason
@@ -86,7 +87,7 @@ class Aim:
                 found = self.together(x, secants, QUICK_PASSES)
                 if found is not None:
                     return found
-            found = self.on_branches()
+            found = on_branches(self)
             if found is not None:
                 return found
             x, secants = self.measure(x)
@@ -136,7 +137,7 @@ class Aim:
             raise Lost
         if not np.isfinite(loop.residual).all():
             k = int(np.argmin(np.isfinite(loop.residual)))
-            loop.trouble = (self.targets[k].node, loop.valueless(k, found.tear))
+            loop.trouble = (self.targets[k].node, valueless(loop, k, found.tear))
             raise Valueless
         return found, loop.residual.copy()
 
@@ -301,38 +302,38 @@ class Aim:
             return self.last_or_raise()
         return found
 
-    # Other steady states
 
-    def on_branches(self) -> LoopResult | None:
-        """The targets met in a steady state that the search does not come to by itself; None where none meets them."""
-        loop, slope = self.loop, self.loop.slope
-        for x in self.elsewhere() if heats_itself(loop) else ():
-            try:
-                begin, secants = self.glimpse(x)
-                found = self.together(begin, secants, QUICK_PASSES)
-            except (Lost, PassFailed):
-                continue
-            if found is not None:
-                return found
-        loop.slope = slope
-        return None
-
-    def elsewhere(self) -> Iterator[np.ndarray]:
-        """Unknowns from which the targets may be met: where a curve of states meets the only one, else every state as the knobs stand."""
-        loop = self.loop
-        try:  # from where the knobs began: where they ended a state may have ceased to be
-            here = self.settled_at(loop.begin, self.knobs(loop.begin))[0]
+def on_branches(aim: Aim) -> LoopResult | None:
+    """The targets met in a steady state that the search does not come to by itself; None where none meets them."""
+    loop, slope = aim.loop, aim.loop.slope
+    for x in elsewhere(aim) if heats_itself(loop) else ():
+        try:
+            begin, secants = aim.glimpse(x)
+            found = aim.together(begin, secants, QUICK_PASSES)
         except (Lost, PassFailed):
-            return
-        if len(self.targets) > 1:
-            yield from (s.tear for s in others(loop, here))
-            return
-        curves: list[Curve] = []
-        for state in itertools.chain([here], _lazily(others, loop, here)):
-            if not any(c.passes(state.tear, loop.scale) for c in curves):
-                follower = Follower(loop)
-                curves.append(follower.follow(state.tear))
-                yield from (s.x for s in follower.met(curves[-1]))
+            continue
+        if found is not None:
+            return found
+    loop.slope = slope
+    return None
+
+
+def elsewhere(aim: Aim) -> Iterator[np.ndarray]:
+    """Unknowns from which the targets may be met: where a curve of states meets the only one, else every state as the knobs stand."""
+    loop = aim.loop
+    try:  # from where the knobs began: where they ended a state may have ceased to be
+        here = aim.settled_at(loop.begin, aim.knobs(loop.begin))[0]
+    except (Lost, PassFailed):
+        return
+    if len(aim.targets) > 1:
+        yield from (s.tear for s in others(loop, here))
+        return
+    curves: list[Curve] = []
+    for state in itertools.chain([here], _lazily(others, loop, here)):
+        if not any(c.passes(state.tear, loop.scale) for c in curves):
+            follower = Follower(loop)
+            curves.append(follower.follow(state.tear))
+            yield from (s.x for s in follower.met(curves[-1]))
 
 
 def _lazily(find: Callable, *of: Any) -> Iterator:
