@@ -51,7 +51,7 @@ def cases():
                 yield k.phase_properties, (T, P, N / N.sum(), name, *m.mix)
                 yield k.ln_phi_phase, (T, P, N / N.sum(), name, *m.mix)
         for dew in (True, False):
-            yield k.boundary_of, (dew, 2e6, N, 400.0, *m.mix)
+            yield k.boundary_of, (dew, 2e6, N, 400.0, np.empty(0), *m.mix)
         for column, target in ((ENTHALPY, -1.2e5), (ENTROPY, 200.0), (VAPOUR_SHARE, 0.7)):
             yield k.flash_amounts_to, (2e6, target, column, N, 330.0, 1e-6, *m.mix)
         yield from reacting_cases(m)

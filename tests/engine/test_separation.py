@@ -6,13 +6,17 @@ import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
 from helpers import document, feed, simple
+from plants import random_plant
 
 from gulch.engine.document import load
-from gulch.engine.explain import solve
+from gulch.engine.explain import Plan, solve
+from gulch.engine.flowsheet.run import Run
+from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.phases import Stream, phase_model
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.project import cures, edit
-from gulch.engine.units.base import Given
+from gulch.engine.settle import UNWATCHED
+from gulch.engine.units.base import Given, plain
 from gulch.engine.units.column import far_off
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
 from gulch.engine.units.shortcut import fenske, gilliland, kirkbride, underwood
@@ -585,3 +589,34 @@ def test_gas_that_stays_in_the_bottoms_is_named_where_it_makes_them_boil_cold():
     )
     (said,) = [m for m in solve(project).messages if m.level == "error"]
     assert "colder than its top" in said.what and "hydrogen above all" in said.what and "Let less hydrogen stay" in said.todo
+
+
+@pytest.mark.parametrize("seed", [21, 24, 27, 29, 31, 35, 37])
+def test_a_column_parts_a_feed_as_it_does_from_nothing_whatever_it_parted_before(seed):
+    """The search beside the last split, both ends' temperatures in it, against the one whose rounds each find two boiling points."""
+    project = random_plant(seed)
+    plan = Plan(project)
+    solution = plan.run(explain=False)
+    run = Run(plan, plan.inputs, Solution(False, plan.species), solution.start, UNWATCHED, None, False)
+    run.go()
+    moves, columns = np.random.default_rng(seed), [u.id for u in project.units if u.kind == "shortcut-column"]
+    assert columns
+    for unit in columns:
+        (feed,) = run.done[unit][0]
+        beside = 0
+        for _ in range(8):
+            run.streams[plan.entering[unit][0]] = Stream.at_temperature(
+                plan.model, feed.n * (1.0 + 0.02 * moves.normal(size=feed.n.size)), feed.T, feed.P
+            )
+            run.compute(unit)
+            beside += "beside" in run.memory[unit]
+            warm = run.done[unit][1]
+            run.memory[unit] = {}
+            run.compute(unit)
+            cold = run.done[unit][1]
+            for name in ("distillate", "bottoms"):
+                a, b = warm.outlets[name], cold.outlets[name]
+                assert pytest.approx(b.T, abs=1e-5) == a.T and np.allclose(a.n, b.n, rtol=1e-6, atol=1e-9 * feed.total)
+            for value in ("minimum_reflux", "minimum_stages", "volatility"):
+                assert plain(warm.values[value]) == pytest.approx(plain(cold.values[value]), rel=1e-5)
+        assert beside == 8

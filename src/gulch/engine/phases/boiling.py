@@ -22,14 +22,20 @@ if TYPE_CHECKING:
 GRID = 90  # temperatures at which a vapour fraction is looked for
 HOTTEST_BOILING = 1200.0  # K
 BESIDE = 1e-7  # share of T beside a boiling point at which its other side is looked at
+NOTHING = np.empty(0)
 ONE_FLUID = 1e-3  # relative difference of the volumes on both sides of a name's change, below which liquid and vapour are one
 
 
-def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
-    """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P, shape (n,) each; None where it is not found so."""
+def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float, beside: np.ndarray = NOTHING) -> tuple | None:
+    """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P, shape (n,) each; None where it is not found so.
+
+    beside: the incipient phase near which it is, where that is known.
+    """
     if not model.all_volatile and z[~model.volatile].sum() > 0.0:
         return None
-    found, T, x, y = k.boundary_of(dew, P, z, guess, *model.mix)
+    found, T, x, y = k.boundary_of(dew, P, z, guess, beside, *model.mix)
+    if not found and beside.size:
+        return boundary(model, dew, P, z, guess)
     return (T, x, y) if found else None
 
 

@@ -126,8 +126,10 @@ class PhaseModel:
         return present, zc / zc.sum(), self.part(present)
 
     def part(self, at: np.ndarray) -> Mixture:
-        """The Mixture of the species at some positions."""
+        """The Mixture of the species at some positions, in their order."""
         m = self.mix
+        if at.size == self.n:
+            return m
         groups = np.vstack([m.groups[at], m.groups[self.n :]])
         return m._replace(par=m.par[at], pairs=np.ascontiguousarray(m.pairs[:, at[:, None], at]), groups=groups)
 
@@ -201,14 +203,17 @@ class PhaseModel:
         boiling.at_an_edge(self, state, edge < 0.5, z)
         return state
 
-    def boundary(self, dew: bool, P: float, z: np.ndarray, guess: float) -> tuple | None:
-        """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P; None where it is not found so."""
-        return boiling.boundary(self, dew, P, z, guess)
+    def boundary(self, dew: bool, P: float, z: np.ndarray, guess: float, beside: np.ndarray = boiling.NOTHING) -> tuple | None:
+        """(T [K], x, y) at the dew point, or the bubble point, of amounts z at P; None where it is not found so.
 
-    def saturated(self, dew: bool, P: float, z: np.ndarray, guess: float = 350.0) -> PhaseState:
-        """Flash at the dew point, or at the bubble point, and P. Raises TemperatureNotFound."""
+        beside: the incipient phase near which it is, shape (n,), where that is known.
+        """
+        return boiling.boundary(self, dew, P, z, guess, beside)
+
+    def saturated(self, dew: bool, P: float, z: np.ndarray, guess: float = 350.0, beside: np.ndarray = boiling.NOTHING) -> PhaseState:
+        """Flash at the dew point, or at the bubble point, and P; beside: as of `boundary`. Raises TemperatureNotFound."""
         fraction = 1.0 if dew else 0.0
-        found = self.boundary(dew, P, z, guess)
+        found = self.boundary(dew, P, z, guess, beside)
         if found is not None:
             state = self.at_temperature(found[0], P, z)
             if abs(state.vapour_fraction - fraction) < 1e-6 and not state.further_phase:

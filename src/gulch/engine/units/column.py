@@ -25,6 +25,7 @@ from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest, plain
 from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
+from gulch.engine.units.kernels.column import parted
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import TRACE, fenske, gilliland, kirkbride, underwood
 from gulch.engine.units.told import Note, UnitTrouble
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
     from gulch.engine.units.moved import Moved
 
 ROUNDS = 60  # of volatilities and split
+NOISE = 1e-7  # change of ln d/b in a round that is no more than what boiling points are off by
 LIMIT = 60.0  # of ln d/b
 FIRST_STAGES = 4.0  # by which what is lighter or heavier than the keys is parted at first
 FAR = 150.0  # K between the feed and an end of the column, beyond which data and not keys are looked at
@@ -178,9 +180,12 @@ class Column(Unit):
             raise UnitTrouble("The pressure at the bottom lies below that at the top.", "Exchange them.", "bottom_pressure")
         q = quality(feed, context)
         top, bottom, alpha, minimum, least = cls.split(feed, given, context, light, heavy, P_top, P_bottom, q)
-        near = context.memory["guesses"]
-        distillate = leaving(context, top, P_top, 0.0 if given.condenser == "total" else 1.0, near[0], "distillate")
-        bottoms = leaving(context, bottom, P_bottom, 0.0, near[1], "bottoms")
+        near, exact = context.memory["guesses"], context.memory.pop("exact", False)
+        if given.condenser == "total":
+            distillate = leaving(context, top, P_top, 0.0, *condensed_at(context, top, P_top, near[0]))
+        else:
+            distillate = leaving(context, top, P_top, 1.0, near[0], exact)
+        bottoms = leaving(context, bottom, P_bottom, 0.0, near[1], exact, "bottoms")
         not_upside_down(distillate, bottoms, context)
         z, d, b = feed.n / feed.total, top / top.sum(), bottom / bottom.sum()
         R = least * given.multiple if given.reflux_by == "multiple" else given.reflux
@@ -220,6 +225,9 @@ class Column(Unit):
         Raises UnitTrouble.
         """
         n, model, memory = feed.n, context.model, context.memory
+        found = again(n, given, context, light, heavy, P_top, P_bottom, q)
+        if found is not None:
+            return found
         state = {"guesses": memory.get("guesses", [feed.guess, feed.guess])}
         near = memory.get("ratio")
         near = first_ratio(model, feed, light, heavy) if near is None else near
@@ -252,15 +260,19 @@ class Column(Unit):
                 ) from None
             for i, amount in distributed.items():
                 ln_new[i] = math.log(max(amount, 1e-300) / max(n[i] - amount, 1e-300))
-            state["found"] = (top, bottom, alpha, minimum, least)
+            state["found"], state["beside"] = (top, bottom, alpha, minimum, least), (x_top, y_bottom)
             return np.clip(np.nan_to_num(ln_new, nan=-LIMIT, neginf=-LIMIT, posinf=LIMIT), -LIMIT, LIMIT)
 
         with np.errstate(all="ignore"):
             start = np.clip(np.log(near), -LIMIT, LIMIT)
         settled = settle(once, start, scale=np.ones(n.size), tol=1e-10, max_passes=ROUNDS, secants=memory.get("secants"), method="anderson")
+        found = settled.tear
         if not settled.reason.settled:
-            raise UnitTrouble(f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures.")
-        memory |= {"guesses": state["guesses"], "ratio": np.exp(settled.tear), "secants": settled.secants}
+            if not settled.history or min(settled.history) > NOISE:
+                raise UnitTrouble(f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures.")
+            found = settled.iterates[int(np.argmin(settled.history))][0]  # as near as boiling points are known
+            once(found)
+        memory |= {"guesses": state["guesses"], "ratio": np.exp(found), "secants": settled.secants, "beside": state["beside"]}
         return state["found"]
 
     @classmethod
@@ -287,6 +299,32 @@ class Column(Unit):
         return top, n - top
 
 
+def again(n: np.ndarray, given: Given, context: Context, light: int, heavy: int, P_top: float, P_bottom: float, q: float) -> tuple | None:
+    """What `Column.split` finds, from what it found last; None where it is not near. Temperatures of both ends go to the memory."""
+    model, memory = context.model, context.memory
+    if "beside" not in memory or not model.all_volatile:
+        return None
+    at = np.flatnonzero(n > 0.0)
+    by_recovery = given.keys_by == "recovery"
+    keys = (given.light_recovery, given.heavy_recovery) if by_recovery else (given.light_in_bottoms, given.heavy_in_distillate)
+    where = int(np.searchsorted(at, light)), int(np.searchsorted(at, heavy))
+    with np.errstate(all="ignore"):
+        ln_ratio = np.clip(np.log(memory["ratio"]), -LIMIT, LIMIT)
+    near = [np.ascontiguousarray(v[at]) for v in (ln_ratio, *memory["beside"])]
+    found, top, alpha, told, ratio, x, y = parted(
+        n[at], by_recovery, *keys, *where, P_top, P_bottom, q, near[0], *memory["guesses"], *near[1:], *model.part(at)
+    )
+    if not found:
+        return None
+    whole = [np.zeros(n.size) for _ in range(4)]
+    for out, part in zip(whole, (top, alpha, x, y), strict=True):
+        out[at] = part
+    kept = memory["ratio"].copy()
+    kept[at] = np.exp(ratio)
+    memory |= {"guesses": told[:2].tolist(), "ratio": kept, "beside": (whole[2], whole[3]), "exact": True}
+    return whole[0], n - whole[0], whole[1], float(told[2]), float(told[3])
+
+
 def moved_ends(at: Moved) -> dict[str, Tangent]:
     """Changes of both products: amounts by differences of how the column parts them, temperatures along their boiling points."""
     amounts, given, out = at.differenced(_Parted), at.given, {}
@@ -310,9 +348,26 @@ class _Parted(Column):
         return UnitResult({name: Stream.at_temperature(context.model, n, feed.T, P) for name, n, P in ends})
 
 
-def leaving(context: Context, n: np.ndarray, P: float, fraction: float, guess: float, what: str) -> Stream:
-    """PhaseState of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1). Raises UnitTrouble."""
+def condensed_at(context: Context, n: np.ndarray, P: float, guess: float) -> tuple[float, bool]:
+    """(temperature [K] at which amounts n [mol/s] are condensed at P [Pa], whether that is their bubble point)."""
+    found = context.model.boundary(False, P, n, *context.memory.get("condensed", (guess,)))
+    if found is None:
+        return guess, False
+    context.memory["condensed"] = found[0], found[2]
+    return found[0], True
+
+
+def leaving(
+    context: Context, n: np.ndarray, P: float, fraction: float, guess: float, exact: bool = False, what: str = "distillate"
+) -> Stream:
+    """Stream of amounts n [mol/s] at P [Pa] at the bubble (fraction 0) or dew point (1), which `exact` says is the guess [K].
+
+    Raises UnitTrouble.
+    """
     try:
+        state = context.model.at_temperature(guess, P, n) if exact else None
+        if state is not None and abs(state.vapour_fraction - fraction) < 1e-6 and not state.further_phase:
+            return Stream.from_state(context.model, n, state)
         state = context.model.saturated(fraction == 1.0, P, n, guess)
     except TemperatureNotFound as error:
         raise UnitTrouble(
@@ -460,10 +515,21 @@ def quality(feed: Stream, context: Context) -> float:
     if 1e-6 < fraction < 1.0 - 1e-6:
         return 1.0 - fraction
     try:
-        liquid, vapour = (context.model.saturated(dew, feed.P, feed.n, feed.T) for dew in (False, True))
+        liquid, vapour = (saturated_heat(feed, dew, context) for dew in (False, True))
     except TemperatureNotFound:
         return 1.0 - fraction
-    return float((vapour.enthalpy - feed.enthalpy_flow / feed.total) / (vapour.enthalpy - liquid.enthalpy))
+    return float((vapour - feed.enthalpy_flow / feed.total) / (vapour - liquid))
+
+
+def saturated_heat(feed: Stream, dew: bool, context: Context) -> float:
+    """Molar enthalpy [J/mol] of a feed at its dew or bubble point. Raises TemperatureNotFound."""
+    model, near = context.model, context.memory.setdefault("boils", {})
+    found = model.boundary(dew, feed.P, feed.n, *near.get(dew, (feed.T,))) if len(feed.state.phases) == 1 else None
+    if found is None:
+        return model.saturated(dew, feed.P, feed.n, feed.T).enthalpy
+    T, x, y = found
+    near[dew] = T, x if dew else y
+    return model.phase_enthalpy(T, feed.P, feed.n, VAPOUR if dew else LIQUID)
 
 
 def condenser_heat(context: Context, distillate: Stream, R: float, given: Given, P: float) -> float:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
-from typing import Any
-
 import numpy as np
-import scipy
 
-TRACE = 1e-9  # mole fraction at which an absent species is looked at
+from gulch.engine.units.kernels.column import TRACE, underwood_of
+
+__all__ = ["TRACE", "fenske", "gilliland", "kirkbride", "underwood"]
 
 
 def fenske(light_ratio: float, heavy_ratio: float, alpha: float) -> float:
@@ -26,43 +24,10 @@ def underwood(alpha: np.ndarray, f: np.ndarray, d: np.ndarray, q: float, light: 
     Source: Underwood, Chem. Eng. Progr. 44 (1948) 603; King, Separation Processes, 2nd ed., ch. 8. Raises ValueError
     when a root is missing.
     """
-    F, top = float(f.sum()), np.array(d, float)
-    between = [i for i in np.argsort(-alpha) if 1.0 + 1e-6 < alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F]
-    amounts = dict.fromkeys(between, None)  # None: distributes
-
-    def excess(theta: float) -> float:
-        return float(np.sum(alpha * f / (alpha - theta))) / F - 1.0 + q
-
-    ends = [float(alpha[light]), *(float(alpha[i]) for i in between), 1.0]
-    roots = [
-        scipy.optimize.brentq(excess, b + 1e-9 * (a - b), a - 1e-9 * (a - b), xtol=1e-14, rtol=1e-14) for a, b in itertools.pairwise(ends)
-    ]
-    kept = list(range(len(roots)))  # root k lies above species between[k]
-    while True:
-        free = [i for i in between if amounts[i] is None]
-        top[between] = [amounts[i] or 0.0 for i in between]
-        rows, right = [], []
-        for theta in (roots[k] for k in kept):
-            weights = alpha / (alpha - theta)
-            rows.append([*(-weights[i] for i in free), 1.0])
-            right.append(float(weights @ top))
-        *found, boilup = np.linalg.solve(np.array(rows), np.array(right))
-        away = [(max(-x, x - f[i]) / f[i], i, x) for i, x in zip(free, found, strict=True)]
-        worst, i, x = max(away, default=(0.0, None, 0.0))
-        if worst <= 1e-12:
-            break
-        amounts[i] = 0.0 if x < 0.0 else float(f[i])
-        kept.remove(_other_root(kept, between.index(i), x < 0.0))
-    amounts.update(zip(free, (float(min(max(x, 0.0), f[i])) for i, x in zip(free, found, strict=True)), strict=True))
-    D = float(sum(top[i] for i in range(len(top)) if i not in amounts) + sum(v or 0.0 for v in amounts.values()))
-    return max(0.0, boilup / D - 1.0), amounts
-
-
-def _other_root(kept: Any, k: Any, below: Any) -> Any:
-    """The root that falls away with species k: the next one below it where it all stays down, above where it all goes up."""
-    if below:
-        return next((r for r in kept if r > k), kept[-1])
-    return next((r for r in reversed(kept) if r <= k), kept[0])
+    least, found = underwood_of(*(np.ascontiguousarray(v, float) for v in (alpha, f, d)), q, light)
+    if least < 0.0:
+        raise ValueError("Underwood's equation has no root between the keys.")
+    return float(least), {i: float(found[i]) for i in np.flatnonzero(found >= 0.0).tolist()}
 
 
 def gilliland(minimum: float, least: float, R: float) -> float:

@@ -290,7 +290,7 @@ class Loop:
 
 
 def valueless(loop: Loop, k: int, x: np.ndarray) -> UnitTrouble:
-    """What is said of target number k where its gauge has no value, with the unknowns at x."""
+    """What is said of target number k where its gauge has no value, with the unknowns at x, shape (size,)."""
     target = loop.targets[k]
     at = show(float(loop.unknowns.knobs(x)[k]), target.knob_dimension, loop.plan.project.display)
     return UnitTrouble(

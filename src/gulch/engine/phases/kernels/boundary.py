@@ -75,13 +75,15 @@ def wilsons_boundary(mix: Mixture, dew: bool, P: float, z: Vector, guess: float,
 
 
 @kernel
-def boundary(mix: Mixture, dew: bool, P: float, z: Vector, guess: float, other: Vector) -> tuple[bool, float]:
-    """(found, T) of the dew point, or the bubble point, of fractions z; other becomes the incipient phase."""
+def boundary(mix: Mixture, dew: bool, P: float, z: Vector, guess: float, known: bool, other: Vector) -> tuple[bool, float]:
+    """(found, T) of the dew point, or the bubble point, of fractions z; other becomes the incipient phase, and is near it if known."""
     n = z.size
     T, slope, before_T, before_f = guess, 0.0, 0.0, 0.0
     weights, moved = np.empty(n), np.empty(n)
     one_equation = mix.kind != IDEAL and mix.kind <= PREDICTIVE_SRK
-    if one_equation:
+    if known:
+        T = guess
+    elif one_equation:
         T = wilsons_boundary(mix, dew, P, z, guess, other)
     else:
         for i in range(n):
@@ -114,14 +116,20 @@ def boundary(mix: Mixture, dew: bool, P: float, z: Vector, guess: float, other: 
 
 @kernel.entry
 def boundary_of(
-    dew: bool, P: float, n: Vector, guess: float,
+    dew: bool, P: float, n: Vector, guess: float, beside: Vector,
     kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
 ) -> tuple[bool, float, Vector, Vector]:  # fmt: skip
-    """(found, T [K], x, y) at the dew point, or the bubble point, of amounts n of any scale at P; compositions on all species."""
+    """(found, T [K], x, y) at the dew point, or the bubble point, of amounts n of any scale at P; compositions on all species.
+
+    beside: the incipient phase nearby, shape (n,), or nothing.
+    """
     at, z, mix = present_part(n, Mixture(kind, vapour, active, par, pairs, groups))
     other = np.empty(z.size)
-    found, T = False, guess
+    found, T, known = False, guess, beside.size == n.size
+    for i in range(z.size if known else 0):
+        other[i] = beside[at[i]]
+        known = known and other[i] > 0.0
     if z.size > 1:
-        found, T = boundary(mix, dew, P, z, guess, other)
+        found, T = boundary(mix, dew, P, z, guess, known, other)
     x, y = spread(other if dew else z, at, n.size), spread(z if dew else other, at, n.size)
     return found, T, x, y

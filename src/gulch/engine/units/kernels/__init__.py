@@ -1,0 +1,1 @@
+"""Compiled chapters of units without reactions."""
