@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.flowsheet.sensitivities import sensitivities
 from gulch.engine.quantities import difference_of
 from gulch.engine.scans.grid import ScanError, gauge_rows
 from gulch.engine.scans.points import doubts_of, finite, point_warnings, rest_on, usable
@@ -156,6 +157,7 @@ class Search:
         self.known = {_key(p.u): self.adopted(p) for p in known}
         self.seen = {limit: None for p in self.known.values() for limit in p.rooms}  # limits met so far, in order
         self.starts = []
+        self.derived: dict[tuple, tuple | None] = {}  # slopes at points, by derivatives
         self.solves = len(known)  # those of an earlier search too
         self.looks = self.climbs = 0  # places that were looked at first; climbs that began
 
@@ -234,11 +236,15 @@ class Search:
         return replace(point, reads=point.gauges[self.row["id"]], rooms=self._gauge_rooms(point.gauges) | doubts)
 
     def slopes(self, u: np.ndarray, sharply: bool = False) -> tuple[np.ndarray, dict]:
-        """(d reads/du, shape (d,); {Limit: d room/du, shape (d,)}) by differences that stay in the ranges. Raises Ended.
+        """(d reads/du, shape (d,); {Limit: d room/du, shape (d,)}) by derivatives of the process. Raises Ended.
 
-        sharply: by two points a knob, to the second order, and not by one.
+        Where a doubt is in sight, or a unit has no derivatives, by differences that stay in the ranges; sharply: by two points a knob,
+        to the second order, and not by one.
         """
         here = self.at(u)
+        known = self._derived(here)
+        if known is not None:
+            return known
         df, rooms = np.zeros(len(u)), {limit: np.zeros(len(u)) for limit in self.seen}
         for k in np.flatnonzero(~self.whole):
             sides = []
@@ -252,6 +258,29 @@ class Search:
             for limit, slope in rooms.items():
                 slope[k] = sum(w * (there.room(limit) - here.room(limit)) for w, (_, there) in zip(weights, sides, strict=True))
         return df, rooms
+
+    def _derived(self, here: Point) -> tuple[np.ndarray, dict] | None:
+        """Slopes at a Point without further solves; None where they cannot be had so."""
+        key = _key(here.u)
+        if key in self.derived:
+            return self.derived[key]
+        start = next((s for u, s in reversed(self.starts) if _key(u) == key), None)
+        in_sight = any(limit.is_doubt and here.room(limit) < PLENTY for limit in self.seen)
+        if start is None or in_sight or here.reads is None:
+            return None
+        limits = [limit for limit in self.seen if not limit.is_doubt]
+        reads = {g["id"]: g["reads"] for g in self.rows}
+        addresses = {k["address"]: v for k, v in zip(self.knobs, here.values, strict=True)}
+        asked = [reads[id_] for id_ in (self.aim.gauge, *(limit.of for limit in limits))]
+        found = sensitivities(self.plan, start, addresses, (self.high - self.low).tolist(), asked, self.watch)
+        if found is None:
+            self.derived[key] = None
+            return None
+        by_u = np.where(self.whole, 0.0, found * (self.high - self.low))
+        signs = {"at_least": 1.0, "at_most": -1.0}
+        rooms = {limit: signs[limit.kind] * row / limit.size for limit, row in zip(limits, by_u[1:], strict=True)}
+        self.derived[key] = by_u[0], rooms | {limit: np.zeros(len(here.u)) for limit in self.seen if limit.is_doubt}
+        return self.derived[key]
 
     def _beside(self, here: Point, k: Any, step: float) -> Point | None:
         """The Point a step of one knob away, or None where it is out of range or cannot be read."""

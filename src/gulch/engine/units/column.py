@@ -266,13 +266,13 @@ class Column(Unit):
         with np.errstate(all="ignore"):
             start = np.clip(np.log(near), -LIMIT, LIMIT)
         settled = settle(once, start, scale=np.ones(n.size), tol=1e-10, max_passes=ROUNDS, secants=memory.get("secants"), method="anderson")
-        found = settled.tear
+        ln_ratio = settled.tear
         if not settled.reason.settled:
             if not settled.history or min(settled.history) > NOISE:
                 raise UnitTrouble(f"Volatilities and split did not settle in {settled.passes} rounds.", "Look at the keys and pressures.")
-            found = settled.iterates[int(np.argmin(settled.history))][0]  # as near as boiling points are known
-            once(found)
-        memory |= {"guesses": state["guesses"], "ratio": np.exp(found), "secants": settled.secants, "beside": state["beside"]}
+            ln_ratio = settled.iterates[int(np.argmin(settled.history))][0]  # as near as boiling points are known
+            once(ln_ratio)
+        memory |= {"guesses": state["guesses"], "ratio": np.exp(ln_ratio), "secants": settled.secants, "beside": state["beside"]}
         return state["found"]
 
     @classmethod

@@ -41,12 +41,14 @@ INPUT_STEP = 1e-4  # of an input, over which a unit or a feed is differenced
 class PassSlopes:
     """Derivatives of a Loop's last pass, from x. moved: {stream: its Tangent}; turned: {address of an input: its row}.
 
-    rough: good enough for a step, where a unit is differenced: to one side only.
+    rough: good enough for a step, where a unit is differenced: to one side only. along: directions in which the unknowns go, shape
+    (x.size, k), and how far along each they may be moved to be read, shape (k,); each unknown by itself unless given.
     """
 
-    def __init__(self, loop: Loop, x: np.ndarray, rough: bool = False) -> None:
+    def __init__(self, loop: Loop, x: np.ndarray, rough: bool = False, along: tuple[np.ndarray, np.ndarray] | None = None) -> None:
         self.loop, self.run, self.plan = loop, loop.run, loop.plan
-        self.x, self.k, self.rough = x, x.size, rough
+        self.ways, self.reach = (np.eye(x.size), loop.scale) if along is None else along
+        self.x, self.k, self.rough = x, self.ways.shape[1], rough
         self.moved: dict[str, Tangent] = {}
         self.turned: dict[str, np.ndarray] = {}
         self.ties: dict[str, np.ndarray] = {}  # rows of the iterated ones
@@ -63,16 +65,13 @@ class PassSlopes:
         """Changes of the torn streams, and of the inputs that the search turns, with their own entries."""
         u, x, n = self.loop.unknowns, self.x, self.loop.unknowns.n
         at = np.arange(x.size)
-        for tear, flow, h, columns in zip(self.loop.group.tears, u.flows(x), u.warmths(x), u.parts(at), strict=True):
-            by_n, by_H, by_P = np.zeros((n, self.k)), np.zeros(self.k), np.zeros(self.k)
-            by_n[np.arange(n), columns[:n]] = 1.0
-            by_H[columns[:n]] = h + self.plan.model.formed
-            by_H[columns[n]] = float(flow.sum())
-            if tear not in self.loop.pressures.held:
-                by_P[columns[n + 1]] = 1.0
+        for tear, flow, h, rows in zip(self.loop.group.tears, u.flows(x), u.warmths(x), u.parts(at), strict=True):
+            by_n = self.ways[rows[:n]]
+            by_H = (h + self.plan.model.formed) @ by_n + float(flow.sum()) * self.ways[rows[n]]
+            by_P = np.zeros(self.k) if tear in self.loop.pressures.held else self.ways[rows[n + 1]]
             self.moved[tear] = Tangent(self.entered(tear), by_n, by_P, H=by_H)
-        for entry, column in zip((*self.loop.ties, *self.loop.targets), (*u.ties(at), *u.knobs(at)), strict=True):
-            self.turned[entry.address] = np.eye(1, self.k, column)[0]
+        for entry, row in zip((*self.loop.ties, *self.loop.targets), (*u.ties(at), *u.knobs(at)), strict=True):
+            self.turned[entry.address] = self.ways[row]
 
     def _visit(self, node: Node) -> None:
         """Hand the changes on through a node. Raises UnitTrouble."""
@@ -141,13 +140,17 @@ class PassSlopes:
 
     def read(self, addresses: Iterable[str], value: Callable[[Run], float]) -> np.ndarray:
         """Row, shape (k,), of a value that is read of a run at some addresses, by reading it of runs moved to both sides."""
+        return self.read_all(addresses, lambda run: [value(run)])[0]
+
+    def read_all(self, addresses: Iterable[str], values: Callable[[Run], list[float]]) -> np.ndarray:
+        """Rows, shape (m, k), of m values that are read together, likewise."""
         heads = {a.partition(".")[0] for a in self._spelled(addresses)}
-        out = np.zeros(self.k)
+        columns = []
         for c in range(self.k):
-            step = STEP * float(self.loop.scale[c])
-            above, below = (value(self._displaced(heads, c, s * step)) for s in (1.0, -1.0))
-            out[c] = (above - below) / (2.0 * step)
-        return out
+            step = STEP * float(self.reach[c])
+            above, below = (np.array(values(self._displaced(heads, c, s * step))) for s in (1.0, -1.0))
+            columns.append((above - below) / (2.0 * step))
+        return np.array(columns).T
 
     def _spelled(self, addresses: Iterable[str]) -> Iterable[str]:
         """Addresses with those of gauges' formulas in place of gauges."""
@@ -189,7 +192,7 @@ class PassSlopes:
 
     def residuals(self) -> np.ndarray:
         """Rows of what the targets read, shape (targets, k)."""
-        rows = [self.read(t.parts, partial(_reading, t.reads)) for t in self.loop.targets]
+        rows = [self.read(t.parts, partial(reading, t.reads)) for t in self.loop.targets]
         return np.array(rows).reshape(len(rows), self.k)
 
     def _rows(self) -> np.ndarray:
@@ -233,7 +236,8 @@ class PassSlopes:
         return self.jacobian() * scale / scale[:, None]
 
 
-def _reading(address: str, run: Run) -> float:
+def reading(address: str, run: Run) -> float:
+    """What a result reads in a run; nan where it has no value."""
     value = run.live(address)
     return float("nan") if value is None else float(value)
 
