@@ -409,6 +409,7 @@ class Drawn(Search):
 
     def __init__(self):
         self.known, self.seen, self.whole, self.sign, self.row = {}, {}, np.zeros(2, bool), 1.0, {"dimension": "number"}
+        self.derived, self.starts = {}, []
 
     def at(self, u):
         u = np.clip(np.asarray(u, float), 0.0, 1.0)

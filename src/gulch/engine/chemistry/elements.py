@@ -13,11 +13,14 @@ from gulch.engine.chemistry.equations import null_space
 from gulch.engine.chemistry.equilibrium import MAX_OUTER, Equilibrium, EquilibriumTrouble
 from gulch.engine.chemistry.kernels import equilibrium as kernels
 from gulch.engine.phases.kernels import P0, VAPOUR, R
+from gulch.engine.phases.kernels.slopes import fugacity_slopes
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
     from gulch.engine.phases.model import PhaseModel
+
+TRACES = 1e-25  # of all moles: what is less changes nothing that is looked at
 
 
 def _solids(atoms: np.ndarray, gas: np.ndarray, candidates: list[int]) -> list[int]:
@@ -168,6 +171,37 @@ def by_elements(
     return Equilibrium(out, potentials=named, solids=formed, passes=number)
 
 
+def moved(
+    n: np.ndarray, active: np.ndarray, T: float, P: float, approach: float, model: PhaseModel, n0_moves: np.ndarray, P_moves: np.ndarray
+) -> tuple[np.ndarray, np.ndarray] | None:
+    """How a gas of least Gibbs energy answers: (changes of n with n0 and P, shape (n, k), at constant T; changes per kelvin, (n,)).
+
+    By the implicit function theorem on ln f = Σ potentials of its elements, in logarithms of amounts [mol/s]. n: what leaves; active: which
+    of them react, shape (n,), all volatile; the others change as their n0 do. n0_moves: shape (n, k); P_moves: (k,). None where the
+    equations have no one solution.
+    """
+    total = float(n.sum())
+    there = np.flatnonzero(n > TRACES * total)
+    at, still = there[active[there]], there[~active[there]]
+    slopes = np.zeros((n.size, n.size + 2))
+    slopes[np.ix_(there, np.r_[there, n.size, n.size + 1])] = fugacity_slopes(T, P, n[there] / total, VAPOUR, *model.part(there))
+    slopes[:, :-2] /= total
+    rows = _independent_rows(np.ascontiguousarray(model.atoms[:, at]))
+    A, warmer = model.atoms[np.ix_(rows, at)], T + approach
+    left = np.block([[slopes[np.ix_(at, at)] * n[at], -A.T], [A * n[at], np.zeros((len(rows), len(rows)))]])
+    by_T = model.ideal_gas_properties(warmer)[0][at] / (R * warmer**2) - slopes[at, -2]
+    of_n = -slopes[np.ix_(at, still)] @ n0_moves[still] - np.outer(slopes[at, -1], P_moves)
+    elements = model.atoms[rows][:, active] @ n0_moves[active]
+    right = np.block([[of_n, by_T[:, None]], [elements, np.zeros((len(rows), 1))]])
+    try:
+        found = np.linalg.solve(left, right)[: at.size] * n[at, None]
+    except np.linalg.LinAlgError:
+        return None
+    out, per_kelvin = np.where(active[:, None], 0.0, n0_moves), np.zeros(n.size)
+    out[at], per_kelvin[at] = found[:, :-1], found[:, -1]
+    return (out, per_kelvin) if np.isfinite(found).all() else None
+
+
 def _independent_rows(A: np.ndarray) -> np.ndarray:
     """Positions of rows that are not combinations of earlier ones."""
     return _independent(A.tobytes(), A.shape)
@@ -207,6 +241,9 @@ def _minimise(
     if closure < 1e-10 and moved < 1e-4:
         return ln_n, potentials, formed
     raise EquilibriumTrouble(f"The least Gibbs energy was not found in {kernels.MAX_NEWTON} steps (element error {closure:.1e}).")
+
+
+TRACES = 1e-25  # of all moles: what is less changes nothing that is looked at
 
 
 @dataclass(frozen=True)

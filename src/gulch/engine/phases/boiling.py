@@ -39,6 +39,18 @@ def boundary(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float
     return (T, x, y) if found else None
 
 
+def saturated(model: PhaseModel, dew: bool, P: float, z: np.ndarray, guess: float, beside: np.ndarray = NOTHING) -> PhaseState:
+    """Flash of amounts z, shape (n,), at the dew point, or at the bubble point, and P [Pa]. Raises TemperatureNotFound."""
+    fraction = 1.0 if dew else 0.0
+    found = boundary(model, dew, P, z, guess, beside)
+    if found is not None:
+        state = model.at_temperature(found[0], P, z)
+        if abs(state.vapour_fraction - fraction) < 1e-6 and not state.further_phase:
+            return state
+        guess = found[0]  # of a liquid that parts in two: near
+    return model.at_vapour_fraction(fraction, P, z, guess)
+
+
 def all_at_vapour_fraction(model: PhaseModel, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> list:
     """Every state in range at a vapour fraction in [0, 1] and P, hottest first; at least one. Raises TemperatureNotFound.
 

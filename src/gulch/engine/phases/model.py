@@ -212,14 +212,7 @@ class PhaseModel:
 
     def saturated(self, dew: bool, P: float, z: np.ndarray, guess: float = 350.0, beside: np.ndarray = boiling.NOTHING) -> PhaseState:
         """Flash at the dew point, or at the bubble point, and P; beside: as of `boundary`. Raises TemperatureNotFound."""
-        fraction = 1.0 if dew else 0.0
-        found = self.boundary(dew, P, z, guess, beside)
-        if found is not None:
-            state = self.at_temperature(found[0], P, z)
-            if abs(state.vapour_fraction - fraction) < 1e-6 and not state.further_phase:
-                return state
-            guess = found[0]  # of a liquid that parts in two: near
-        return self.at_vapour_fraction(fraction, P, z, guess)
+        return boiling.saturated(self, dew, P, z, guess, beside)
 
     def all_at_vapour_fraction(self, fraction: float, P: float, z: np.ndarray, guess: float = 350.0) -> list:
         """Every state in range at a vapour fraction in [0, 1] and P, hottest first; at least one. Raises TemperatureNotFound."""

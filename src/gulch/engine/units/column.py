@@ -235,7 +235,7 @@ class Column(Unit):
         def once(ln_ratio: np.ndarray) -> np.ndarray:
             """ln d/b by species, found anew from the volatilities at the ends of products parted so."""
             share = 1.0 / (1.0 + np.exp(-ln_ratio))
-            top, bottom = cls.keyed(n, share, given, light, heavy)
+            top, bottom = keyed(n, share, given, light, heavy)
             try:
                 T_top, x_top, y_top = ends(model, True, P_top, top * model.volatile, state["guesses"][0])
                 T_bottom, x_bottom, y_bottom = ends(model, False, P_bottom, bottom, state["guesses"][1])
@@ -275,28 +275,28 @@ class Column(Unit):
         memory |= {"guesses": state["guesses"], "ratio": np.exp(ln_ratio), "secants": settled.secants, "beside": state["beside"]}
         return state["found"]
 
-    @classmethod
-    def keyed(cls, n: np.ndarray, share: np.ndarray, given: Given, light: int, heavy: int) -> tuple:
-        """Distillate and bottoms with the keys as given and the others by their shares. Raises UnitTrouble."""
-        top = n * share
-        if given.keys_by == "recovery":
-            top[light], top[heavy] = n[light] * given.light_recovery, n[heavy] * (1.0 - given.heavy_recovery)
-            return top, n - top
-        others = np.ones(n.size, bool)
-        others[[light, heavy]] = False
-        up, down = float(top[others].sum()), float((n - top)[others].sum())
-        x, y = given.light_in_bottoms, given.heavy_in_distillate
-        # b = x (b + heavy below + down), d = y (d + light above + up), with b light below and d heavy above
-        A = np.array([[1.0 - x, x], [y, 1.0 - y]])
-        b, d = np.linalg.solve(A, [x * (n[heavy] + down), y * (n[light] + up)]) if x + y < 1.0 else (0.0, 0.0)
-        if not (0.0 < b < n[light] and 0.0 < d < n[heavy]):
-            raise UnitTrouble(
-                "These compositions of the keys cannot be reached from this feed.",
-                "Type smaller fractions, or give recoveries.",
-                "light_in_bottoms",
-            )
-        top[light], top[heavy] = n[light] - b, d
+
+def keyed(n: np.ndarray, share: np.ndarray, given: Given, light: int, heavy: int) -> tuple:
+    """Distillate and bottoms with the keys as given and the others by their shares. Raises UnitTrouble."""
+    top = n * share
+    if given.keys_by == "recovery":
+        top[light], top[heavy] = n[light] * given.light_recovery, n[heavy] * (1.0 - given.heavy_recovery)
         return top, n - top
+    others = np.ones(n.size, bool)
+    others[[light, heavy]] = False
+    up, down = float(top[others].sum()), float((n - top)[others].sum())
+    x, y = given.light_in_bottoms, given.heavy_in_distillate
+    # b = x (b + heavy below + down), d = y (d + light above + up), with b light below and d heavy above
+    A = np.array([[1.0 - x, x], [y, 1.0 - y]])
+    b, d = np.linalg.solve(A, [x * (n[heavy] + down), y * (n[light] + up)]) if x + y < 1.0 else (0.0, 0.0)
+    if not (0.0 < b < n[light] and 0.0 < d < n[heavy]):
+        raise UnitTrouble(
+            "These compositions of the keys cannot be reached from this feed.",
+            "Type smaller fractions, or give recoveries.",
+            "light_in_bottoms",
+        )
+    top[light], top[heavy] = n[light] - b, d
+    return top, n - top
 
 
 def again(n: np.ndarray, given: Given, context: Context, light: int, heavy: int, P_top: float, P_bottom: float, q: float) -> tuple | None:

@@ -85,65 +85,71 @@ def another_root(kept: Places, k: int, below: bool) -> int:
 
 
 @kernel
+def between_keys(alpha: Vector, f: Vector, F: float, light: int) -> Places:
+    """The species that boil between the keys and are there in amounts that count, the lightest first."""
+    found, count = np.zeros(f.size, np.int64), 0
+    for i in range(f.size):
+        if alpha[i] > 1.0 + 1e-6 and alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F:
+            k = count
+            while k > 0 and alpha[found[k - 1]] < alpha[i]:
+                found[k] = found[k - 1]
+                k -= 1
+            found[k] = i
+            count += 1
+    return found[:count].copy()
+
+
+@kernel
+def distributed(alpha: Vector, top: Vector, roots: Vector, kept: Places, between: Places, amounts: Vector, free: int) -> Vector:
+    """Amounts that go up of the species still free, and after them D (R + 1): linear equations, one for each root that is kept."""
+    rows, right, row = np.zeros((free + 1, free + 1)), np.zeros(free + 1), 0
+    for r in range(kept.size):
+        if kept[r] == 0:
+            continue
+        column = 0
+        for k in range(between.size):
+            i = between[k]
+            if amounts[i] < 0.0:
+                rows[row, column] = -alpha[i] / (alpha[i] - roots[r])
+                column += 1
+        rows[row, column] = 1.0
+        for i in range(top.size):
+            right[row] += alpha[i] / (alpha[i] - roots[r]) * top[i]
+        row += 1
+    return eliminate(rows, right)
+
+
+@kernel
 def underwoods(alpha: Vector, f: Vector, d: Vector, q: float, light: int, amounts: Vector) -> float:
     """Minimum reflux ratio; amounts become what goes up of species between the keys, NONE of all others. NONE where a root is missing."""
-    n, F, count = f.size, 0.0, 0
-    between = np.zeros(n, np.int64)
-    for i in range(n):
+    F, D = 0.0, 0.0
+    for i in range(f.size):
         F += f[i]
         amounts[i] = NONE
-    for i in range(n):
-        if alpha[i] > 1.0 + 1e-6 and alpha[i] < alpha[light] * (1.0 - 1e-6) and f[i] > TRACE * F:
-            k = count  # the lightest first
-            while k > 0 and alpha[between[k - 1]] < alpha[i]:
-                between[k] = between[k - 1]
-                k -= 1
-            between[k] = i
-            count += 1
+    between = between_keys(alpha, f, F, light)
+    count = between.size
     roots, kept = np.empty(count + 1), np.ones(count + 1, np.int64)
     for r in range(count + 1):
         high = alpha[light] if r == 0 else alpha[between[r - 1]]
-        low = 1.0 if r == count else alpha[between[r]]
-        roots[r] = underwoods_root(alpha, f, F, q, low, high)
+        roots[r] = underwoods_root(alpha, f, F, q, 1.0 if r == count else alpha[between[r]], high)
         if roots[r] < 0.0:
             return NONE
-    boilup, free = 0.0, count
-    top, found = np.empty(n), np.empty(count + 1)
+    top, free = d.copy(), count
     while True:
-        for i in range(n):
-            top[i] = d[i]
         for k in range(count):
-            top[between[k]] = 0.0 if amounts[between[k]] < 0.0 else amounts[between[k]]
-        rows, right, row = np.zeros((free + 1, free + 1)), np.zeros(free + 1), 0
-        for r in range(count + 1):
-            if kept[r] == 0:
-                continue
-            column = 0
-            for k in range(count):
-                i = between[k]
-                if amounts[i] < 0.0:
-                    rows[row, column] = -alpha[i] / (alpha[i] - roots[r])
-                    column += 1
-            rows[row, column] = 1.0
-            for i in range(n):
-                right[row] += alpha[i] / (alpha[i] - roots[r]) * top[i]
-            row += 1
-        found = eliminate(rows, right)
-        boilup = found[free]
-        worst, at, column = 1e-12, -1, 0
+            top[between[k]] = max(amounts[between[k]], 0.0)
+        found = distributed(alpha, top, roots, kept, between, amounts, free)
+        worst, at, where, column = 1e-12, -1, 0, 0
         for k in range(count):
             i = between[k]
             if amounts[i] < 0.0:
                 away = max(-found[column], found[column] - f[i]) / f[i]
                 if away > worst:
-                    worst, at = away, k
+                    worst, at, where = away, k, column
                 column += 1
         if at < 0:
             break
-        column = 0
-        for k in range(at):
-            column += 1 if amounts[between[k]] < 0.0 else 0
-        below = found[column] < 0.0
+        below = found[where] < 0.0
         amounts[between[at]] = 0.0 if below else f[between[at]]
         kept[another_root(kept, at, below)] = 0
         free -= 1
@@ -154,10 +160,9 @@ def underwoods(alpha: Vector, f: Vector, d: Vector, q: float, light: int, amount
             amounts[i] = min(max(found[column], 0.0), f[i])
             column += 1
         top[i] = amounts[i]
-    D = 0.0
-    for i in range(n):
+    for i in range(f.size):
         D += top[i]
-    return max(0.0, boilup / D - 1.0)
+    return max(0.0, found[free] / D - 1.0)
 
 
 @kernel.entry

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.chemistry.elements import by_elements, describing_reactions
+from gulch.engine.chemistry.elements import by_elements, describing_reactions, moved
 from gulch.engine.chemistry.equations import write_equation
 from gulch.engine.chemistry.equilibrium import EquilibriumTrouble
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, SMITH_VAN_NESS, Relation
@@ -26,7 +26,11 @@ from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.phases.tangent import Tangent
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.moved import Moved
+
+LEAST_ELEMENT = 1e-14  # of what is fed: an element of which there is less is missing
 
 
 class GibbsReactor(Reactor):
@@ -131,6 +135,23 @@ class GibbsReactor(Reactor):
             rows.append({"equation": write_equation(net.coefficients, context.names), "extent": net.extent})
         rooms = context.later(lambda: cls.phase_rooms(product, "vapour") if found.solid <= 0.0 else [])
         return UnitResult({"product": product}, values, [("net change", n - feed.n)], notes, rows, rooms)
+
+    @classmethod
+    def tangents(cls, at: Moved) -> dict[str, Tangent]:
+        return cls.by_formula(at) or at.differenced(cls)
+
+    @classmethod
+    def by_formula(cls, at: Moved) -> dict[str, Tangent] | None:
+        """Changes of what leaves, of a gas alone; None where solids, held reactions or shares that take no part make it more than that."""
+        given, model, product = at.given, at.context.model, at.result.outlets["product"]
+        barred = given.inert >= 1.0 - 1e-12
+        held = any(v is not None for v in given.held_extent.values())
+        if at.inlets[0].is_empty or held or not model.all_volatile or not (barred | (given.inert == 0.0)).all():
+            return None
+        missing = model.atoms[:, ~barred] @ at.inlets[0].n[~barred] <= LEAST_ELEMENT * at.inlets[0].total
+        active = ~barred & ~(model.atoms[missing] > 0.0).any(axis=0)
+        found = moved(product.n, active, product.T, product.P, given.approach, model, at.only.n, at.only.P)
+        return None if found is None else {"product": cls.reacted(at, *found)}
 
     @staticmethod
     def check_data(barred: np.ndarray, context: Context) -> None:
