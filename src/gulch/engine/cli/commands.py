@@ -98,6 +98,10 @@ def summary(project: Project, solution: Solution) -> str:
             "",
             f"Loop {' → '.join(loop.units)}: {state} in {loop.passes} passes{gain}, torn at {', '.join(loop.tears)}",
         ]
+        for s in loop.states.states if loop.states is not None else ():
+            at = show(s.temperature, "temperature", project.display)
+            lasts, shown = "lasts" if s.stable else "does not last", ", shown here" if s.here else ""
+            lines.append(f"  steady state with {loop.states.tear} at {at}: {lasts}{shown}")
     known = readings(project)
     inputs = addresses(project)
     for t in solution.targets:

@@ -200,6 +200,10 @@ def loops(section: Section, space: Workspace, _: str) -> None:
         for line in (*found.findings, found.advice):
             section.say(line)
         section.table(("Comes back", "share"), loop.returns)
+        if loop.states is not None:
+            lasts = {True: "lasts", False: "does not last"}
+            rows = [[T, lasts[s.stable], gain, *cells, "shown" if s.here else ""] for T, s, gain, cells, *_ in loop.states.rows]
+            section.table((f"Steady state, {loop.states.tear} at", "", "gain", *loop.states.heads, ""), rows, worded=(1,), name="states")
         if len(found.history) > 1:
             section.figure(f"loop:{found.number}", f"Change from pass to pass, loop {loop.letter}", loop.data)
     rows = []
