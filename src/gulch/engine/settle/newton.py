@@ -88,6 +88,7 @@ def _damped(search: Search, x: np.ndarray, f: np.ndarray, step: np.ndarray) -> t
 MOST_BACKS = 6  # halvings of a step at whose end no pass can be made
 MOST_TURNS = 3  # steps that each go back on the one before, after which they are cut
 LEAST_SHARE = 0.2
+LONGEST_ROUND, ROUND = 4, 0.1  # steps after which a walk may come round, and the share of its way by which it is then away
 PATIENCE = 14  # passes without a smaller change, after which the walk is given up
 POOR = 0.2  # of the change before: a step that leaves more asks for new derivatives
 KEPT = 0.1  # of what a plain pass gives, where a step would go below a bound
@@ -125,6 +126,7 @@ class _Walk:
         self.backs = 0
         self.share, self.turns = 1.0, 0  # of Newton's step that is taken; steps in turn that went back on the one before
         self.last: np.ndarray | None = None
+        self.taken: list[np.ndarray] = []  # the last steps
         self.best, self.since = np.inf, 0
 
     def go(self, x: np.ndarray) -> LoopResult:
@@ -172,9 +174,20 @@ class _Walk:
         """A step, shortened where the last ones went to and fro, as over a bend; whole again once they go on."""
         turned = self.last is not None and float(step @ self.last) < 0.0
         self.turns = self.turns + 1 if turned else 0
-        self.share = max(0.6 * self.share, LEAST_SHARE) if self.turns >= MOST_TURNS else min(1.0, 2.0 * self.share)
+        cut = self.turns >= MOST_TURNS or self.circles(self.share * step)
+        self.share = max(0.6 * self.share, LEAST_SHARE) if cut else min(1.0, 2.0 * self.share)
         self.last = step
+        self.taken = [*self.taken[-LONGEST_ROUND:], self.share * step]
         return self.share * step
+
+    def circles(self, step: np.ndarray) -> bool:
+        """Whether a step ends about where some steps before it began."""
+        gone, way = step.copy(), float(np.linalg.norm(step))
+        for number, before in enumerate(reversed(self.taken), 2):
+            gone, way = gone + before, way + float(np.linalg.norm(before))
+            if number > 2 and np.linalg.norm(gone) < ROUND * way:
+                return True
+        return False
 
     def ready(self, x: np.ndarray, f: np.ndarray) -> bool:
         """Have derivatives for the next step; False where there are none."""
