@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from gulch.engine.units.moved import Moved
 
 ROUNDS = 60  # of volatilities and split
-NOISE = 1e-7  # change of ln d/b in a round that is no more than what boiling points are off by
+NOISE = 1e-4  # change of ln d/b in a round that may be no more than what boiling points are off by
 LIMIT = 60.0  # of ln d/b
 FIRST_STAGES = 4.0  # by which what is lighter or heavier than the keys is parted at first
 FAR = 150.0  # K between the feed and an end of the column, beyond which data and not keys are looked at

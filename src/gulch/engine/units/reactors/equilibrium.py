@@ -20,6 +20,7 @@ from gulch.engine.units.base import Given, UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_held, vapour_in
+from gulch.engine.units.reactors.spaces import Told
 from gulch.engine.units.told import Code, Note, Room, UnitTrouble
 
 if TYPE_CHECKING:
@@ -121,7 +122,7 @@ class Contents:
         return found, ln_k
 
 
-class EquilibriumReactor(Reactor):
+class EquilibriumReactor(Told):
     """All reactions of the set together, in whatever steps, at the constants they carry; slow ones may be held."""
 
     kind = "equilibrium-reactor"

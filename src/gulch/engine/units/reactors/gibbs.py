@@ -21,7 +21,7 @@ from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Input, PerReaction, PerSpecies, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
-from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.reactors.spaces import Told
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 LEAST_ELEMENT = 1e-14  # of what is fed: an element of which there is less is missing
 
 
-class GibbsReactor(Reactor):
+class GibbsReactor(Told):
     """Element potentials in the gas, with graphite and other pure solids beside it where the project has such species.
 
     A share of a species may bypass the reaction as inert; reactions of a set may be held at extents, which fixes

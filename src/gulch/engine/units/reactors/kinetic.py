@@ -17,6 +17,7 @@ from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
 from gulch.engine.units.reactors.catalyst import OnCatalyst
 from gulch.engine.units.reactors.counted import made
 from gulch.engine.units.reactors.heat import phase_held, vapour_in
+from gulch.engine.units.reactors.spaces import Spaced, sized
 from gulch.engine.units.told import Code, Note, UnitTrouble
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ def by_volume(reactor: Passage) -> float | None:
     return made(reactor) / volume if volume else None
 
 
-class KineticReactor(OnCatalyst):
+class KineticReactor(Spaced, OnCatalyst):
     """Base of stirred tank and plug flow."""
 
     needs_rates = True
@@ -70,7 +71,7 @@ class KineticReactor(OnCatalyst):
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
     residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
-    space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet over the reactor's volume")
+    space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet, as it enters, over the reactor's volume")
     space_time_yield = Result(
         "Space time yield", "rate", "(P out − P in)/V: wanted product made over the reactor's volume", of=by_volume, counted=True
     )
@@ -84,6 +85,7 @@ class KineticReactor(OnCatalyst):
         taken = super().adopt(feed, given)
         if given.phase is None:
             given.phase = taken["phase"] = phase_held(feed, given)
+        sized(feed, given)
         return taken
 
     @classmethod

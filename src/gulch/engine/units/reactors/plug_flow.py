@@ -21,6 +21,7 @@ from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.catalyst import InBed
 from gulch.engine.units.reactors.kernels import plug_flow as k
 from gulch.engine.units.reactors.kinetic import KineticReactor
+from gulch.engine.units.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
 from gulch.engine.units.reactors.tube import Tube
 
 if TYPE_CHECKING:
@@ -99,7 +100,7 @@ class PlugFlow(InBed, KineticReactor):
     )
     size_by = Choice(
         "Sized by",
-        {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"},
+        {"volume": "volume", "length": "length and diameter", "catalyst": "mass of catalyst"} | VELOCITIES,
         "what is given; the rest follows",
         default="volume",
     )
@@ -114,6 +115,8 @@ class PlugFlow(InBed, KineticReactor):
         default="1000 kg",
         when=("size_by", "catalyst"),
     )
+    velocity = VELOCITY
+    typed_time = SPACE_TIME
     diameter = Input(
         "Diameter",
         "length",
@@ -274,7 +277,7 @@ class PlugFlow(InBed, KineticReactor):
         ends = {"cocurrent": -1, "countercurrent": 0}
         at = ends.get(tube.given.mode)
         return {
-            "volume_result": tube.volume,
+            **spaces(tube.given, tube.volume),
             "length_result": tube.length,
             "residence_time": context.later(lambda: float(np.trapezoid(tube.given.void / np.array(along.flow), along.grid))),
             "space_velocity": context.later(lambda: along.flow[0] / tube.volume),

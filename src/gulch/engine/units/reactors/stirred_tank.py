@@ -15,6 +15,7 @@ from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.heat import BOTH_PHASES, HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
+from gulch.engine.units.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
 from gulch.engine.units.reactors.tank_run import TankRun
 
 if TYPE_CHECKING:
@@ -44,7 +45,7 @@ class StirredTank(KineticReactor):
     )
     size_by = Choice(
         "Sized by",
-        {"volume": "volume", "time": "residence time", "conversion": "target conversion"},
+        {"volume": "volume", "time": "residence time", "conversion": "target conversion"} | VELOCITIES,
         "what is given; the rest follows",
         default="volume",
     )
@@ -66,6 +67,8 @@ class StirredTank(KineticReactor):
         default="10 min",
         when=("size_by", "time"),
     )
+    velocity = VELOCITY
+    typed_time = SPACE_TIME
     target = Input(
         "Target conversion",
         "fraction",
@@ -172,7 +175,7 @@ class StirredTank(KineticReactor):
         product = Stream.at_temperature(context.model, np.maximum(feed.n + xi @ laws.nu, 0.0), T, pressure)
         values = cls.account(feed, product, xi, given, reactions, context)
         values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
-        values["volume_result"] = volume
+        values |= spaces(given, volume)
         inside = product.parted()["liquid"] if given.phase == "both" else product
         values |= cls.weakened(laws, reactions, T, pressure, inside.n, phase, given, context.model)
         outflow = cls.contents(product, given, phase, context.model)[1]

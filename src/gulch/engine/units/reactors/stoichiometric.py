@@ -12,7 +12,7 @@ import numpy as np
 from gulch.engine.handbook import Relation
 from gulch.engine.units.base import UnitResult, supported
 from gulch.engine.units.declarations import Result
-from gulch.engine.units.reactors.heat import Reactor
+from gulch.engine.units.reactors.spaces import Told
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 STEP = 1e-6  # of what enters, over which amounts that are linear in it are differenced
 
 
-class StoichiometricReactor(Reactor):
+class StoichiometricReactor(Told):
     """Runs each reaction of its set to the conversion asked for, or until a reactant is used up."""
 
     kind = "stoichiometric-reactor"
