@@ -271,4 +271,5 @@ class Result(Computed):
     words: str = ""  # name of a value that says, in words, what it holds for
     of: Callable[[Passage], Any] | None = None
     counted: bool = False
+    spare: bool = False  # shown only where it has a value
     written: str | None = None

@@ -69,7 +69,6 @@ class KineticReactor(Spaced, OnCatalyst):
     )
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
-    volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included")
     residence_time = Result("Residence time", "time", "fluid volume over volume flow; in a plug flow along its way")
     space_velocity = Result("Space velocity", "space velocity", "volume flow at the inlet, as it enters, over the reactor's volume")
     space_time_yield = Result(

@@ -215,7 +215,7 @@ class PlugFlow(InBed, KineticReactor):
 
     length_result = Result("Length", "length", "length of a tube, where the diameter is given")
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")
-    coolant_leaves = Result("Coolant leaves at", "temperature", "where the coolant's flow is given")
+    coolant_leaves = Result("Coolant leaves at", "temperature", "where the coolant's flow is given", spare=True)
     pressure_fall = Result("Pressure drop", "pressure difference", "inlet less outlet pressure")
     profile = ALONG
 

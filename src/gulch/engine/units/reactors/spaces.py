@@ -91,25 +91,26 @@ def productivity_of(reactor: Passage) -> float | None:
 class Spaced:
     """What every reactor of a known volume tells of it, and of its catalyst."""
 
+    volume_result = Result("Reactor volume", "volume", "volume of the reactor, catalyst included", spare=True)
+    held_catalyst = Result("Mass of catalyst", "mass", "catalyst per bed volume times the reactor's volume", spare=True)
     gas_velocity = Result(
-        "GHSV", "space velocity", "the feed as ideal gas at 0 °C and 1.01325 bar over the volume", of=of_volume(normal_flow)
+        "GHSV", "space velocity", "the feed as ideal gas at 0 °C and 1.01325 bar over the volume", of=of_volume(normal_flow), spare=True
     )
-    liquid_velocity = Result("LHSV", "space velocity", "what is liquid of the feed at 15 °C over the volume", of=of_volume(liquid_flow))
-    weight_velocity = Result("WHSV", "space velocity", "mass fed over mass of catalyst", of=of_weight)
-    space_time = Result("Space time", "time", "volume over the volume flow at the inlet, as it enters", of=time_of)
+    liquid_velocity = Result(
+        "LHSV", "space velocity", "what is liquid of the feed at 15 °C over the volume", of=of_volume(liquid_flow), spare=True
+    )
+    weight_velocity = Result("WHSV", "space velocity", "mass fed over mass of catalyst", of=of_weight, spare=True)
+    space_time = Result("Space time", "time", "volume over the volume flow at the inlet, as it enters", of=time_of, spare=True)
     productivity = Result(
-        "Productivity", "space velocity", "mass of wanted product made over mass of catalyst", of=productivity_of, counted=True
+        "Productivity", "space velocity", "mass of wanted product made over mass of catalyst", of=productivity_of, spare=True, counted=True
     )
-    held_catalyst = Result("Mass of catalyst in it", "mass", "catalyst per bed volume times the volume")
 
 
 class Told(Spaced, Reactor):
     """A reactor whose volume changes nothing that it makes: it is told for the space velocities alone."""
 
-    volume_result = Result("Reactor volume", "volume", "volume of the reactor as typed")
-
     volume = Input(
-        "Volume",
+        "Volume for space velocity",
         "volume",
         "for space velocities and yields alone: it changes nothing that is made",
         low=1e-9,

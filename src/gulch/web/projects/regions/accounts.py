@@ -95,7 +95,7 @@ class Accounts(Region):
         for r in KINDS[unit.kind].results():
             value = outcome.values.get(r.key)
             if r.per is None:
-                if f"{unit.id}.{r.key}" not in self.outputs:
+                if f"{unit.id}.{r.key}" not in self.outputs or r.spare and value is None:
                     continue
                 label = f"{r.label} {outcome.values[r.words]}" if r.words and outcome.values.get(r.words) else r.label
                 yield self.result_row(f"{unit.id}.{r.key}", label, show(value, r.dimension, self.display), r.meaning)
