@@ -162,3 +162,24 @@ def test_a_curve_ends_exactly_where_the_knobs_range_ends_and_meets_a_value_on_bo
     assert not curve.closed and [curve.states[0].knob, curve.states[-1].knob] == [-0.5, -0.5]
     (met,) = ring.met(curve)
     assert met.x == pytest.approx([0.5, np.sqrt(0.75)], abs=1e-3)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("seed", range(4))
+def test_whatever_the_plant_each_branch_ends_at_a_fold_or_an_end_and_each_state_solves(seed):
+    draw = np.random.default_rng(seed)
+    data = autothermal(conductance=f"{10 ** draw.uniform(0.3, 1.5):.3g} kW/K").dump()
+    data["reactions"][0]["rate"]["forward"]["energy"] = f"{draw.uniform(70.0, 200.0):.4g} kJ/mol"
+    data["units"][1]["volume"] = f"{10 ** draw.uniform(-0.5, 1.3):.3g} m3"
+    plan = Plan(load(data))
+    address, low, high = ((KNOB, 350.0, 640.0), ("X.conductance", 1e3, 5e4), ("R.volume", 0.3, 30.0), ("cold.pressure", 1e5, 1e6))[seed]
+    found = branches_along(plan, address, low, high, plan.run(explain=False).start)
+    assert found
+    for curve in found:
+        ends = curve.branches[0].states[0].knob, curve.branches[-1].states[-1].knob
+        assert curve.closed or curve.cut or {round(e / high, 9) for e in ends} <= {round(low / high, 9), 1.0}
+        assert len(curve.folds) == len(curve.branches) - 1
+        assert all(a.stable != b.stable for a, b in zip(curve.branches, curve.branches[1:], strict=False))
+        for state in (s for b in curve.branches for s in b.states[1:-1:6]):
+            there = plan.run(start=state.start, overrides={address: state.knob}, explain=False)
+            assert there.solved and there.streams[curve.tear].temperature == pytest.approx(state.temperature, abs=0.5)

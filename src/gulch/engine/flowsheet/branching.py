@@ -158,8 +158,9 @@ def _told(loop: Loop, k: int, curve: Curve) -> Branches:
     out = Branches(tear, [], [], curve.closed, curve.cut)
     piece: list[tuple[State, BranchState]] = []
     for state in curve.states:
-        T = loop.torn(state.x, j).T
-        there = BranchState(state.knob, T, Start(tears=loop.tear_starts(state.x), branches={tear: T}, jacobians=_known(loop, k, state)))
+        at = {t: float(loop.torn(state.x, i).T) for i, t in enumerate(loop.group.tears)}
+        start = Start(tears=loop.tear_starts(state.x), branches=at, jacobians=_known(loop, k, state))
+        there = BranchState(state.knob, at[tear], start)
         piece.append((state, there))
         if state.fold:
             out.branches.append(_branch(piece))
