@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.project import edit, variants
 from gulch.engine.project.basis import ends_of_range
+from gulch.engine.project.choices import choose
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import addresses
@@ -188,6 +189,20 @@ def carry(document: Project, form: Values) -> Done:
     point = form.point or {form.address: form.value}
     done = turned(document, point)
     return done if len(point) == 1 else Done(f"Carry a point of the scan back: {', '.join(str(v) for v in point.values())}")
+
+
+@action("take-chosen", choice=Text(), point=Mapping())
+def take_chosen(document: Project, form: Values) -> Done:
+    """Take the choice with which a search came to its best, and the knobs where it did."""
+    address, _, value = form.choice.removeprefix("=").rpartition("=")
+    try:
+        other = choose(document, address, value)
+    except KeyError as error:
+        raise EditError(f"This choice is gone: {error.args[0]} Reload the page.") from None
+    for name in type(document).model_fields:
+        setattr(document, name, getattr(other, name))
+    turned(document, form.point)
+    return Done(f"Take {value} for {address}, where it does best")
 
 
 @action("keep-point", whole=True, name=Text(), point=Mapping())

@@ -13,6 +13,7 @@ from gulch.engine.quantities import difference_of, show
 from gulch.engine.scans import ScanError, limit_broken, movable, ready_plan
 from gulch.web.projects.words import pretty_text
 from gulch.web.scans import jobs, plots
+from gulch.web.scans.chosen import chosen_panel, offered
 from gulch.web.scans.curve import Curve
 
 if TYPE_CHECKING:
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
     from gulch.engine.document.studies import SearchEntry
     from gulch.web.projects.workspace import Workspace
+    from gulch.web.scans.chosen import ChosenPanel
 
 
 WAYS = (("highest", "highest"), ("lowest", "lowest"))
@@ -152,6 +154,16 @@ class BestPage(Curve):
     @property
     def words(self) -> str:
         return search_words(self.space, self.entry)
+
+    @cached_property
+    def chosen(self) -> ChosenPanel | None:
+        """What the search came to with each value of a choice, or each variant."""
+        return chosen_panel(self)
+
+    @property
+    def offered(self) -> list[tuple[str, str]]:
+        """The choices for every value of which it can be made."""
+        return offered(self.space)
 
     @property
     def table_id(self) -> str:

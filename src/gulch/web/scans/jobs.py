@@ -90,6 +90,15 @@ def beside(run: ScanRun | None) -> list[ScanRun]:
     return list(found.values())[:MOST_BESIDE]
 
 
+def of_choices(run: ScanRun) -> list[ScanRun]:
+    """A search's runs of every variant and value of a choice on one revision, the newest of each: what they turn may differ."""
+    found = {run.variant: run}
+    done = run.project.scan_runs.filter(scan=run.scan, state=ScanRun.DONE, revision=run.revision_id).exclude(pk=run.pk)
+    for other in done.select_related("revision")[:40]:
+        found.setdefault(other.variant, other)
+    return list(found.values())[: MOST_BESIDE + 1]
+
+
 def _turned(run: ScanRun | None) -> tuple:
     """What a run turns: runs that turn something else cannot lie on the same axes."""
     result = run.result or {}

@@ -17,6 +17,7 @@ from gulch.web.projects.workspace import Workspace
 from gulch.web.scans import jobs, plots
 from gulch.web.scans.best import BestPage, searched
 from gulch.web.scans.branches import branch_panel
+from gulch.web.scans.chosen import run_words
 from gulch.web.scans.remarks import own_remarks, remark_lines, typed_point, values_of
 from gulch.web.scans.today import result_today
 
@@ -145,16 +146,6 @@ def lay_beside(page: ScanPage, run: ScanRun | None, kept: set[int], space: Works
     if page.plot is not None and page.answer is not None and page.plot["kind"] == "lines":
         found = [(run_words(space, r, run), result_today(r, space.document, entry)) for r in others if r.pk in kept]
         plots.lay_beside(page.plot, found, space.display, page.answer.axes[0])
-
-
-def run_words(space: Workspace, run: ScanRun, shown: ScanRun | None) -> str:
-    """A run that another one is compared with: its variant, and its revision where that is another."""
-    variant = space.whole.variant(run.variant)
-    name = variant.name if variant is not None else "base"
-    if run.variant.startswith("="):
-        address, _, value = run.variant[1:].rpartition("=")
-        name = next((c.options.get(value, value) for c in choices(space.document) if c.address == address), value)
-    return name if run.revision_id == shown.revision_id else f"{name}, revision {run.revision.number}"
 
 
 def so_far(row: Project, run: ScanRun) -> dict[str, Any]:

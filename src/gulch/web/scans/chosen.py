@@ -1,0 +1,114 @@
+"""The same search for every value of a choice, or every variant: which wins, and by how much."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from gulch.engine.exchange import in_sentence
+from gulch.engine.project.choices import choices
+from gulch.engine.quantities import difference_of, show, write
+from gulch.web.scans import jobs
+
+if TYPE_CHECKING:
+    from gulch.web.projects.models import ScanRun
+    from gulch.web.projects.workspace import Workspace
+    from gulch.web.scans.best import BestPage
+
+ALIKE = 1e-6  # of the better reading, within which two choices do as well as each other
+
+
+@dataclass
+class ChosenRow:
+    """What the search came to with one choice. take: what the press carries: the choice and the knobs, as JSON, or ""."""
+
+    words: str
+    reads: str
+    behind: str
+    place: str
+    best: bool
+    choice: str
+    take: str
+
+
+@dataclass
+class ChosenPanel:
+    """Which choice wins, in words, and every one that was searched; searching: how many are under way."""
+
+    told: str
+    rows: list[ChosenRow]
+    searching: int
+
+
+def run_words(space: Workspace, run: ScanRun, shown: ScanRun | None) -> str:
+    """A run that another one is compared with: its variant, and its revision where that is another."""
+    variant = space.whole.variant(run.variant)
+    name = variant.name if variant is not None else "base"
+    if run.variant.startswith("="):
+        address, _, value = run.variant[1:].rpartition("=")
+        name = next((c.options.get(value, value) for c in choices(space.document) if c.address == address), value)
+    return name if run.revision_id == shown.revision_id else f"{name}, revision {run.revision.number}"
+
+
+def offered(space: Workspace) -> list[tuple[str, str]]:
+    """(address, words) of the choices for every value of which a question can be asked."""
+    return [(c.address, in_sentence(c.label)) for c in choices(space.document)]
+
+
+def chosen_panel(page: BestPage) -> ChosenPanel | None:
+    """The ChosenPanel of a search; None where it was made once."""
+    if page.run is None or page.trade or not page.found:
+        return None
+    runs = jobs.of_choices(page.run)
+    found = [(r, r.result) for r in runs if r.result and r.result.get("kind") == "best" and "solves" in r.result]
+    scans = page.space.row.scan_runs.filter(scan=page.run.scan, state__in=[page.run.WAITING, page.run.RUNNING])
+    if len(found) < 2:
+        return None
+    sign = 1.0 if page.found["highest"] else -1.0
+    ranked = sorted(found, key=lambda f: -sign * f[1]["reads"] if f[1].get("reads") is not None else float("inf"))
+    top = ranked[0][1].get("reads")
+    rows = [_row(page, run, result, top, _named(page, run, runs)) for run, result in ranked]
+    return ChosenPanel(_told(page, ranked, rows), rows, scans.exclude(pk=page.run.pk).count())
+
+
+def _named(page: BestPage, run: ScanRun, runs: list[ScanRun]) -> str:
+    """Words for what a run is of: with choices beside it, what is chosen now has the name of its own option."""
+    address = next((r.variant[1:].rpartition("=")[0] for r in runs if r.variant.startswith("=")), None)
+    choice = next((c for c in choices(page.space.document) if c.address == address), None)
+    if choice is None or run.variant.startswith("=") or choice.now is None or run.variant != (page.space.whole.working or ""):
+        return run_words(page.space, run, page.run)
+    return choice.options.get(choice.now, choice.now)
+
+
+def _row(page: BestPage, run: ScanRun, result: dict[str, Any], top: float | None, words: str) -> ChosenRow:
+    """A run's row beside the best reading of all."""
+    reads, dimension = result.get("reads"), page.rows[page.found["gauge"]]["dimension"]
+    if reads is None or top is None:
+        return ChosenRow(words, "nothing inside all limits", "", "", False, run.variant, "")
+    best = abs(reads - top) <= ALIKE * abs(top)
+    behind = "" if best else show(abs(reads - top), difference_of(dimension), page.display, 3)
+    point = {k["address"]: write(v, k["dimension"], page.display, 7) for k, v in zip(result["knobs"], result["values"], strict=True)}
+    read, place = page.reading(reads, page.found["gauge"]), _place(page, result)
+    return ChosenRow(words, read, behind, place, best, run.variant, json.dumps(point))
+
+
+def _place(page: BestPage, result: dict[str, Any]) -> str:
+    """Where the knobs stand at the best of a run."""
+    knobs = zip(result["knobs"], result["values"], strict=True)
+    return ", ".join(f"{in_sentence(k['label'])} {show(v, k['dimension'], page.display, 4)}" for k, v in knobs)
+
+
+def _told(page: BestPage, ranked: list[tuple], rows: list[ChosenRow]) -> str:
+    """Which wins."""
+    winners = [r for r in rows if r.best]
+    if not winners:
+        return "None of them comes inside all limits."
+    name = in_sentence(page.rows[page.found["gauge"]]["label"])
+    if len(winners) == len(rows):
+        return f"They do as well as each other in {name}."
+    if len(winners) > 1:
+        return f"{' and '.join(r.words for r in winners)} do best in {name}, as well as each other."
+    next_best = next((r for r in rows if not r.best and r.behind), None)
+    by = f" by {next_best.behind} over {next_best.words}" if next_best is not None else ": nothing else comes inside all limits"
+    return f"{winners[0].words} wins in {name}{by}."
