@@ -76,12 +76,13 @@ def test_folds_and_states_lie_where_a_tube_and_an_exchanger_written_anew_have_th
 
 def test_each_state_of_a_branch_solves_the_whole_process(followed):
     plan, curve = followed
+    passes = []
     for branch in curve.branches:
         for state in branch.states[1:-1:4]:
             there = plan.run(start=state.start, overrides={KNOB: state.knob}, explain=False)
             assert there.solved and there.streams["hot"].temperature == pytest.approx(state.temperature, abs=0.05)
-            if min(abs(f.at.knob - state.knob) for f in curve.folds) > 1.0:  # at a fold a pass answers to nothing
-                assert max(lo.passes for lo in there.loops) <= 6
+            passes.append(max(lo.passes for lo in there.loops))
+    assert np.median(passes) <= 3  # its start brings the derivatives along
 
 
 @pytest.mark.parametrize(("wanted", "near"), [("20 %", 310.1), ("50 %", 251.28), ("95 %", 141.13)])

@@ -15,7 +15,7 @@ from gulch.engine.phases import kernels as k
 from gulch.engine.phases.kernels import temperature
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.species import lookup
-from gulch.engine.units.kernels import column
+from gulch.engine.units.kernels import column as parting
 from gulch.engine.units.reactors.kernels import course, plug_flow, tank
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
@@ -57,8 +57,8 @@ def cases():
             yield k.flash_amounts_to, (2e6, target, column, N, 330.0, 1e-6, *m.mix)
         yield from reacting_cases(m)
         keys, x = (False, 0.02, 0.03, 0, 1, 1.2e5, 1.3e5, 0.9), N / N.sum()
-        yield column.parted, (N, *keys, np.array([3.0, -3.0, 0.5]), 300.0, 360.0, x, x, *m.mix)
-    yield column.underwood_of, (np.array([3.0, 1.0, 1.6, 0.2]), np.array([4.0, 3.0, 2.0, 1.0]), np.array([3.9, 0.1, 0.0, 0.0]), 0.7, 0)
+        yield parting.parted, (N, *keys, np.array([3.0, -3.0, 0.5]), 300.0, 360.0, x, x, *m.mix)
+    yield parting.underwood_of, (np.array([3.0, 1.0, 1.6, 0.2]), np.array([4.0, 3.0, 2.0, 1.0]), np.array([3.9, 0.1, 0.0, 0.0]), 0.7, 0)
     m = model("peng-robinson")
     water = PhaseModel("electrolytes", [lookup(c) for c in ("7732-18-5", "7664-41-7", "124-38-9", "1310-73-2")])
     yield k.dissociated_in, (320.0, 2e5, np.array([0.9, 0.05, 0.03, 0.02]), *water.mix)
