@@ -265,8 +265,8 @@ def parted(
     mix, N = Mixture(kind, vapour, active, par, pairs, groups), n.size
     v, g = np.empty(3 * N + 2), np.empty(3 * N + 2)
     dx, df, before, before_f = np.empty((DEPTH, v.size)), np.empty((DEPTH, v.size)), np.empty(v.size), np.empty(v.size)
-    top, bottom, alpha, amounts, z = np.empty(N), np.empty(N), np.empty(N), np.empty(N), np.empty(N)
-    above, below, told, up, down = np.empty(N), np.empty(N), np.empty(4), np.empty(N), np.empty(N)
+    top, bottom, alpha, amounts, z = np.zeros(N), np.zeros(N), np.zeros(N), np.zeros(N), np.zeros(N)
+    above, below, told, up, down = np.zeros(N), np.zeros(N), np.zeros(4), np.zeros(N), np.zeros(N)
     for i in range(N):
         v[i], v[N + i], v[2 * N + i] = ln_ratio[i], math.log(max(x[i], 1e-300)), math.log(max(y[i], 1e-300))
     v[3 * N], v[3 * N + 1] = T_top / HUNDRED, T_bottom / HUNDRED
