@@ -23,7 +23,7 @@ def test_the_best_of_every_choice_says_which_wins_and_by_how_much(client, row, a
     html = page(client, row, "scans", f"?select={search}")
     told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
     best = max((v for v in reads if reads[v] is not None), key=lambda v: reads[v])
-    assert best == "" and "held at a temperature wins in" in told
+    assert best == "" and "Heat of REF: held at a temperature wins in" in told
     assert told.index("★ held at a temperature") < told.index("adiabatic")
     assert reads["=REF.mode=adiabatic"] is None and "adiabatic nothing inside all limits" in told
     assert "nothing else comes inside all limits" in told
@@ -40,7 +40,9 @@ def test_the_margin_and_the_losers_stand_beside_the_winner(client, user):
     html = page(client, row, "scans", f"?select={search}")
     told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
     assert len(reads) == 3 and reads["=TANK.mode=jacket"] < max(reads.values())
-    assert "do best in conversion of anhydride, as well as each other" in told  # no duty is no heat exchanged
+    assert (
+        "Heat of TANK: adiabatic and given duty do best in conversion of anhydride, as well as each other" in told
+    )  # no duty is no heat exchanged
     behind = 100.0 * (max(reads.values()) - reads["=TANK.mode=jacket"])
     assert f"jacket {100.0 * reads['=TANK.mode=jacket']:.3f} % {behind:.2f} points" in told
     assert told.count("nothing inside all limits") == 2 and told.count("Take it") == 2

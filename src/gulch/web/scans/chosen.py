@@ -12,6 +12,7 @@ from gulch.engine.quantities import difference_of, show, write
 from gulch.web.scans import jobs
 
 if TYPE_CHECKING:
+    from gulch.engine.project.choices import Chosen
     from gulch.web.projects.models import ScanRun
     from gulch.web.projects.workspace import Workspace
     from gulch.web.scans.best import BestPage
@@ -69,13 +70,19 @@ def chosen_panel(page: BestPage) -> ChosenPanel | None:
     ranked = sorted(found, key=lambda f: -sign * f[1]["reads"] if f[1].get("reads") is not None else float("inf"))
     top = ranked[0][1].get("reads")
     rows = [_row(page, run, result, top, _named(page, run, runs)) for run, result in ranked]
-    return ChosenPanel(_told(page, ranked, rows), rows, scans.exclude(pk=page.run.pk).count())
+    choice, told = _compared(page, runs), _told(page, rows)
+    return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=page.run.pk).count())
+
+
+def _compared(page: BestPage, runs: list[ScanRun]) -> Chosen | None:
+    """The choice of which runs are compared; None where they are variants."""
+    address = next((r.variant[1:].rpartition("=")[0] for r in runs if r.variant.startswith("=")), None)
+    return next((c for c in choices(page.space.document) if c.address == address), None)
 
 
 def _named(page: BestPage, run: ScanRun, runs: list[ScanRun]) -> str:
     """Words for what a run is of: with choices beside it, what is chosen now has the name of its own option."""
-    address = next((r.variant[1:].rpartition("=")[0] for r in runs if r.variant.startswith("=")), None)
-    choice = next((c for c in choices(page.space.document) if c.address == address), None)
+    choice = _compared(page, runs)
     if choice is None or run.variant.startswith("=") or choice.now is None or run.variant != (page.space.whole.working or ""):
         return run_words(page.space, run, page.run)
     return choice.options.get(choice.now, choice.now)
@@ -99,7 +106,7 @@ def _place(page: BestPage, result: dict[str, Any]) -> str:
     return ", ".join(f"{in_sentence(k['label'])} {show(v, k['dimension'], page.display, 4)}" for k, v in knobs)
 
 
-def _told(page: BestPage, ranked: list[tuple], rows: list[ChosenRow]) -> str:
+def _told(page: BestPage, rows: list[ChosenRow]) -> str:
     """Which wins."""
     winners = [r for r in rows if r.best]
     if not winners:
