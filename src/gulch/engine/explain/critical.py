@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import PC, TC
+from gulch.engine.phases.kernels import PC, TC, R
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_loop, at_stream
 from gulch.engine.quantities import show
@@ -24,6 +24,7 @@ NEAR = 0.95  # of the critical temperature from which a liquid is near it
 MATTERS = 0.05  # mole fraction from which a species counts
 MOST_ALIKE = 1.5  # ratio of the densities of a liquid and its vapour near their critical point
 BESIDE = 0.02  # of the temperature, within which a phase that changes its name is told of
+OWN_VOLUME, DENSEST, LIGHTEST = 0.0778, 1.9, 6.0  # of molecules, on R Tc/Pc; on it, the volumes between which a name may change
 SHARP = 0.01  # K, to which that temperature is found
 STEP, MOVES = 1.0, 0.2  # K by which a separator is moved, and the share of what goes round that it then moves in a loop nearly singular
 
@@ -54,14 +55,16 @@ def _parts(run: Run, id_: str) -> bool:
 def _liquid(run: Run, id_: str) -> tuple[str, str]:
     """(what, what to do) of a liquid near a critical point, where densities and heats are known less."""
     model, display = run.plan.model, run.plan.project.display
-    names = [s.shown for s in run.plan.project.species]
     state, why = run.streams[id_].state, ""
-    near = [i for i in np.flatnonzero(model.volatile) if NEAR * model.par[i, TC] < state.temperature < model.par[i, TC]]
+    if not state.liquids:
+        return "", ""
+    reduced = state.temperature / model.par[:, TC]
+    near = np.flatnonzero(model.volatile & (reduced > NEAR) & (reduced < 1.0)).tolist()
     for _, share, x, _ in state.liquids if near else ():
         hot = [i for i in near if x[i] > MATTERS and share > TRACE]
         if hot:
             critical = show(float(model.par[hot[0], TC]), "temperature", display)
-            why = f"{names[hot[0]]} in it is liquid at {show(state.temperature, 'temperature', display)}, near its critical {critical}"
+            why = f"{run.plan.project.species[hot[0]].shown} in it is liquid at {show(state.temperature, 'temperature', display)}, near its critical {critical}"
     if not why and _hardly_two(run.streams[id_]):
         why = "its liquid is hardly denser than its vapour: it is near its critical point"
     return why, "Densities, heats and splits there are known less, and small changes of temperature or pressure move them much."
@@ -90,11 +93,23 @@ def _renamed(run: Run, id_: str) -> tuple[str, str]:
     return what, "Only its density tells them apart, and a drum sends all of it by one outlet: keep away from there, or lower the pressure."
 
 
+def _dense(stream: Stream) -> bool:
+    """Whether a stream stands above a critical pressure of what matters in it, between the densities of gases and liquids.
+
+    By its volume over the volume of its molecules, 0.0778 R Tc/Pc, which is 3.95 at the critical point of Peng and Robinson's equation.
+    """
+    par, x = stream.model.par, stream.n / stream.total
+    mostly = stream.model.volatile & (x > MATTERS)
+    if not mostly.any() or float(par[mostly, PC].min()) > stream.P:
+        return False
+    closely = OWN_VOLUME * R * float(x[mostly] @ (par[mostly, TC] / par[mostly, PC])) / float(x[mostly].sum())
+    return DENSEST < stream.state.volume / closely < LIGHTEST
+
+
 def renamed_at(stream: Stream) -> float | None:
     """Temperature [K] nearby at which the one phase of a Stream changes its name without boiling; None where there is none."""
     model, T = stream.model, stream.T
-    mostly = model.volatile & (stream.n > MATTERS * stream.total)
-    if not model.in_one_equation or len(stream.state.phases) != 1 or not mostly.any() or float(model.par[mostly, PC].min()) > stream.P:
+    if not model.in_one_equation or len(stream.state.phases) != 1 or not _dense(stream):
         return None
 
     def name(T: float) -> str | None:
