@@ -64,7 +64,8 @@ def _liquid(run: Run, id_: str) -> tuple[str, str]:
         hot = [i for i in near if x[i] > MATTERS and share > TRACE]
         if hot:
             critical = show(float(model.par[hot[0], TC]), "temperature", display)
-            why = f"{run.plan.project.species[hot[0]].shown} in it is liquid at {show(state.temperature, 'temperature', display)}, near its critical {critical}"
+            name, here = run.plan.project.species[hot[0]].shown, show(state.temperature, "temperature", display)
+            why = f"{name} in it is liquid at {here}, near its critical {critical}"
     if not why and _hardly_two(run.streams[id_]):
         why = "its liquid is hardly denser than its vapour: it is near its critical point"
     return why, "Densities, heats and splits there are known less, and small changes of temperature or pressure move them much."
