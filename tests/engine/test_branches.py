@@ -115,6 +115,14 @@ def test_a_scan_walks_its_branch_both_ways_and_says_where_it_leaves_it():
     assert told[2].startswith("Raised past 319.1 °C") and told[2].endswith("it ignites.")
 
 
+def test_a_wide_step_does_not_land_on_the_branch_between():
+    """From 258 to 304 °C Newton's method alone ends in the state that does not last; on its branch the conversion is 2.40 %."""
+    _, found = scanned("120 degC", "350 degC", 6)
+    reads = [p["gauges"]["conversion"] for p in found.points]
+    assert reads[4] == pytest.approx(0.02402, abs=2e-5) and reads[5] > 0.999
+    assert [p["note"] != "" for p in found.points] == [False] * 5 + [True]
+
+
 def test_branches_that_no_fold_joins_inside_the_range_are_found_all_the_same():
     project, found = scanned("180 degC", "280 degC", 4)
     assert len(found.branches) == 3 and not found.notes and not any(c["folds"] for c in found.branches)

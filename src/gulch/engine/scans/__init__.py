@@ -6,7 +6,7 @@ from gulch.engine.scans.grid import Grid, Listed, ScanError, gauge_rows, gauges_
 from gulch.engine.scans.points import rest_on, touched
 from gulch.engine.scans.question import answered, blank_answer, most_solves
 from gulch.engine.scans.record import Recall
-from gulch.engine.scans.scan import ScanResult, between, blank, blocks, mends, ready_plan, run_scan, walk
+from gulch.engine.scans.scan import ScanResult, between, blank, blocks, mends, noted, ready_plan, run_scan, walk
 from gulch.engine.scans.search import Aim, Point
 from gulch.engine.scans.sure import Sure, by_sources, sure
 from gulch.engine.scans.swings import Swing, Swings, movable, swings
@@ -39,6 +39,7 @@ __all__ = [
     "mends",
     "most_solves",
     "movable",
+    "noted",
     "points_or_step",
     "ready_plan",
     "rest_on",

@@ -18,10 +18,13 @@ from gulch.engine.settle import UNWATCHED
 if TYPE_CHECKING:
     from gulch.engine.explain import Plan
     from gulch.engine.flowsheet.branching import Branches, BranchState
+    from gulch.engine.flowsheet.solution import Solution
     from gulch.engine.flowsheet.start import Start
     from gulch.engine.scans.grid import Grid
     from gulch.engine.settle import Watch
 
+FAR = 40.0  # K that a loop's tear may change by from one point to the next, beyond which shorter steps are taken
+SHORTEST = 0.01  # of the way between two points, below which a step is not shortened
 AWAY = 1.0  # K by which the whole process may miss a state that was followed, and still stand in it
 HAPPENS = {"ignition": "ignites", "extinction": "goes out", "fold": "turns back"}
 
@@ -29,6 +32,46 @@ HAPPENS = {"ignition": "ignites", "extinction": "goes out", "fold": "turns back"
 def branched(plan: Plan) -> bool:
     """Whether points of a scan hang on the points before them, because a loop may have more states than one."""
     return bool(lighting(plan))
+
+
+def along_branch(plan: Plan, address: str, before: tuple[float, Solution], to: float, more: dict[str, float], watch: Watch) -> Solution:
+    """The Solution with an input at `to`, from the one at another value: by shorter steps where a loop goes from one state to another.
+
+    before: (the input's value, the Solution there); more: further inputs that are overridden. Where a state ceases to exist on the way the
+    last step is taken all the same, and ends in another.
+    """
+    at, here, step = before[0], before[1], to - before[0]
+    least = abs(step) * SHORTEST
+
+    def solved(value: float) -> Solution:
+        return plan.run_from(here.start, more | {address: value}, watch, explain=False)
+
+    while True:
+        there = solved(at + step if abs(step) < abs(to - at) else to)
+        strays = _strays(plan, here, there)
+        if not strays and abs(step) >= abs(to - at) or watch.ended():
+            return there
+        if strays:
+            if abs(step) <= least:
+                return solved(to)
+            step *= 0.5
+        else:
+            at, here = at + step, there
+
+
+def _strays(plan: Plan, before: Solution, there: Solution) -> bool:
+    """Whether a loop left the state it was in: another temperature, or a state that does not last after one that did."""
+    if not there.solved:
+        return True
+    gains = [{t: lo.gain for lo in s.loops for t in lo.tears} for s in (before, there)]
+    for tear in (t for g in lighting(plan) for t in g.tears):
+        one, other = (s.streams[tear].temperature if tear in s.streams else None for s in (before, there))
+        if one is None or other is None or abs(other - one) > FAR:
+            return True
+        was, now = (g.get(tear) or 0.0 for g in gains)
+        if now > 1.0 >= was:
+            return True
+    return False
 
 
 def branches(plan: Plan, grid: Grid, start: Start | None = None, watch: Watch = UNWATCHED) -> list[dict[str, Any]]:

@@ -11,7 +11,7 @@ import numpy as np
 from gulch.engine.explain import Plan
 from gulch.engine.project.unsure import anything_unsure
 from gulch.engine.quantities import show
-from gulch.engine.scans.branches import branched, branches, jumps
+from gulch.engine.scans.branches import along_branch, branched, branches, jumps
 from gulch.engine.scans.grid import Grid, Listed, ScanError, grid_of
 from gulch.engine.scans.points import doubted_of, finite, point_warnings, rest_on, touched, usable
 from gulch.engine.scans.record import keep, recorded
@@ -121,19 +121,27 @@ def _backwards(points: dict[int, dict[str, Any]], grid: Grid) -> list:
 def walk(plan: Plan, scan: ScanEntry, indices: tuple, start: Start | None = None, watch: Watch = UNWATCHED) -> Iterator:
     """Solve some points of a scan in turn, each from its neighbour. Yields (index, point); ends early with the watch."""
     project, grid = plan.project, grid_of(plan.project, scan)
-    before, following, which = None, {}, recorded(plan.project)
+    before: Solution | None = None
+    at, following, which = 0.0, {}, recorded(plan.project)
     touching = rest_on(plan, grid.gauges)
     unsure = unsure_of(plan) if scan.band and anything_unsure(project) else []
+    axis = grid.axes[0].address if len(grid.axes) == 1 and not isinstance(grid, Listed) and branched(plan) else ""
+    if axis in plan.inputs:  # where the process stands is where its branch is known
+        here, at = plan.run_from(start, {}, watch, explain=False), plan.inputs[axis]
+        before = here if here.solved else None
     for i in indices:
         overrides = grid.overrides(i) | following
-        solution = plan.run_from(start, overrides, watch, explain=False)
+        if axis and before is not None:
+            solution = along_branch(plan, axis, (at, before), grid.at(i)[0], following, watch)
+        else:
+            solution = plan.run_from(start, overrides, watch, explain=False)
         if watch.ended():
             return
         point = {"value": grid.at(i)[0], "values": grid.at(i), "solved": usable(solution), "why": "", "note": ""}
         if point["solved"]:
             start = solution.start
             point["note"] = branch_ends(before, solution, project.display)
-            before = solution
+            before, at = solution, grid.at(i)[0]
             following = followed(project, solution)
             point["record"] = keep(solution, which, plan.molar_mass)
         else:
@@ -166,6 +174,7 @@ def run_scan(
                 points[i] = point
     out.points, out.cancelled = [points[i] for i in sorted(points)], watch.ended() is not None
     vars(out).update(between(plan, grid, out.points, start, watch))
+    out.points = noted(out.points, out.notes)
     return out
 
 
@@ -180,10 +189,15 @@ def between(plan: Plan, grid: Grid, points: list, start: Start | None = None, wa
         return {"edges": row_edges(plan, grid, points, start, watch)}
     curves = branches(plan, grid, start, watch)
     notes = jumps(plan, grid, points, curves)
-    told = [p | {"note": notes[i]} if i in notes else p for i, p in enumerate(points)]
-    edges, peaks = refined(plan, grid, told, start, watch)
+    words = {str(i): note for i, note in notes.items()}
+    edges, peaks = refined(plan, grid, noted(points, words), start, watch)
     turns = [] if curves else bends(plan, grid, points, start, watch)
-    return {"edges": edges, "peaks": peaks, "bends": turns, "branches": curves, "notes": {str(i): words for i, words in notes.items()}}
+    return {"edges": edges, "peaks": peaks, "bends": turns, "branches": curves, "notes": words}
+
+
+def noted(points: list[dict[str, Any]], notes: dict[str, str]) -> list[dict[str, Any]]:
+    """Points of a scan with what is said of some of them; notes: as of a ScanResult."""
+    return [p | {"note": notes[str(i)]} if str(i) in notes else p for i, p in enumerate(points)]
 
 
 def followed(project: Project, solution: Solution) -> dict[str, float]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.scans import ScanError, ScanResult, blank, blocks, grid_of, mends, ready_plan
+from gulch.engine.scans import ScanError, ScanResult, blank, blocks, grid_of, mends, noted, ready_plan
 from gulch.engine.work.job import Ending
 from gulch.engine.work.packing import unpack
 from gulch.engine.work.tasks import RefineScan, ScanPart
@@ -39,6 +39,7 @@ def scan_on(workers: Workers, project: Project, scan: ScanEntry) -> ScanResult:
     if not out.listed:
         job = _ended(workers.submit(RefineScan(document, scan.id, out.points), lane="later"))
         vars(out).update(unpack(job.value[1]))
+        out.points = noted(out.points, out.notes)
     return out
 
 

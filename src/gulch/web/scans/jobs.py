@@ -18,6 +18,7 @@ from gulch.engine.scans import (
     grid_of,
     mends,
     most_solves,
+    noted,
     ready_plan,
     rest_on,
     touched,
@@ -237,8 +238,7 @@ def result_of(run: ScanRun) -> dict[str, Any] | None:
         return None
     if run.result.get("points"):  # of a run that an older version kept whole, or the curve of a trade-off
         return run.result
-    points, notes = points_of(run), run.result.get("notes") or {}
-    return run.result | {"points": [p | {"note": notes[str(i)]} if str(i) in notes else p for i, p in enumerate(points)]}
+    return run.result | {"points": noted(points_of(run), run.result.get("notes") or {})}
 
 
 def points_of(run: ScanRun) -> list[dict[str, Any]]:
