@@ -20,7 +20,7 @@ from gulch.engine.units.base import Given, UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, PerReaction, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.heat import BOTH_PHASES, Reactor, phase_held, vapour_in
-from gulch.engine.units.reactors.spaces import Told
+from gulch.engine.units.reactors.spaces import TOLD_CATALYST, TOLD_VOLUME, Told
 from gulch.engine.units.told import Code, Note, Room, UnitTrouble
 
 if TYPE_CHECKING:
@@ -180,6 +180,8 @@ class EquilibriumReactor(Told):
     held_extent = PerReaction(
         "Extent", "the extent at which the reaction is held", "molar flow", default="0 kmol/h", only=("runs", "extent")
     )
+    volume = TOLD_VOLUME
+    bulk_density = TOLD_CATALYST
 
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
     constant = Result(

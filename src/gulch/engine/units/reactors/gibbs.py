@@ -21,7 +21,7 @@ from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Input, PerReaction, PerSpecies, ReactionSet, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.equilibrium import EquilibriumReactor
-from gulch.engine.units.reactors.spaces import Told
+from gulch.engine.units.reactors.spaces import TOLD_CATALYST, TOLD_VOLUME, Told
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -77,6 +77,8 @@ class GibbsReactor(Told):
         high=1.0,
         counted=False,
     )
+    volume = TOLD_VOLUME
+    bulk_density = TOLD_CATALYST
 
     heat_of_reaction = None  # type: ignore[assignment]  # takes the declaration away
     potential = Result("Element potential", "ratio", "chemical potential of an element over RT", per="element")

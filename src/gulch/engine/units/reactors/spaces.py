@@ -40,6 +40,24 @@ VELOCITY = Input(
 SPACE_TIME = Input(
     "Space time", "time", "volume over the volume flow at the inlet", low=1e-6, high=1e9, default="10 min", when=("size_by", "space-time")
 )
+TOLD_VOLUME = Input(
+    "Volume for space velocity",
+    "volume",
+    "for space velocities and yields alone: it changes nothing that is made",
+    low=1e-9,
+    high=1e6,
+    optional=True,
+    empty="not known",
+)
+TOLD_CATALYST = Input(
+    "Catalyst per bed volume",
+    "density",
+    "for space velocities and productivity alone",
+    low=0.0,
+    high=2e4,
+    optional=True,
+    empty="none",
+)
 
 
 def normal_flow(feed: Stream) -> float:
@@ -108,25 +126,6 @@ class Spaced:
 
 class Told(Spaced, Reactor):
     """A reactor whose volume changes nothing that it makes: it is told for the space velocities alone."""
-
-    volume = Input(
-        "Volume for space velocity",
-        "volume",
-        "for space velocities and yields alone: it changes nothing that is made",
-        low=1e-9,
-        high=1e6,
-        optional=True,
-        empty="not known",
-    )
-    bulk_density = Input(
-        "Catalyst per bed volume",
-        "density",
-        "for space velocities and productivity alone",
-        low=0.0,
-        high=2e4,
-        optional=True,
-        empty="none",
-    )
 
     @classmethod
     def account(cls, feed: Stream, product: Stream, extents: Any, given: Given, reactions: list, context: Context) -> dict[str, Any]:

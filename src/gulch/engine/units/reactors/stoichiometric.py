@@ -12,7 +12,7 @@ import numpy as np
 from gulch.engine.handbook import Relation
 from gulch.engine.units.base import UnitResult, supported
 from gulch.engine.units.declarations import Result
-from gulch.engine.units.reactors.spaces import Told
+from gulch.engine.units.reactors.spaces import TOLD_CATALYST, TOLD_VOLUME, Told
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
@@ -41,6 +41,8 @@ class StoichiometricReactor(Told):
             "X: the conversion asked for; less where a reactant is used up, and then said",
         ),
     )
+    volume = TOLD_VOLUME
+    bulk_density = TOLD_CATALYST
 
     achieved = Result("Achieved conversion", "fraction", "of the key species, on what entered the reaction's step", per="reaction")
     extent = Result("Extent", "molar flow", "change of a species over its stoichiometric coefficient", per="reaction")
