@@ -127,6 +127,8 @@ class _Walk:
         self.share, self.turns = 1.0, 0  # of Newton's step that is taken; steps in turn that went back on the one before
         self.last: np.ndarray | None = None
         self.taken: list[np.ndarray] = []  # the last steps
+        self.cut: np.ndarray | float = 0.0  # which way unknowns went that nothing held
+        self.stretch = 1.0  # of their reach
         self.best, self.since = np.inf, 0
 
     def go(self, x: np.ndarray) -> LoopResult:
@@ -212,9 +214,14 @@ class _Walk:
         """Newton's step, scaled."""
         assert self.jacobian is not None  # made ready
         found = np.linalg.lstsq(np.eye(f.size) - self.jacobian, f, rcond=1e-13)[0]
-        reach = self.slopes.reach
-        # a step that goes so far says only that nothing holds the unknown here: it goes on as passes would take it
-        return found if reach is None else np.where(np.abs(found) > reach, np.copysign(reach, f), found)
+        if self.slopes.reach is None:
+            return found
+        # a step that goes so far says only that nothing holds the unknown here: it goes on as passes would take it, the further the longer
+        reach = self.stretch * self.slopes.reach
+        cut = np.where(np.abs(found) > reach, np.copysign(1.0, f), 0.0)
+        self.stretch = 2.0 * self.stretch if cut.any() and (cut == self.cut).all() else 1.0
+        self.cut = cut
+        return np.where(cut != 0.0, cut * reach, found)
 
     def bounded(self, new: np.ndarray, passed: np.ndarray) -> np.ndarray:
         """A new iterate inside the bounds: beyond one it keeps a part of what a plain pass gives."""
