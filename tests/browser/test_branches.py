@@ -1,5 +1,7 @@
 """A scan over a loop that ignites and goes out, in a real browser: all branches are drawn, one is taken, the rest follows."""
 
+import re
+
 from acting import post
 from heated import autothermal
 from playwright.sync_api import expect
@@ -28,6 +30,6 @@ def test_a_scan_tells_where_a_loop_ignites_and_draws_every_branch(page, user):
     assert [d for d in drawn if d[0] == "lines"] == [["lines", "solid", ""], ["lines", "dot", ""], ["lines", "solid", ""]]
     assert any(d[2] == "ignites,goes out" for d in drawn)
 
-    post(page, lambda: page.get_by_role("button", name="Let the process run on the branch, about 539").click())
-    expect(page.locator("#scan-branches tr.here")).to_contain_text("about 539", timeout=60_000)
+    post(page, lambda: page.get_by_role("button", name=re.compile("Let the process run on the branch, about 53[89]")).click())
+    expect(page.locator("#scan-branches tr.here")).to_contain_text(re.compile("about 53[89]"), timeout=60_000)
     expect(page.locator("#scan-state")).to_contain_text("run it again")

@@ -1,5 +1,7 @@
 """A scan over a loop with several steady states, on the page, in files and in the notebook."""
 
+import re
+
 import pytest
 from heated import autothermal
 from test_stages import page, text_of
@@ -39,8 +41,10 @@ def test_branches_are_told_taken_and_read_with_gauges_thought_of_later(client, r
 
     assert "where the loop ignites" in client.get(f"/p/{row.pk}/scan-run/{run.pk}.csv").content.decode()
     act("loop-state", stream="hot", state="nearest", near="538.6 degC")
-    assert "538" in words(client, row, "scans")
+    row.refresh_from_db()
     assert load(row.current.document).tear("hot").state == "nearest"
+    shown = words(client, row, "scans")
+    assert re.search(r"● lasts 137.0 °C to 340.0 °C [\d. °Cto]+ about 53[89] °C runs", shown), shown[shown.index("branch") :][:600]
 
 
 def test_the_notebook_lists_every_steady_state(client, row):
