@@ -216,7 +216,7 @@ class EquilibriumReactor(Told):
         pressure = outlet_pressure(feed, given.pressure_drop, context)
         if feed.is_empty:
             empty = feed.at(T=feed.T, P=pressure)
-            return UnitResult(cls.leaving(empty, given), {"duty": 0.0})
+            return UnitResult(leaving(empty, given), {"duty": 0.0})
         contents = Contents(cls, feed, given, context, reactions, pressure)
         product = cls.settle_heat(feed, given, context, lambda T: contents.at(T)[0].n)
         found, ln_k = contents.at(product.T)
@@ -237,7 +237,7 @@ class EquilibriumReactor(Told):
         # a gas is refused nowhere, so only the outcome is looked at
         notes = context.later(told) if given.mixture == "gas" else told()
         rooms = context.later(lambda: rooms_of(cls, product, contents.at_equilibrium, given))
-        return UnitResult(cls.leaving(product, given), values, changes, notes, rows, rooms)
+        return UnitResult(leaving(product, given), values, changes, notes, rows, rooms)
 
     @classmethod
     def rows(
@@ -263,11 +263,6 @@ class EquilibriumReactor(Told):
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
         return moved_contents(cls, at) or at.differenced(cls)
-
-    @staticmethod
-    def leaving(product: Stream, given: Given) -> dict[str, Any]:
-        """Outlet streams by port."""
-        return product.parted() if given.mixture == "split" else {"product": product}
 
     @classmethod
     def held(cls, reaction: Reaction, given: Given, context: Context) -> Held | None:
@@ -373,6 +368,11 @@ class EquilibriumReactor(Told):
                 Code.WRONG_PHASE,
             )
         ]
+
+
+def leaving(product: Stream, given: Given) -> dict[str, Any]:
+    """Outlet streams by port."""
+    return product.parted() if given.mixture == "split" else {"product": product}
 
 
 def moved_contents(kind: type[EquilibriumReactor], at: Moved) -> dict[str, Tangent] | None:
