@@ -37,7 +37,8 @@ def near_critical(run: Run) -> Iterator[Message]:
         stream = run.streams[id_]
         if stream.is_empty or told and not run.rooms:
             continue
-        for what, todo in (_liquid(run, id_), _renamed(run, id_)):
+        looks = (_liquid, _renamed) if run.explain or _parts(run, id_) else (_liquid,)
+        for what, todo in (look(run, id_) for look in looks):
             if what:
                 told = True
                 yield Message("warning", at_stream(id_), f"{id_}: {what}.", todo, code=Code.NEAR_CRITICAL)
