@@ -129,6 +129,15 @@ def test_branches_that_no_fold_joins_inside_the_range_are_found_all_the_same():
     assert "none ignites or goes out" in " ".join(on_branches(found.to_dict(), project.display))
 
 
+def test_a_branch_that_was_not_followed_to_its_end_is_not_said_to_exist_everywhere():
+    arc = {"stable": True, "points": [{"value": 300.0}, {"value": 320.0}]}
+    curve = {"tear": "hot", "closed": False, "cut": ["it took too many passes"], "arcs": [arc], "folds": []}
+    whole = curve | {"cut": [], "arcs": [{"stable": True, "points": [{"value": 300.0}, {"value": 400.0}]}]}
+    axis = {"label": "feed temperature", "dimension": "temperature", "unit": ""}
+    told = " ".join(on_branches({"branches": [curve, whole], "axes": [axis]}, "kmol/h · °C · bar"))
+    assert "not followed to its end: it took too many passes." in told and "whole range" not in told
+
+
 def test_a_range_with_one_state_throughout_tells_nothing_of_branches():
     project, found = scanned("325 degC", "350 degC", 3)
     assert found.branches == [] and on_branches(found.to_dict(), project.display) == []

@@ -29,6 +29,9 @@ def test_the_best_of_every_choice_says_which_wins_and_by_how_much(client, row, a
     assert "nothing else comes inside all limits" in told
     act("take-chosen", choice="=REF.mode=adiabatic", point="{}", select=search)
     assert load(row.current.document).unit("REF").heat.mode == "adiabatic"
+    html = page(client, row, "scans", f"?select={search}")  # what was chosen then keeps its name, whatever is chosen now
+    told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
+    assert "★ held at a temperature" in told and told.count("adiabatic nothing inside all limits") == 1
     assert "is gone" in act("take-chosen", status=422, choice="=REF.mode=nonsense", point="{}")
 
 

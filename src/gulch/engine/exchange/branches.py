@@ -25,7 +25,9 @@ def on_branches(result: dict[str, Any], display: str) -> list[str]:
         own = [c for c in curves if c["tear"] == tear]
         out.append(f"The loop through {tear} has up to {most_states(own)} steady states at one {axis['label']}.")
         folds = sorted(_folds(own, axis, display))
-        out += [words for _, words in folds] or [f"Each exists over the whole range of {axis['label']}, so none ignites or goes out."]
+        out += [words for _, words in folds]
+        if not any(c["folds"] or c["cut"] for c in own):
+            out.append(f"Each exists over the whole range of {axis['label']}, so none ignites or goes out.")
         out += [f"One branch was not followed to its end: {why}." for c in own for why in c["cut"]]
         if any(c["closed"] for c in own):
             out.append("One branch closes on itself: no turning of the knob leads to it, only a start in it.")

@@ -41,14 +41,14 @@ def along_branch(plan: Plan, address: str, before: tuple[float, Solution], to: f
     last step is taken all the same, and ends in another.
     """
     at, here, step = before[0], before[1], to - before[0]
-    least = abs(step) * SHORTEST
+    least, tears = abs(step) * SHORTEST, [t for g in lighting(plan) for t in g.tears]
 
     def solved(value: float) -> Solution:
         return plan.run_from(here.start, more | {address: value}, watch, explain=False)
 
     while True:
         there = solved(at + step if abs(step) < abs(to - at) else to)
-        strays = _strays(plan, here, there)
+        strays = _strays(tears, here, there)
         if not strays and abs(step) >= abs(to - at) or watch.ended():
             return there
         if strays:
@@ -59,12 +59,12 @@ def along_branch(plan: Plan, address: str, before: tuple[float, Solution], to: f
             at, here = at + step, there
 
 
-def _strays(plan: Plan, before: Solution, there: Solution) -> bool:
-    """Whether a loop left the state it was in: another temperature, or a state that does not last after one that did."""
+def _strays(tears: list[str], before: Solution, there: Solution) -> bool:
+    """Whether a loop left its state: another temperature of a tear, or a state that does not last after one that did."""
     if not there.solved:
         return True
     gains = [{t: lo.gain for lo in s.loops for t in lo.tears} for s in (before, there)]
-    for tear in (t for g in lighting(plan) for t in g.tears):
+    for tear in tears:
         one, other = (s.streams[tear].temperature if tear in s.streams else None for s in (before, there))
         if one is None or other is None or abs(other - one) > FAR:
             return True
@@ -130,7 +130,7 @@ def jumps(plan: Plan, grid: Grid, points: list[dict[str, Any]], found: list[dict
         for i, (a, b) in enumerate(itertools.pairwise(stands), 1):
             if a is not None and b is not None and a != b:
                 beyond = i if points[i]["value"] > now else i - 1
-                out[beyond] = _jump(plan.project.display, grid, curve, points[i - 1 : i + 1], min(a, b))
+                out[beyond] = _jump(plan.project.display, grid, curve, points[i - 1 : i + 1])
     return out
 
 
@@ -147,7 +147,7 @@ def _arc_of(point: dict[str, Any], curve: dict[str, Any], which: tuple[str, ...]
     return k if away < 10.0 * AWAY else None
 
 
-def _jump(display: str, grid: Grid, curve: dict[str, Any], pair: list[dict[str, Any]], arc: int) -> str:
+def _jump(display: str, grid: Grid, curve: dict[str, Any], pair: list[dict[str, Any]]) -> str:
     """What is said where a scan leaves a branch between two of its points."""
     axis = grid.axes[0]
     low, high = sorted(p["value"] for p in pair)

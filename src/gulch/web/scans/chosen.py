@@ -70,20 +70,24 @@ def chosen_panel(page: BestPage) -> ChosenPanel | None:
     ranked = sorted(found, key=lambda f: -sign * f[1]["reads"] if f[1].get("reads") is not None else float("inf"))
     top = ranked[0][1].get("reads")
     rows = [_row(page, run, result, top, _named(page, run, runs)) for run, result in ranked]
-    choice, told = _compared(page, runs), _told(page, rows)
+    choice, told = _compared(page.run, runs), _told(page, rows)
+    if any(result.get("ended") for _, result in found):
+        told += " Not every search came to its end, so this may change."
     return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=page.run.pk).count())
 
 
-def _compared(page: BestPage, runs: list[ScanRun]) -> Chosen | None:
-    """The choice of which runs are compared; None where they are variants."""
+def _compared(run: ScanRun, runs: list[ScanRun]) -> Chosen | None:
+    """The choice of which runs are compared, as one of them was made with it; None where they are variants."""
     address = next((r.variant[1:].rpartition("=")[0] for r in runs if r.variant.startswith("=")), None)
-    return next((c for c in choices(page.space.document) if c.address == address), None)
+    if address is None:
+        return None
+    return next((c for c in choices(jobs.document_of(run.revision, run.variant)) if c.address == address), None)
 
 
 def _named(page: BestPage, run: ScanRun, runs: list[ScanRun]) -> str:
-    """Words for what a run is of: with choices beside it, what is chosen now has the name of its own option."""
-    choice = _compared(page, runs)
-    if choice is None or run.variant.startswith("=") or choice.now is None or run.variant != (page.space.whole.working or ""):
+    """Words for what a run is of: with choices beside it, what was chosen when it was made has the name of its own option."""
+    choice = _compared(run, runs)
+    if choice is None or choice.now is None:
         return run_words(page.space, run, page.run)
     return choice.options.get(choice.now, choice.now)
 

@@ -186,7 +186,7 @@ class Follower:
         out, here, step, gone = [], begin, FIRST, 0.0
         while len(out) < MOST_STATES:
             if self.loop.run.watch.ended() or self.loop.passes - self.begun > MOST_PASSES:
-                curve.cut.append("not followed any further: too many passes")
+                curve.cut.append("it took too many passes")
                 return out
             wall = self._wall(here, way * step)
             before = self.loop.passes
@@ -209,7 +209,7 @@ class Follower:
             here = there
             if self.loop.passes - before <= QUICK:
                 step = min(1.5 * step, LONGEST)
-        curve.cut.append("not followed any further: too many states")
+        curve.cut.append("it took too many steps")
         return out
 
     def distance(self, a: State, b: State) -> float:
@@ -267,7 +267,7 @@ class Follower:
         return sorted((s for s in found if s is not None), key=lambda s: not s.stable)
 
     def _between(self, a: State, b: State) -> State | None:
-        """The state between two at which the target is met to a thousandth of what they miss; None where it jumps there."""
+        """The state between two at which the target is nearly met, from which a search meets it; None where it jumps there."""
         whole = float(a.tangent @ ((b.x - a.x) / self.loop.scale))
         first = a
 

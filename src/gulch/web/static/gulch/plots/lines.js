@@ -103,7 +103,8 @@ const branch = (found, s, i, b) => ({
   legendgroup: s.label,
   showlegend: false,
   line: { color: ink(i), dash: b.stable ? dash(i) : "dot", width: b.stable ? 2 : 1.4 },
-  hovertemplate: `${along(found)}<br>${bare(s.label)} %{y:.5g} ${found.axes[s.axis].unit}${b.stable ? "" : ", does not last"}<extra></extra>`,
+  hovertemplate:
+    `${along(found)}<br>${bare(s.label)} %{y:.5g} ${found.axes[s.axis].unit}` + `${b.stable ? "" : ", does not last"}<extra></extra>`,
 });
 
 /** Where a line of steady states turns back, named on the first gauge. @param {Found} found @param {Series} s @param {number} i */
