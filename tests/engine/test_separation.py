@@ -17,7 +17,7 @@ from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.project import cures, edit
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.units.base import Given, plain
-from gulch.engine.units.column import far_off
+from gulch.engine.units.column_said import far_off
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
 from gulch.engine.units.shortcut import fenske, gilliland, kirkbride, underwood
 from gulch.engine.units.told import Code

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
+from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.units.kernels.column import TRACE, underwood_of
 
-__all__ = ["TRACE", "fenske", "gilliland", "kirkbride", "underwood"]
+if TYPE_CHECKING:
+    from gulch.engine.phases.model import PhaseModel
 
 
 def fenske(light_ratio: float, heavy_ratio: float, alpha: float) -> float:
@@ -41,3 +45,9 @@ def kirkbride(stages: float, feed_ratio: float, key_ratio: float, flow_ratio: fl
     """Feed stage from the top. feed_ratio: z heavy/light; key_ratio: light in bottoms/heavy in distillate; flow_ratio: B/D."""
     above_below = (feed_ratio * key_ratio**2 * flow_ratio) ** 0.206
     return float(stages * above_below / (1.0 + above_below))
+
+
+def k_values(model: PhaseModel, T: float, P: float, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """K = y/x at T [K] and P [Pa] by the fugacity coefficients of a liquid x and a vapour y, shape (n,)."""
+    x, y = (np.maximum(np.asarray(v, float) / np.sum(v), TRACE) for v in (x, y))
+    return np.exp(model.ln_phi(T, P, x, LIQUID) - model.ln_phi(T, P, y, VAPOUR))
