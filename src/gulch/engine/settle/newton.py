@@ -221,7 +221,7 @@ class _Walk:
         cut = np.where(np.abs(found) > reach, np.copysign(1.0, f), 0.0)
         self.stretch = 2.0 * self.stretch if cut.any() and (cut == self.cut).all() else 1.0
         self.cut = cut
-        return np.where(cut != 0.0, cut * reach, found)
+        return np.where(cut != 0.0, np.copysign(reach, f), found)
 
     def bounded(self, new: np.ndarray, passed: np.ndarray) -> np.ndarray:
         """A new iterate inside the bounds: beyond one it keeps a part of what a plain pass gives."""
