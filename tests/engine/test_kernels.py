@@ -16,7 +16,8 @@ from gulch.engine.phases.kernels import temperature
 from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.species import lookup
 from gulch.engine.units.kernels import column as parting
-from gulch.engine.units.reactors.kernels import course, plug_flow, tank
+from gulch.engine.units.reactors import following
+from gulch.engine.units.reactors.kernels import contents, course, march, tank, well_mixed
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
 N = np.array([3.0, 2.0, 1.0])
@@ -89,19 +90,24 @@ def reacting_cases(m):
     asked, pivots = np.array([[0, slopes.LN_K, 0], [0, slopes.ENERGY, 0]]), np.array([0.0, 1 / 580.0])
     told = pack_, per, asked, pivots
     yield course.followed, (vessel, np.array([5.0, 20.0]), *told, 1e-6, True, np.zeros((2, 1)), np.zeros((2, 2)), *m.mix)
-    yield course.mixed, (vessel, 2.0, *told, True, np.zeros(1), np.zeros((1, 2)), *m.mix)
+    yield well_mixed.mixed, (vessel, 2.0, *told, True, np.zeros(1), np.zeros((1, 2)), *m.mix)
     yield course.rates_read, (vessel, pack_, asked, pivots, np.zeros((1, 2)), *m.mix)
     yield course.volume_read, (vessel, 0.0, np.array([0.1]), pack_.nu, np.zeros(1), *m.mix)
     grid = np.array([560.0, 600.0, 640.0])
     yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
-    fixed = np.zeros(plug_flow.F_SURFACE + 1)
-    fixed[[plug_flow.F_T, plug_flow.F_VOID, plug_flow.F_BED, plug_flow.F_LIMIT]] = 600.0, 0.4, 1.0, 2000.0
-    y, guess = np.r_[N, 0.0, 25e12, 400.0], np.array([600.0, 0.0])
-    yield (
-        plug_flow.plug_change,
-        (y, VAPOUR, plug_flow.ISOTHERMAL, plug_flow.LEVEL, fixed, pack_, per, m.molar_mass, guess, *m.mix),
-    )
-    yield plug_flow.plug_state, (y, VAPOUR, plug_flow.ISOTHERMAL, fixed, np.zeros(3), guess.copy(), *m.mix)
+    yield from followed_cases(m, pack_, per)
+
+
+def followed_cases(m, laws_, per):
+    """A tube and a closed batch followed, and their states looked at."""
+    room = np.empty(60), np.empty((60, 5)), np.empty((60, 3, 5))
+    y = np.array([0.0, 0.0, 5e6, 600.0, 400.0])
+    for batch, pressure, phase in ((0, contents.LEVEL, VAPOUR), (1, contents.CLOSED, VAPOUR), (1, contents.LEVEL, contents.UNDER_VAPOUR)):
+        fixed = np.zeros(contents.NUMBERS)
+        fixed[[contents.F_T, contents.F_P, contents.F_VOLUME, contents.F_VOID, contents.F_BED]] = 600.0, 5e6, 0.004, 0.4, 1.0
+        what = contents.Contents(batch, phase, contents.HELD_T, pressure, 0.0, N, np.zeros(3), 0.0, fixed, m.molar_mass)
+        yield march.marched, (what, following.UNWATCHED, 3.0, y.copy(), laws_, per, 1e-5, *(a.copy() * 0.0 for a in room), *m.mix)
+        yield contents.looked_at, (what, np.zeros(1), y[None, :].copy(), laws_, np.empty((1, 1)), np.empty((1, 4)), *m.mix)
 
 
 def numbers(value):

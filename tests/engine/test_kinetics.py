@@ -460,7 +460,7 @@ def test_balances_close_along_the_bed(mode):
     b = s.units["BED"].balances
     assert abs(b["mass"]) < 1e-12 and abs(b["energy"]) < 1e-9 and max(map(abs, b["elements"].values())) < 1e-11
     profile = s.units["BED"].values["profile"]
-    assert len(profile["T"]) == len(profile["flow"]["styrene"]) == 121
+    assert len(profile["T"]) == len(profile["flow"]["styrene"]) >= 121
     assert profile["conversion"][-1] == pytest.approx(s.units["BED"].values["per_pass_conversion"], rel=1e-9)
 
 

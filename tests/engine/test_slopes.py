@@ -15,7 +15,7 @@ from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.kernels import FOUND, LIQUID, VAPOUR
 from gulch.engine.phases.kernels.mixture import Mixture
-from gulch.engine.units.reactors.kernels import course
+from gulch.engine.units.reactors.kernels import course, well_mixed
 from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, Vessel
 
 NAMES = ("64-17-5", "64-19-7", "141-78-6", "7732-18-5")  # ethanol, acetic acid, ethyl acetate, water
@@ -111,7 +111,7 @@ def test_where_a_vessel_leads_turns_with_every_number(kind, phase, follows, whic
         assert course.followed(vessel, points, rates, per, asked, pivots, 1e-8, True, xi, S, *model.mix) == FOUND
         tank, T_ = np.zeros(2), np.zeros((2, len(ASKED)))
         held = vessel._replace(course=vessel.course[:1], batch=0)
-        assert course.mixed(held, 400.0, rates, per, asked, pivots, True, tank, T_, *model.mix) == FOUND
+        assert well_mixed.mixed(held, 400.0, rates, per, asked, pivots, True, tank, T_, *model.mix) == FOUND
         return xi, S.reshape(3, 2, -1)[:, :, which] * size, tank, T_[:, which] * size
 
     (_, slope, _, of_tank), (ahead, _, tank_a, _), (behind, _, tank_b, _) = solved(0.0), solved(0.1), solved(-0.1)

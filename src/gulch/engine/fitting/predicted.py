@@ -13,7 +13,8 @@ import numpy as np
 from gulch.engine.chemistry.kernels import rates as k
 from gulch.engine.measured.what import RATES
 from gulch.engine.phases.kernels import FOUND, R
-from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, followed, mixed, rates_read, volume_read
+from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, followed, rates_read, volume_read
+from gulch.engine.units.reactors.kernels.well_mixed import mixed
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates

@@ -228,24 +228,3 @@ def flash_amounts_to(
     size = n.size
     flashed = (beta, middle, name_x, name_y, third, spread(x, at, size), spread(y, at, size), spread(w, at, size), props)
     return outcome, low, high, flashed
-
-
-@kernel
-def temperature_of(mix: Mixture, h: float, P: float, x: Vector, phase: int, guess: float) -> float:
-    """Temperature [K] of one phase with molar enthalpy h [J/mol] by secants, the first by a difference; nan where none is found."""
-    T, change = guess, 0.0
-    f = properties(mix, T, P, x, phase)[0] - h
-    step = 1e-4 * T
-    slope = (properties(mix, T + step, P, x, phase)[0] - h - f) / step
-    for _ in range(60):
-        if not slope > 0.0:
-            return math.nan
-        change = min(max(-f / slope, -0.3 * T), 0.3 * T)
-        moved = min(max(T + change, T_LOW), T_HIGH)
-        if abs(change) < 1e-10 * moved:
-            return moved
-        latest = properties(mix, moved, P, x, phase)[0] - h
-        if abs(change) > 1e-7 * moved and moved != T:  # nearer, the difference of two enthalpies is rounding
-            slope = (latest - f) / (moved - T)
-        T, f = moved, latest
-    return math.nan if abs(change) > 1e-6 * T else T

@@ -6,6 +6,8 @@ Notation: flows [mol/s] of arrays stand by species, shape (n,); along the tube s
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -19,14 +21,14 @@ from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.catalyst import InBed
-from gulch.engine.units.reactors.kernels import plug_flow as k
+from gulch.engine.units.reactors.kernels.contents import HELD_T
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
-from gulch.engine.units.reactors.tube import Tube
+from gulch.engine.units.reactors.tube import POINTS, Tube
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.reactors.tube import Along
+    from gulch.engine.units.reactors.following import Along, Followed
 
 
 def highest(grid: np.ndarray, values: np.ndarray) -> tuple:
@@ -238,15 +240,16 @@ class PlugFlow(InBed, KineticReactor):
         T_in = given.temperature if given.mode == "isothermal" else feed.T
         H_in = cls.phase_state(context.model, feed.n, T_in, feed.P, phase)[0]
         tube = Tube(feed, given, context, laws, per, phase, T_in, H_in)
-        along = tube.integrated()
-        product = cls.leaving(tube, along)
+        way = tube.followed()
+        product = cls.leaving(tube, way)
         extents = cls.extents(feed.n, product.n, reactions)
         values = cls.account(feed, product, extents if extents is not None else [], given, reactions, context)
-        values |= cls.sizes(tube, along, context)
+        looked = cache(lambda: way.along(POINTS))
+        values |= cls.sizes(tube, way, looked, context)
         values |= cls.weakened(laws, reactions, T_in, feed.P, feed.n, phase, given, context.model)
         key = cls.key(feed, reactions, context)
-        values["profile"] = context.later(lambda: tube.profile(along, reactions, key), explains=True)
-        values["peaks"] = context.later(lambda: cls.peaks(tube, along), explains=True)
+        values["profile"] = context.later(lambda: tube.profile(looked(), reactions, key), explains=True)
+        values["peaks"] = context.later(lambda: cls.peaks(tube, looked()), explains=True)
         notes = cls.phase_remarks(product, given, context)
         rooms = context.later(lambda: cls.phase_rooms(product, given.phase))
         if extents is None:  # the reactions depend on one another
@@ -264,26 +267,26 @@ class PlugFlow(InBed, KineticReactor):
         )
 
     @staticmethod
-    def leaving(tube: Tube, along: Along) -> Stream:
+    def leaving(tube: Tube, way: Followed) -> Stream:
         """The outlet Stream."""
-        n, (H, P2, _) = along.amounts(), along.y[-1, -3:]
-        if tube.heat == k.ISOTHERMAL:
-            return Stream.at_temperature(tube.model, n, tube.T_in, math.sqrt(P2))
-        return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + float(H - tube.H_in), math.sqrt(P2), along.T_out())
+        n, (H, P, T, _) = way.leaving(), way.end[-4:].tolist()
+        if tube.heat == HELD_T:
+            return Stream.at_temperature(tube.model, n, tube.T_in, P)
+        return Stream.at_enthalpy(tube.model, n, tube.feed.enthalpy_flow + H - tube.H_in, P, T)
 
     @staticmethod
-    def sizes(tube: Tube, along: Along, context: Context) -> dict[str, Any]:
+    def sizes(tube: Tube, way: Followed, looked: Callable[[], Along], context: Context) -> dict[str, Any]:
         """Results that follow from the tube and what runs along it."""
-        ends = {"cocurrent": -1, "countercurrent": 0}
+        ends = {"cocurrent": way.end, "countercurrent": way.pieces[0].rows[0]}
         at = ends.get(tube.given.mode)
         return {
             **spaces(tube.given, tube.volume),
             "length_result": tube.length,
-            "residence_time": context.later(lambda: float(np.trapezoid(tube.given.void / np.array(along.flow), along.grid))),
-            "space_velocity": context.later(lambda: along.flow[0] / tube.volume),
-            "hot_spot": context.later(lambda: highest(along.grid, np.array(along.T))[1]),
-            "coolant_leaves": None if at is None else float(along.y[at, -1]),
-            "pressure_fall": tube.feed.P - math.sqrt(along.y[-1, -2]),
+            "residence_time": context.later(lambda: float(np.trapezoid(tube.given.void / looked().volume, looked().grid))),
+            "space_velocity": context.later(lambda: float(looked().volume[0]) / tube.volume),
+            "hot_spot": context.later(lambda: highest(looked().grid, looked().T)[1]),
+            "coolant_leaves": None if at is None else float(at[-1]),
+            "pressure_fall": tube.feed.P - float(way.end[-3]),
         }
 
     @staticmethod
@@ -297,9 +300,9 @@ class PlugFlow(InBed, KineticReactor):
     @staticmethod
     def peaks(tube: Tube, along: Along) -> list:
         """Species that pass a maximum inside the reactor: where [m3, m] and how much [mol/s]."""
-        out, fed = [], along.y[0, : tube.model.n].sum()
+        out, fed = [], along.n[0].sum()
         for i, species in enumerate(tube.context.species):
-            n = along.y[:, i]
+            n = along.n[:, i]
             at = int(np.argmax(n))
             if 0 < at < len(n) - 1 and n[at] > 1.0005 * max(n[0], n[-1]) and n[at] > 1e-9 * fed:
                 V, most = highest(along.grid, n)

@@ -1,4 +1,4 @@
-"""A tube or bed in plug flow being integrated: what changes along it, and where it cannot go on.
+"""A tube or bed in plug flow being followed: what changes along it, and where it cannot go on.
 
 Notation: along the tube arrays have shape (points,), flows [mol/s] shape (points, n).
 """
@@ -6,105 +6,44 @@ Notation: along the tube arrays have shape (points,), flows [mol/s] shape (point
 from __future__ import annotations
 
 import math
-import warnings
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import cached_property
-from itertools import pairwise
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import reaction_rates
-from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.reactors.counted import counted_on, measured
-from gulch.engine.units.reactors.kernels import plug_flow as k
+from gulch.engine.units.reactors.following import BARE, UNWATCHED, Followed
+from gulch.engine.units.reactors.kernels import contents as c
+from gulch.engine.units.reactors.kernels.march import AT_END, NO_PRESSURE, TOO_HOT
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates
     from gulch.engine.phases.stream import Stream
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.reactors.following import Along
 
 POINTS = 121  # of the profiles, at least
-CROWDED = 24  # steps of the integration between two points that call for more points between them
-REFINEMENTS = 4
-RTOL = 1e-9
-RAN_AWAY = 2000  # steps counted for an integration that broke off
-MOST_STEPS = 100_000  # of the integrator, in the search for a coolant that runs against the flow
+RAN_AWAY = 500  # steps counted for a tube that could not be followed to its end
+MOST_STEPS = 20_000  # in the search for a coolant that runs against the flow
+LEAST_PRESSURE = 0.05  # of the feed's: below it a fall has no end
 HEAT = {
-    "isothermal": k.ISOTHERMAL,
-    "feed-temperature": k.ISOTHERMAL,
-    "adiabatic": k.ADIABATIC,
-    "duty": k.GIVEN_HEAT,
-    "per-length": k.GIVEN_HEAT,
-    "coolant": k.COOLED,
-    "cocurrent": k.COCURRENT,
-    "countercurrent": k.COUNTERCURRENT,
+    "isothermal": c.HELD_T,
+    "feed-temperature": c.HELD_T,
+    "adiabatic": c.ADIABATIC,
+    "duty": c.GIVEN_HEAT,
+    "per-length": c.GIVEN_HEAT,
+    "coolant": c.COOLED,
+    "cocurrent": c.COCURRENT,
+    "countercurrent": c.COUNTERCURRENT,
 }
-PRESSURE = {"level": k.LEVEL, "drop": k.LINEAR, "ergun": k.ERGUN}
+PRESSURE = {"level": c.LEVEL, "drop": c.LINEAR, "ergun": c.ERGUN}
 
 
 class _OutOfSteps(Exception):
     pass
-
-
-def refined(grid: np.ndarray, steps: np.ndarray) -> np.ndarray | None:
-    """The grid with more points where the integration took many steps, or None where it took few everywhere.
-
-    steps: those taken up to each point after the first, shape (n - 1,).
-    """
-    taken = np.diff(steps, prepend=0)
-    taken[0] -= CROWDED  # the first steps are small whatever happens
-    if taken.max() <= CROWDED:
-        return None
-    pieces = [
-        np.linspace(a, b, min(int(t), 2 * CROWDED) + 1)[:-1] if t > CROWDED else [a]
-        for (a, b), t in zip(pairwise(grid), taken, strict=True)
-    ]
-    return np.unique(np.r_[np.concatenate(pieces), grid[-1]])
-
-
-@dataclass
-class Along:
-    """A reactor integrated. grid: volumes [m3], shape (m,); y: flows [mol/s], enthalpy flow [W], P² [Pa2] and the coolant's
-    temperature [K] at each, shape (m, n + 3).
-
-    states: (T [K], P [Pa], volume flow [m3/s]), lists, of rows of y; what only a report needs is looked up when it is read.
-    """
-
-    grid: np.ndarray
-    y: np.ndarray
-    states: Callable[[np.ndarray], tuple[list, list, list]]
-
-    @cached_property
-    def _all(self) -> tuple[list, list, list]:
-        return self.states(self.y)
-
-    @property
-    def T(self) -> list:
-        """Temperatures [K] along the grid."""
-        return self._all[0]
-
-    @property
-    def P(self) -> list:
-        """Pressures [Pa] along the grid."""
-        return self._all[1]
-
-    @property
-    def flow(self) -> list:
-        """Volume flows [m3/s] along the grid."""
-        return self._all[2]
-
-    def T_out(self) -> float:
-        """Temperature [K] at the outlet."""
-        return self.states(self.y[-1:])[0][0]
-
-    def amounts(self) -> np.ndarray:
-        """Flows that leave [mol/s], shape (n,)."""
-        return np.maximum(self.y[-1, :-3], 0.0)
 
 
 class Tube:
@@ -117,99 +56,56 @@ class Tube:
         self, feed: Stream, given: Given, context: Context, laws: Rates, per: np.ndarray, phase: int, T_in: float, H_in: float
     ) -> None:
         self.feed, self.given, self.context, self.model = feed, given, context, context.model
-        self.laws, self.per, self.phase, self.T_in, self.H_in = laws, per, phase, T_in, H_in
+        self.laws, self.per, self.T_in, self.H_in = laws, per, T_in, H_in
         self.volume, self.length, self.area = dimensions(given)
-        self.heat, self.falling = HEAT[given.mode], PRESSURE[given.falls]
-        self.fixed = self._numbers()
-        self.tolerance = np.r_[np.full(self.model.n, 1e-11 * feed.total), 1e-9 * max(abs(H_in), feed.total * 1e4), 1e-9 * feed.P**2, 1e-7]
+        self.heat = HEAT[given.mode]
+        self.contents = BARE._replace(
+            phase=phase,
+            heat=self.heat,
+            pressure=PRESSURE[given.falls],
+            n0=np.array(feed.n, float),
+            put_in=np.zeros(self.model.n),
+            fixed=self._numbers(),
+            molar_mass=self.model.molar_mass,
+        )
+        falls = given.falls != "level"
+        self.watched = UNWATCHED._replace(limit=given.limit, least=LEAST_PRESSURE * feed.P if falls else 0.0)
 
     def _numbers(self) -> np.ndarray:
         """What the kernel wants of the tube, by its columns."""
         given, volume = self.given, self.volume
-        fixed = np.zeros(k.F_SURFACE + 1)
-        fixed[k.F_T], fixed[k.F_VOID :] = self.T_in, counted_on(given)
-        fixed[k.F_DROP], fixed[k.F_AREA] = given.pressure_drop / volume, self.area or 1.0
-        fixed[k.F_LIMIT], fixed[k.F_P_LOW] = given.limit, 0.05 * self.feed.P  # below it a fall has no end
+        fixed = np.zeros(c.NUMBERS)
+        fixed[c.F_T], fixed[c.F_P], fixed[c.F_VOID :] = self.T_in, self.feed.P, counted_on(given)
+        fixed[c.F_DROP], fixed[c.F_AREA] = given.pressure_drop / volume, self.area or 1.0
         if given.mode == "duty":
-            fixed[k.F_HEAT] = given.duty_given / volume
+            fixed[c.F_HEAT] = given.duty_given / volume
         if given.mode == "per-length":
             if self.length is None:
                 raise UnitTrouble("A duty per length needs the length.", "Type the diameter of a tube.", "diameter")
-            fixed[k.F_HEAT] = given.heating * self.length / volume
-        if self.heat >= k.COOLED:
-            fixed[k.F_UA] = given.conductance / volume
-            fixed[k.F_CAPACITY] = given.capacity or 1.0
+            fixed[c.F_HEAT] = given.heating * self.length / volume
+        if self.heat >= c.COOLED:
+            fixed[c.F_UA] = given.conductance / volume
+            fixed[c.F_CAPACITY] = given.capacity or 1.0
         if given.falls == "ergun":
-            fixed[k.F_DIAMETER], fixed[k.F_VISCOSITY] = given.particle, given.viscosity
+            fixed[c.F_DIAMETER], fixed[c.F_VISCOSITY] = given.particle, given.viscosity
         return fixed
 
-    def integrated(self) -> Along:
-        """The Along of this tube, on a grid as fine as the integration needs. Raises UnitTrouble."""
-        grid = np.linspace(0.0, self.volume, POINTS)
-        coolant = self.given.coolant if self.given.coolant is not None else self.T_in
-        if self.heat == k.COUNTERCURRENT:
-            coolant = self._coolant_leaving(grid)
-        y, steps = self.run(coolant, grid)
-        for _ in range(REFINEMENTS):
-            finer = refined(grid, steps)
-            if finer is None:
-                break
-            grid = finer
-            y, steps = self.run(coolant, grid)
-        return Along(grid, y, self._states)
+    def followed(self) -> Followed:
+        """The Followed through this tube. Raises UnitTrouble."""
+        if self.heat == c.COUNTERCURRENT:
+            return self.run(self._coolant_leaving())
+        return self.run(self.given.coolant if self.given.coolant is not None else self.T_in)
 
-    def run(self, coolant: float, grid: np.ndarray) -> tuple:
-        """(y, steps of the integration up to each point) with the coolant at a temperature at the feed's end. Raises UnitTrouble."""
-        guess = np.array([self.T_in, k.GOES_ON])
-        start = np.r_[self.feed.n, self.H_in, self.feed.P**2, coolant]
-        with np.errstate(all="ignore"), warnings.catch_warnings():
-            warnings.simplefilter("ignore", scipy.integrate.ODEintWarning)  # said by `_stopped` instead
-            y, told = scipy.integrate.odeint(
-                self._change(guess),
-                start,
-                grid,
-                tfirst=True,
-                rtol=RTOL,
-                atol=self.tolerance,
-                mxstep=5000,
-                full_output=True,
-            )
-        failed = told["message"] != "Integration successful." or not np.all(np.isfinite(y))
-        if failed or guess[1] != k.GOES_ON:  # a trial step alone may have touched a limit
-            self._stopped(start, failed)
-        return y, told["nst"]
+    def run(self, coolant: float) -> Followed:
+        """The Followed with the coolant at a temperature at the feed's end. Raises UnitTrouble."""
+        way = Followed(self.model, self.laws, self.per)
+        start = np.r_[np.zeros(len(self.per)), self.H_in, self.feed.P, self.T_in, coolant]
+        ended = way.go_on(self.contents, self.watched, self.volume, start)
+        if ended != AT_END:
+            self._stopped(ended, way.place / self.volume)
+        return way
 
-    def _change(self, guess: np.ndarray) -> Callable:
-        model = self.model
-
-        def change(V: float, y: np.ndarray) -> np.ndarray:
-            return k.plug_change(
-                y,
-                self.phase,
-                self.heat,
-                self.falling,
-                self.fixed,
-                self.laws,
-                self.per,
-                model.molar_mass,
-                guess,
-                *model.mix,
-            )
-
-        return change
-
-    def _states(self, y: np.ndarray) -> tuple[list, list, list]:
-        """Temperature [K], pressure [Pa] and volume flow [m3/s] at rows of y, shape (m, n + 3)."""
-        model, x, near = self.model, np.empty(self.model.n), np.array([self.T_in, k.GOES_ON])
-        T, P, flow = [], [], []
-        for row in y:
-            here, pressure, total, v = k.plug_state(row, self.phase, self.heat, self.fixed, x, near, *model.mix)
-            T.append(float(here))
-            P.append(float(pressure))
-            flow.append(float(total * v))
-        return T, P, flow
-
-    def _coolant_leaving(self, grid: np.ndarray) -> float:
+    def _coolant_leaving(self) -> float:
         """The coolant's outlet temperature, at the feed's end, with which its inlet at the far end fits. Raises UnitTrouble."""
         taken = 0
 
@@ -218,12 +114,12 @@ class Tube:
             if taken > MOST_STEPS:
                 raise _OutOfSteps
             try:
-                y, steps = self.run(leaving, grid)
+                way = self.run(leaving)
             except UnitTrouble:
                 taken += RAN_AWAY
                 return 1e4  # ran away: too warm
-            taken += int(steps[-1])
-            return y[-1, -1] - self.given.coolant
+            taken += len(way.pieces[0].inside)
+            return way.end[-1] - self.given.coolant
 
         try:
             low, high = coolant_bracket(miss, self.feed.T, self.given.coolant)
@@ -231,7 +127,7 @@ class Tube:
                 return scipy.optimize.brentq(miss, low, high, xtol=1e-8)
         except _OutOfSteps:
             raise UnitTrouble(
-                f"No temperature of the coolant was found in {MOST_STEPS:,} steps of integration.",
+                f"No temperature of the coolant was found in {MOST_STEPS:,} steps along the tube.",
                 "Check the rate laws, or let the coolant run with the flow.",
                 "capacity",
             ) from None
@@ -241,71 +137,41 @@ class Tube:
             "capacity",
         )
 
-    def _stopped(self, start: np.ndarray, failed: bool) -> None:
-        """Raise UnitTrouble that says where the pressure ran out or the temperature ran away, if either did."""
-        n, guess = self.model.n, np.array([self.T_in, k.GOES_ON])
-        change = self._change(guess)
-
-        def pressure_left(V: float, y: np.ndarray) -> float:
-            return y[n + 1] / self.fixed[k.F_P_LOW] ** 2 - 1.0
-
-        def room(V: float, y: np.ndarray) -> float:
-            change(V, y)
-            return 1.0 - guess[0] / self.given.limit
-
-        pressure_left.terminal = room.terminal = True  # type: ignore[attr-defined]  # as solve_ivp asks it
-        found = scipy.integrate.solve_ivp(
-            change,
-            (0.0, self.volume),
-            start,
-            "LSODA",
-            rtol=1e-6,
-            atol=1e3 * self.tolerance,
-            events=(pressure_left, room),
-        )
-        share = float(found.t[-1]) / self.volume
+    def _stopped(self, ended: int, share: float) -> NoReturn:
+        """Raise UnitTrouble that says why and where nothing goes on."""
         where = f"{100 * share:.0f} % of the way" + (
             f" ({show(share * self.length, 'length', self.context.display)})" if self.length else ""
         )
-        if found.t_events[0].size:
+        if ended == NO_PRESSURE:
             raise UnitTrouble(
                 f"The pressure runs out at {where}.",
                 "Shorten the reactor, widen it, or raise the inlet's pressure.",
                 "falls",
             )
-        if found.t_events[1].size:
+        if ended == TOO_HOT:
             raise UnitTrouble(
                 f"The temperature runs away at {where}: it passes {show(self.given.limit, 'temperature', self.context.display)}.",
                 "Cool more, dilute the feed, lower its temperature, or shorten the reactor.",
                 "limit",
             )
-        if not failed:
-            return
         raise UnitTrouble(f"The integration could not go on past {where}.", "Check the rate laws: a rate grows without bound.", "set")
 
     def profile(self, along: Along, reactions: list, key: int) -> dict[str, Any]:
         """Everything along the reactor, SI: volume, length, T, P, flow by species, rate by reaction, conversion of the key."""
-        model, names = self.model, self.context.species
-        n = np.maximum(along.y[:, : model.n], 0.0)
-        found = []
-        for row, T, P in zip(n, along.T, along.P, strict=True):
-            x = row / row.sum()
-            v = phase_properties(T, P, x, self.phase, *model.mix)[2]
-            found.append(reaction_rates(T, P, x, v, self.phase, self.laws, *model.mix))
-        speeds = np.array(found)
+        names, n = self.context.species, along.n
         flow = {s: n[:, i].tolist() for i, s in enumerate(names)}
         return {
             "volume": along.grid.tolist(),
             "length": (along.grid / self.area).tolist() if self.area else None,
-            "T": along.T,
-            "P": along.P,
+            "T": along.T.tolist(),
+            "P": along.P.tolist(),
             "flow": flow,
-            "rate": {r.id: speeds[:, j].tolist() for j, r in enumerate(reactions)},
+            "rate": {r.id: along.rates[:, j].tolist() for j, r in enumerate(reactions)},
             "per": {r.id: r.rate.per for r in reactions},
             "key": names[key],
             "conversion": ((n[0, key] - n[:, key]) / n[0, key]).tolist() if n[0, key] > 0.0 else None,
             "selectivity": self._selectivity(flow),
-            "coolant": along.y[:, -1].tolist() if self.heat >= k.COOLED else None,
+            "coolant": along.coolant.tolist() if self.heat >= c.COOLED else None,
         }
 
     def _selectivity(self, flow: dict[str, list[float]]) -> list | None:
