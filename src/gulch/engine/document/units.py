@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 from pydantic import Field, create_model
 
 from gulch.engine.document.parts import Id, Part, Quantity, ReactionId, SpeciesId
-from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, MOST_POINTS, parse, to_unit
 from gulch.engine.references import Own, Ref, Thing
 from gulch.engine.units import KINDS
 from gulch.engine.units.declarations import Choice
@@ -20,7 +20,11 @@ if TYPE_CHECKING:
     from gulch.engine.units.declarations import Declared
 
 TYPES = SimpleNamespace(
-    quantity=Quantity, species_id=SpeciesId, reaction_id=ReactionId, set_id=Annotated[str, Ref(Thing.SET)]
+    quantity=Quantity,
+    points=Annotated[str, Field(max_length=MOST_POINTS)],
+    species_id=SpeciesId,
+    reaction_id=ReactionId,
+    set_id=Annotated[str, Ref(Thing.SET)],
 )  # of the entries that declarations make
 
 

@@ -17,7 +17,7 @@ from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS
 from gulch.engine.quantities import QuantityError, pretty_unit, show, split_text
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Unit
-from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies
+from gulch.engine.units.declarations import Choice, Course, Declared, Input, PerReaction, PerSpecies
 
 UNITS, MODELS, WORDS, FIGURES = "Unit kinds", "Phase models", "Words", "Results"
 SECTIONS = (WORDS, UNITS, MODELS, FIGURES)
@@ -130,6 +130,8 @@ def _bounds(declared: Declared, kind: type[Unit]) -> str:
         said.append("for each reaction one of: " + "; ".join(declared.options.values()))
     elif isinstance(declared, Input | PerSpecies | PerReaction) and declared.dimension:
         said.append(declared.dimension + _range(declared))
+    elif isinstance(declared, Course):
+        said.append(f"{declared.second} over {declared.first}, as “{declared.example}”")
     default = declared.context or declared.default
     if isinstance(declared, Choice) and declared.default:
         default = declared.options[declared.default]

@@ -224,6 +224,11 @@ class Run:
             return {self.plan.inlet[s]: stream for s, stream in zip(self.plan.entering[unit_id], inlets, strict=True)}
         return inlets if kind.inlets[0].many else inlets[0]
 
+    def first(self, unit_id: str, inlets: list[Stream]) -> Stream:
+        """What enters a unit by its first inlet, from which it takes what nobody typed."""
+        found = self.fed(unit_id, inlets)
+        return found.get(KINDS[self.plan.units[unit_id].kind].inlets[0].name, inlets[0]) if isinstance(found, dict) else inlets[0]
+
     def compute(self, unit_id: str) -> None:
         """Solve one unit and store its outlets. Raises UnitTrouble."""
         plan = self.plan
@@ -232,7 +237,7 @@ class Run:
         feed = self.fed(unit_id, inlets)
         given = Given(**vars(self.given[unit_id]))
         try:
-            self.taken[unit_id] = kind.adopt(inlets[0], given)
+            self.taken[unit_id] = kind.adopt(self.first(unit_id, inlets), given)
             self.context.memory = self.memory.setdefault(unit_id, {})
             self.context.lasting = plan.lasting.setdefault(unit_id, {})
             result = kind.solve(feed, given, self.context)

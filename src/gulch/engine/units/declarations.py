@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from gulch.engine.quantities import parse
+from gulch.engine.quantities import QuantityError, parse, parse_points
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Passage
@@ -249,6 +249,40 @@ class PerReaction(_ByItem):
             return lambda inputs: chosen
         addresses = {i: f"{unit_id}.{self.key}.{i}" for i in scope.reactions}
         return lambda inputs: {i: inputs[a] for i, a in addresses.items() if a in inputs}
+
+
+@dataclass(eq=False)
+class Course(Declared):
+    """A course of one quantity over another, as points typed: "0 min 25 degC; 30 min 60 degC"; between them it runs straight.
+
+    low, high: bounds of the second; example: points as one may type them.
+    """
+
+    label: str
+    first: str
+    second: str
+    meaning: str
+    example: str
+    low: float = -np.inf
+    high: float = np.inf
+    when: tuple | None = None
+    group: str | None = None
+
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
+        return types.points | None, None, f"{self.meaning} [{self.second} over {self.first}], for example “{self.example}”"
+
+    def points(self, text: str) -> np.ndarray:
+        """The points in SI, shape (k, 2). Raises QuantityError."""
+        at, values = parse_points(text, self.first, self.second)
+        if at[0] is None:
+            raise QuantityError(f"“{text}” is one value: write points like “{self.example}”.")
+        if not all(self.low <= v <= self.high for v in values):
+            raise QuantityError(f"{self.label} leaves what is possible: check “{text}”.")
+        return np.column_stack([at, values])
+
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
+        points = self.points(value) if value and self.in_use(scope.choices) else None
+        return lambda inputs: points
 
 
 class Computed(Declared):

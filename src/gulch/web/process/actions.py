@@ -15,9 +15,9 @@ from gulch.engine.project.pasted import paste_feeds
 from gulch.engine.project.places import About, Place
 from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
-from gulch.engine.quantities import DISPLAY_SETS, QuantityError
+from gulch.engine.quantities import DISPLAY_SETS, MOST_POINTS, QuantityError
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, PerReaction, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, Course, PerReaction, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
@@ -26,6 +26,8 @@ from gulch.web.projects.words import SLIDER_STEPS, slider_text
 if TYPE_CHECKING:
     from gulch.engine.document.project import Project
     from gulch.web.projects.forms import Values
+
+LONGEST_VALUE = 80  # of a number with its unit
 
 
 @action("strip-move", kind=Key(), id=Key(), to=Whole("places", 0, 500, needed=True))
@@ -40,7 +42,7 @@ def hide_in_strip(document: Project, form: Values) -> Done:
     return Done(f"{'Hide' if hidden else 'Show'} {form.kind} {form.id}")
 
 
-@action("set", address=Key(), value=Text(80, "That is too long for a value: type a number with its unit."))
+@action("set", address=Key(), value=Text(MOST_POINTS, "That is too long for a value: type a number with its unit."))
 def set_input(document: Project, form: Values) -> Done:
     """Write one input as typed; a bare number takes the display unit."""
     return write_input(document, form.address, form.value)
@@ -56,6 +58,11 @@ def write_input(document: Project, address: str, text: str) -> Done:
                 with edit.outlets_kept(document, unit):
                     set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
+            if d.key == name and isinstance(d, Course):
+                if text:
+                    d.points(text)
+                set_value(unit, d, text or None)
+                return Done(f"Set {d.label.lower()} of {head} to {text or 'nothing'}")
             if isinstance(d, PerReaction) and d.options and name.startswith(d.key + "."):
                 if text not in d.options:
                     raise EditError(f"“{text}” is not one of the ways: {', '.join(d.options.values())}.")
@@ -68,6 +75,8 @@ def write_input(document: Project, address: str, text: str) -> Done:
     found = address_of(document, address)
     if found is None:
         raise EditError(f"{address} is not an input any more: reload the page.")
+    if len(text) > LONGEST_VALUE:
+        raise EditError("That is too long for a value: type a number with its unit.")
     text = in_basis(document, address, typed(document, address, text, found.dimension), found.dimension)
     if unit is not None:
         with edit.outlets_kept(document, unit):

@@ -127,10 +127,38 @@ def inside_at(
 
 
 @kernel
+def behind_film(
+    mix: Mixture,
+    T: float,
+    P: float,
+    x: Vector,
+    v: float,
+    phase: int,
+    laws: Rates,
+    r: int,
+    by: float,
+    e: float,
+    surface: Vector,
+    room: Vector,
+) -> float:
+    """What reacts in a pellet [mol/(m3 s)] whose surface is behind the fluid by an extent e [mol/m3] of r; 0 where it turns back."""
+    way, total = 1.0 if e >= 0.0 else -1.0, 0.0
+    for i in range(x.size):
+        surface[i] = max(x[i] / v + laws.nu[r, i] * e, 0.0)
+        total += surface[i]
+    for i in range(x.size):
+        surface[i] /= total
+    here = rates_in(mix, T, P, surface, 1.0 / total, phase, laws)[r]
+    if way * here <= 0.0:
+        return 0.0
+    return way * here * inside_at(mix, T, P, surface, 1.0 / total, phase, laws, r, here, by, room)
+
+
+@kernel
 def through_film(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, at: float, by: float) -> float:
     """Share of the rate `at` the fluid's state that a pellet has behind its film: what passes the film, k_c e/L, is what reacts inside.
 
-    e: extent [mol/m3] by which the surface is behind the fluid; found by halving, since what reacts falls with it.
+    e: extent [mol/m3] by which the surface is behind the fluid; found by regula falsi, halved where that is slow.
     """
     way = 1.0 if at > 0.0 else -1.0
     surface, room = np.empty(x.size), np.empty(x.size)
@@ -142,24 +170,23 @@ def through_film(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: i
             high = min(high, x[i] / v / used)
     if high > 1e299 or high <= 0.0:
         return 1.0
-    low, reacts = 0.0, 0.0
-    for _ in range(45):
-        e = 0.5 * (low + high)
-        total = 0.0
-        for i in range(x.size):
-            surface[i] = max(x[i] / v + laws.nu[r, i] * way * e, 0.0)
-            total += surface[i]
-        for i in range(x.size):
-            surface[i] /= total
-        here = rates_in(mix, T, P, surface, 1.0 / total, phase, laws)[r]
-        reacts = 0.0
-        if way * here > 0.0:
-            reacts = way * here * inside_at(mix, T, P, surface, 1.0 / total, phase, laws, r, here, by, room)
-        if reacts > passes * e:
-            low = e
+    whole, low, e, side = high, 0.0, 0.0, 0
+    f_low = behind_film(mix, T, P, x, v, phase, laws, r, by, way * 1e-300, surface, room)
+    f_high = -passes * high
+    for k in range(60):
+        e = (low * f_high - high * f_low) / (f_high - f_low) if k % 4 != 3 else 0.5 * (low + high)
+        f = behind_film(mix, T, P, x, v, phase, laws, r, by, way * e, surface, room) - passes * e
+        if f > 0.0:
+            low, f_low = e, f
+            f_high *= 0.5 if side == 1 else 1.0
+            side = 1
         else:
-            high = e
-    return passes * 0.5 * (low + high) / abs(at)
+            high, f_high = e, f
+            f_low *= 0.5 if side == -1 else 1.0
+            side = -1
+        if abs(f) < 1e-13 * passes * whole or high - low < 3e-14 * whole:
+            break
+    return passes * e / abs(at)
 
 
 @kernel

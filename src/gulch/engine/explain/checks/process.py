@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.document import source_of, value_of
+from gulch.engine.document import choices_of, source_of, value_of
 from gulch.engine.explain.checks.chemistry import unreadable_constants
 from gulch.engine.explain.checks.numbers import read
 from gulch.engine.project.assumed import of_feed, of_reaction, of_unit
@@ -18,7 +18,7 @@ from gulch.engine.project.places import at_reaction, at_set, at_stream, at_unit
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Course, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
@@ -260,6 +260,22 @@ def unit_rules(project: Project) -> Iterator:
     for u in project.units:
         for name, what, todo in KINDS[u.kind].check(u, project):
             yield Message("error", at_unit(u.id, name), what, todo)
+        yield from courses(u)
+
+
+def courses(unit: Any) -> Iterator:
+    """Courses that a unit needs are typed and can be read."""
+    for d in KINDS[unit.kind].declared(Course):
+        text = value_of(unit, d)
+        if not d.in_use(choices_of(unit)):
+            continue
+        if not text:
+            yield Message("error", at_unit(unit.id, d.key), f"{unit.id} has no {d.label.lower()}.", f"Type points like “{d.example}”.")
+            continue
+        try:
+            d.points(text)
+        except QuantityError as error:
+            yield Message("error", at_unit(unit.id, d.key), f"{d.label} of {unit.id}: {error}", f"Type points like “{d.example}”.")
 
 
 def temperature_range(project: Project) -> Iterator:

@@ -183,7 +183,7 @@ class PassSlopes:
         ]
         kind, given, context = KINDS[self.plan.units[unit].kind], Given(**vars(run.given[unit])), copy.copy(run.context)
         context.memory, context.lasting = dict(run.memory.get(unit, {})), dict(self.plan.lasting.get(unit, {}))
-        kind.adopt(inlets[0], given)
+        kind.adopt(run.first(unit, inlets), given)
         result = kind.solve(run.fed(unit, inlets), given, context)
         kind.followed(inlets, result, context)
         return inlets, result

@@ -9,7 +9,6 @@ from __future__ import annotations
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
-from gulch.engine.compiling import ieee as math
 from gulch.engine.phases.kernels.constants import (
     ABOVE_RANGE,
     BELOW_RANGE,

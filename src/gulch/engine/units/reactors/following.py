@@ -66,8 +66,20 @@ class Followed:
         places, rows, inside = np.empty(MOST_STEPS), np.empty((MOST_STEPS, N)), np.empty((MOST_STEPS, 3, N))
         end = np.array(y, float)
         ended, k = marched(what, watched, whole, end, self.laws, self.per, TOLERANCE, places, rows, inside, *self.model.mix)
+        self._inside(what, whole if ended == AT_END else places[k] - what.begin, rows[k])
         self.pieces.append(Piece(what, places[: k + 1].copy(), rows[: k + 1].copy(), inside[:k].copy(), ended))
         return ended
+
+    def _inside(self, what: Contents, passed: float, y: np.ndarray) -> None:
+        """Take back from the extents in y, shape (m + 4,), what they miss zero by where a species is used up: balances close then."""
+        m, fed = len(self.per), what.n0 + passed * what.put_in
+        for _ in range(3):
+            n = fed + y[:m] @ self.laws.nu
+            worst = int(np.argmin(n))
+            if not -1e-6 * fed.sum() < n[worst] < 0.0:
+                return
+            by = self.laws.nu[:, worst]
+            y[:m] -= n[worst] * by / (by @ by)
 
     @property
     def end(self) -> np.ndarray:

@@ -13,7 +13,7 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, Course, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,
@@ -174,6 +174,19 @@ class Fields(Region):
             message=self.errors.get(address),
         )
 
+    def course_fields(self, unit: Any, declared: Course) -> Iterator[Field]:
+        address = f"{unit.id}.{declared.key}"
+        yield Field(
+            type="course",
+            address=address,
+            label=declared.label,
+            meaning=declared.meaning,
+            help=self.help_of(address),
+            text=value_of(unit, declared) or "",
+            unit=declared.example,
+            message=self.errors.get(address),
+        )
+
     def per_species_fields(self, unit: Any, declared: PerSpecies) -> Iterator[Field]:
         yield Field(type="heading", label=declared.label, meaning=declared.meaning)
         for s in self.document.species:
@@ -236,6 +249,7 @@ SHOWN: dict[type, Callable] = {  # how a declaration stands on a form
     Input: Fields.number_fields,
     Choice: Fields.choice_fields,
     ReactionSet: Fields.set_fields,
+    Course: Fields.course_fields,
     SpeciesChoice: Fields.species_fields,
     PerSpecies: Fields.per_species_fields,
     PerReaction: Fields.per_reaction_fields,

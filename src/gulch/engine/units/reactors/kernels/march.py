@@ -41,6 +41,7 @@ SLOW = 4  # iterations from which on derivatives are made anew
 DIFFERENCE = 1e-7  # of an unknown's size, by which changes are differenced
 LONGEST = 0.125  # of the way, at a step
 EVENTS = 5
+LEAST_SIZE = 1e5  # Pa, of a pressure
 
 
 class Watched(NamedTuple):
@@ -88,7 +89,7 @@ def work_for(what: Contents, y: Vector, nu: Matrix, whole: float) -> Work:
         total += what.n0[i] + whole * what.put_in[i]
     for r in range(m):
         size[r] = total
-    size[m + E], size[m + P_AT], size[m + T_AT], size[m + COOLANT] = 1e4 * total, y[m + P_AT], 300.0, 300.0
+    size[m + E], size[m + P_AT], size[m + T_AT], size[m + COOLANT] = 1e4 * total, max(y[m + P_AT], LEAST_SIZE), 300.0, 300.0
     for k in range(STATES):
         if is_equation(what, k):
             rigid[m + k] = 0.0

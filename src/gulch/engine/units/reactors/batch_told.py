@@ -1,0 +1,118 @@
+"""What is told of a batch: its heat over time, its curves, and where its contents are not the phase that they are taken as.
+
+Notation: k: number of moments.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.chemistry.rates import RATE_DIMENSIONS
+from gulch.engine.phases import Stream
+from gulch.engine.quantities import show
+from gulch.engine.units.profiles import Group, Profile, Series, Way
+from gulch.engine.units.reactors.batch_run import other_phase
+from gulch.engine.units.reactors.counted import measured
+from gulch.engine.units.reactors.kernels.contents import COOLED, F_HEAT, F_UA, HELD_T, UNDER_VAPOUR
+from gulch.engine.units.told import Code, Note
+
+if TYPE_CHECKING:
+    from gulch.engine.units.reactors.batch_run import BatchRun
+    from gulch.engine.units.reactors.following import Along
+
+# What runs over a batch.
+OVER_TIME = Profile(
+    "Over a batch of {unit}",
+    (Way("time", "time", "time"),),
+    (
+        Group("contents", "Contents", (Series("amount", "amount", "amount", "species", changing=True),)),
+        Group(
+            "state",
+            "Temperature and pressure",
+            (
+                Series("T", "temperature", "temperature"),
+                Series("failing", "reached if cooling fails then", "temperature", axis="temperature"),
+                Series("P", "pressure", "pressure"),
+            ),
+        ),
+        Group("heat", "Heat", (Series("heat", "heat put in", "power"),)),
+        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),)),
+        Group(
+            "conversion",
+            "Conversion",
+            (
+                Series("conversion", "conversion of {key}", "fraction", axis="share"),
+                Series("selectivity", "selectivity", "fraction", axis="share"),
+                Series("dosed", "dosed", "fraction", axis="share"),
+            ),
+        ),
+        Group("filling", "Filling", (Series("filled", "volume that reacts", "volume"),)),
+    ),
+)
+
+
+def heat_flow(run: BatchRun, along: Along) -> np.ndarray:
+    """Heat put into the contents [W] along a batch, shape (k,)."""
+    what, fixed = run.bare, run.bare.fixed
+    if what.heat == COOLED:
+        return fixed[F_UA] * (along.coolant - along.T)
+    if what.heat != HELD_T:
+        return np.full(len(along.grid), fixed[F_HEAT])
+    found = []
+    energy, at = along.energy, 0
+    for piece, places, _ in along.parts:
+        E = energy[at : at + len(places)]
+        at += len(places)
+        slope = scipy.interpolate.CubicSpline(places, E).derivative()(places) if len(places) > 3 else np.zeros(len(places))
+        found.append(slope - piece.what.put_heat)
+    return np.concatenate(found)
+
+
+def over_time(run: BatchRun, along: Along, reactions: list) -> dict[str, Any]:
+    """Everything over a batch, SI: time, amounts by species, T, P, heat flow, rate by reaction, conversion, volume that reacts."""
+    names, n, whole = run.context.species, along.n, run.whole()
+    amount = {s: n[:, i].tolist() for i, s in enumerate(names)}
+    fed = run.n0 + np.outer(run.dose.share(along.grid), run.dose.n) if run.dose else np.tile(run.n0, (len(along.grid), 1))
+    selectivity = None
+    if run.context.counted is not None:
+        rows = [
+            measured(run.context.counted, dict(zip(names, before, strict=True)), dict(zip(names, after, strict=True))).selectivity
+            for before, after in zip(fed.tolist(), n.tolist(), strict=True)
+        ]
+        selectivity = rows
+    return {
+        "time": along.grid.tolist(),
+        "amount": amount,
+        "T": along.T.tolist(),
+        "P": along.P.tolist(),
+        "heat": heat_flow(run, along).tolist(),
+        "rate": {r.id: along.rates[:, j].tolist() for j, r in enumerate(reactions)},
+        "per": {r.id: r.rate.per for r in reactions},
+        "key": names[run.key],
+        "conversion": ((fed - n)[:, run.key] / whole[run.key]).tolist() if whole[run.key] > 0.0 else None,
+        "selectivity": selectivity,
+        "dosed": run.dose.share(along.grid).tolist() if run.dose else None,
+        "filled": along.fluid.tolist(),
+    }
+
+
+def remarks(run: BatchRun, along: Along) -> list:
+    """Warn where the contents are not, at their hottest, the phase that they are taken as."""
+    if run.phase == UNDER_VAPOUR:
+        return []
+    k = int(np.argmax(along.T)) if run.phase_name == "liquid" else int(np.argmin(along.T))
+    T, P, display = float(along.T[k]), float(along.P[k]), run.context.display
+    other = other_phase(Stream.at_temperature(run.model, along.n[k], T, P), run.phase_name)
+    if other < 1e-9:
+        return []
+    name, todo = (
+        ("vapour", "Raise the pressure, cool more, or choose liquid under its vapour.")
+        if run.phase_name == "liquid"
+        else ("liquid", "Lower the pressure, or run it hotter.")
+    )
+    when, state = show(along.grid[k], "time", display), f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
+    what = f"{when} into the batch, at {state}, {100 * other:.3g} % would be {name}, but the contents are taken as {run.phase_name}."
+    return [Note("warning", what, todo, Code.WRONG_PHASE)]
