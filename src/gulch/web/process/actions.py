@@ -59,8 +59,6 @@ def write_input(document: Project, address: str, text: str) -> Done:
                     set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
             if d.key == name and isinstance(d, Course):
-                if text:
-                    d.points(text)
                 set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {text or 'nothing'}")
             if isinstance(d, PerReaction) and d.options and name.startswith(d.key + "."):

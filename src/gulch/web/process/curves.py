@@ -106,7 +106,7 @@ class Curves:
 
     def marks(self, group: str) -> list[dict[str, Any]]:
         """What is marked in a group: where flows peak, or where a tank is steady."""
-        if group == "heat":
+        if "removed" in self.numbers:
             T, removed = self.numbers["T"], self.numbers["removed"]
             return [
                 self.mark(s["T"], "temperature", np.interp(s["T"], T, removed), "power", "runs" if s["runs"] else "", sign)

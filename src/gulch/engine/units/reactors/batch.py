@@ -6,7 +6,6 @@ Notation: flows [mol/s] are averages over many batches; what is inside belongs t
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
@@ -16,16 +15,14 @@ from gulch.engine.phases.kernels import LIQUID
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Course, Input, Result
 from gulch.engine.units.reactors.batch_run import BatchRun, Safety
-from gulch.engine.units.reactors.batch_told import OVER_TIME, heat_flow, over_time, remarks
+from gulch.engine.units.reactors.batch_told import OVER_TIME, leaving, over_time, remarks, told
 from gulch.engine.units.reactors.heat import HEATED
-from gulch.engine.units.reactors.kernels.contents import HELD_T, UNDER_VAPOUR
+from gulch.engine.units.reactors.kernels.contents import UNDER_VAPOUR
 from gulch.engine.units.reactors.kinetic import KineticReactor
-from gulch.engine.units.reactors.spaces import spaces
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.reactors.following import Along, Followed
 
 POINTS = 121  # of the profiles, at least
 SAFETY = "F. Stoessel, Thermal Safety of Chemical Processes, 2nd ed."
@@ -252,52 +249,14 @@ class BatchReactor(KineticReactor):
         code = UNDER_VAPOUR if given.phase == "both" else code
         run = BatchRun(feed, dosed, given, context, laws, per, code, cls.key(entering, reactions, context))
         way = run.followed()
-        product, heat, work = cls.leaving(run, way)
+        product, heat, work = leaving(run, way)
         extents = way.end[: len(per)] * run.vessel.pace
         values = cls.account(entering, product, extents, given, reactions, context)
-        looked = cache(lambda: way.along(POINTS))
-        values |= {"duty": heat, "work": work} | cls.told(run, way, looked, context)
+        looked, safety = cache(lambda: way.along(POINTS)), Safety(run, way)
+        values |= {"duty": heat, "work": work if run.closed else None} | told(run, way, safety, looked)
         values |= cls.weakened(laws, reactions, run.T0, run.P0, run.n0, LIQUID if code == UNDER_VAPOUR else code, held, context.model)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
-        values["profile"] = context.later(lambda: over_time(run, looked(), reactions), explains=True)
+        values["profile"] = context.later(lambda: over_time(run, safety, looked(), reactions), explains=True)
         rows = [{"reaction": r.id, "extent": float(e), "key": context.species[run.key]} for r, e in zip(reactions, extents, strict=True)]
         notes = context.later(lambda: remarks(run, looked()))
         return UnitResult({"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, extents, strict=True)], notes, rows)
-
-    @staticmethod
-    def leaving(run: BatchRun, way: Followed) -> tuple[Stream, float, float]:
-        """(the Stream that leaves on average, heat put in [W], work of filling and emptying [W])."""
-        pace, dosed_H = run.vessel.pace, run.dose.H if run.dose else 0.0
-        n, (E, P, T, _) = way.leaving() * pace, way.end[-4:].tolist()
-        work = run.vessel.volume * (P - run.P0) * pace if run.closed else 0.0
-        entering = run.feed.enthalpy_flow + dosed_H * pace
-        if run.bare.heat == HELD_T:
-            product = Stream.at_temperature(run.model, n, T, P)
-            return product, product.enthalpy_flow - entering - work, work
-        heat = (E - float(run.start()[-4]) - dosed_H) * pace
-        return Stream.at_enthalpy(run.model, n, entering + heat + work, P, T), heat, work
-
-    @classmethod
-    def told(cls, run: BatchRun, way: Followed, looked: Callable[[], Along], context: Context) -> dict[str, Any]:
-        """Results of one batch and of the vessels."""
-        given, time, later = run.given, way.place, context.later
-        cycle = time + given.heating_time + given.idle_time + given.cleaning_time
-        vessels, safety = run.vessel.pace * cycle, Safety(run, way)
-        return {
-            **spaces(given, vessels * run.vessel.volume),
-            "reaction_time": time,
-            "cycle_time": cycle,
-            "batches_result": run.vessel.pace,
-            "vessels": vessels,
-            "vessel_result": run.vessel.volume,
-            "fullest": later(lambda: float(looked().fluid.max() / run.vessel.volume)),
-            "highest": later(lambda: float(looked().T.max())),
-            "highest_pressure": later(lambda: float(looked().P.max())),
-            "most_heat": later(lambda: float(max(heat_flow(run, looked()), key=abs))),
-            "heat_moved": later(lambda: cls.leaving(run, way)[1] / run.vessel.pace),
-            "rise": later(lambda: safety.rise),
-            "after_failure": later(lambda: safety.hottest),
-            "failure_moment": later(lambda: safety.moment),
-            "accumulation": later(lambda: safety.accumulation),
-            "time_to_maximum": later(lambda: safety.time_left),
-        }

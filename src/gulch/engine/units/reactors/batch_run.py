@@ -344,8 +344,8 @@ class Safety:
             return math.nan
 
     @cached_property
-    def _moments(self) -> tuple[float, float]:
-        """(temperature [K] reached at most, the moment [s] at which cooling fails for it)."""
+    def _moments(self) -> tuple[np.ndarray, np.ndarray]:
+        """(moments [s], temperatures [K] reached where cooling fails at each), shape (k,) both, the worst among them."""
         run, last = self.run, self.way.place
 
         def end_at(t: float) -> float:
@@ -356,16 +356,22 @@ class Safety:
         if run.dose is not None:
             times = np.unique(np.r_[times, run.dose.course[run.dose.course[:, 0] < last, 0]])
         if run.given.mode == "adiabatic" and run.dose is None:
-            times = times[:1]
-        ends = [end_at(t) for t in times]
+            times = times[:1]  # it is alone already
+        ends = np.array([end_at(t) for t in times])
         k = int(np.argmax(ends))
         if len(times) > 2 and 0 < k < len(times) - 1:
             found = scipy.optimize.minimize_scalar(
                 lambda t: -end_at(t), bounds=(times[k - 1], times[k + 1]), method="bounded", options={"maxiter": 8}
             )
             if -found.fun > ends[k]:
-                return float(-found.fun), float(found.x)
-        return ends[k], float(times[k])
+                at = int(np.searchsorted(times, found.x))
+                times, ends = np.insert(times, at, found.x), np.insert(ends, at, -found.fun)
+        return times, ends
+
+    def reached(self, t: np.ndarray) -> np.ndarray:
+        """Temperatures [K] reached where cooling fails at times t [s], shape of t, between those looked at."""
+        times, ends = self._moments
+        return np.interp(t, times, ends)
 
     def _state(self, t: float) -> tuple[np.ndarray, float, float]:
         piece = next(p for p in self.way.pieces if t <= p.places[-1] or p is self.way.pieces[-1])
@@ -376,12 +382,13 @@ class Safety:
     @property
     def hottest(self) -> float:
         """Temperature [K] that is reached at most when cooling and dosing fail, at the worst moment."""
-        return self._moments[0]
+        return float(self._moments[1].max())
 
     @property
     def moment(self) -> float:
         """The worst moment [s] for that."""
-        return self._moments[1]
+        times, ends = self._moments
+        return float(times[int(np.argmax(ends))])
 
     @property
     def accumulation(self) -> float | None:

@@ -5,6 +5,7 @@ Notation: k: number of moments.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,14 +15,15 @@ from gulch.engine.chemistry.rates import RATE_DIMENSIONS
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.profiles import Group, Profile, Series, Way
-from gulch.engine.units.reactors.batch_run import other_phase
+from gulch.engine.units.reactors.batch_run import Safety, other_phase
 from gulch.engine.units.reactors.counted import measured
 from gulch.engine.units.reactors.kernels.contents import COOLED, F_HEAT, F_UA, HELD_T, UNDER_VAPOUR
+from gulch.engine.units.reactors.spaces import spaces
 from gulch.engine.units.told import Code, Note
 
 if TYPE_CHECKING:
     from gulch.engine.units.reactors.batch_run import BatchRun
-    from gulch.engine.units.reactors.following import Along
+    from gulch.engine.units.reactors.following import Along, Followed
 
 # What runs over a batch.
 OVER_TIME = Profile(
@@ -71,7 +73,7 @@ def heat_flow(run: BatchRun, along: Along) -> np.ndarray:
     return np.concatenate(found)
 
 
-def over_time(run: BatchRun, along: Along, reactions: list) -> dict[str, Any]:
+def over_time(run: BatchRun, safety: Safety, along: Along, reactions: list) -> dict[str, Any]:
     """Everything over a batch, SI: time, amounts by species, T, P, heat flow, rate by reaction, conversion, volume that reacts."""
     names, n, whole = run.context.species, along.n, run.whole()
     amount = {s: n[:, i].tolist() for i, s in enumerate(names)}
@@ -87,7 +89,8 @@ def over_time(run: BatchRun, along: Along, reactions: list) -> dict[str, Any]:
         "time": along.grid.tolist(),
         "amount": amount,
         "T": along.T.tolist(),
-        "P": along.P.tolist(),
+        "failing": safety.reached(along.grid).tolist(),
+        "P": along.P.tolist() if run.closed else None,
         "heat": heat_flow(run, along).tolist(),
         "rate": {r.id: along.rates[:, j].tolist() for j, r in enumerate(reactions)},
         "per": {r.id: r.rate.per for r in reactions},
@@ -116,3 +119,41 @@ def remarks(run: BatchRun, along: Along) -> list:
     when, state = show(along.grid[k], "time", display), f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
     what = f"{when} into the batch, at {state}, {100 * other:.3g} % would be {name}, but the contents are taken as {run.phase_name}."
     return [Note("warning", what, todo, Code.WRONG_PHASE)]
+
+
+def leaving(run: BatchRun, way: Followed) -> tuple[Stream, float, float]:
+    """(the Stream that leaves on average, heat put in [W], work of filling and emptying [W])."""
+    pace, dosed_H = run.vessel.pace, run.dose.H if run.dose else 0.0
+    n, (E, P, T, _) = way.leaving() * pace, way.end[-4:].tolist()
+    work = run.vessel.volume * (P - run.P0) * pace if run.closed else 0.0
+    entering = run.feed.enthalpy_flow + dosed_H * pace
+    if run.bare.heat == HELD_T:
+        product = Stream.at_temperature(run.model, n, T, P)
+        return product, product.enthalpy_flow - entering - work, work
+    heat = (E - float(run.start()[-4]) - dosed_H) * pace
+    return Stream.at_enthalpy(run.model, n, entering + heat + work, P, T), heat, work
+
+
+def told(run: BatchRun, way: Followed, safety: Safety, looked: Callable[[], Along]) -> dict[str, Any]:
+    """Results of one batch and of the vessels."""
+    given, time, later = run.given, way.place, run.context.later
+    cycle = time + given.heating_time + given.idle_time + given.cleaning_time
+    vessels = run.vessel.pace * cycle
+    return {
+        **spaces(given, vessels * run.vessel.volume),
+        "reaction_time": time,
+        "cycle_time": cycle,
+        "batches_result": run.vessel.pace,
+        "vessels": vessels,
+        "vessel_result": run.vessel.volume,
+        "fullest": later(lambda: float(looked().fluid.max() / run.vessel.volume)),
+        "highest": later(lambda: float(looked().T.max())),
+        "highest_pressure": later(lambda: float(looked().P.max())),
+        "most_heat": later(lambda: float(max(heat_flow(run, looked()), key=abs))),
+        "heat_moved": later(lambda: leaving(run, way)[1] / run.vessel.pace),
+        "rise": later(lambda: safety.rise),
+        "after_failure": later(lambda: safety.hottest),
+        "failure_moment": later(lambda: safety.moment),
+        "accumulation": later(lambda: safety.accumulation),
+        "time_to_maximum": later(lambda: safety.time_left),
+    }

@@ -134,7 +134,7 @@ class Told(Spaced, Reactor):
 
 def spaces(given: Given, volume: float | None) -> dict[str, Any]:
     """Results of a reactor of a volume [m3], or of none, that others are made of."""
-    return {"volume_result": volume, "held_catalyst": (given.bulk_density or 0.0) * volume if volume else None}
+    return {"volume_result": volume, "held_catalyst": given.bulk_density * volume if volume and given.bulk_density else None}
 
 
 def sized(feed: Stream, given: Given) -> None:
