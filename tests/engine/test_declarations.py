@@ -11,7 +11,7 @@ from gulch.engine.document import load
 from gulch.engine.explain import solve
 from gulch.engine.project.edit import complete_streams
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 
 GAS = {"ethylene": "74-85-1", "water": "7732-18-5", "ethanol": "64-17-5", "nitrogen": "7727-37-9"}
 AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}
@@ -46,6 +46,8 @@ PER_CATALYST = HYDRATION | {
 BASE = {
     "batch-reactor": (GAS, HOT, {"set": "main"}),
     "semi-batch-reactor": (GAS, HOT, {"set": "main", "time": "1 h"}),
+    "multibed-converter": (GAS, HOT, {"set": "main"}),
+    "quench-converter": (GAS, HOT, {"set": "main"}),
     "equilibrium-reactor": (GAS, HOT, {"set": "main"}),
     "gibbs-reactor": (GAS, HOT, {"set": "main"}),
     "plug-flow": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
@@ -136,7 +138,21 @@ CHANGES = {
         "5 %",
         "6 %",
     ),
-    ("semi-batch-reactor", "stop_at"): ({"until": "temperature", "mode": "adiabatic", "dose_for": "1 min"}, "302 degC", "303 degC"),
+    ("semi-batch-reactor", "stop_at"): ({"until": "temperature", "mode": "adiabatic", "dose_for": "1 min"}, "325 degC", "326 degC"),
+    **{
+        (kind, name): row
+        for kind in ("multibed-converter", "quench-converter")
+        for name, row in {
+            "volume": ({}, "1 m3", "2 m3"),
+            "catalyst_mass": ({"size_by": "catalyst", "bulk_density": "800 kg/m3"}, "800 kg", "1600 kg"),
+            "inlet": ({}, None, "320 degC"),
+            "drop": ({}, "0 bar", "0.5 bar"),
+            "cold_share": ({}, "50 %", "30 %"),
+            "conductance": ({"mode": "coolant"}, "1 kW/K", "3 kW/K"),
+            "coolant": ({"mode": "coolant"}, "25 degC", "200 degC"),
+            "bulk_density": ({}, "800 kg/m3", "900 kg/m3"),
+        }.items()
+    },
     ("semi-batch-reactor", "dose_from"): ({}, "0 min", "10 min"),
     ("semi-batch-reactor", "dose_for"): ({}, "30 min", "10 min"),
     ("semi-batch-reactor", "doses_typed"): ({"dosing": "course"}, "0 min 0 %; 30 min 100 %", "0 min 0 %; 10 min 90 %; 30 min 100 %"),
@@ -196,6 +212,7 @@ CHANGES = {
 # Inputs that only say where something is looked for: test_kinetics.py turns them.
 ELSEWHERE = {
     ("plug-flow", "limit"),
+    *((kind, "limit") for kind in ("multibed-converter", "quench-converter")),
     *((kind, name) for kind in ("batch-reactor", "semi-batch-reactor") for name in ("limit", "longest", "void")),  # test_batches.py
     ("stirred-tank", "near"),
     ("stirred-tank", "search_low"),
@@ -209,6 +226,9 @@ def project(kind, with_=(), given=None, reaction=HYDRATION):
     if kind == "exchanger":
         cold = {"temperature": "20 degC", "pressure": "3 bar", "flow": {"water": "30 kmol/h"}}
         streams = [{"id": "feed", "to": "U.hot", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]
+    if kind == "quench-converter":
+        cold = HOT | {"temperature": "250 degC", "flow": {"ethylene": "20 kmol/h", "water": "10 kmol/h"}}
+        streams = [{"id": "feed", "to": "U.feed", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]
     if kind == "semi-batch-reactor":
         water = HOT | {"flow": {"water": "5 kmol/h"}}
         streams = [{"id": "feed", "to": "U.charge", "given": given or feed}, {"id": "dosed", "to": "U.dosed", "given": water}]
@@ -269,8 +289,9 @@ def test_every_input_moves_some_result(kind, declared):
     found = []
     reaction = PER_SURFACE if name == "surface" else PER_CATALYST if name in OF_CATALYSTS else HYDRATION
     for text in values:
-        if isinstance(declared, PerSpecies | PerReaction):
-            item = "hydration" if isinstance(declared, PerReaction) else next(iter(BASE[kind][0]))
+        if isinstance(declared, PerSpecies | PerReaction | PerStage):
+            of_stage = str(declared.first) if isinstance(declared, PerStage) else ""
+            item = of_stage or ("hydration" if isinstance(declared, PerReaction) else next(iter(BASE[kind][0])))
             more = {name: dict(BASE[kind][2].get(name, {})) | ({item: text} if text else {})}
         else:
             more = {name: text} if text else {}

@@ -204,6 +204,9 @@ def test_pressures_told_beforehand_are_those_solved(kind):
         if isinstance(value, float) and dimension not in ("pressure", "pressure difference"):
             setattr(given, name, math.nan)
     told = KINDS[kind].pressures(entering, given, plan.ports[unit])
+    if kind.endswith("batch-reactor"):  # a gas in a closed vessel: the pressure hangs on what reacts
+        assert math.isnan(told["product"])
+        return
     assert told == pytest.approx({port: solution.streams[s].pressure for port, s in plan.leaving[unit].items()})
 
 

@@ -101,7 +101,7 @@ def test_what_has_no_liquid_has_no_lhsv_and_what_has_no_catalyst_no_whsv():
 
 
 def test_every_reactor_has_them():
-    reactors = [k for k in KINDS.values() if k.family == "reactors"]
+    reactors = [k for k in KINDS.values() if k.family == "reactors" and not k.kind.endswith("batch-reactor")]  # nothing flows in these
     assert len(reactors) >= 6
     for kind in reactors:
         assert {"gas_velocity", "liquid_velocity", "weight_velocity", "space_time", "productivity"} <= {r.name for r in kind.results()}, (

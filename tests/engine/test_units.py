@@ -48,6 +48,10 @@ def test_every_kind_is_exercised():
     assert set(KINDS) - {u["kind"] for u in CASES} <= {
         "compressor",
         "stoichiometric-reactor",
+        "batch-reactor",  # test_batches.py
+        "semi-batch-reactor",
+        "multibed-converter",  # test_converters.py
+        "quench-converter",
         "electrolytic-reactor",  # test_electrolytic.py
         "equilibrium-reactor",
         "gibbs-reactor",

@@ -21,6 +21,7 @@ NAMES = (
     "juniper_flats_cyclohexane",
     "juniper_flats_ester",
     "juniper_flats_measurements",
+    "juniper_flats_converter",
 )
 
 

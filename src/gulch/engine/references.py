@@ -17,7 +17,7 @@ from annotated_types import MinLen
 from pydantic import BaseModel
 
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import PerReaction
+from gulch.engine.units.declarations import PerReaction, PerStage
 
 if TYPE_CHECKING:
     from pydantic.fields import FieldInfo
@@ -109,7 +109,8 @@ GONE = _Gone()  # what the walker gives for data that go
 def _items() -> dict[str, Any]:
     """{name of an input or result of units: what there is one of it for}, species aside."""
     found: dict[str, Thing | None] = {d.name: Thing.REACTION for kind in KINDS.values() for d in kind.declared(PerReaction)}
-    per = {"reaction": Thing.REACTION, "element": None}
+    per = {"reaction": Thing.REACTION, "element": None, "stage": None}
+    found |= {d.name: None for kind in KINDS.values() for d in kind.declared(PerStage)}
     found["number"] = None  # of a reaction's formula, by its own name
     return found | {r.name: per[r.per] for kind in KINDS.values() for r in kind.results() if r.per in per}
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 TYPES = SimpleNamespace(
     quantity=Quantity,
+    stage=Annotated[str, Field(pattern="^[1-9]$")],
     points=Annotated[str, Field(max_length=MOST_POINTS)],
     species_id=SpeciesId,
     reaction_id=ReactionId,

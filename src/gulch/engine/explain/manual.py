@@ -17,7 +17,7 @@ from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS
 from gulch.engine.quantities import QuantityError, pretty_unit, show, split_text
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import Unit
-from gulch.engine.units.declarations import Choice, Course, Declared, Input, PerReaction, PerSpecies
+from gulch.engine.units.declarations import Choice, Course, Declared, Input, PerReaction, PerSpecies, PerStage
 
 UNITS, MODELS, WORDS, FIGURES = "Unit kinds", "Phase models", "Words", "Results"
 SECTIONS = (WORDS, UNITS, MODELS, FIGURES)
@@ -128,7 +128,7 @@ def _bounds(declared: Declared, kind: type[Unit]) -> str:
         said.append("one of: " + "; ".join(declared.options.values()))
     elif isinstance(declared, PerReaction) and declared.options:
         said.append("for each reaction one of: " + "; ".join(declared.options.values()))
-    elif isinstance(declared, Input | PerSpecies | PerReaction) and declared.dimension:
+    elif isinstance(declared, Input | PerSpecies | PerReaction | PerStage) and declared.dimension:
         said.append(declared.dimension + _range(declared))
     elif isinstance(declared, Course):
         said.append(f"{declared.second} over {declared.first}, as “{declared.example}”")
@@ -155,7 +155,7 @@ def _readable(text: str) -> str:
     return f"{number:g} {pretty_unit(unit)}".strip()
 
 
-def _range(declared: Input | PerSpecies | PerReaction) -> str:
+def _range(declared: Input | PerSpecies | PerReaction | PerStage) -> str:
     """Bounds in units that one reads, as “ from … to …”."""
     low, high = (_bound(v, declared.dimension or "") for v in (declared.low, declared.high))
     return f" from {low} to {high}" if low and high else f" from {low} up" if low else f" up to {high}" if high else ""

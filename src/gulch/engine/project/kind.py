@@ -8,7 +8,7 @@ from typing import Any
 from gulch.engine.document import UNIT_MODELS, Project, set_value, value_of
 from gulch.engine.project.edit import EditError, forget, outlets_kept
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies, ReactionSet
+from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies, PerStage, ReactionSet
 
 
 def article(label: str) -> str:
@@ -64,7 +64,7 @@ def _shared(before: str, after: str) -> Iterator[tuple[Declared, Declared]]:
         other = theirs.get(d.name)
         if other is None or type(other) is not type(d):
             continue
-        if isinstance(d, Input | PerSpecies) and other.dimension != d.dimension:
+        if isinstance(d, Input | PerSpecies | PerStage) and other.dimension != d.dimension:
             continue
         if isinstance(d, Choice | PerReaction) and other.options != d.options:
             continue

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from gulch.engine.document import choices_of
 from gulch.engine.project.measures import OVERALL
 from gulch.engine.project.once import once
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
+from gulch.engine.units.declarations import PerStage
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
@@ -107,6 +109,12 @@ class Results(Mapping):
         return len(self._all())
 
 
+def stages_of(unit: Any) -> list[str]:
+    """Names of the stages of a unit entry; none where it has none."""
+    named = {i for d in KINDS[unit.kind].declared(PerStage) for i in d.items(choices_of(unit))}
+    return sorted(named)
+
+
 @once
 def readable(project: Project) -> Results:
     """{address: Readable} of every result of the project."""
@@ -120,6 +128,7 @@ def readable(project: Project) -> Results:
         chosen = project.set(unit.set) if getattr(unit, "set", None) else None
         reactions = [i for step in chosen.steps for i in step] if chosen else []
         items = {"species": species, "element": [(e, e) for e in elements], "reaction": [(i, i) for i in reactions]}
+        items["stage"] = [(i, f"stage {i}") for i in stages_of(unit)]
         makers.setdefault(unit.id, []).append(partial(_of_unit, unit.id, kind, items, project.measures is not None))
     currency = project.prices.currency if project.prices else None
     makers.setdefault("overall", []).append(partial(_of_all, species, project.measures is not None, currency))

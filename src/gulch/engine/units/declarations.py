@@ -252,6 +252,49 @@ class PerReaction(_ByItem):
 
 
 @dataclass(eq=False)
+class PerStage(_ByItem):
+    """One number for each stage of a unit, of which the choice `count` says how many; missing ones take the default.
+
+    first: the first stage that has one; last: how many at the end have none.
+    """
+
+    label: str
+    dimension: str
+    meaning: str
+    low: float = -np.inf
+    high: float = np.inf
+    default: str | None = None
+    when: tuple | None = None
+    group: str | None = None
+    count: str = "stages"
+    first: int = 1
+    last: int = 0
+    counted: bool = True
+    material: bool = True
+    empty: str = ""  # what a missing one means where there is no default
+
+    def schema(self, types: Any) -> tuple[Any, Any, str]:
+        return dict[types.stage, types.quantity], {}, f"{self.meaning} [{self.dimension}], by stage"
+
+    def items(self, choices: dict[str, Any]) -> list[str]:
+        """Names of the stages that have one."""
+        return [str(k) for k in range(self.first, int(choices[self.count]) + 1 - self.last)]
+
+    def numbers(self, value: Any, scope: Scope) -> tuple:
+        items = self.items(scope.choices)
+        return tuple(
+            Number(i, f"{self.label} of stage {i}", value.get(i, self.default), self.default is not None and i not in value) for i in items
+        )
+
+    def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
+        addresses = [f"{unit_id}.{self.key}.{i}" for i in self.items(scope.choices)]
+        return lambda inputs: [inputs.get(a) for a in addresses]
+
+    def unset(self) -> list:  # type: ignore[override]  # in the order of the stages
+        return []
+
+
+@dataclass(eq=False)
 class Course(Declared):
     """A course of one quantity over another, as points typed: "0 min 25 degC; 30 min 60 degC"; between them it runs straight.
 
@@ -291,7 +334,7 @@ class Computed(Declared):
 
 @dataclass(eq=False)
 class Result(Computed):
-    """A computed number, or one per species, reaction or element (`per`).
+    """A computed number, or one per species, reaction, element or stage (`per`).
 
     `solve` gives it, or it follows (`of`) from what entered and left; one that is `counted` counts on the project's key reactant and
     wanted product, and there is none where the project names none.
@@ -300,7 +343,7 @@ class Result(Computed):
     label: str
     dimension: str
     meaning: str
-    per: str | None = None  # None, "species", "reaction" or "element"
+    per: str | None = None  # None, "species", "reaction", "element" or "stage"
     headline: bool = False  # shown on the map
     words: str = ""  # name of a value that says, in words, what it holds for
     of: Callable[[Passage], Any] | None = None

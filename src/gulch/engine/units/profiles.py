@@ -59,11 +59,12 @@ class Series:
 
 @dataclass(frozen=True)
 class Group:
-    """Series that are looked at together."""
+    """Series that are looked at together; over: key of the way of their own, where it is not that of the others."""
 
     id: str
     label: str
     series: tuple[Series, ...]
+    over: str = ""
 
 
 @dataclass(eq=False)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import dataclass
+from itertools import zip_longest
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -97,12 +98,19 @@ class Curves:
             axes, series = {}, []
             for declared in group.series:
                 for item, values, dimension in declared.drawn(self.numbers):
-                    axes.setdefault(dimension, {"label": declared.axis or declared.label, "unit": self.label(dimension)})
                     key = self.numbers.get("key")
+                    on_axis = (declared.axis or declared.label).format(key=self.names.get(key, key))
+                    axes.setdefault(dimension, {"label": on_axis, "unit": self.label(dimension)})
                     label = self.names.get(item, item) or declared.label.format(key=self.names.get(key, key))
                     series.append({"label": label, "axis": list(axes).index(dimension), "y": self.shown(values, dimension)})
             if series:
-                yield {"id": group.id, "label": group.label, "axes": list(axes.values()), "series": series, "marks": self.marks(group.id)}
+                found = {"id": group.id, "label": group.label, "axes": list(axes.values()), "series": series}
+                yield found | {"marks": self.marks(group.id)} | self.own_way(group.over)
+
+    def own_way(self, key: str) -> dict[str, Any]:
+        """What a group runs over that has a way of its own."""
+        way = next((w for w in self.declared.ways if w.key == key), None)
+        return {"x": self.shown(self.numbers[key], way.dimension), "x_label": way.label, "x_unit": self.label(way.dimension)} if way else {}
 
     def marks(self, group: str) -> list[dict[str, Any]]:
         """What is marked in a group: where flows peak, or where a tank is steady."""
@@ -149,11 +157,13 @@ class Curves:
         """All of it as CSV in display units."""
         text = io.StringIO()
         writer = csv.writer(text)
-        ways = self.declared.given(self.numbers)
+        own = {g.over for g in self.declared.groups}
+        ways = [w for w in self.declared.given(self.numbers) if w.key not in own]
         columns = [(w.label, self.label(w.dimension), self.shown(self.numbers[w.key], w.dimension)) for w in ways]
         for g in self.groups():
+            columns += [(g["x_label"], g["x_unit"], g["x"])] if "x" in g else []
             columns += [(s["label"], g["axes"][s["axis"]]["unit"], s["y"]) for s in g["series"]]
         writer.writerow([safe(f"{label} [{unit}]" if unit else label) for label, unit, _ in columns])
-        for row in zip(*(c[2] for c in columns), strict=True):
+        for row in zip_longest(*(c[2] for c in columns)):
             writer.writerow(["" if v is None else f"{v:.8g}" for v in row])
         return text.getvalue()

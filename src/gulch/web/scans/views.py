@@ -8,8 +8,10 @@ from django.contrib.auth.decorators import login_required
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
+from gulch.engine.project import edit
+from gulch.engine.project.edit import EditError
 from gulch.engine.scans import ScanError
-from gulch.web.projects import solving
+from gulch.web.projects import actions, solving
 from gulch.web.projects.views import ended, own, show_workspace
 from gulch.web.projects.workspace import Notice
 from gulch.web.scans import jobs
@@ -18,12 +20,16 @@ from gulch.web.scans.presenter import so_far
 if TYPE_CHECKING:
     from django.http import HttpRequest, HttpResponse
 
+    from gulch.web.projects.models import Project
+
 
 @login_required
 @require_POST
 def scan_run(request: HttpRequest, pk: int) -> HttpResponse:
     row = own(request, pk)
     try:
+        if request.POST.get("least"):
+            return _least(request, row)
         if request.POST.get("all"):
             troubles = jobs.start_all(row, request.POST.get("id", ""), request.POST.get("choice", ""))
             if troubles:
@@ -33,6 +39,18 @@ def scan_run(request: HttpRequest, pk: int) -> HttpResponse:
     except ScanError as error:
         return show_workspace(request, row, "scans", request.POST.get("id", ""), 422, notice=Notice("error", str(error)))
     return show_workspace(request, row, "scans", request.POST.get("id", ""))
+
+
+def _least(request: HttpRequest, row: Project) -> HttpResponse:
+    """Ask for the least catalyst of a unit in stages, and begin looking for it."""
+    unit, keep = request.POST["least"], request.POST.get("keep", "")
+    try:
+        id_ = actions.edit(row, None, f"Ask for the least catalyst of {unit}", lambda document: edit.least_catalyst(document, unit, keep))
+    except (EditError, actions.Conflict) as error:
+        return show_workspace(request, row, "process", unit, 422, notice=Notice("error", str(error)))
+    row = own(request, row.pk)
+    jobs.start(row, id_)
+    return show_workspace(request, row, "scans", id_)
 
 
 @login_required

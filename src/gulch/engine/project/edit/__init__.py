@@ -1,6 +1,7 @@
 """Edits of a document: each changes a Project in place and returns what it made or touched. By what is edited."""
 
 from gulch.engine.project.edit.feeds import fill_with_air, scale_fractions, set_basis, turn
+from gulch.engine.project.edit.least import has_stages, least_catalyst
 from gulch.engine.project.edit.lumps import add_fraction, set_reaction_heat
 from gulch.engine.project.edit.measurements import (
     add_fit,
@@ -78,6 +79,8 @@ from gulch.engine.project.edit.whole import EditError, become, forget, fresh, na
 __all__ = [
     "by_activated_complex",
     "by_second_point",
+    "has_stages",
+    "least_catalyst",
     "set_number",
     "take_rival",
     "set_table",

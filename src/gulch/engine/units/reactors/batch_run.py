@@ -275,8 +275,8 @@ class BatchRun:
                 "target",
             )
         if ended == AT_END:
-            nearest = way.along(61).T
-            near = float(nearest[np.argmin(np.abs(nearest - given.stop_at))])
+            last = way.along(61).parts[-1][2][:, -2]  # after dosing: before it nothing stops
+            near = float(last[np.argmin(np.abs(last - given.stop_at))])
             raise UnitTrouble(
                 f"In {when} the temperature does not reach {show(given.stop_at, 'temperature', self.context.display)}: "
                 f"it comes to {show(near, 'temperature', self.context.display)}.",

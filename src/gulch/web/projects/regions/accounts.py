@@ -106,9 +106,10 @@ class Accounts(Region):
                     if value.get(s.id, 0.0) > 1e-9:
                         text, more = show(value[s.id], r.dimension, self.display), self.open_words(between.get(s.id), r.dimension, in_loop)
                         yield self.result_row(f"{unit.id}.{r.key}.{s.id}", f"{r.label} of {s.shown}", text, r.meaning, more)
-            elif r.per == "element" and isinstance(value, dict):
+            elif r.per in ("element", "stage") and isinstance(value, dict):
                 for e, number in value.items():
-                    yield self.result_row(f"{unit.id}.{r.key}.{e}", f"{r.label} of {e}", show(number, r.dimension, self.display), r.meaning)
+                    label = f"{r.label}, stage {e}" if r.per == "stage" else f"{r.label} of {e}"
+                    yield self.result_row(f"{unit.id}.{r.key}.{e}", label, show(number, r.dimension, self.display), r.meaning)
 
     def account(self, outcome: UnitOutcome) -> Account:
         """The stoichiometric table: in, change by each reaction, out."""

@@ -13,7 +13,7 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Course, Input, PerReaction, PerSpecies, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import Choice, Course, Input, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,
@@ -192,6 +192,13 @@ class Fields(Region):
         for s in self.document.species:
             yield self.field(f"{unit.id}.{declared.key}.{s.id}", s.shown, declared.meaning)
 
+    def per_stage_fields(self, unit: Any, declared: PerStage) -> Iterator[Field]:
+        yield Field(type="heading", label=declared.label, meaning=declared.meaning)
+        for i in declared.items(choices_of(unit)):
+            field = self.field(f"{unit.id}.{declared.key}.{i}", f"stage {i}", declared.meaning)
+            field.optional = False if declared.default else declared.empty
+            yield field
+
     def choice_fields(self, unit: Any, declared: Choice) -> Iterator[Field]:
         yield self.choice_field(unit, declared, choices_of(unit)[declared.name], declared in list(assumed_choices(unit)))
 
@@ -252,5 +259,6 @@ SHOWN: dict[type, Callable] = {  # how a declaration stands on a form
     Course: Fields.course_fields,
     SpeciesChoice: Fields.species_fields,
     PerSpecies: Fields.per_species_fields,
+    PerStage: Fields.per_stage_fields,
     PerReaction: Fields.per_reaction_fields,
 }

@@ -10,7 +10,7 @@ from gulch.engine.exchange import columns_of
 from gulch.engine.explain.manual import page_of
 from gulch.engine.explain.origin import origin
 from gulch.engine.phases.model import WATER
-from gulch.engine.project.edit import AIR
+from gulch.engine.project.edit import AIR, has_stages
 from gulch.engine.project.feeds import FEED_BASES
 from gulch.engine.project.inputs import feed_addresses
 from gulch.engine.project.measures import OVERALL
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from gulch.engine.document.process import GaugeEntry, KnobEntry, StreamEntry
     from gulch.engine.document.project import Project
     from gulch.engine.explain.origin import Fact, Origin
-    from gulch.engine.flowsheet.solution import StreamResult
+    from gulch.engine.flowsheet.solution import StreamResult, UnitOutcome
     from gulch.engine.project.messages import Message
     from gulch.engine.project.places import Place
     from gulch.web.projects.regions.header import TodoLine
@@ -82,6 +82,7 @@ class UnitPanel:
     reading: str
     entering: list[str]
     leaving: list[str]
+    least: str = ""
     what: str = "unit"
 
 
@@ -263,9 +264,17 @@ class Inspector(Region):
             net=self.space.accounts.net_reactions(outcome) if outcome and outcome.solved else [],
             why=outcome.values.get("why", []) if outcome and outcome.solved else [],
             reading=unit_reading(self.document, unit),
+            least=self.kept(unit, outcome),
             entering=[s.id for s in self.document.streams if s.enters == unit.id],
             leaving=[s.id for s in self.document.streams if s.source and source_of(s)[0] == unit.id],
         )
+
+    def kept(self, unit: Any, outcome: UnitOutcome | None) -> str:
+        """The conversion that stages reach, for which the least catalyst may be sought; "" where there is none."""
+        if outcome is None or not outcome.solved or not has_stages(unit.kind):
+            return ""
+        reached = outcome.values.get("stage_conversion") or {}
+        return show(max(reached.values()), "fraction", self.display) if reached else ""
 
     def inspect_stream(self, stream: StreamEntry) -> StreamPanel:
         found = self.solution.streams.get(stream.id) if self.solution else None

@@ -1,7 +1,7 @@
 // What stands under the map: the table of streams or the curves inside a unit, and which group of them; kept for the session only.
 import { $, all, hear } from "../dom.js";
 
-const chosen = { show: "curves", group: "composition" };
+const chosen = { show: "curves", group: "" };
 
 /** Whether the page shows curves now. */
 export const showsCurves = () => chosen.show === "curves";
