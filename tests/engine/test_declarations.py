@@ -51,6 +51,7 @@ BASE = {
     "equilibrium-reactor": (GAS, HOT, {"set": "main"}),
     "gibbs-reactor": (GAS, HOT, {"set": "main"}),
     "plug-flow": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
+    "side-fed-tube": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
     "stirred-tank": (GAS, HOT, {"set": "main", "phase": "vapour"}),
     "stoichiometric-reactor": (GAS, HOT, {"set": "main"}),
     "electrolytic-reactor": (GAS, HOT, {"set": "main", "voltage": "2 V", "electrons": {"hydration": "2"}}),
@@ -209,9 +210,11 @@ CHANGES = {
     ("splitter", "second"): ({}, "10 %", "20 %"),
     ("splitter", "third"): ({"second": "10 %"}, "10 %", "20 %"),
 }
+CHANGES |= {("side-fed-tube", name): row for (kind, name), row in CHANGES.items() if kind == "plug-flow"}
 # Inputs that only say where something is looked for: test_kinetics.py turns them.
 ELSEWHERE = {
     ("plug-flow", "limit"),
+    ("side-fed-tube", "limit"),
     *((kind, "limit") for kind in ("multibed-converter", "quench-converter")),
     *((kind, name) for kind in ("batch-reactor", "semi-batch-reactor") for name in ("limit", "longest", "void")),  # test_batches.py
     ("stirred-tank", "near"),
@@ -226,6 +229,9 @@ def project(kind, with_=(), given=None, reaction=HYDRATION):
     if kind == "exchanger":
         cold = {"temperature": "20 degC", "pressure": "3 bar", "flow": {"water": "30 kmol/h"}}
         streams = [{"id": "feed", "to": "U.hot", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]
+    if kind == "side-fed-tube":
+        side = HOT | {"flow": {"water": "20 kmol/h"}}
+        streams = [{"id": "feed", "to": "U.feed", "given": given or feed}, {"id": "side", "to": "U.side", "given": side}]
     if kind == "quench-converter":
         cold = HOT | {"temperature": "250 degC", "flow": {"ethylene": "20 kmol/h", "water": "10 kmol/h"}}
         streams = [{"id": "feed", "to": "U.feed", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]

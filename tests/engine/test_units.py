@@ -52,6 +52,7 @@ def test_every_kind_is_exercised():
         "semi-batch-reactor",
         "multibed-converter",  # test_converters.py
         "quench-converter",
+        "side-fed-tube",
         "electrolytic-reactor",  # test_electrolytic.py
         "equilibrium-reactor",
         "gibbs-reactor",

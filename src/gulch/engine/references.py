@@ -95,7 +95,7 @@ _PROCESS = (Thing.STREAM, Thing.UNIT, Thing.REACTION, Thing.NUMBER)
 
 
 _PLACES = {"knob": Thing.KNOB, "gauge": Thing.GAUGE, "target": Thing.TARGET, "scan": Thing.SCAN, "search": Thing.SEARCH}
-_STANDING = ("sizing", "measures", "closing", "prices")  # places that nothing takes away
+_STANDING = ("sizing", "region", "measures", "closing", "prices")  # places that nothing takes away
 
 
 class _Gone:

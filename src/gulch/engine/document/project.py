@@ -12,7 +12,7 @@ from gulch.engine.document.measured import FitEntry, SheetEntry
 from gulch.engine.document.pages import LedgerEntry, NotebookEntry, StripEntry, VariantEntry
 from gulch.engine.document.parts import Part, Quantity
 from gulch.engine.document.process import ClosingEntry, GaugeEntry, KnobEntry, NumberEntry, StreamEntry, TargetEntry, TearEntry, TieEntry
-from gulch.engine.document.studies import MeasuresEntry, PricesEntry, ScanEntry, SearchEntry, SizingEntry, SpreadEntry
+from gulch.engine.document.studies import MeasuresEntry, PricesEntry, RegionEntry, ScanEntry, SearchEntry, SizingEntry, SpreadEntry
 from gulch.engine.document.units import AnyUnit
 from gulch.engine.quantities import DIMENSIONS, shown_in
 from gulch.engine.references import PlaceText, Ref, Thing
@@ -51,6 +51,7 @@ class Project(Part):
     scans: list[ScanEntry] = Field([], max_length=60)
     searches: list[SearchEntry] = Field([], max_length=60)
     sizing: SizingEntry | None = None
+    region: RegionEntry | None = None
     prices: PricesEntry | None = None
     spreads: list[SpreadEntry] = Field([], max_length=40)
     samples: Literal[64, 256, 1024] = Field(64, description="how many samples of unsure data are drawn, twice")

@@ -149,6 +149,22 @@ class SizingEntry(Part):
     surface: Quantity | None = Field(None, description="area of surface in a volume of bed, where rates count on it")
 
 
+class RegionEntry(Part):
+    """A question of what can be had at all: from which stream, by which reactions, seen along which two axes."""
+
+    set: Annotated[str, Ref(Thing.SET)] = Field("", description="the reaction set that runs in the vessels")
+    stream: Annotated[str, Ref(Thing.STREAM)] = Field("", description="the stream that enters")
+    phase: Literal["vapour", "liquid"] = Field("liquid", description="the phase in which it reacts")
+    temperature: Quantity | None = Field(None, description="at which the vessels are held; the stream's when left out")
+    up_to: Quantity | None = Field(None, description="where given, each vessel may be held at any temperature up to this one")
+    x: SpeciesNamed | None = Field(None, description="species whose flow is the first axis; the conversion when left out")
+    y: SpeciesNamed | None = Field(None, description="species whose flow is the second axis; the yield when left out")
+    aim: Literal["y", "x"] = Field("y", description="the axis along which the most is wanted")
+    void: Quantity = Field("100 %", description="share of the vessels that the fluid fills, as in a bed of catalyst")
+    bulk_density: Quantity | None = Field(None, description="mass of catalyst in a volume of bed, where rates count on its mass")
+    surface: Quantity | None = Field(None, description="area of surface in a volume of bed, where rates count on it")
+
+
 class MeasuresEntry(Part):
     """What conversion, selectivity and yield are counted on, once for the whole project."""
 

@@ -50,6 +50,7 @@ _PARTS: dict[str, Any] = {
     "heating or cooling medium": document.HeatPriceEntry,
     "how sure": document.SpreadEntry,
     "sizing": document.SizingEntry,
+    "what can be had": document.RegionEntry,
     "what conversion is counted on": document.MeasuresEntry,
     "variant": document.VariantEntry,
     "notebook": document.PieceEntry,

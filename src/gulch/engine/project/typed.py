@@ -55,6 +55,8 @@ def typed_text(project: Project, place: str) -> TypedText | None:
         return _typed_range(project, *rest.split("."))
     if head == "sizing" and hasattr(project.sizing, rest):
         return TypedText(f"The {rest} of the sizing", getattr(project.sizing, rest), lambda text: setattr(project.sizing, rest, text))
+    if head == "region" and hasattr(project.region, rest):
+        return TypedText(f"The {rest} of the region", getattr(project.region, rest), lambda text: setattr(project.region, rest, text))
     found = address_of(project, place)
     return None if found is None else TypedText(found.label, found.text, lambda text: write(project, place, text))
 

@@ -28,6 +28,7 @@ SHARED = (
     "variants",
     "working",
     "sizing",
+    "region",
     "prices",
     "measurements",
     "fits",

@@ -15,7 +15,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
-from gulch.engine.units.base import Given
+from gulch.engine.units.base import defaults
 from gulch.engine.units.reactors.plug_flow import PlugFlow
 from gulch.engine.units.reactors.stirred_tank import StirredTank
 from gulch.engine.units.told import UnitTrouble
@@ -23,7 +23,7 @@ from gulch.engine.units.told import UnitTrouble
 if TYPE_CHECKING:
     from gulch.engine.document import Project, SizingEntry
     from gulch.engine.flowsheet.solution import Solution
-    from gulch.engine.units.base import Context, Unit, UnitResult
+    from gulch.engine.units.base import Context, UnitResult
 
 LARGEST = 1e5  # m3
 
@@ -51,12 +51,6 @@ class Sizing:
     def to_dict(self) -> dict:
         """Plain data, as stored."""
         return asdict(self)
-
-
-def defaults(kind: type[Unit], **values: Any) -> Given:
-    """A Given of a unit kind with its declared defaults, some replaced."""
-    out = {d.name: d.unset() for d in kind.inputs()}
-    return Given(**(out | values))
 
 
 def size(project: Project, solution: Solution | None, entry: SizingEntry, points: int = 18) -> Sizing:

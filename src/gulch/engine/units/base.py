@@ -270,6 +270,12 @@ class Given(SimpleNamespace):
     """Values of the inputs in use, by name; None where an optional one is not given."""
 
 
+def defaults(kind: type[Unit], **values: Any) -> Given:
+    """A Given of a unit kind with its declared defaults, some replaced."""
+    out = {d.name: d.unset() for d in kind.inputs()}
+    return Given(**(out | values))
+
+
 def lowest(pressures: Iterable[float]) -> float:
     """The lowest of some pressures; nan where one is not known, inf where there is none."""
     found = list(pressures)

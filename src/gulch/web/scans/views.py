@@ -45,7 +45,8 @@ def _least(request: HttpRequest, row: Project) -> HttpResponse:
     """Ask for the least catalyst of a unit in stages, and begin looking for it."""
     unit, keep = request.POST["least"], request.POST.get("keep", "")
     try:
-        id_ = actions.edit(row, None, f"Ask for the least catalyst of {unit}", lambda document: edit.least_catalyst(document, unit, keep))
+        asked = f"Ask for the least catalyst of {unit}"
+        id_ = str(actions.edit(row, None, asked, lambda document: edit.least_catalyst(document, unit, keep)))
     except (EditError, actions.Conflict) as error:
         return show_workspace(request, row, "process", unit, 422, notice=Notice("error", str(error)))
     row = own(request, row.pk)

@@ -59,13 +59,14 @@ class Followed:
     laws: Rates
     per: np.ndarray
     pieces: list[Piece] = field(default_factory=list)
+    tolerance: float = TOLERANCE
 
     def go_on(self, what: Contents, watched: Watched, whole: float, y: np.ndarray) -> int:
         """Follow a further piece from y, shape (m + 4,), over `whole` of s and keep it. Returns how it ended (see `kernels.march`)."""
         N = y.size
         places, rows, inside = np.empty(MOST_STEPS), np.empty((MOST_STEPS, N)), np.empty((MOST_STEPS, 3, N))
         end = np.array(y, float)
-        ended, k = marched(what, watched, whole, end, self.laws, self.per, TOLERANCE, places, rows, inside, *self.model.mix)
+        ended, k = marched(what, watched, whole, end, self.laws, self.per, self.tolerance, places, rows, inside, *self.model.mix)
         self._inside(what, whole if ended == AT_END else places[k] - what.begin, rows[k])
         self.pieces.append(Piece(what, places[: k + 1].copy(), rows[: k + 1].copy(), inside[:k].copy(), ended))
         return ended

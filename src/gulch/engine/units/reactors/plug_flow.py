@@ -230,7 +230,13 @@ class PlugFlow(InBed, KineticReactor):
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
-        reactions, laws, per, phase = cls.prepare(feed, given, context)
+        return cls.through(feed, None, given, context)
+
+    @classmethod
+    def through(cls, feed: Stream, side: Stream | None, given: Given, context: Context) -> UnitResult:
+        """A feed through the tube, with what is put in along it. Raises UnitTrouble."""
+        whole = feed if side is None else Stream.at_temperature(context.model, feed.n + side.n, feed.T, feed.P)
+        reactions, laws, per, phase = cls.prepare(whole, given, context)
         if given.falls != "drop":
             given.pressure_drop = 0.0
         outlet_pressure(feed, given.pressure_drop, context)
@@ -239,11 +245,13 @@ class PlugFlow(InBed, KineticReactor):
             return UnitResult({"product": feed.at(T=feed.T, P=feed.P)}, {"duty": 0.0})
         T_in = given.temperature if given.mode == "isothermal" else feed.T
         H_in = cls.phase_state(context.model, feed.n, T_in, feed.P, phase)[0]
-        tube = Tube(feed, given, context, laws, per, phase, T_in, H_in)
+        tube = Tube(feed, given, context, laws, per, phase, T_in, H_in, side)
         way = tube.followed()
         product = cls.leaving(tube, way)
-        extents = cls.extents(feed.n, product.n, reactions)
-        values = cls.account(feed, product, extents if extents is not None else [], given, reactions, context)
+        extents = cls.extents(whole.n, product.n, reactions)
+        values = cls.account(whole, product, extents if extents is not None else [], given, reactions, context)
+        entering = feed.enthalpy_flow + (side.enthalpy_flow if side is not None else 0.0)
+        values["duty"] = context.later(lambda: product.enthalpy_flow - entering)
         looked = cache(lambda: way.along(POINTS))
         values |= cls.sizes(tube, way, looked, context)
         values |= cls.weakened(laws, reactions, T_in, feed.P, feed.n, phase, given, context.model)
@@ -254,7 +262,7 @@ class PlugFlow(InBed, KineticReactor):
         rooms = context.later(lambda: cls.phase_rooms(product, given.phase))
         if extents is None:  # the reactions depend on one another
             values |= {"heat_of_reaction": None, "extent": {}}
-            return UnitResult({"product": product}, values, [("net change", product.n - feed.n)], notes, rooms=rooms)
+            return UnitResult({"product": product}, values, [("net change", product.n - whole.n)], notes, rooms=rooms)
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, extents, strict=True)]
         return UnitResult(

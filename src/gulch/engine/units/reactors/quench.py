@@ -55,5 +55,7 @@ class QuenchConverter(MultibedConverter):
             raise UnitTrouble("One bed leaves no place for cold gas.", "Choose two stages or more.", "stages")
         left = 1.0 - sum(shares)
         if left < -1e-9:
-            raise UnitTrouble(f"The shares of cold gas add to {100 * sum(shares):.4g} %.", "Let them be 100 % together at most.", "cold_share")
+            raise UnitTrouble(
+                f"The shares of cold gas add to {100 * sum(shares):.4g} %.", "Let them be 100 % together at most.", "cold_share"
+            )
         return [0.0, *shares, max(left, 0.0)]

@@ -49,12 +49,13 @@ class _OutOfSteps(Exception):
 class Tube:
     """The problem: a feed at T_in [K] and enthalpy flow H_in [W] through volume [m3], by packed rate laws in one phase.
 
-    length [m] and area [m2] of all tubes are None where no diameter is given.
+    length [m] and area [m2] of all tubes are None where no diameter is given; side: put in evenly over the whole volume.
     """
 
     def __init__(
-        self, feed: Stream, given: Given, context: Context, laws: Rates, per: np.ndarray, phase: int, T_in: float, H_in: float
-    ) -> None:
+        self, feed: Stream, given: Given, context: Context, laws: Rates, per: np.ndarray, phase: int, T_in: float, H_in: float,
+        side: Stream | None = None,
+    ) -> None:  # fmt: skip
         self.feed, self.given, self.context, self.model = feed, given, context, context.model
         self.laws, self.per, self.T_in, self.H_in = laws, per, T_in, H_in
         self.volume, self.length, self.area = dimensions(given)
@@ -64,7 +65,8 @@ class Tube:
             heat=self.heat,
             pressure=PRESSURE[given.falls],
             n0=np.array(feed.n, float),
-            put_in=np.zeros(self.model.n),
+            put_in=side.n / self.volume if side is not None else np.zeros(self.model.n),
+            put_heat=side.enthalpy_flow / self.volume if side is not None else 0.0,
             fixed=self._numbers(),
             molar_mass=self.model.molar_mass,
         )

@@ -23,6 +23,7 @@ export const SYMBOLS = {
   "semi-batch-reactor": "M6 9 V19 Q12 23 18 19 V9 Q12 6 6 9 Z M13.5 6 V15 M10.5 15 H16.5 M2 6 H8.5 V11 M7 9.5 L8.5 11 L10 9.5",
   "multibed-converter": `${VESSEL} M8 6 H16 M8 9 H16 M8 14 H16 M8 17 H16 M16 11.5 H22 M2 11.5 H8`,
   "quench-converter": `${VESSEL} M8 6 H16 M8 9 H16 M8 14 H16 M8 17 H16 M2 11.5 H11 M9 9.5 L11 11.5 L9 13.5`,
+  "side-fed-tube": "M2 10 H22 V18 H2 Z M6 2 V9 M12 2 V9 M18 2 V9 M5 7 L6 9 L7 7 M11 7 L12 9 L13 7 M17 7 L18 9 L19 7",
   "plug-flow": "M2 8 H22 V16 H2 Z M5 16 L9 8 M10 16 L14 8 M15 16 L19 8",
   "electrolytic-reactor": `${VESSEL} M10.5 1 V14 M13.5 1 V14`,
 };
