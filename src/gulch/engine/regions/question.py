@@ -256,6 +256,15 @@ def words_of(told: dict[str, Any], display: str, level: Callable[[float], str] |
     return ", then ".join(parts) + (f", {'both ' if len(parts) == 2 else 'all ' if len(parts) > 2 else ''}at {at}" if same else "")
 
 
+def _inside(answer: Answer) -> bool:
+    """Whether the process stands inside the outline, or on it."""
+    corners, at = np.array(answer.outline), np.array(answer.now)
+    sides = np.roll(corners, -1, axis=0) - corners
+    scale = np.maximum(np.ptp(corners, axis=0), 1e-300)
+    cross = (sides / scale)[:, 0] * ((at - corners) / scale)[:, 1] - (sides / scale)[:, 1] * ((at - corners) / scale)[:, 0]
+    return bool(np.all(cross >= -1e-3) or np.all(cross <= 1e-3))
+
+
 def told(answer: Answer, display: str) -> list[str]:
     """What the answer says, as sentences: the most, how, and what simpler or more elaborate arrangements make of it."""
     k = 0 if answer.aim == "x" else 1
@@ -275,5 +284,6 @@ def told(answer: Answer, display: str) -> list[str]:
     if not any(s["put_in"] > 0.0 for s in answer.best["steps"]):
         said.append("Putting fresh feed in along a tube gains nothing.")
     if answer.now is not None:
-        said.append(f"{answer.now_of} makes {shown(answer.now[k], axis)} now.")
+        outside = "" if _inside(answer) else ", outside of this region: it runs at other temperatures, or takes other feeds"
+        said.append(f"{answer.now_of} makes {shown(answer.now[k], axis)} now{outside}.")
     return said

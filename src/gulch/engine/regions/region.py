@@ -209,4 +209,5 @@ def _of(growth: _Growth, seen: np.ndarray, device: str) -> np.ndarray:
     T = growth.temperatures[0]
     at = [k for k, f in enumerate(growth.found) if len(f.made.steps) == 1 and f.made.steps[0].device == device and f.made.steps[0].T == T]
     fresh = (growth.devices.fresh @ growth.view.T)[None, :]
+    at.sort(key=lambda k: growth.found[k].made.steps[0].volume)
     return np.vstack([fresh, seen[at]]) if at else fresh

@@ -6,6 +6,7 @@ from gulch.engine.work.job import Ending, Job, Progress
 from gulch.engine.work.packing import NotFinite, pack, unpack
 from gulch.engine.work.pool import Workers
 from gulch.engine.work.tasks import (
+    Attain,
     BoilPair,
     DrawCourses,
     FindBest,
@@ -37,6 +38,7 @@ __all__ = [
     "RefineScan",
     "SampleData",
     "ScanPart",
+    "Attain",
     "Size",
     "Solve",
     "FitLaws",

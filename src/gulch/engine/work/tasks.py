@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.document import Project, ScanEntry, SearchEntry, SizingEntry, load
+from gulch.engine.document import Project, RegionEntry, ScanEntry, SearchEntry, SizingEntry, load
 from gulch.engine.explain import Plan
 from gulch.engine.explain.courses import of_material, of_reactions, of_species
 from gulch.engine.explain.model_trials import tried
@@ -28,6 +28,8 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE
 from gulch.engine.project.reading import model_of
 from gulch.engine.quantities import QuantityError
+from gulch.engine.regions import RegionTrouble
+from gulch.engine.regions.question import attain
 from gulch.engine.scans import Point, ScanError, answered, between, grid_of, ready_plan, sure, swings, walk
 from gulch.engine.scans.sizing import SizingTrouble, size
 from gulch.engine.species import SpeciesError
@@ -40,7 +42,7 @@ if TYPE_CHECKING:
 
 # parts of a document that no figure of the process hangs on
 BESIDE = (
-    *("name", "remarks", "scans", "searches", "sizing", "variants", "working", "operating_hours", "spreads", "samples"),
+    *("name", "remarks", "scans", "searches", "sizing", "region", "variants", "working", "operating_hours", "spreads", "samples"),
     *("ledger", "notebook", "strip", "measurements", "fits"),
 )
 YOUNG = ("numbers", "own_units")  # parts that older documents do not have: empty they change no name of older answers
@@ -414,4 +416,28 @@ class Size:
             found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))
             return True, pack({"found": asdict(found)})
         except (SizingTrouble, QuantityError, NotFinite) as error:
+            return True, pack({"trouble": str(error)})
+
+
+@dataclass(frozen=True)
+class Attain:
+    """Find what can be had at all of a stream of a solved document, for a region entry.
+
+    Answers (True, packed {"found"} or {"trouble"}).
+    """
+
+    document: dict
+    solution: bytes | None
+    entry: dict
+
+    @property
+    def digest(self) -> str:
+        return _named(["region", document_digest(self.document), self.entry])
+
+    def perform(self, watch: Any, shelf: Shelf) -> tuple:
+        """(True, packed answer, or what stands in its way)."""
+        try:
+            found = attain(load(self.document), solution_of(self.solution), RegionEntry(**self.entry), watch)
+            return True, pack({"found": found.to_dict()})
+        except (RegionTrouble, QuantityError, NotFinite) as error:
             return True, pack({"trouble": str(error)})

@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.document import SizingEntry
+from gulch.engine.document import RegionEntry, SizingEntry
+from gulch.engine.regions.question import Answer
 from gulch.engine.scans.sizing import Sizing
-from gulch.engine.work import Size
+from gulch.engine.units import KINDS
+from gulch.engine.work import Attain, Size
 from gulch.web.projects import solving
 
 if TYPE_CHECKING:
@@ -47,6 +49,56 @@ def read_sizing(data: Any) -> tuple:
     if "messages" in data:  # broken off
         return data["messages"][0]["what"], None
     return data.get("trouble", ""), Sizing(**data["found"]) if "found" in data else None
+
+
+@dataclass(frozen=True)
+class RegionAnswer:
+    """What is known of what can be had. entry: the question, the document's own or a first guess of one."""
+
+    entry: RegionEntry
+    asked: bool = False
+    ready: bool = False
+    found: Answer | None = None
+    trouble: str = ""
+    pending: bool = False
+
+
+def attain(space: Workspace) -> RegionAnswer:
+    """The region that is known, or one that workers begin on now."""
+    document, row = space.document, space.row
+    entry = document.region or first_region(document)
+    asked, ready = document.region is not None, any(r.rate for r in document.reactions) and bool(document.reaction_sets)
+    if not (asked and ready):
+        return RegionAnswer(entry, asked, ready)
+    if not space.fresh:
+        return RegionAnswer(entry, asked, ready, trouble="The process is not solved: the stream's state is known once it is.")
+    task = Attain(document.dump(), bytes(row.outcome().packed), entry.model_dump())
+    outcome, pending = solving.answer(row, task, ("region", row.pk))
+    if outcome is None:
+        return RegionAnswer(entry, asked, ready, pending=pending)
+    data = outcome.data()
+    if "messages" in data:  # broken off
+        return RegionAnswer(entry, asked, ready, trouble=data["messages"][0]["what"])
+    return RegionAnswer(entry, asked, ready, Answer.of(data["found"]) if "found" in data else None, data.get("trouble", ""), pending)
+
+
+def first_region(document: Project) -> RegionEntry:
+    """A question to begin with: what enters the first reactor by rates, at its own temperature, with its catalyst."""
+    reactor = next((u for u in document.units if getattr(KINDS[u.kind], "needs_rates", False)), None)
+    guess = first_guess(document)
+    if reactor is None:
+        return RegionEntry(set=guess.set, stream=guess.stream, **_first_axes(document))
+    stream = next((s.id for s in document.streams if s.enters == reactor.id), guess.stream)
+    bed = {"void": reactor.void or "100 %", "bulk_density": reactor.bulk_density, "surface": reactor.catalyst.surface}
+    phase = "vapour" if reactor.phase in ("vapour", "held-vapour") else "liquid"
+    return RegionEntry(set=reactor.set or guess.set, stream=stream, phase=phase, **bed, **_first_axes(document))
+
+
+def _first_axes(document: Project) -> dict[str, str]:
+    """Species as axes where nothing says what conversion and yield count on."""
+    if document.measures is not None or len(document.species) < 2:
+        return {}
+    return {"x": document.species[0].id, "y": document.species[1].id}
 
 
 def first_guess(document: Project) -> SizingEntry:

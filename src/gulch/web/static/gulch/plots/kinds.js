@@ -5,6 +5,7 @@ import { profile } from "./curves.js";
 import * as fit from "./fit.js";
 import * as lines from "./lines.js";
 import { pair } from "./pair.js";
+import { region } from "./region.js";
 import { residuals } from "./residuals.js";
 import { sections, through } from "./sections.js";
 import { sizing } from "./sizing.js";
@@ -34,6 +35,7 @@ export const KINDS = {
   pair: { plot: pair },
   profile: { plot: profile, offer: group },
   residuals: { plot: residuals },
+  region: { plot: region },
   sizing: { plot: sizing },
   solves: { plot: solves.solves, offer: solves.offer },
   swings: { plot: swings.swings, offer: swings.offer },
