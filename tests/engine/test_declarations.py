@@ -52,6 +52,10 @@ BASE = {
     "gibbs-reactor": (GAS, HOT, {"set": "main"}),
     "plug-flow": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
     "side-fed-tube": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
+    "recycle-reactor": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
+    "tanks-in-series": (GAS, HOT, {"set": "main"}),
+    "dispersed-tube": (GAS, HOT, {"set": "main"}),
+    "residence-time-reactor": (GAS, HOT, {"set": "main", "tracer": "0 s 0; 10 s 4; 60 s 0"}),
     "stirred-tank": (GAS, HOT, {"set": "main", "phase": "vapour"}),
     "stoichiometric-reactor": (GAS, HOT, {"set": "main"}),
     "electrolytic-reactor": (GAS, HOT, {"set": "main", "voltage": "2 V", "electrons": {"hydration": "2"}}),
@@ -211,10 +215,21 @@ CHANGES = {
     ("splitter", "third"): ({"second": "10 %"}, "10 %", "20 %"),
 }
 CHANGES |= {("side-fed-tube", name): row for (kind, name), row in CHANGES.items() if kind == "plug-flow"}
+CHANGES |= {("recycle-reactor", name): row for (kind, name), row in CHANGES.items() if kind == "plug-flow"}
+CHANGES |= {
+    ("recycle-reactor", "returned"): ({}, "1", "3"),
+    ("dispersed-tube", "peclet"): ({"volume": "20 m3"}, "20", "2"),
+    ("residence-time-reactor", "tracer"): ({}, "0 s 0; 10 s 4; 60 s 0", "0 s 0; 10 s 4; 90 s 0"),
+}
+CHANGES |= {
+    (kind, "bulk_density"): ({}, "800 kg/m3", "1000 kg/m3") for kind in ("dispersed-tube", "tanks-in-series", "residence-time-reactor")
+}
 # Inputs that only say where something is looked for: test_kinetics.py turns them.
 ELSEWHERE = {
     ("plug-flow", "limit"),
     ("side-fed-tube", "limit"),
+    ("recycle-reactor", "limit"),
+    *(("recycle-reactor", name) for name in ("pressure_drop", "particle", "viscosity")),  # refused: test_not_ideal.py
     *((kind, "limit") for kind in ("multibed-converter", "quench-converter")),
     *((kind, name) for kind in ("batch-reactor", "semi-batch-reactor") for name in ("limit", "longest", "void")),  # test_batches.py
     ("stirred-tank", "near"),

@@ -53,6 +53,10 @@ def test_every_kind_is_exercised():
         "multibed-converter",  # test_converters.py
         "quench-converter",
         "side-fed-tube",
+        "recycle-reactor",  # test_not_ideal.py
+        "tanks-in-series",
+        "dispersed-tube",
+        "residence-time-reactor",
         "electrolytic-reactor",  # test_electrolytic.py
         "equilibrium-reactor",
         "gibbs-reactor",

@@ -5,6 +5,7 @@ from typing import NamedTuple
 SMITH_VAN_NESS = "Smith, Van Ness & Abbott, Introduction to Chemical Engineering Thermodynamics"
 MICHELSEN_MOLLERUP = "Michelsen & Mollerup, Thermodynamic Models, 2nd ed."
 FOGLER = "Fogler, Elements of Chemical Reaction Engineering"
+LEVENSPIEL = "Levenspiel, Chemical Reaction Engineering"
 
 
 class Relation(NamedTuple):

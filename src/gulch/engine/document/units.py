@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 from pydantic import Field, create_model
 
 from gulch.engine.document.parts import Id, Part, Quantity, ReactionId, SpeciesId
-from gulch.engine.quantities import DISPLAY_SETS, MOST_POINTS, parse, to_unit
+from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
 from gulch.engine.references import Own, Ref, Thing
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice
+from gulch.engine.units.declarations import LONGEST_COURSE, Choice
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Unit
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 TYPES = SimpleNamespace(
     quantity=Quantity,
     stage=Annotated[str, Field(pattern="^[1-9]$")],
-    points=Annotated[str, Field(max_length=MOST_POINTS)],
+    points=Annotated[str, Field(max_length=LONGEST_COURSE)],
     species_id=SpeciesId,
     reaction_id=ReactionId,
     set_id=Annotated[str, Ref(Thing.SET)],

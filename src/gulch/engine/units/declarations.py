@@ -251,6 +251,17 @@ class PerReaction(_ByItem):
         return lambda inputs: {i: inputs[a] for i, a in addresses.items() if a in inputs}
 
 
+LONGEST_COURSE = 8000  # characters of a course, as of a measured curve that is pasted
+
+
+def _bare(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
+
+
 @dataclass(eq=False)
 class PerStage(_ByItem):
     """One number for each stage of a unit, of which the choice `count` says how many; missing ones take the default.
@@ -316,12 +327,17 @@ class Course(Declared):
 
     def points(self, text: str) -> np.ndarray:
         """The points in SI, shape (k, 2). Raises QuantityError."""
-        at, values = parse_points(text, self.first, self.second)
+        at, values = parse_points(text, self.first, self.second, LONGEST_COURSE)
         if at[0] is None:
             raise QuantityError(f"“{text}” is one value: write points like “{self.example}”.")
         if not all(self.low <= v <= self.high for v in values):
             raise QuantityError(f"{self.label} leaves what is possible: check “{text}”.")
         return np.column_stack([at, values])
+
+    def with_units(self, text: str, first: str, second: str) -> str:
+        """Points as typed or pasted, pairs of bare numbers given the units first and second; the rest stays as it is."""
+        pieces = [p.split() for line in text.splitlines() for p in line.split(";") if p.strip()]
+        return "; ".join(" ".join([p[0], first, p[1], second] if len(p) == 2 and _bare(p[0]) and _bare(p[1]) else p) for p in pieces)
 
     def reader(self, unit_id: str, value: Any, scope: Scope) -> Callable:
         points = self.points(value) if value and self.in_use(scope.choices) else None

@@ -15,9 +15,9 @@ from gulch.engine.project.pasted import paste_feeds
 from gulch.engine.project.places import About, Place
 from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
-from gulch.engine.quantities import DISPLAY_SETS, MOST_POINTS, QuantityError
+from gulch.engine.quantities import DISPLAY_SETS, QuantityError
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Course, PerReaction, ReactionSet, SpeciesChoice
+from gulch.engine.units.declarations import LONGEST_COURSE, Choice, Course, PerReaction, ReactionSet, SpeciesChoice
 from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
@@ -42,7 +42,7 @@ def hide_in_strip(document: Project, form: Values) -> Done:
     return Done(f"{'Hide' if hidden else 'Show'} {form.kind} {form.id}")
 
 
-@action("set", address=Key(), value=Text(MOST_POINTS, "That is too long for a value: type a number with its unit."))
+@action("set", address=Key(), value=Text(LONGEST_COURSE, "That is too long for a value: type a number with its unit."))
 def set_input(document: Project, form: Values) -> Done:
     """Write one input as typed; a bare number takes the display unit."""
     return write_input(document, form.address, form.value)
@@ -59,8 +59,9 @@ def write_input(document: Project, address: str, text: str) -> Done:
                     set_value(unit, d, text or None)
                 return Done(f"Set {d.label.lower()} of {head} to {getattr(d, 'options', {}).get(text, text or 'none')}")
             if d.key == name and isinstance(d, Course):
-                set_value(unit, d, text or None)
-                return Done(f"Set {d.label.lower()} of {head} to {text or 'nothing'}")
+                shown = [DISPLAY_SETS[document.display].unit(x) for x in (d.first, d.second)]
+                set_value(unit, d, d.with_units(text, *("" if u == "1" else u for u in shown)) or None)
+                return Done(f"Set {d.label.lower()} of {head}")
             if isinstance(d, PerReaction) and d.options and name.startswith(d.key + "."):
                 if text not in d.options:
                     raise EditError(f"“{text}” is not one of the ways: {', '.join(d.options.values())}.")

@@ -139,7 +139,7 @@ def spaces(given: Given, volume: float | None) -> dict[str, Any]:
 
 def sized(feed: Stream, given: Given) -> None:
     """Give the volume that a typed space velocity or space time asks for with this feed. Raises UnitTrouble."""
-    by = given.size_by
+    by = getattr(given, "size_by", None)
     if by not in VELOCITIES or feed.is_empty:
         return
     if by == "space-time":

@@ -24,6 +24,10 @@ export const SYMBOLS = {
   "multibed-converter": `${VESSEL} M8 6 H16 M8 9 H16 M8 14 H16 M8 17 H16 M16 11.5 H22 M2 11.5 H8`,
   "quench-converter": `${VESSEL} M8 6 H16 M8 9 H16 M8 14 H16 M8 17 H16 M2 11.5 H11 M9 9.5 L11 11.5 L9 13.5`,
   "side-fed-tube": "M2 10 H22 V18 H2 Z M6 2 V9 M12 2 V9 M18 2 V9 M5 7 L6 9 L7 7 M11 7 L12 9 L13 7 M17 7 L18 9 L19 7",
+  "recycle-reactor": "M4 11 H20 V18 H4 Z M21 14 H23 V5 H1 V14 H3 M8 18 L11 11 M13 18 L16 11",
+  "tanks-in-series": "M1 7 V16 H7 V7 M9 7 V16 H15 V7 M17 7 V16 H23 V7 M7 9 H9 M15 9 H17 M4 4 V13 M12 4 V13 M20 4 V13",
+  "dispersed-tube": "M2 8 H22 V16 H2 Z M6 12 H18 M8 10 L6 12 L8 14 M16 10 L18 12 L16 14",
+  "residence-time-reactor": "M3 4 V20 H21 M4 19 Q7 3 11 10 Q14 17 20 18.5",
   "plug-flow": "M2 8 H22 V16 H2 Z M5 16 L9 8 M10 16 L14 8 M15 16 L19 8",
   "electrolytic-reactor": `${VESSEL} M10.5 1 V14 M13.5 1 V14`,
 };

@@ -1,0 +1,124 @@
+"""Reactors between a stirred tank and plug flow: return, tanks in series, dispersion, measured residence times, against closed forms."""
+
+import math
+
+import numpy as np
+import pytest
+import scipy
+from helpers import document, feed
+
+from gulch.engine.explain import solve
+
+BUTENES = {"a": "106-98-9", "b": "590-18-1"}
+R = 8.314462618
+T, P = 400.0, 1e5
+FLOW = 10e3 / 3600 * R * T / P  # m3/s of 10 kmol/h as an ideal gas
+
+
+def reactor(unit, k="0.5 1/s", order=1, a="10 kmol/h", b="0 kmol/h", **more):
+    """a → b as an ideal gas of constant volume flow: what is made hangs on k tau alone."""
+    rate = {"law": "power", "basis": "concentration", "per": "fluid", "forward": {"k": k} | more, "orders": {"a": str(order)}}
+    return solve(
+        document(
+            BUTENES,
+            [{"id": "R", "set": "s", "phase": "vapour", "heat": {"mode": "feed-temperature"}} | unit],
+            [feed("f", "R", {"a": a, "b": b}, T=f"{T} K", P="1 bar"), {"id": "p", "from": "R"}],
+            [{"id": "r", "equation": "a = b", "rate": rate}],
+            [{"id": "s", "steps": [["r"]]}],
+            measures={"key": "a", "product": "b"},
+        )
+    )
+
+
+def converted(solution):
+    assert solution.solved, solution.messages
+    return solution.units["R"].values["conversion"]["a"]
+
+
+KT = 1.5  # k tau
+VOLUME = f"{KT / 0.5 * FLOW} m3"
+
+
+@pytest.mark.parametrize("ratio", [0.3, 2.0, 50.0])
+def test_a_return_is_between_plug_flow_and_a_tank(ratio):
+    """k tau/(R + 1) = ln[(1 + R (1 − X))/((R + 1)(1 − X))] (Levenspiel, ch. 6)."""
+    X = converted(reactor({"kind": "recycle-reactor", "volume": VOLUME, "returned": str(ratio)}))
+    expected = scipy.optimize.brentq(
+        lambda x: math.log((1 + ratio * (1 - x)) / ((ratio + 1) * (1 - x))) - KT / (ratio + 1), 1e-6, 1 - 1e-9, xtol=1e-13
+    )
+    assert expected == pytest.approx(X, rel=1e-6)
+    assert KT / (1 + KT) < X < 1 - math.exp(-KT)
+
+
+def test_an_adiabatic_return_keeps_its_enthalpy():
+    solution = reactor({"kind": "recycle-reactor", "volume": VOLUME, "returned": "2", "heat": {"mode": "adiabatic"}})
+    assert solution.solved, solution.messages
+    assert abs(solution.units["R"].balances["energy"]) < 1e-9 and solution.streams["p"].temperature != pytest.approx(T, abs=1.0)
+
+
+@pytest.mark.parametrize("tanks", [1, 3, 20])
+def test_tanks_in_series(tanks):
+    """X = 1 − 1/(1 + k tau/N)^N (Levenspiel, ch. 6)."""
+    X = converted(reactor({"kind": "tanks-in-series", "volume": VOLUME, "tanks": str(tanks)}))
+    assert 1 - (1 + KT / tanks) ** -tanks == pytest.approx(X, rel=1e-7)
+
+
+@pytest.mark.parametrize("Pe", [0.5, 8.0, 200.0])
+def test_dispersion_of_a_first_order_reaction(Pe):
+    """1 − X = 4 q e^(Pe/2)/((1 + q)² e^(q Pe/2) − (1 − q)² e^(−q Pe/2)), q² = 1 + 4 k tau/Pe (Levenspiel, ch. 13)."""
+    X = converted(reactor({"kind": "dispersed-tube", "volume": VOLUME, "peclet": str(Pe)}))
+    q = math.sqrt(1 + 4 * KT / Pe)
+    left = 4 * q * math.exp(Pe / 2) / ((1 + q) ** 2 * math.exp(q * Pe / 2) - (1 - q) ** 2 * math.exp(-q * Pe / 2))
+    assert 1 - left == pytest.approx(X, rel=1e-6)
+
+
+def test_dispersion_lies_between_a_tank_and_plug_flow_also_adiabatic():
+    """A reaction that cools itself: the ends are those of the other kinds, and enthalpy is kept."""
+    heat = {"heat": {"mode": "adiabatic"}, "volume": VOLUME}
+    low, high = (
+        converted(reactor(heat | u)) for u in ({"kind": "dispersed-tube", "peclet": "0.01"}, {"kind": "dispersed-tube", "peclet": "2000"})
+    )
+    assert low == pytest.approx(converted(reactor(heat | {"kind": "stirred-tank"})), rel=5e-3)
+    assert high == pytest.approx(converted(reactor(heat | {"kind": "plug-flow"})), rel=5e-3)
+
+
+def pulse(E, longest, points=60):
+    t = np.linspace(0.0, longest, points)
+    return "; ".join(f"{x:.5g} s {max(E(x), 0.0):.6g}" for x in t)
+
+
+def test_measured_times_of_a_first_order_reaction_ask_not_how_contents_mix():
+    """First order: segregated and maximally mixed make the same, X = 1 − integral of E e^(−kt) (Levenspiel, ch. 16)."""
+    tau = 3.0
+    tracer = pulse(lambda t: t / tau**2 * math.exp(-t / tau) * 4.0, 45.0, 120)  # two tanks of 3 s each
+    solution = reactor({"kind": "residence-time-reactor", "tracer": tracer})
+    values = solution.units["R"].values
+    exact = 1 - 1 / (1 + 0.5 * tau) ** 2
+    assert values["conversion_late"] == pytest.approx(exact, abs=3e-3) and converted(solution) == pytest.approx(values["conversion_late"])
+    assert values["conversion_early"] == pytest.approx(values["conversion_late"], abs=1e-3)
+    assert values["residence_time"] == pytest.approx(2 * tau, rel=5e-3) and values["variance"] == pytest.approx(0.5, rel=0.02)
+
+
+def test_the_bounds_of_a_tanks_times_for_second_order():
+    """Times of a stirred tank: maximally mixed is the tank itself; segregated follows from its integral (Levenspiel, ch. 16)."""
+    tau, c0 = 4.0, P / (R * T)
+    k = 1.0 / (c0 * tau)  # k c0 tau = 1
+    tracer = pulse(lambda t: math.exp(-t / tau), 60.0, 300)
+    values = reactor({"kind": "residence-time-reactor", "tracer": tracer}, k=f"{k} m3/(mol s)", order=2).units["R"].values
+    late = 1 - scipy.integrate.quad(lambda t: math.exp(-t) / (1 + t), 0, 60)[0]
+    early = 1 - (math.sqrt(5.0) - 1.0) / 2.0
+    assert values["conversion_late"] == pytest.approx(late, abs=2e-3)
+    assert values["conversion_early"] == pytest.approx(early, abs=2e-3)
+    assert values["conversion_late"] > values["conversion_early"]
+
+
+def test_what_is_no_distribution_is_refused():
+    for tracer, words in (
+        ("0 s 1; 1 s 1", "no distribution"),
+        ("0 s 0; 1 s 0; 2 s 0", "no distribution"),
+        ("early 1", "Tracer at the outlet of R"),
+    ):
+        solution = reactor({"kind": "residence-time-reactor", "tracer": tracer})
+        assert any(words in m.what for m in solution.messages if m.level == "error"), [m.what for m in solution.messages]
+    falls = reactor({"kind": "recycle-reactor", "volume": VOLUME, "falls": "drop", "pressure_drop": "0.1 bar"})
+    assert any("no fall of pressure can be held" in m.what for m in falls.messages)
