@@ -54,6 +54,7 @@ from gulch.engine.document.project import Project
 from gulch.engine.document.reading import load, loads, schema
 from gulch.engine.document.studies import (
     MONEY,
+    BuildingEntry,
     Doubt,
     HeatPriceEntry,
     MeasuresEntry,
@@ -119,6 +120,7 @@ __all__ = [
     "SearchEntry",
     "SetEntry",
     "RegionEntry",
+    "BuildingEntry",
     "SizingEntry",
     "SpeciesData",
     "SpeciesEntry",

@@ -91,6 +91,22 @@ class HeatPriceEntry(Part):
         return text
 
 
+class BuildingEntry(Part):
+    """What it costs to build: how the correlations for equipment are brought to the project's money and year."""
+
+    index: Money = Field("532.9", description="Chemical Engineering Plant Cost Index of the year wanted; it stood at 532.9 in January 2010")
+    rate: Money = Field("1", description="money of the project for one US dollar")
+    material: Literal["carbon steel", "304 stainless", "316 stainless", "nickel alloy", "Hastelloy C"] = Field(
+        "carbon steel", description="of which all is built"
+    )
+    installed: Money = Field("4.74", description="fixed capital over the purchase cost of the equipment; 4.74 by Lang for fluids")
+    payback: Money | None = Field(None, description="years in which fixed capital shall come back; with it the worth pays for it")
+    coefficient: Quantity = Field("400 W/(m2 K)", description="heat transfer coefficient of exchangers")
+    difference: Quantity = Field("30 K", description="mean temperature difference where a medium heats or cools")
+    hold_up: Quantity = Field("5 min", description="for which a drum holds its liquid, half full")
+    own: dict[Annotated[str, Ref(Thing.UNIT)], Money] = Field({}, description="purchase costs of units that are known better")
+
+
 class PricesEntry(Part):
     """What the project's flows, heat and work cost and bring, once for all variants."""
 
@@ -106,6 +122,7 @@ class PricesEntry(Part):
     work_per: Literal["MWh", "kWh", "GJ"] = Field("MWh", description="what the price of work is for")
     waste: Money | None = Field(None, description="what it costs to be rid of a stream that is waste")
     waste_per: Literal["kg", "t", "lb"] = Field("t", description="what the price of waste is for")
+    building: BuildingEntry | None = Field(None, description="what it costs to build, where that is asked for")
 
 
 class SpreadEntry(Part):

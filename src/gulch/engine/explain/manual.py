@@ -46,6 +46,7 @@ _PARTS: dict[str, Any] = {
     "best": document.SearchEntry,
     "knob of a search": document.Turned,
     "worth and prices": document.PricesEntry,
+    "cost of building": document.BuildingEntry,
     "price of a species": document.PriceEntry,
     "heating or cooling medium": document.HeatPriceEntry,
     "how sure": document.SpreadEntry,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.flowsheet.costs import building_of
 from gulch.engine.flowsheet.worth import account_of
 from gulch.engine.project.measures import OVERALL
 from gulch.engine.units.base import ROUNDING, plain
@@ -61,6 +62,9 @@ class _LiveOverall:
     def get(self, name: str) -> Any:
         if name == "worth":
             return account_of(self.run).rate if self.run.plan.prices is not None else None
+        if name == "cost":
+            prices = self.run.plan.project.prices
+            return building_of(self.run).purchase if prices is not None and prices.building is not None else None
         return overall_values(self.run).get(name)
 
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from gulch.engine import formulas
 from gulch.engine.document import source_of
+from gulch.engine.flowsheet.costs import building_of, plain_building
 from gulch.engine.flowsheet.guard import finite_values, heat_into, sums_of
 from gulch.engine.flowsheet.live import ends, overall_values
 from gulch.engine.flowsheet.solution import OpenLoop, RoomLeft, StreamResult, UnitOutcome
@@ -274,6 +275,9 @@ class Report:
         if self.plan.prices is not None:
             account = account_of(self.run)
             self.solution.overall |= {"worth": account.rate, "account": plain_account(account)}
+            if self.plan.project.prices.building is not None:
+                found = building_of(self.run)
+                self.solution.overall |= {"building": plain_building(found, self.plan.project.prices.building), "cost": found.purchase}
             if account.missing and reads_worth(self.plan):
                 self.run.say("warning", PRICES, f"Worth has no value: {account.missing[0]}", "Type the price under Scans, worth.")
 

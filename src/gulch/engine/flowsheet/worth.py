@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.flowsheet.costs import building_of, yearly
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import plain
@@ -53,7 +54,7 @@ class Prices:
 
 @dataclass
 class Part:
-    """One line of the account. what: sold, bought, heat, work or waste; amount [SI] in a dimension; rate: money/s, None unpriced."""
+    """One line of the account. what: sold, bought, heat, work, waste, capital; amount [SI] in a dimension; rate: money/s, None unpriced."""
 
     what: str
     name: str
@@ -120,7 +121,20 @@ def account_of(run: Run) -> Account:
     for unit_id in plan.units:
         if unit_id in run.done:
             _energy(out, unit_id, run, prices)
+    _capital(out, run)
     return out
+
+
+def _capital(out: Account, run: Run) -> None:
+    """What the investment must bring, where a pay-back time is typed."""
+    entry = run.plan.project.prices.building if run.plan.project.prices else None
+    if entry is None or entry.payback is None:
+        return
+    building = building_of(run)
+    out.missing += building.missing[:1]
+    a_year = yearly(building, entry)
+    rate = None if a_year is None else -a_year / (float(run.plan.project.operating_hours) * 3600.0)
+    out.parts.append(Part("capital", "pay-back", float(building.purchase or 0.0), "count", rate))
 
 
 def _material(out: Account, plan: Plan, id_: str, stream: Stream, what: str, price: np.ndarray, sign: float) -> None:

@@ -131,7 +131,8 @@ def readable(project: Project) -> Results:
         items["stage"] = [(i, f"stage {i}") for i in stages_of(unit)]
         makers.setdefault(unit.id, []).append(partial(_of_unit, unit.id, kind, items, project.measures is not None))
     currency = project.prices.currency if project.prices else None
-    makers.setdefault("overall", []).append(partial(_of_all, species, project.measures is not None, currency))
+    built = project.prices is not None and project.prices.building is not None
+    makers.setdefault("overall", []).append(partial(_of_all, species, project.measures is not None, currency, built))
     return Results(makers)
 
 
@@ -154,11 +155,13 @@ def _of_unit(id_: str, kind: type[Unit], items: dict[str, Any], measured: bool) 
                 yield Readable(f"{id_}.{r.key}.{item}", r.dimension, f"{r.label} of {shown} in {id_}")
 
 
-def _of_all(species: list[tuple], measured: bool, currency: str | None) -> Iterator:
+def _of_all(species: list[tuple], measured: bool, currency: str | None, built: bool) -> Iterator:
     for name, (label, _) in OVERALL.items() if measured else ():
         yield Readable(f"overall.{name}", "fraction", label)
     if currency is not None:
         yield Readable("overall.worth", "money rate", f"Worth in {currency}")
+        if built:
+            yield Readable("overall.cost", "money", f"Purchase cost in {currency}")
     for s, shown in species:
         yield Readable(f"overall.conversion.{s}", "fraction", f"Overall conversion of {shown}")
         yield Readable(f"overall.made.{s}", "molar flow", f"{shown} made overall")

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from gulch.engine.phases.state import PhaseState
     from gulch.engine.phases.stream import Stream
     from gulch.engine.phases.tangent import Tangent
+    from gulch.engine.units.equipment import Equipment
     from gulch.engine.units.moved import Moved
 
 
@@ -52,6 +53,10 @@ class UnitResult:
     reactions: list | Later = field(default_factory=list)  # rows of the reactor's account, as dicts
     rooms: list | Later = field(default_factory=list)  # Rooms before the doubts that the notes may tell
     whole: Stream | None = None  # of which the outlets are the phases
+
+    def number(self, name: str) -> Any:
+        """A value as it is read: computed now where it was left for later, or None."""
+        return plain(self.values.get(name))
 
 
 @dataclass(frozen=True)
@@ -163,6 +168,11 @@ class Unit:
         heat = plain(values.get("duty")) or 0.0
         temperatures = [s.T for s in outlets.values() if not s.is_empty]
         return [(heat, max(temperatures) if heat > 0.0 else min(temperatures))] if heat and temperatures else []
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        """What has to be built for it; nothing unless a kind says it."""
+        return []
 
     @classmethod
     @cache

@@ -10,6 +10,7 @@ import numpy as np
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.units.base import Unit, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import COMPRESSOR, Equipment
 from gulch.engine.units.pressures import downhill
 from gulch.engine.units.shaft import PATHS, change_pressure, pressure_changed
 
@@ -75,6 +76,10 @@ class Compressor(Unit):
     def heats(cls, values: dict[str, Any], given: Given, outlets: dict[str, Stream]) -> list[tuple[float, float]]:
         heat = values.get("duty")
         return [(heat, given.between)] if heat else []
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return [Equipment(COMPRESSOR, abs(result.number("work") or 0.0))]
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

@@ -11,6 +11,7 @@ from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
 from gulch.engine.units.declarations import Choice, Input, PerSpecies, Result
+from gulch.engine.units.equipment import Equipment, drum_of
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Note
 
@@ -71,6 +72,10 @@ class Decanter(Unit):
                 f"{entry.id}: the ideal phase model knows only one liquid.",
                 "Choose another phase model in Chemistry, or part by shares.",
             )
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return drum_of(inlets, list(result.outlets.values()), result.number("duty"))
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

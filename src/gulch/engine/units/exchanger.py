@@ -15,6 +15,7 @@ from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import EXCHANGER, Equipment
 from gulch.engine.units.exchanged import Pair
 from gulch.engine.units.heat_curve import HeatCurve
 from gulch.engine.units.pressures import outlet_pressure
@@ -129,6 +130,11 @@ class Exchanger(Unit):
     def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
         drops = {"hot": given.hot_drop, "cold": given.cold_drop}
         return {side: lowest(entering.get(side, ())) - drop for side, drop in drops.items()}
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        ua = result.number("ua")
+        return [Equipment(EXCHANGER, ua, max(s.P for s in inlets))] if ua else []
 
     @classmethod
     def solve(cls, feed: Any, given: Given, context: Context) -> UnitResult:

@@ -9,6 +9,7 @@ import numpy as np
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.units.base import Unit, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import UNKNOWN, Equipment
 from gulch.engine.units.pressures import EVEN, uphill
 from gulch.engine.units.shaft import PATHS, change_pressure, pressure_changed
 
@@ -41,6 +42,10 @@ class Expander(Unit):
 
     work = Result("Work", "power", "shaft work into the stream: negative, being gained", headline=True)
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return [Equipment(UNKNOWN, 0.0, why="No correlation for expanders is known here.")]
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

@@ -10,6 +10,7 @@ from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import Equipment, drum_of
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Code, Note
 
@@ -52,6 +53,10 @@ class FlashDrum(Unit):
     duty = Result("Duty", "power", "heat into the drum")
     vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
     drum_temperature = Result("Temperature", "temperature", "temperature of both outlets")
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return drum_of(inlets, list(result.outlets.values()), result.number("duty"))
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

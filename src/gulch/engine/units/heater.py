@@ -10,6 +10,7 @@ from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded, show
 from gulch.engine.units.base import Unit, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import Equipment, heat_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.told import UnitTrouble
 
@@ -65,6 +66,11 @@ class Heater(Unit):
 
     duty = Result("Duty", "power", "heat into the stream: outlet less inlet enthalpy flow", headline=True)
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        product = result.outlets["product"]
+        return heat_of(result.number("duty"), product.T, product.P)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

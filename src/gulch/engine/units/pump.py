@@ -10,6 +10,7 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Unit, UnitResult
 from gulch.engine.units.declarations import Input, Result
+from gulch.engine.units.equipment import PUMP, Equipment
 from gulch.engine.units.pressures import downhill
 from gulch.engine.units.told import Note
 
@@ -44,6 +45,10 @@ class Pump(Unit):
 
     work = Result("Work", "power", "shaft work into the stream", headline=True)
     outlet_temperature = Result("Outlet temperature", "temperature", "temperature of the stream that leaves")
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return [Equipment(PUMP, inlets[0].volume_flow)] if not inlets[0].is_empty else []
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.handbook import Relation
 from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import Equipment, drum_of
 from gulch.engine.units.flash_drum import whole_moved
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.told import Note
@@ -67,6 +68,10 @@ class ThreePhaseSeparator(Unit):
                 f"{entry.id}: the ideal phase model knows only one liquid.",
                 "Choose an activity model or another phase model in Chemistry.",
             )
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return drum_of(inlets, list(result.outlets.values()), result.number("duty"))
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

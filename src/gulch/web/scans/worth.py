@@ -6,19 +6,28 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.document import HeatPriceEntry, PriceEntry, PricesEntry
+from gulch.engine.document import BuildingEntry, HeatPriceEntry, PriceEntry, PricesEntry
 from gulch.engine.quantities import format_number, show
 from gulch.web.projects.words import pretty_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from gulch.engine.document import Project
     from gulch.web.projects.workspace import Workspace
 
 
 SELECT = "worth"
 FATES = (("", "sold by its species"), ("waste", "waste"), ("nothing", "worth nothing"))
-WHAT = {"sold": "sold", "bought": "bought", "heating": "heating", "cooling": "cooling", "work": "work", "waste": "waste"}
+WHAT = {
+    "capital": "fixed capital",
+    "sold": "sold",
+    "bought": "bought",
+    "heating": "heating",
+    "cooling": "cooling",
+    "work": "work",
+    "waste": "waste",
+}
 GAUGE = "overall.worth"
 
 
@@ -61,6 +70,50 @@ def money(value: float) -> str:
         return format_number(value)
     digits = 10.0 ** (math.floor(math.log10(abs(value))) - 3)
     return f"{round(round(value / digits) * digits):,}".replace(",", "\u202f").replace("-", "−")
+
+
+class BuildingRows:
+    """The equipment with its costs. found: `overall.building` of a solution, or None."""
+
+    def __init__(self, project: Project, entry: BuildingEntry, found: dict[str, Any] | None, display: str) -> None:
+        self.project, self.entry, self.found, self.display = project, entry, found, display
+
+    def materials(self) -> list[tuple]:
+        return _options(BuildingEntry, "material", self.entry.material)
+
+    def fields(self) -> list[tuple]:
+        """(name, words, text) of what is typed."""
+        e = self.entry
+        rows = [
+            ("index", "cost index", e.index),
+            ("rate", f"{self.project.prices.currency} per US$", e.rate),
+            ("installed", "fixed capital over purchase", e.installed),
+            ("payback", "pay-back in years", e.payback or ""),
+            ("coefficient", "coefficient of exchangers", pretty_text(e.coefficient)),
+            ("difference", "difference to a medium", pretty_text(e.difference)),
+            ("hold_up", "hold-up of drums", pretty_text(e.hold_up)),
+        ]
+        return [(name, words, text) for name, words, text in rows]
+
+    def rows(self) -> Iterator[tuple]:
+        """(unit, what, size, how many, cost, remark, its own cost as typed, whether the unit's first line)."""
+        seen = set()
+        for i in self.found["items"] if self.found else ():
+            size = show(i["size"], i["dimension"], self.display, 3) if i["size"] else ""
+            many = f"{i['count']:g} ×" if i["count"] > 1 else ""
+            cost = "–" if i["cost"] is None else money(i["cost"])
+            yield i["of"], i["what"], size, many, cost, i["remark"], self.entry.own.get(i["of"], ""), i["of"] not in seen
+            seen.add(i["of"])
+
+    def sums(self) -> list[tuple]:
+        """(words, money) of the sums that there are."""
+        found = self.found or {}
+        rows = [("purchase", found.get("purchase")), ("fixed capital", found.get("fixed")), ("to be earned a year", found.get("yearly"))]
+        return [(words, money(v)) for words, v in rows if v is not None]
+
+    @property
+    def missing(self) -> list[str]:
+        return self.found["missing"] if self.found else []
 
 
 def worth_page(space: Workspace) -> WorthPage | None:
@@ -130,6 +183,13 @@ class WorthPage:
         """(an hour, a year), or None where a price is missing."""
         rate = self.space.solution.overall.get("worth")
         return None if rate is None else self._rates(rate)
+
+    @property
+    def building(self) -> BuildingRows | None:
+        """What it costs to build, or None where nobody asks."""
+        entry = self.prices.building if self.prices else None
+        found = (self.space.solution.overall or {}).get("building") if self.space.solution else None
+        return BuildingRows(self.project, entry, found, self.display) if entry is not None else None
 
     @property
     def missing(self) -> Any:

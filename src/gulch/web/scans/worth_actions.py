@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from gulch.engine.document import MONEY, HeatPriceEntry, PriceEntry, PricesEntry
+from gulch.engine.document import MONEY, BuildingEntry, HeatPriceEntry, PriceEntry, PricesEntry
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
@@ -95,6 +95,53 @@ def price_stream(project: Project, form: Values) -> Done:
     rest = {k: v for k, v in prices.streams.items() if k != form.id}
     prices.streams = rest | ({form.id: form.fate} if form.fate in ("waste", "nothing") else {})
     return Done(f"{form.id} is {form.fate or 'sold'}", "worth")
+
+
+BUILDING = ("index", "rate", "material", "installed", "payback", "coefficient", "difference", "hold_up")
+MEASURED = {"coefficient": "heat transfer coefficient", "difference": "temperature difference", "hold_up": "time"}
+
+
+@action("building-edit", whole=True, **{name: Part() for name in BUILDING})
+def edit_building(project: Project, form: Values) -> Done:
+    """Change how costs of equipment are brought to the project's money and year; the first edit begins it."""
+    prices = _prices(project)
+    entry = prices.building or BuildingEntry()
+    for name in BUILDING:
+        value = getattr(form, name)
+        if value is None:
+            continue
+        if name == "material":
+            entry.material = value or entry.material
+        elif name in MEASURED:
+            full = typed(project, f"building.{name}", value, MEASURED[name])
+            parse(full, MEASURED[name])
+            setattr(entry, name, full)
+        else:
+            text = price_text(value)
+            if text is None and name != "payback":
+                raise EditError("Type a number: nothing can be brought to a year or to money without it.")
+            if text is not None and not float(text) > 0.0:
+                raise EditError("Type a number above zero.")
+            setattr(entry, name, text)
+    prices.building = entry
+    return Done("Change what building costs", "worth")
+
+
+@action("building-own", whole=True, id=Key(), cost=Part())
+def own_cost(project: Project, form: Values) -> Done:
+    """The purchase cost of one unit, as known better; nothing typed goes by the correlations again."""
+    entry = _prices(project).building
+    if entry is None or project.unit(form.id) is None:
+        raise EditError("The unit is gone: reload the page.")
+    text = price_text(form.cost or "")
+    entry.own = {k: v for k, v in entry.own.items() if k != form.id} | ({form.id: text} if text else {})
+    return Done(f"Cost of {form.id}", "worth")
+
+
+@action("building-remove", whole=True)
+def forget_building(project: Project, form: Values) -> Done:
+    _prices(project).building = None
+    return Done("Ask no more what building costs", "worth")
 
 
 @action("heat-price-add", whole=True, use=Key())

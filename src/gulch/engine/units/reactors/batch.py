@@ -14,6 +14,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Course, Input, Result
+from gulch.engine.units.equipment import vessel_of
 from gulch.engine.units.reactors.batch_run import BatchRun, Safety
 from gulch.engine.units.reactors.batch_told import OVER_TIME, leaving, over_time, remarks, told
 from gulch.engine.units.reactors.heat import HEATED
@@ -23,6 +24,7 @@ from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.equipment import Equipment
 
 POINTS = 121  # of the profiles, at least
 SAFETY = "F. Stoessel, Thermal Safety of Chemical Processes, 2nd ed."
@@ -230,6 +232,11 @@ class BatchReactor(KineticReactor):
     @classmethod
     def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
         return dict.fromkeys(ports, math.nan if given.phase in ("both", "vapour", None) else entering["feed"][0])
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        P = result.number("highest_pressure") or inlets[0].P
+        return vessel_of(result.number("vessel_result"), P, agitated=True, count=result.number("vessels") or 1.0)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

@@ -9,6 +9,7 @@ import numpy as np
 from gulch.engine.handbook import LEVENSPIEL, Relation
 from gulch.engine.units.base import Given, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import vessel_of
 from gulch.engine.units.reactors.heat import HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.spaces import spaces
@@ -17,6 +18,7 @@ from gulch.engine.units.reactors.stirred_tank import StirredTank
 if TYPE_CHECKING:
     from gulch.engine.phases import Stream
     from gulch.engine.units.base import Context
+    from gulch.engine.units.equipment import Equipment
 
 TANKS = {str(k): str(k) for k in (1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 20)}
 
@@ -52,6 +54,11 @@ class TanksInSeries(KineticReactor):
 
     space_velocity = None  # type: ignore[assignment]
     steady_states = Result("Steady states", "count", "of the tank that has the most of them")
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        count = float(given.tanks)
+        return vessel_of(given.volume / count, inlets[0].P, agitated=True, count=count)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

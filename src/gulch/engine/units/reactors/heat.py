@@ -15,8 +15,9 @@ from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream, StreamTrouble
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Port, Unit, supported
+from gulch.engine.units.base import Port, Unit, UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
+from gulch.engine.units.equipment import Equipment, heat_of, vessel_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.counted import over
 from gulch.engine.units.told import Code, Room, UnitTrouble
@@ -126,6 +127,12 @@ class Reactor(Unit):
             given.temperature = feed.T
             return {"temperature": feed.T}
         return {}
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        volume, P = result.number("volume_result"), max((s.P for s in inlets), default=1e5)
+        hottest = max((s.T for s in result.outlets.values() if not s.is_empty), default=0.0)
+        return vessel_of(volume, P) + heat_of(result.number("duty"), hottest, P)
 
     @staticmethod
     def reactions(given: Given, context: Context) -> list:

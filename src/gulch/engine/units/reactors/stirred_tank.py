@@ -11,6 +11,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import vessel_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.heat import BOTH_PHASES, HEATED
@@ -21,6 +22,7 @@ from gulch.engine.units.reactors.tank_run import TankRun
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.units.base import Context, Given
+    from gulch.engine.units.equipment import Equipment
 
 
 class StirredTank(KineticReactor):
@@ -159,6 +161,10 @@ class StirredTank(KineticReactor):
     @classmethod
     def ports_out(cls, entry: Any) -> tuple:
         return BOTH_PHASES if entry.phase == "both" else cls.outlets
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        return vessel_of(result.number("volume_result"), inlets[0].P, agitated=True)  # its jacket heats and cools it
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
