@@ -52,6 +52,7 @@ BASE = {
     "gibbs-reactor": (GAS, HOT, {"set": "main"}),
     "plug-flow": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
     "side-fed-tube": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
+    "membrane-reactor": (GAS, HOT, {"set": "main", "permeance": {"ethanol": "1e-9 mol/(m2 s Pa)"}}),
     "recycle-reactor": (GAS, HOT, {"set": "main", "diameter": "0.5 m"}),
     "tanks-in-series": (GAS, HOT, {"set": "main"}),
     "dispersed-tube": (GAS, HOT, {"set": "main"}),
@@ -218,11 +219,14 @@ CHANGES |= {("side-fed-tube", name): row for (kind, name), row in CHANGES.items(
 CHANGES |= {("recycle-reactor", name): row for (kind, name), row in CHANGES.items() if kind == "plug-flow"}
 CHANGES |= {
     ("recycle-reactor", "returned"): ({}, "1", "3"),
+    ("membrane-reactor", "area"): ({}, "100 m2", "200 m2"),
+    ("membrane-reactor", "permeance"): ({}, "1e-9 mol/(m2 s Pa)", "2e-9 mol/(m2 s Pa)"),
     ("dispersed-tube", "peclet"): ({"volume": "20 m3"}, "20", "2"),
     ("residence-time-reactor", "tracer"): ({}, "0 s 0; 10 s 4; 60 s 0", "0 s 0; 10 s 4; 90 s 0"),
 }
 CHANGES |= {
-    (kind, "bulk_density"): ({}, "800 kg/m3", "1000 kg/m3") for kind in ("dispersed-tube", "tanks-in-series", "residence-time-reactor")
+    (kind, "bulk_density"): ({}, "800 kg/m3", "1000 kg/m3")
+    for kind in ("dispersed-tube", "tanks-in-series", "residence-time-reactor", "membrane-reactor")
 }
 # Inputs that only say where something is looked for: test_kinetics.py turns them.
 ELSEWHERE = {
@@ -244,6 +248,9 @@ def project(kind, with_=(), given=None, reaction=HYDRATION):
     if kind == "exchanger":
         cold = {"temperature": "20 degC", "pressure": "3 bar", "flow": {"water": "30 kmol/h"}}
         streams = [{"id": "feed", "to": "U.hot", "given": given or feed}, {"id": "cold", "to": "U.cold", "given": cold}]
+    if kind == "membrane-reactor":
+        sweep = HOT | {"pressure": "60 bar", "flow": {"nitrogen": "50 kmol/h"}}
+        streams = [{"id": "feed", "to": "U.feed", "given": given or feed}, {"id": "sweep", "to": "U.sweep", "given": sweep}]
     if kind == "side-fed-tube":
         side = HOT | {"flow": {"water": "20 kmol/h"}}
         streams = [{"id": "feed", "to": "U.feed", "given": given or feed}, {"id": "side", "to": "U.side", "given": side}]

@@ -53,6 +53,7 @@ def test_every_kind_is_exercised():
         "multibed-converter",  # test_converters.py
         "quench-converter",
         "side-fed-tube",
+        "membrane-reactor",  # test_membranes.py
         "recycle-reactor",  # test_not_ideal.py
         "tanks-in-series",
         "dispersed-tube",

@@ -26,7 +26,7 @@ from gulch.engine.settle import settle
 from gulch.engine.units.base import Port, Unit, UnitResult, lowest, plain
 from gulch.engine.units.column_said import exchanged, far_off, instead_of, not_upside_down
 from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
-from gulch.engine.units.equipment import BESIDE_TRAYS, HEATED, TRAY_SPACING, TRAYS, UNKNOWN, VESSEL, Equipment
+from gulch.engine.units.equipment import Equipment, tower_of
 from gulch.engine.units.kernels.column import parted
 from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import fenske, gilliland, k_values, kirkbride, underwood
@@ -42,10 +42,6 @@ ROUNDS = 60  # of volatilities and split
 NOISE = 1e-4  # change of ln d/b in a round that may be no more than what boiling points are off by
 LIMIT = 60.0  # of ln d/b
 FIRST_STAGES = 4.0  # by which what is lighter or heavier than the keys is parted at first
-
-FLOODING = 0.053  # m/s, of the vapour at 0.6 m between trays, times the root of densities (Towler & Sinnott, ch. 17, after Lowenstein)
-TRAY_EFFICIENCY = 0.7
-R_GAS = 8.314462618
 
 
 class Column(Unit):
@@ -170,23 +166,9 @@ class Column(Unit):
 
     @classmethod
     def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        duties = [result.number(name) for name in ("condenser_duty", "reboiler_duty")]
         top, bottom = result.outlets["distillate"], result.outlets["bottoms"]
-        stages = result.number("stages")
-        if not stages or not stages < 1e4 or top.is_empty:
-            return [Equipment(UNKNOWN, 0.0, why="Its number of stages is not known.")]
-        molar = float(top.n @ context.model.molar_mass) / top.total
-        rising = (result.number("reflux_used") + 1.0) * top.total * R_GAS * top.T / top.P  # m3/s
-        heavy, light = bottom.mass_flow / max(bottom.volume_flow, 1e-12), top.P * molar / (R_GAS * top.T)
-        diameter = math.sqrt(4.0 * rising / (math.pi * FLOODING * math.sqrt(max(heavy - light, 1.0) / light)))
-        trays = math.ceil(stages / TRAY_EFFICIENCY)
-        height = trays * TRAY_SPACING + BESIDE_TRAYS
-        found = [
-            Equipment(VESSEL, math.pi / 4.0 * diameter**2 * height, top.P, height=height),
-            Equipment(TRAYS, float(trays), top.P, diameter=diameter),
-        ]
-        for duty in ("condenser_duty", "reboiler_duty"):
-            found += [Equipment(HEATED, abs(result.number(duty) or 0.0), top.P)] if result.number(duty) else []
-        return found
+        return tower_of(top, bottom, result.number("stages"), result.number("reflux_used"), duties, context.model.molar_mass)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

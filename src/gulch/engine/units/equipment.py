@@ -6,7 +6,11 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from gulch.engine.phases.kernels import R
+
 if TYPE_CHECKING:
+    import numpy as np
+
     from gulch.engine.phases.stream import Stream
 
 VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, UNKNOWN = (
@@ -49,11 +53,13 @@ def heat_of(duty: float | None, hottest: float, pressure: float) -> list[Equipme
 
 
 TRAY_SPACING, BESIDE_TRAYS = 0.6, 3.0  # m, between trays, and of a column beside them
+FLOODING = 0.053  # m/s, of the vapour at 0.6 m between trays, times the root of densities (Towler & Sinnott, ch. 17, after Lowenstein)
+TRAY_EFFICIENCY = 0.7
 FIRED = 573.15  # K, above which heat comes from a flame
 
 
 def drum_of(inlets: list[Stream], outlets: list[Stream], duty: float | None) -> list[Equipment]:
-    """A drum that holds the liquids among what leaves, under the vapour, with what heats or cools it."""
+    """A drum that holds the liquids among what leaves, under the vapour, with what heats or cools it by a duty [W]."""
     there = [s for s in outlets if not s.is_empty]
     if not there:
         return []
@@ -64,3 +70,20 @@ def drum_of(inlets: list[Stream], outlets: list[Stream], duty: float | None) -> 
     rising = sum(s.volume_flow * math.sqrt(s.mass_flow / s.volume_flow / heavy) for s in vapour)
     hottest = max(s.T for s in there)
     return [Equipment(DRUM, held, there[0].P, vapour=rising), *heat_of(duty, hottest, there[0].P)]
+
+
+def tower_of(
+    top: Stream, bottom: Stream, stages: float | None, reflux: float, duties: list[float | None], molar_mass: np.ndarray
+) -> list[Equipment]:
+    """A column of theoretical stages: shell, trays, and what condenses and boils by duties [W]. molar_mass [kg/mol], shape (n,)."""
+    if not stages or not stages < 1e4 or top.is_empty or bottom.is_empty:
+        return [Equipment(UNKNOWN, 0.0, why="Its number of stages is not known.")]
+    rising = (reflux + 1.0) * top.total * R * top.T / top.P  # m3/s
+    light = top.P * float(top.n @ molar_mass) / top.total / (R * top.T)
+    heavy = bottom.mass_flow / max(bottom.volume_flow, 1e-12)
+    diameter = math.sqrt(4.0 * rising / (math.pi * FLOODING * math.sqrt(max(heavy - light, 1.0) / light)))
+    trays = math.ceil(stages / TRAY_EFFICIENCY)
+    height = trays * TRAY_SPACING + BESIDE_TRAYS
+    shell = Equipment(VESSEL, math.pi / 4.0 * diameter**2 * height, top.P, height=height)
+    heated = [Equipment(HEATED, abs(duty), top.P) for duty in duties if duty]
+    return [shell, Equipment(TRAYS, float(trays), top.P, diameter=diameter), *heated]

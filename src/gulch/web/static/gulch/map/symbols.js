@@ -28,6 +28,7 @@ export const SYMBOLS = {
   "tanks-in-series": "M1 7 V16 H7 V7 M9 7 V16 H15 V7 M17 7 V16 H23 V7 M7 9 H9 M15 9 H17 M4 4 V13 M12 4 V13 M20 4 V13",
   "dispersed-tube": "M2 8 H22 V16 H2 Z M6 12 H18 M8 10 L6 12 L8 14 M16 10 L18 12 L16 14",
   "residence-time-reactor": "M3 4 V20 H21 M4 19 Q7 3 11 10 Q14 17 20 18.5",
+  "membrane-reactor": "M2 4 H22 V20 H2 Z M2 12 H5 M8 12 H11 M14 12 H17 M20 12 H22 M12 7 V17 M10 15 L12 17 L14 15",
   "plug-flow": "M2 8 H22 V16 H2 Z M5 16 L9 8 M10 16 L14 8 M15 16 L19 8",
   "electrolytic-reactor": `${VESSEL} M10.5 1 V14 M13.5 1 V14`,
 };
