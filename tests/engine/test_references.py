@@ -101,7 +101,7 @@ def everything():
             "targets": [{"id": "t1", "gauge": "g1", "value": "1 kmol/h", "knob": "k1"}],
             "tears": [{"stream": "S1", "chosen": True, "flow": {"water": "1 kmol/h"}}],
             "scans": [{"id": "s1", "over": [{"knob": "k1"}], "gauges": ["g1", "g2"], "shows": "g1"}],
-            "prices": {"species": {"ethanol": {"sold": "1"}}, "streams": {"S3": "waste"}},
+            "prices": {"species": {"ethanol": {"sold": "1"}}, "streams": {"S3": "waste"}, "building": {"own": {"R1": "1000"}}},
             "spreads": [
                 {"what": "input", "input": "R1.own_approach.r-1", "by": "1 K"},
                 {"what": "rate", "reaction": "r-1", "by": "10 %"},
@@ -109,6 +109,7 @@ def everything():
             ],
             "searches": [{"id": "b1", "aim": "g1", "against": "g2", "over": [{"knob": "k1"}]}],
             "sizing": {"set": "main", "stream": "S1"},
+            "region": {"set": "main", "stream": "S1", "x": "ethanol", "y": "ethanol"},
             "ledger": {"pinned": ["S1"]},
             "strip": {"knobs": ["k1"], "gauges": ["g2", "g1"], "hidden_knobs": ["k1"], "hidden_gauges": ["g1"]},
             "notebook": {

@@ -45,7 +45,7 @@ def test_of_units_that_run_and_that_do_not(kind, turn):
     entry = data["units"][0]
     entry.update({k: v for k, v in turn.items() if k in entry})
     for heat in ("heat",):
-        if "duty_given" in turn and isinstance(entry.get(heat), dict):
+        if "duty_given" in turn and "duty" in entry.get(heat, {}):
             entry[heat].update(mode="duty", duty="-1 GW")
     assert spoken(solve(in_us(data))) == []
 
