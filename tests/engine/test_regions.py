@@ -202,3 +202,16 @@ def test_where_the_process_stands_is_inside():
     assert answer.now_of == "U"
     hull = scipy.spatial.Delaunay(np.array(answer.outline) * [1.0, 1.0])
     assert hull.find_simplex(np.array(answer.now)) >= 0
+
+
+def test_what_no_arrangement_can_make_is_said():
+    """b is only used up here, and none is fed: nothing makes any."""
+    law = [
+        ("b = a", 1.0, {"b": 1}, (1, -1, 0, 0, 0)),
+        ("a = c", 1.0, {"a": 1}, (-1, 0, 1, 0, 0)),
+        ("a = e", 0.5, {"a": 1}, (-1, 0, 0, 1, 0)),
+    ]
+    answer = asked(scheme(law), x="c", y="e", aim="y")
+    assert "Most" in told(answer, "si")[0]
+    with pytest.raises(RegionTrouble, match="lies on one line"):
+        asked(scheme(law), x="c", y="b")

@@ -30,6 +30,7 @@ LEVELS = 5  # temperatures of a range
 TRIED = 6  # kinds of arrangements whose sizes are brought to the best
 ENOUGH = 1e-3  # of what is gained over the feed, for which nobody builds another vessel
 MUCH = 0.7  # of its volume, that an arrangement may do with for that
+NOTHING = 1e-6  # of what is seen on an axis, that counts as no gain over the feed
 SIMPLE = {"a tube alone": (TUBE,), "a tank alone": (TANK,), "a tank, then a tube": (TANK, TUBE), "a tube, then a tank": (TUBE, TANK)}
 
 
@@ -273,6 +274,8 @@ def told(answer: Answer, display: str) -> list[str]:
     def shown(value: float, of: Axis) -> str:
         return show(value, of.dimension, display)
 
+    if abs(answer.best["at"][k] - (answer.fresh or [0.0, 0.0])[k]) <= NOTHING * max(abs(p[k]) for p in [*answer.outline, [1e-300] * 2]):
+        return [f"No arrangement makes more {axis.label} than the feed has: {shown(answer.best['at'][k], axis)}."]
     most = f"Most {axis.label}: {shown(answer.best['at'][k], axis)}, at {shown(answer.best['at'][1 - k], other)} {other.label}."
     how = words_of(answer.best, display)
     said = [most, f"Reached by {how}{' (larger ones gain less than a thousandth)' if answer.trimmed else ''}."]

@@ -27,6 +27,7 @@ BESIDE = 120  # and others, in the space of all extents
 PUT_IN = (0.5, 3.0, 20.0)  # fresh feed along a tube by what enters it
 FEW = 40  # corners that one round goes on from at most
 APART = 0.01  # of all moles, by which corners differ that are gone on from
+FLAT = 1e-9  # of all that is fed, by which something must change to be an axis
 STRAIGHT = 1e-4  # of the picture, by which a corner of its outline stands out
 
 
@@ -169,7 +170,8 @@ def region(devices: Devices, view: np.ndarray, temperatures: list[float], watch:
             break
     seen = growth.seen()
     hull = hull_of(seen)
-    if hull is None:
+    whole = np.abs(growth.view).max(axis=1) * devices.fresh.sum()
+    if hull is None or np.any(np.ptp(seen, axis=0) < FLAT * whole):
         raise RegionTrouble("What can be had lies on one line in this picture: choose other axes.")
     at = _standing_out(seen, hull.vertices)
     return Region(

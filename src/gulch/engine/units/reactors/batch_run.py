@@ -37,6 +37,7 @@ HEAT = {
 }
 LEFT_ALONE = 1e7  # s for which contents are followed that nobody cools
 HOTTEST = 2500.0  # K at which that ends
+COLD = 200.0  # K, below which data of liquids end
 LOOKS = 13  # moments at which the cooling is let fail
 
 
@@ -241,7 +242,7 @@ class BatchRun:
             if ended != AT_END:
                 break
             y = way.end
-        self._judged(way, ended)
+        judged(self, way, ended)
         return way
 
     def piece(self, a: float, b: float) -> Contents:
@@ -261,57 +262,6 @@ class BatchRun:
         """A time in words."""
         return show(time, "time", self.context.display)
 
-    def _judged(self, way: Followed, ended: int) -> None:
-        """Raise UnitTrouble where the batch did not come to where it shall stop."""
-        given = self.given
-        if ended in (CONVERTED, AT_TEMPERATURE) or (ended == AT_END and given.until == "time"):
-            return
-        when = self.shown(way.place)
-        if ended == AT_END and given.until == "conversion":
-            raise UnitTrouble(
-                f"After {when} the conversion of {self.context.names[self.key]} is {100 * self.converted(way):.4g} %, "
-                f"short of {100 * given.target:.4g} %.",
-                "Ask for less, run it hotter, or look for longer.",
-                "target",
-            )
-        if ended == AT_END:
-            last = way.along(61).parts[-1][2][:, -2]  # after dosing: before it nothing stops
-            near = float(last[np.argmin(np.abs(last - given.stop_at))])
-            raise UnitTrouble(
-                f"In {when} the temperature does not reach {show(given.stop_at, 'temperature', self.context.display)}: "
-                f"it comes to {show(near, 'temperature', self.context.display)}.",
-                "Stop at another temperature, or look for longer.",
-                "stop_at",
-            )
-        self._broken(ended, when, way)
-
-    def _broken(self, ended: int, when: str, way: Followed) -> NoReturn:
-        T, P, display = float(way.end[-2]), float(way.end[-3]), self.context.display
-        if ended == TOO_HOT:
-            raise UnitTrouble(
-                f"The batch runs away: after {when} it passes {show(self.given.limit, 'temperature', display)}.",
-                "Cool more, dose more slowly, dilute the charge, or begin colder.",
-                "limit",
-            )
-        if ended == OVERFULL:
-            raise UnitTrouble(
-                f"The vessel overflows after {when}: its {show(self.vessel.volume, 'volume', display)} are full of liquid at "
-                f"{show(T, 'temperature', display)}.",
-                "Fill it less, dose less, or take a larger vessel.",
-                "filling",
-            )
-        other = other_phase(Stream.at_temperature(self.model, way.leaving(), T, P), self.phase_name)
-        if other > 1e-9 and self.phase != c.UNDER_VAPOUR:
-            name = "liquid" if self.phase == VAPOUR else "vapour"
-            at = f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
-            raise UnitTrouble(
-                f"After {when}, at {at}, {100 * other:.3g} % would be {name}, "
-                f"and as {self.phase_name} alone it could not be followed further.",
-                "Keep it hotter." if name == "liquid" else "Raise the pressure, cool more, or choose liquid under its vapour.",
-                "phase",
-            )
-        raise UnitTrouble(f"The batch could not be followed past {when}.", "Check the rate laws: a rate grows without bound.", "set")
-
     def converted(self, way: Followed) -> float:
         """Conversion of the key species, of all that is charged and dosed."""
         fed = float(self.whole()[self.key])
@@ -324,6 +274,60 @@ class BatchRun:
         y = np.r_[np.zeros(len(self.per)), self.energy(n, T, P), P, T, T]
         way.go_on(what, UNWATCHED._replace(limit=max(HOTTEST, T + 1.0)), LEFT_ALONE, y)
         return way
+
+
+def judged(run: BatchRun, way: Followed, ended: int) -> None:
+    """Raises UnitTrouble where the batch did not come to where it shall stop."""
+    given = run.given
+    if ended in (CONVERTED, AT_TEMPERATURE) or (ended == AT_END and given.until == "time"):
+        return
+    when = run.shown(way.place)
+    if ended == AT_END and given.until == "conversion":
+        raise UnitTrouble(
+            f"After {when} the conversion of {run.context.names[run.key]} is {100 * run.converted(way):.4g} %, "
+            f"short of {100 * given.target:.4g} %.",
+            "Ask for less, run it hotter, or look for longer.",
+            "target",
+        )
+    if ended == AT_END:
+        last = way.along(61).parts[-1][2][:, -2]  # after dosing: before it nothing stops
+        near = float(last[np.argmin(np.abs(last - given.stop_at))])
+        raise UnitTrouble(
+            f"In {when} the temperature does not reach {show(given.stop_at, 'temperature', run.context.display)}: "
+            f"it comes to {show(near, 'temperature', run.context.display)}.",
+            "Stop at another temperature, or look for longer.",
+            "stop_at",
+        )
+    _broken(run, ended, when, way)
+
+
+def _broken(run: BatchRun, ended: int, when: str, way: Followed) -> NoReturn:
+    T, P, display = float(way.end[-2]), float(way.end[-3]), run.context.display
+    if ended == TOO_HOT:
+        raise UnitTrouble(
+            f"The batch runs away: after {when} it passes {show(run.given.limit, 'temperature', display)}.",
+            "Cool more, dose more slowly, dilute the charge, or begin colder.",
+            "limit",
+        )
+    if ended == OVERFULL:
+        raise UnitTrouble(
+            f"The vessel overflows after {when}: its {show(run.vessel.volume, 'volume', display)} are full of liquid at "
+            f"{show(T, 'temperature', display)}.",
+            "Fill it less, dose less, or take a larger vessel.",
+            "filling",
+        )
+    other = other_phase(Stream.at_temperature(run.model, way.leaving(), T, P), run.phase_name)
+    if other > 1e-9 and run.phase != c.UNDER_VAPOUR:
+        name = "liquid" if run.phase == VAPOUR else "vapour"
+        at = f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
+        raise UnitTrouble(
+            f"After {when}, at {at}, {100 * other:.3g} % would be {name}, and as {run.phase_name} alone it could not be followed further.",
+            "Keep it hotter." if name == "liquid" else "Raise the pressure, cool more, or choose liquid under its vapour.",
+            "phase",
+        )
+    at = f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
+    cold = "Cool less: so cold nothing is known of it." if T < COLD else "Check the rate laws: a rate grows without bound."
+    raise UnitTrouble(f"The batch could not be followed past {when}, at {at}.", cold, "mode" if T < COLD else "set")
 
 
 @dataclass

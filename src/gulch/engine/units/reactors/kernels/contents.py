@@ -72,8 +72,54 @@ def amounts_at(what: Contents, s: float, y: Vector, nu: Matrix, x: Vector) -> fl
 
 
 @kernel
-def state_at(mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, x: Vector, rates: Vector) -> tuple[float, float, float, float]:
-    """What stands at a place: total [mol or mol/s], h [J/mol] and v [m3/mol] of all, volume [m3 or m3/s] of the phase that reacts.
+def filling_pressure(part: Mixture, T: float, z: Vector, volume: float, guess: float) -> float:
+    """P [Pa] at which a mole of z, shape (n,), as liquid and vapour takes a volume [m3/mol] at T [K], sought from a guess.
+
+    Where little vapour stands over a liquid the volume hangs on P so steeply that only a bracket finds it: by regula falsi on logarithms.
+    """
+    at, room, step = math.log(guess), np.empty(z.size), 1e-5
+    low = high = at
+    f = math.log(flash(part, T, guess, z, room, False)[8][2] / volume)
+    f_low = f_high = f
+    for _ in range(60):  # the volume falls as the pressure rises
+        if f_low >= 0.0:
+            break
+        low -= step
+        f_low = math.log(flash(part, T, math.exp(low), z, room, False)[8][2] / volume)
+        step *= 4.0
+    step = 1e-5
+    for _ in range(60):
+        if f_high <= 0.0:
+            break
+        high += step
+        f_high = math.log(flash(part, T, math.exp(high), z, room, False)[8][2] / volume)
+        step *= 4.0
+    if not (f_low >= 0.0 and f_high <= 0.0) or not math.isfinite(f_low + f_high):
+        return math.nan
+    side = 0
+    for k in range(80):
+        if high - low < 1e-14 or f_low == 0.0 or f_high == 0.0:
+            break
+        at = (low * f_high - high * f_low) / (f_high - f_low) if k % 5 != 4 else 0.5 * (low + high)
+        f = math.log(flash(part, T, math.exp(at), z, room, False)[8][2] / volume)
+        if abs(f) < 1e-12:
+            return math.exp(at)
+        if f > 0.0:
+            low, f_low = at, f
+            f_high *= 0.5 if side == 1 else 1.0
+            side = 1
+        else:
+            high, f_high = at, f
+            f_low *= 0.5 if side == -1 else 1.0
+            side = -1
+    return math.exp(low if f_low == 0.0 else high if f_high == 0.0 else at)
+
+
+@kernel
+def state_at(
+    mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, x: Vector, rates: Vector
+) -> tuple[float, float, float, float, float]:
+    """What stands at a place: total [mol or mol/s], h [J/mol], v [m3/mol] of all, volume [m3 or m3/s] of the phase that reacts, P [Pa].
 
     Mole fractions of all go into x, rates as their laws count them into rates, shape (m,).
     """
@@ -83,11 +129,15 @@ def state_at(mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, x: 
     if not (P > 0.0 and T > 1.0 and T < 1e5 and total > 0.0):
         for r in range(m):
             rates[r] = math.nan
-        return total, math.nan, math.nan, math.nan
+        return total, math.nan, math.nan, math.nan, P
     phase, inside, share = what.phase, x, 1.0
     if phase == UNDER_VAPOUR:
         phase = LIQUID
         at, z, part = present_part(x, mix)
+        if what.pressure == CLOSED:
+            P = filling_pressure(part, T, z, what.fixed[F_VOLUME] / total, P)
+            if not math.isfinite(P):
+                return total, math.nan, math.nan, math.nan, P
         beta, middle, name, _, _, heavy, _, _, props = flash(part, T, P, z, np.empty(z.size), False)
         h, v, own = props[0], props[2], props[5]
         inside, share = spread(heavy, at, n), (1.0 - beta - middle) if name == LIQUID else 0.0
@@ -103,7 +153,7 @@ def state_at(mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, x: 
     else:
         for r in range(m):
             rates[r] = 0.0
-    return total, h, v, total * share * own
+    return total, h, v, total * share * own, P
 
 
 @kernel.part
@@ -118,8 +168,8 @@ def change(mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, per: 
     """dy/ds, or by how much an equation is missed, in units of what it gives; shape (m + 4,)."""
     m, n = laws.nu.shape
     fixed = what.fixed
-    P, T = y[m + P_AT], y[m + T_AT]
-    total, h, v, fluid = state_at(mix, what, s, y, laws, x, rates)
+    T = y[m + T_AT]
+    total, h, v, fluid, P = state_at(mix, what, s, y, laws, x, rates)
     for r in range(m):
         out[r] = rates[r] * fixed[F_VOID + per[r]]
         if what.batch == 1 and per[r] == PER_FLUID:
@@ -143,6 +193,8 @@ def change(mix: Mixture, what: Contents, s: float, y: Vector, laws: Rates, per: 
         out[m + P_AT] = fixed[F_P] - P
     elif what.pressure == LINEAR:
         out[m + P_AT] = -fixed[F_DROP]
+    elif what.pressure == CLOSED and what.phase == UNDER_VAPOUR:  # the volume was met, and the pressure with it
+        out[m + P_AT] = P - y[m + P_AT]
     elif what.pressure == ERGUN:
         mass = 0.0
         for i in range(n):
@@ -175,7 +227,7 @@ def looked_at(
     m, n = laws.nu.shape
     x = np.empty(n)
     for k in range(s.size):
-        total, h, v, fluid = state_at(mix, what, s[k], rows[k], laws, x, shares[k])
+        total, h, v, fluid, P = state_at(mix, what, s[k], rows[k], laws, x, shares[k])
         found[k, 0], found[k, 1], found[k, 2] = total, total * v, fluid
-        found[k, 3] = total * (h - rows[k, m + P_AT] * v) if what.pressure == CLOSED else total * h
+        found[k, 3] = total * (h - P * v) if what.pressure == CLOSED else total * h
     return s.size
