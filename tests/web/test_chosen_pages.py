@@ -49,3 +49,13 @@ def test_the_margin_and_the_losers_stand_beside_the_winner(client, user):
     behind = 100.0 * (max(reads.values()) - reads["=TANK.mode=jacket"])
     assert f"jacket {100.0 * reads['=TANK.mode=jacket']:.3f} % {behind:.2f} points" in told
     assert told.count("nothing inside all limits") == 2 and told.count("Take it") == 2
+
+
+def test_a_trade_off_of_every_choice_says_who_holds_the_common_front(client, user):
+    row = create_project(user, next(p for p in projects() if p.name.endswith("ethanol")), "Ethanol")
+    search = next(s.id for s in load(row.current.document).searches if s.against)
+    assert client.post(f"/p/{row.pk}/scan-run/", {"id": search, "all": "1"}).status_code == 200  # every variant
+    html = page(client, row, "scans", f"?select={search}")
+    told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
+    assert "holds all of the common front" in told and "purge 10 %" in told  # the purge is a knob, so both are the same
+    assert "★" in told and " with " in told

@@ -148,7 +148,7 @@ def _inputs(fields: list[Field]) -> Iterator:
         label = f"{under}, {f.label}" if under else f.label
         if f.type == "heading":
             under = f.label
-        elif f.type == "quantity":
+        elif f.type in ("quantity", "course"):
             text = f.found or f.text or f.optional or "–"
             yield [label, text, f.set_by or ("assumed" if f.assumed else "")]
         elif f.type == "choice":

@@ -6,13 +6,17 @@ import json
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from gulch.engine.exchange import in_sentence
 from gulch.engine.project.choices import choices
 from gulch.engine.quantities import difference_of, show, write
+from gulch.engine.scans.fronts import stretches
 from gulch.web.scans import jobs
 
 if TYPE_CHECKING:
     from gulch.engine.project.choices import Chosen
+    from gulch.engine.scans.fronts import Stretch
     from gulch.web.projects.models import ScanRun
     from gulch.web.projects.workspace import Workspace
     from gulch.web.scans.best import BestPage
@@ -59,9 +63,11 @@ def offered(space: Workspace) -> list[tuple[str, str]]:
 
 def chosen_panel(page: BestPage) -> ChosenPanel | None:
     """The ChosenPanel of a search; None where it was made once."""
-    if page.run is None or page.trade or not page.found:
+    if page.run is None or not page.found:
         return None
     runs = jobs.of_choices(page.run)
+    if page.trade:
+        return _traded(page, runs)
     found = [(r, r.result) for r in runs if r.result and r.result.get("kind") == "best" and "solves" in r.result]
     scans = page.space.row.scan_runs.filter(scan=page.run.scan, state__in=[page.run.WAITING, page.run.RUNNING])
     if len(found) < 2:
@@ -74,6 +80,49 @@ def chosen_panel(page: BestPage) -> ChosenPanel | None:
     if any(result.get("ended") for _, result in found):
         told += " Not every search came to its end, so this may change."
     return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=page.run.pk).count())
+
+
+def _traded(page: BestPage, runs: list[ScanRun]) -> ChosenPanel | None:
+    """The ChosenPanel of a trade-off: which choice holds which stretch of the common front; None where it was made once."""
+    found = [(r, r.result) for r in runs if r.result and r.result.get("kind") == "trade-off" and "solves" in r.result]
+    if len(found) < 2:
+        return None
+    aims = page.found["aims"]
+    signs = np.array([1.0 if a["highest"] else -1.0 for a in aims])
+    curves = [np.array([p["reads"] for p in result["points"]], float).reshape(-1, 2) * signs for _, result in found]
+    held = stretches(curves) if any(len(c) for c in curves) else []
+    names = [_named(page, run, runs) for run, _ in found]
+    rows = [_front_row(page, run, curves[i] * signs, names[i], any(s.of == i for s in held)) for i, (run, _) in enumerate(found)]
+    choice = _compared(found[0][0], runs)
+    told = _front_told(page, held, names, float(signs[0])) if held else "None of them comes inside all limits."
+    if any(result.get("ended") for _, result in found):
+        told += " Not every search came to its end, so this may change."
+    first = found[0][0]
+    scans = page.space.row.scan_runs.filter(scan=first.scan, state__in=[first.WAITING, first.RUNNING])
+    return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=first.pk).count())
+
+
+def _front_row(page: BestPage, run: ScanRun, curve: np.ndarray, words: str, holds: bool) -> ChosenRow:
+    """A choice's row: the ends of its curve, shape (k, 2) as read."""
+    if not len(curve):
+        return ChosenRow(words, "nothing inside all limits", "", "", False, run.variant, "")
+    (_, dimension), (_, other) = ((a["label"], a["dimension"]) for a in page.found["aims"])
+    ends = [f"{show(a, dimension, page.display, 4)} with {show(b, other, page.display, 4)}" for a, b in (curve[0], curve[-1])]
+    return ChosenRow(words, f"from {ends[0]} to {ends[1]}", "", "", holds, run.variant, json.dumps({}))
+
+
+def _front_told(page: BestPage, held: list[Stretch], names: list[str], sign: float) -> str:
+    """Which choice holds the common front, and from where to where."""
+    first = page.found["aims"][0]
+    label = in_sentence(first["label"])
+    if len({s.of for s in held}) == 1:
+        return f"{names[held[0].of]} holds all of the common front."
+
+    def at(value: float) -> str:
+        return show(sign * value, first["dimension"], page.display, 4)
+
+    parts = [f"{names[s.of]} from {at(s.low)} to {at(s.high)}" for s in held]
+    return f"the common front is held, in {label}, by {', '.join(parts)}."
 
 
 def _compared(run: ScanRun, runs: list[ScanRun]) -> Chosen | None:
