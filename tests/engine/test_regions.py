@@ -9,6 +9,7 @@ from gulch.engine.document import RegionEntry
 from gulch.engine.explain import solve
 from gulch.engine.regions.question import attain, told, words_of
 from gulch.engine.regions.region import RegionTrouble
+from gulch.main import main
 
 R, T, P = 8.314462618, 600.0, 1e5
 ISOMERS = {"a": "106-98-9", "b": "590-18-1", "c": "624-64-6", "e": "115-11-7", "d": "111-66-0"}  # butenes, and octene
@@ -215,3 +216,15 @@ def test_what_no_arrangement_can_make_is_said():
     assert "Most" in told(answer, "si")[0]
     with pytest.raises(RegionTrouble, match="lies on one line"):
         asked(scheme(law), x="c", y="b")
+
+
+def test_on_the_command_line(tmp_path, capsys):
+    file, project = tmp_path / "vdv.json", scheme(VAN_DE_VUSSE)
+    project.region = RegionEntry(set="s", stream="f", phase="vapour")
+    file.write_text(project.to_json(), encoding="utf-8")
+    assert main(["region", str(file)]) == 0
+    assert "Reached by a tank of" in capsys.readouterr().out
+    assert main(["region", str(file), "--json"]) == 0
+    assert '"outline"' in capsys.readouterr().out
+    assert main(["region", str(file), "--stream", "nowhere"]) == 1
+    assert "is not known" in capsys.readouterr().out

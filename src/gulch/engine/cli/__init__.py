@@ -1,4 +1,4 @@
-"""The command line of the engine: gulch solve|scan|best|fit|check|addresses|schema|compile.
+"""The command line of the engine: gulch solve|scan|best|fit|region|check|addresses|schema|compile.
 
 Only what the chosen command needs is loaded, and that not before it is chosen.
 """
@@ -70,6 +70,17 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--json", action="store_true", help="print the whole answer, values in the units of the laws")
     _with_variant(one)
     one.set_defaults(run=_command("fit"))
+    one = commands.add_parser(
+        "region", help="find what can be had at all of a stream of a project file, and the arrangement that reaches it"
+    )
+    one.add_argument("file", type=Path)
+    one.add_argument("--stream", help="the stream that enters, in place of the file's own question")
+    one.add_argument("--set", help="the reaction set that runs")
+    one.add_argument("--temperature", help="at which vessels are held, as “80 degC”")
+    one.add_argument("--up-to", help="each vessel at any temperature up to this one")
+    one.add_argument("--json", action="store_true", help="print the whole answer in SI")
+    _with_variant(one)
+    one.set_defaults(run=_command("region"))
     one = commands.add_parser("check", help="say what is missing or doubtful in a project file")
     one.add_argument("file", type=Path)
     _with_variant(one)

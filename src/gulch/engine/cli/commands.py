@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.cli.codes import NOT_SOLVED, SOLVED
 from gulch.engine.compiling import making, store
-from gulch.engine.document import MAX_BYTES, DocumentError, SearchEntry, loads, schema
+from gulch.engine.document import MAX_BYTES, DocumentError, RegionEntry, SearchEntry, loads, schema
 from gulch.engine.exchange import Sentence, best_text, ledger, on_branches, scan_csv, scan_xlsx
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
@@ -20,7 +20,9 @@ from gulch.engine.project.couplings import readings
 from gulch.engine.project.inputs import addresses
 from gulch.engine.project.results import readable
 from gulch.engine.project.variants import BASE, applied, misfits
-from gulch.engine.quantities import format_number, show
+from gulch.engine.quantities import QuantityError, format_number, show
+from gulch.engine.regions import RegionTrouble
+from gulch.engine.regions.question import attain, told
 from gulch.engine.scans import ScanError, answered, ready_plan, run_scan
 
 if TYPE_CHECKING:
@@ -200,6 +202,21 @@ def fit_command(args: Namespace) -> int:
         use(project, entry, found.answer)
         args.use.write_text(project.to_json(), encoding="utf-8")
     return SOLVED if all(n.text != "not determined" for n in found.answer.numbers) else NOT_SOLVED
+
+
+def region_command(args: Namespace) -> int:
+    """Find what can be had at all and print it; 0 when found, 1 when something stands in its way. Raises DocumentError."""
+    project, lost = chosen(read(args.file), args.variant)
+    asked = {"stream": args.stream, "set": args.set, "temperature": args.temperature, "up_to": args.up_to}
+    entry = (project.region or RegionEntry()).model_copy(update={k: v for k, v in asked.items() if v})
+    quick()
+    try:
+        found = attain(project, solve(project), entry)
+    except (RegionTrouble, QuantityError) as error:
+        print(error)
+        return NOT_SOLVED
+    print(json.dumps(finite(found.to_dict()), indent=1, allow_nan=False) if args.json else "\n".join(told(found, project.display)))
+    return NOT_SOLVED if lost else SOLVED
 
 
 def fit_text(found: Study) -> str:
