@@ -89,6 +89,7 @@ def test_slider_solves_while_it_moves_and_saves_when_let_go(process, row):
 
 def test_an_edit_shows_new_figures_and_keeps_the_place(process):
     process.click("#stream-product a")
+    expect(process.locator("#rename")).to_have_value("product")
     process.locator("[data-id='COOL']").click()
     fill(process, "[id='f-COOL.temperature']", "140 F")
     expect(process.locator("#stream-product td").first).to_have_text("60.0")
