@@ -13,7 +13,9 @@ from gulch.web.projects.actions import create_project
 
 @pytest.fixture
 def styrene(user):
-    return create_project(user, next(p for p in projects() if "styrene" in p.name), "Styrene")
+    project = next(p for p in projects() if "styrene" in p.name)
+    project.region = None
+    return create_project(user, project, "Styrene")
 
 
 def page_of(client, row):

@@ -84,21 +84,22 @@ def attain(space: Workspace) -> RegionAnswer:
 
 def first_region(document: Project) -> RegionEntry:
     """A question to begin with: what enters the first reactor by rates, at its own temperature, with its catalyst."""
+    x, y = _first_axes(document)
     reactor = next((u for u in document.units if getattr(KINDS[u.kind], "needs_rates", False)), None)
     guess = first_guess(document)
     if reactor is None:
-        return RegionEntry(set=guess.set, stream=guess.stream, **_first_axes(document))
+        return RegionEntry(set=guess.set, stream=guess.stream, x=x, y=y)
     stream = next((s.id for s in document.streams if s.enters == reactor.id), guess.stream)
     bed = {"void": reactor.void or "100 %", "bulk_density": reactor.bulk_density, "surface": reactor.catalyst.surface}
     phase = "vapour" if reactor.phase in ("vapour", "held-vapour") else "liquid"
-    return RegionEntry(set=reactor.set or guess.set, stream=stream, phase=phase, **bed, **_first_axes(document))
+    return RegionEntry(set=reactor.set or guess.set, stream=stream, phase=phase, **bed, x=x, y=y)
 
 
-def _first_axes(document: Project) -> dict[str, str]:
+def _first_axes(document: Project) -> tuple[str | None, str | None]:
     """Species as axes where nothing says what conversion and yield count on."""
     if document.measures is not None or len(document.species) < 2:
-        return {}
-    return {"x": document.species[0].id, "y": document.species[1].id}
+        return None, None
+    return document.species[0].id, document.species[1].id
 
 
 def first_guess(document: Project) -> SizingEntry:

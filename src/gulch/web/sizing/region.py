@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit, write
@@ -13,6 +14,16 @@ from gulch.web.projects.words import pretty_text
 if TYPE_CHECKING:
     from gulch.web.projects.workspace import Workspace
     from gulch.web.sizing.answers import RegionAnswer
+
+
+@dataclass
+class StepText:
+    """A vessel of the arrangement as an edit takes it. share: of its feed that enters at its beginning."""
+
+    device: str
+    volume: str
+    temperature: str
+    share: str
 
 
 class RegionPage:
@@ -64,15 +75,15 @@ class RegionPage:
     def steps(self) -> str:
         """The arrangement as an edit takes it: JSON of typed texts."""
         steps = [
-            {
-                "device": s["device"],
-                "volume": write(s["volume"], "volume", self.display),
-                "temperature": write(s["T"], "temperature", self.display),
-                "share": f"{100.0 * s['of'] / (s['of'] + s['put_in']):.8g} %",
-            }
+            StepText(
+                s["device"],
+                write(s["volume"], "volume", self.display),
+                write(s["T"], "temperature", self.display),
+                f"{100.0 * s['of'] / (s['of'] + s['put_in']):.8g} %",
+            )
             for s in self.found.best["steps"]
         ]
-        return json.dumps({"steps": steps})
+        return json.dumps({"steps": [asdict(s) for s in steps]})
 
     def places(self) -> list[tuple]:
         """(where, words) of the places that the arrangement can be put at."""
