@@ -122,3 +122,31 @@ def test_what_is_no_distribution_is_refused():
         assert any(words in m.what for m in solution.messages if m.level == "error"), [m.what for m in solution.messages]
     falls = reactor({"kind": "recycle-reactor", "volume": VOLUME, "falls": "drop", "pressure_drop": "0.1 bar"})
     assert any("no fall of pressure can be held" in m.what for m in falls.messages)
+
+
+@pytest.mark.parametrize(
+    "unit",
+    [
+        {"kind": "dispersed-tube", "volume": VOLUME},
+        {"kind": "tanks-in-series", "volume": VOLUME},
+        {"kind": "recycle-reactor", "volume": VOLUME},
+        {"kind": "residence-time-reactor", "tracer": "0 s 0; 1 s 4; 3 s 4; 9 s 0", "mixed": "early"},
+        {"kind": "residence-time-reactor", "tracer": "0 s 0; 1 s 4; 3 s 4; 9 s 0", "mixed": "late"},
+    ],
+)
+def test_half_the_activity_converts_as_half_the_constant(unit):
+    """A catalyst by bed volume at 50 % of its activity is one of half the k, whatever the reactor."""
+    bed = {"law": "power", "basis": "concentration", "per": "bed", "orders": {"a": "1"}}
+
+    def run(k, activity):
+        data = document(
+            BUTENES,
+            [{"id": "R", "set": "s", "phase": "vapour", "heat": {"mode": "feed-temperature"}, "catalyst": {"activity": activity}} | unit],
+            [feed("f", "R", {"a": "10 kmol/h"}, T=f"{T} K", P="1 bar"), {"id": "p", "from": "R"}],
+            [{"id": "r", "equation": "a = b", "rate": bed | {"forward": {"k": k}}}],
+            [{"id": "s", "steps": [["r"]]}],
+        )
+        return converted(solve(data))
+
+    assert run("0.5 1/s", "50 %") == pytest.approx(run("0.25 1/s", "100 %"), rel=1e-6)
+    assert run("0.5 1/s", "50 %") < 0.9 * run("0.5 1/s", "100 %")

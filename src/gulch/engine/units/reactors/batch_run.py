@@ -152,14 +152,22 @@ class BatchRun:
             volume = n.sum() * self._split(n, T, P)[1] if self.phase == c.UNDER_VAPOUR else self.volume_of(n, T, P)
             return math.log(volume / self.vessel.volume)
 
+        unfilled = "No pressure was found at which what is charged fills the closed vessel."
         low = high = math.log(self.feed.P)
         for _ in range(60):
-            low, high = low - (over(low) < 0.0), high + (over(high) > 0.0)
-        if over(low) < 0.0 or over(high) > 0.0:
-            raise UnitTrouble(
-                "No pressure was found at which what is charged fills the closed vessel.", "Change how far it is filled.", "filling"
-            )
-        return math.exp(scipy.optimize.brentq(over, low, high, xtol=1e-13)) if low < high else math.exp(low)
+            if over(low) >= 0.0:
+                break
+            low -= 1.0
+        for _ in range(60):
+            if over(high) <= 0.0:
+                break
+            high += 1.0
+        else:
+            raise UnitTrouble(unfilled, "Change how far it is filled.", "filling")
+        try:
+            return math.exp(scipy.optimize.brentq(over, low, high, xtol=1e-13)) if low < high else math.exp(low)
+        except ValueError:
+            raise UnitTrouble(unfilled, "Change how far it is filled.", "filling") from None
 
     def numbers(self) -> np.ndarray:
         """What the kernel wants of the vessel, by its columns."""

@@ -14,10 +14,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.phases import Stream
-from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.base import Given
+from gulch.engine.units.reactors.catalyst import rates_left
 from gulch.engine.units.reactors.tube import POINTS, Tube
 from gulch.engine.units.told import UnitTrouble
 
@@ -132,8 +131,7 @@ class Beds:
         whole = self.fed(len(self.stages) - 1)
         n = np.maximum(whole + X * whole[self.key] * self.driving, 1e-300)
         x = n / n.sum()
-        v = phase_properties(T, P, x, self.phase, *self.model.mix)[2]
-        return float(reaction_rates(T, P, x, v, self.phase, self.laws, *self.model.mix)[0])
+        return float(rates_left(self.model, T, P, x, self.phase, self.laws)[0][0])
 
     def farthest(self) -> float:
         """The conversion at which the first reactant is used up."""

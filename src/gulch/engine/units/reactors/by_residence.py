@@ -12,13 +12,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import reaction_rates
+from gulch.engine.chemistry.kernels.rates import PER_FLUID
 from gulch.engine.handbook import LEVENSPIEL, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Course, Result
 from gulch.engine.units.profiles import Group, Profile, Series, Way
+from gulch.engine.units.reactors.catalyst import rates_left
 from gulch.engine.units.reactors.counted import counted_on
 from gulch.engine.units.reactors.following import BARE, UNWATCHED, Followed
 from gulch.engine.units.reactors.heat import HEATED
@@ -148,17 +149,19 @@ class ByResidence(KineticReactor):
         batch = cls.batch(model, laws, per, phase, fresh, T, feed.P, counted, times)
         late = scipy.integrate.simpson(batch * times.E[:, None], x=times.t, axis=0)
 
+        flow = cls.phase_state(model, feed.n, T, feed.P, phase)[1]
+
         def pace(w: np.ndarray) -> np.ndarray:
             n = np.maximum(fresh + w @ laws.nu, 0.0)
             x = n / n.sum()
-            v = phase_properties(T, feed.P, x, phase, *model.mix)[2]
-            return reaction_rates(T, feed.P, x, v, phase, laws, *model.mix) * counted[per] * n.sum() * v / counted[0]
+            rates, v = rates_left(model, T, feed.P, x, phase, laws)
+            passing = np.where(per == PER_FLUID, n.sum() * v, flow / feed.mass_flow)  # a bed does not grow with its fluid
+            return rates * counted[per] * passing / counted[0]
 
         early = cls.mixed_early(pace, times, len(per))
         chosen = early if given.mixed == "early" else late
         product = Stream.at_temperature(model, np.maximum(feed.n + feed.mass_flow * chosen @ laws.nu, 0.0), T, feed.P)
         xi, key = chosen * feed.mass_flow, cls.key(feed, reactions, context)
-        flow = cls.phase_state(model, feed.n, T, feed.P, phase)[1]
         values = cls.account(feed, product, xi, given, reactions, context) | spaces(given, flow * times.mean / given.void)
         values |= cls.weakened(laws, reactions, T, feed.P, feed.n, phase, given, model)
         values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))

@@ -11,7 +11,18 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry.kernels.pellet import CYLINDER, NO_PELLET, SLAB, SPHERE, shares_of
-from gulch.engine.chemistry.kernels.rates import P_ACTIVITY, P_BED, P_CATALYST, P_DIFFUSIVITY, P_FILM, P_LENGTH, P_ON, P_SHAPE, P_SURFACE
+from gulch.engine.chemistry.kernels.rates import (
+    P_ACTIVITY,
+    P_BED,
+    P_CATALYST,
+    P_DIFFUSIVITY,
+    P_FILM,
+    P_LENGTH,
+    P_ON,
+    P_SHAPE,
+    P_SURFACE,
+    reaction_rates,
+)
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.declarations import Choice, Input, Result
 from gulch.engine.units.reactors.heat import Reactor
@@ -36,6 +47,14 @@ def activity_of(given: Given) -> float:
         return math.exp(-aged)
     inner = 1.0 + (d - 1.0) * aged
     return inner ** (-1.0 / (d - 1.0)) if inner > 0.0 else 0.0
+
+
+def rates_left(model: PhaseModel, T: float, P: float, x: np.ndarray, phase: int, laws: Rates) -> tuple[np.ndarray, float]:
+    """(rates as pellet and age leave them, shape (m,), molar volume [m3/mol]) at T [K], P [Pa] and mole fractions x, shape (n,)."""
+    v = phase_properties(T, P, x, phase, *model.mix)[2]
+    if laws.pellet[P_ON] > 0.0:
+        return shares_of(T, P, x, v, phase, laws, np.empty(len(laws.nu)), *model.mix), v
+    return reaction_rates(T, P, x, v, phase, laws, *model.mix), v
 
 
 class OnCatalyst(Reactor):

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.handbook import LEVENSPIEL, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.reactors.catalyst import rates_left
 from gulch.engine.units.reactors.counted import counted_on
 from gulch.engine.units.reactors.heat import HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
@@ -83,8 +83,7 @@ class DispersedTube(KineticReactor):
         def made(w: np.ndarray) -> np.ndarray:
             n, near[0] = state(w, near[0])
             x = n / n.sum()
-            v = phase_properties(near[0], feed.P, x, phase, *model.mix)[2]
-            return reaction_rates(near[0], feed.P, x, v, phase, laws, *model.mix) * counted * given.volume / mass
+            return rates_left(model, near[0], feed.P, x, phase, laws)[0] * counted * given.volume / mass
 
         scale = fresh.sum()
 
@@ -95,7 +94,7 @@ class DispersedTube(KineticReactor):
         def ends(a: np.ndarray, b: np.ndarray) -> np.ndarray:
             return np.r_[a[:m] - a[m:] / given.peclet, b[m:]]
 
-        w = cls.settled(change, ends, m, context) * scale
+        w = cls.settled(change, ends, m) * scale
         n, T = state(w, near[0])
         product = (
             Stream.at_enthalpy(model, n * mass, feed.enthalpy_flow, P, T)
@@ -114,15 +113,12 @@ class DispersedTube(KineticReactor):
         return UnitResult({"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
 
     @staticmethod
-    def settled(change: object, ends: object, m: int, context: Context) -> np.ndarray:
+    def settled(change: object, ends: object, m: int) -> np.ndarray:
         """Extents at the outlet, in units of all moles by the kilogram, shape (m,). Raises UnitTrouble."""
-        known = context.memory.get("along")
-        starts = [known] if known is not None and known[1].shape[0] == 2 * m else []
-        for z, y in [*starts, (np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES)))]:
-            found = scipy.integrate.solve_bvp(change, ends, z, y, tol=EXACT, max_nodes=MOST_NODES)
-            if found.success:
-                context.memory["along"] = (found.x[:: max(len(found.x) // 200, 1)], found.y[:, :: max(len(found.x) // 200, 1)])
-                return found.sol(1.0)[:m]
+        z, y = np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES))  # always the same: of several states none hangs on what was before
+        found = scipy.integrate.solve_bvp(change, ends, z, y, tol=EXACT, max_nodes=MOST_NODES)
+        if found.success:
+            return found.sol(1.0)[:m]
         raise UnitTrouble(
             "The tube with dispersion could not be solved.", "Use plug flow or tanks in series, or hold the temperature.", "peclet"
         )

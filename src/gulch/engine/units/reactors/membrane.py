@@ -11,13 +11,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.kernels.rates import reaction_rates
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.phases.kernels import phase_properties
 from gulch.engine.units.base import Port, UnitResult
 from gulch.engine.units.declarations import Choice, Input, PerSpecies, Result
 from gulch.engine.units.profiles import Group, Profile, Series, Way
+from gulch.engine.units.reactors.catalyst import rates_left
 from gulch.engine.units.reactors.counted import counted_on
 from gulch.engine.units.reactors.heat import HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
@@ -108,8 +107,7 @@ class MembraneReactor(KineticReactor):
         def change(V: float, y: np.ndarray) -> np.ndarray:
             n, s = np.maximum(y[:size], 0.0), np.maximum(y[size:], 0.0)
             x = n / n.sum()
-            v = phase_properties(T, inside.P, x, phase, *model.mix)[2]
-            made = (reaction_rates(T, inside.P, x, v, phase, laws, *model.mix) * counted) @ laws.nu
+            made = (rates_left(model, T, inside.P, x, phase, laws)[0] * counted) @ laws.nu
             through = a * given.permeance * (x * inside.P - (s / s.sum() * sweep.P if s.sum() > 0.0 else 0.0))
             return np.r_[made - through, -through if back else through]
 
@@ -150,13 +148,9 @@ class MembraneReactor(KineticReactor):
 
         if at.size == 0:
             return sweep.n
-        starts = [
-            s for s in (context.memory.get("passed"), np.zeros(at.size), np.full(at.size, 0.02)) if s is not None and s.size == at.size
-        ]
-        for start in starts:
+        for start in (np.zeros(at.size), np.full(at.size, 0.02)):
             found = scipy.optimize.root(miss, start, method="hybr", options={"xtol": 1e-12, "maxfev": MOST * (at.size + 1)})
             if np.abs(found.fun).max() < EXACT:
-                context.memory["passed"] = found.x
                 return of(found.x)
         raise UnitTrouble("No sweep was found that fits both ends.", "Let the sweep run with the flow, or feed more of it.", "direction")
 

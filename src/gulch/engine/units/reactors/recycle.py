@@ -5,6 +5,7 @@ Notation: xi: extents [mol/s], shape (m,); Q: heat put in [W]; R: flow that retu
 
 from __future__ import annotations
 
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -16,14 +17,14 @@ from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Input, Result
 from gulch.engine.units.reactors.kernels.contents import HELD_T
 from gulch.engine.units.reactors.plug_flow import PlugFlow
-from gulch.engine.units.reactors.tube import Tube
+from gulch.engine.units.reactors.tube import POINTS, Tube
 from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.units.base import Context, Given
     from gulch.engine.units.reactors.following import Followed
 
-EXACT = 1e-10  # of all that is fed, by which what returns may differ from what leaves
+EXACT = 1e-8  # of all that is fed, by which what returns may differ from what leaves
 MOST = 60  # tubes followed in search of that, times the number of unknowns
 
 
@@ -36,7 +37,7 @@ class RecycleReactor(PlugFlow):
     computed: tuple[Relation, ...] = (
         Relation(
             "n(inlet) = n(feed) + R n(product)",
-            "R: what returns over what leaves; found with the tube's own equations",
+            "R: what returns over what leaves; of several steady states the one found from the feed as it enters",
             f"{LEVENSPIEL}, ch. 6",
         ),
     )
@@ -74,23 +75,23 @@ class RecycleReactor(PlugFlow):
             return tube, tube.followed()
 
         def miss(u: np.ndarray) -> np.ndarray:
-            tube, way = tube_of(u)
+            try:
+                tube, way = tube_of(u)
+            except UnitTrouble:  # a trial may run away where the answer does not
+                return np.full(m + 1, 1e3)
             found = way.end[:m] - u[:m]
             return np.r_[found, (way.end[m] - tube.H_in) / (1e4 * feed.total) - u[m]] / np.r_[np.full(m, feed.total), 1.0]
 
-        u = cls.settled(miss, m, context, feed)
+        u = cls.settled(miss, m)
         tube, way = tube_of(u)
         return cls.told(tube, way, u[:m], feed, given, context, reactions, laws, phase)
 
     @staticmethod
-    def settled(miss: Any, m: int, context: Context, feed: Stream) -> np.ndarray:
-        """Extents and heat at which what returns is what leaves, from where the last pass ended. Raises UnitTrouble."""
-        starts = [s for s in (context.memory.get("u"), np.zeros(m + 1)) if s is not None and len(s) == m + 1]
-        for start in starts:
-            found = scipy.optimize.root(miss, start, method="hybr", options={"xtol": 1e-12, "maxfev": MOST * (m + 1)})
-            if np.abs(found.fun).max() < EXACT * 1e2:
-                context.memory["u"] = found.x
-                return found.x
+    def settled(miss: Any, m: int) -> np.ndarray:
+        """Extents and heat at which what returns is what leaves, always sought from the feed as it enters. Raises UnitTrouble."""
+        found = scipy.optimize.root(miss, np.zeros(m + 1), method="hybr", options={"xtol": 1e-12, "maxfev": MOST * (m + 1)})
+        if np.abs(found.fun).max() < EXACT:
+            return found.x
         raise UnitTrouble(
             "What returns and what leaves could not be brought together.", "Change the return ratio, or hold the temperature.", "returned"
         )
@@ -107,11 +108,13 @@ class RecycleReactor(PlugFlow):
         else:
             product = Stream.at_enthalpy(context.model, whole, feed.enthalpy_flow + H - tube.H_in, P, T)
         values = cls.account(feed, product, xi, given, reactions, context)
-        values |= cls.sizes(tube, way, lambda: way.along(121), context)
+        looked = cache(lambda: way.along(POINTS))
+        values |= cls.sizes(tube, way, looked, context)
+        values["space_velocity"] = context.later(lambda: feed.volume_flow / tube.volume)
         values |= cls.weakened(laws, reactions, tube.T_in, feed.P, feed.n, phase, given, context.model)
         key = cls.key(feed, reactions, context)
         values["inlet_conversion"] = float(1.0 - tube.feed.n[key] / ((1.0 + given.returned) * feed.n[key])) if feed.n[key] > 0.0 else None
-        values["profile"] = context.later(lambda: tube.profile(way.along(121), reactions, key), explains=True)
+        values["profile"] = context.later(lambda: tube.profile(looked(), reactions, key), explains=True)
         values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
         rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, xi, strict=True)]
         notes = cls.phase_remarks(product, given, context)
