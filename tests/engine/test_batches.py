@@ -396,3 +396,12 @@ def test_random_batches_settle_or_say_why():
             errors = [m for m in solution.messages if m.level == "error"]
             assert errors and all(m.todo and "broke off" not in m.what for m in errors), errors
     assert solved >= 25
+
+
+def test_what_could_not_be_followed_uncooled_is_unknown(monkeypatch):
+    """Where the contents run away beyond all bounds, no temperature is told, and that is said."""
+    monkeypatch.setattr("gulch.engine.units.reactors.batch_run.HOTTEST", 340.0)
+    solution = three({"heat": {"mode": "isothermal", "temperature": "50 degC"}, "time": "5 min"})
+    values = solution.units["B"].values
+    assert values["after_failure"] is None and values["rise"] is None and values["time_to_maximum"] is None
+    assert any("if cooling fails is not known" in m.what for m in solution.messages)

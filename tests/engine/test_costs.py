@@ -5,7 +5,7 @@ import math
 import pytest
 from helpers import demo, document, feed
 
-from gulch.engine.document import BuildingEntry, GaugeEntry, load
+from gulch.engine.document import BuildingEntry, DocumentError, GaugeEntry, load
 from gulch.engine.explain import solve
 from gulch.engine.flowsheet import costs
 from gulch.engine.units import equipment as q
@@ -131,3 +131,14 @@ def test_a_column_is_shell_trays_condenser_and_reboiler():
     rising = (R + 1) * D * 8.314462618 * T / P
     u = rising / (math.pi / 4 * trays["size"] ** 2)
     assert 0.5 < u < 1.5  # m/s: what a column of hydrocarbons at 1 bar runs at (common practice)
+
+
+def test_numbers_that_no_cost_goes_by_are_refused_in_a_file_and_told_in_a_text():
+    for name in ("payback", "index", "rate", "installed"):
+        data = demo().dump()
+        data["prices"]["building"] = {name: "0"}
+        with pytest.raises(DocumentError, match=f"building › {name}"):
+            load(data)
+    for name, text in (("coefficient", "0 W/(m2 K)"), ("difference", "warm"), ("hold_up", "-1 min")):
+        solution = solve(priced(**{name: text}))
+        assert solution.overall["cost"] is None and f"“{text}” is no" in solution.overall["building"]["missing"][0]

@@ -38,8 +38,8 @@ def test_the_answer_is_told_before_the_picture(client, styrene):
     ask(client, styrene)
     page = page_of(client, styrene)
     answer = re.search(r'id="region-answer"><p>(.*?)</p>', page, re.S)[1]
-    assert "Most yield of styrene: 70.7" in answer and "Reached by a tube of" in answer and "gains nothing" in answer
-    assert "BED makes 44.24 % now, outside of this region" in answer
+    assert "Most yield of styrene found: 70.7" in answer and "Reached by a tube of" in answer and "gains less than a thousandth" in answer
+    assert "BED makes 44.24 % now, outside of this region, which is for vessels held at 630.0 °C" in answer
     data = json.loads(re.search(r'id="region-data" type="application/json">(.*?)</script>', page, re.S)[1])
     assert data["best"][1] == pytest.approx(70.79, abs=0.05) and len(data["outline"]) > 10
     across = [p[0] for p in data["tube"]]

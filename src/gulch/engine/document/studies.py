@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import AfterValidator, Field, field_validator
 
 from gulch.engine.document.parts import Id, Part, Quantity, SpeciesId, SpeciesNamed
 from gulch.engine.quantities import parse
@@ -91,16 +91,25 @@ class HeatPriceEntry(Part):
         return text
 
 
+def _above_zero(text: str) -> str:
+    if not float(text) > 0.0:
+        raise ValueError("it must be a number above zero")
+    return text
+
+
+Above = Annotated[Money, AfterValidator(_above_zero)]
+
+
 class BuildingEntry(Part):
     """What it costs to build: how the correlations for equipment are brought to the project's money and year."""
 
-    index: Money = Field("532.9", description="Chemical Engineering Plant Cost Index of the year wanted; it stood at 532.9 in January 2010")
-    rate: Money = Field("1", description="money of the project for one US dollar")
+    index: Above = Field("532.9", description="Chemical Engineering Plant Cost Index of the year wanted; it stood at 532.9 in January 2010")
+    rate: Above = Field("1", description="money of the project for one US dollar")
     material: Literal["carbon steel", "304 stainless", "316 stainless", "nickel alloy", "Hastelloy C"] = Field(
         "carbon steel", description="of which all is built"
     )
-    installed: Money = Field("4.74", description="fixed capital over the purchase cost of the equipment; 4.74 by Lang for fluids")
-    payback: Money | None = Field(None, description="years in which fixed capital shall come back; with it the worth pays for it")
+    installed: Above = Field("4.74", description="fixed capital over the purchase cost of the equipment; 4.74 by Lang for fluids")
+    payback: Above | None = Field(None, description="years in which fixed capital shall come back; with it the worth pays for it")
     coefficient: Quantity = Field("400 W/(m2 K)", description="heat transfer coefficient of exchangers")
     difference: Quantity = Field("30 K", description="mean temperature difference where a medium heats or cools")
     hold_up: Quantity = Field("5 min", description="for which a drum holds its liquid, half full")

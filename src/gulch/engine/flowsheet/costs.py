@@ -11,7 +11,7 @@ import math
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.quantities import parse
+from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.units import KINDS
 from gulch.engine.units import equipment as q
 
@@ -28,6 +28,7 @@ SLENDER = 3.0  # length over diameter of a vessel
 HEADS = 1.15  # mass with heads and nozzles over that of the shell
 MATERIALS = {"carbon steel": 1.0, "304 stainless": 1.3, "316 stainless": 1.3, "nickel alloy": 1.7, "Hastelloy C": 1.55}
 HALF_FULL = 2.0
+MEASURED = {"coefficient": "heat transfer coefficient", "difference": "temperature difference", "hold_up": "time"}
 SIX_TENTHS = 0.6  # exponent of size below a correlation (Williams, Chem. Eng. 54 (1947) 124)
 
 
@@ -142,21 +143,39 @@ def cost_of(e: Equipment, entry: BuildingEntry) -> Item:
     return Item("", words, size / many, c.dimension, count, count * (c.a + c.b * one**c.n) * small * money, remark)
 
 
+def _unread(entry: BuildingEntry) -> str:
+    """What of the entry's quantities cannot be read, or is not above zero, as a sentence; "" where all can."""
+    for name, dimension in MEASURED.items():
+        text = getattr(entry, name)
+        try:
+            if parse(text, dimension) > 0.0:
+                continue
+        except QuantityError:
+            pass
+        return f"“{text}” is no {dimension} above zero: type what it costs to build by anew."
+    return ""
+
+
 def building_of(run: Run) -> Building:
     """What the units of a run cost to build, by the project's entry; those typed instead count as typed."""
     plan, out = run.plan, Building()
     entry = plan.project.prices.building
     assert entry is not None
+    unread = _unread(entry)
+    if unread:
+        out.missing.append(unread)
+        return out
     for unit_id, unit in plan.units.items():
         if unit_id in entry.own:
             out.items.append(Item(unit_id, "as typed", 0.0, "count", 1.0, float(entry.own[unit_id])))
             continue
         if unit_id not in run.done:
+            out.missing.append(f"{unit_id} has no cost: it is not solved.")
             continue
         inlets, result = run.done[unit_id]
         try:
             found = KINDS[unit.kind].equipment(inlets, result, run.given[unit_id], run.context)
-        except ValueError:  # a state that the sizes need does not exist
+        except (ValueError, ArithmeticError):  # a state that the sizes need does not exist
             found = [q.Equipment(q.UNKNOWN, 0.0, why="Its size could not be computed.")]
         for e in found:
             item = cost_of(e, entry)

@@ -30,7 +30,10 @@ TANKS = 28  # sizes of a tank that are looked at
 FEW_TANKS = 14
 MOST_TANKS = 120
 GAP = 0.012  # of all moles, that what leaves tanks of neighbouring sizes may lie apart
-LONG = 300.0  # times the fastest time scale, up to which sizes are looked at
+LONG = 300.0  # times the fastest time scale, up to which sizes are looked at at least
+WAITED = 3  # times that a slower reaction is waited for
+ENOUGH = 3.0  # times what it takes to use up all at the rate that is left
+AT_REST = 1e8  # times the fastest time scale, beyond which what is left is the rounding of an equilibrium
 
 
 @dataclass(frozen=True)
@@ -57,10 +60,23 @@ class Devices:
         v = phase_properties(T, self.P, x, self.phase, *self.model.mix)[2]
         return reaction_rates(T, self.P, x, v, self.phase, self.laws, *self.model.mix) * self.counted[self.per]
 
-    def largest(self, T: float) -> float:
-        """A volume beyond which a tube at T [K] shows little that is new."""
+    def quick(self, T: float) -> float:
+        """The volume in which the fastest reaction of the feed at T [K] would use all of it up; 0 where nothing reacts."""
         fastest = np.abs(self.pace(self.fresh, T)).max()
-        return LONG * self.fresh.sum() / fastest if fastest > 0.0 else 0.0
+        return float(self.fresh.sum() / fastest) if fastest > 0.0 else 0.0
+
+    def largest(self, T: float) -> float:
+        """A volume at whose end a tube at T [K] hardly changes any more: slow reactions behind fast ones are waited for."""
+        quick = self.quick(T)
+        volume = LONG * quick
+        for _ in range(WAITED if quick > 0.0 else 0):
+            left = self.tube(self.fresh, T, volume, 0.0, ROUGH)[1][-1]
+            change = np.abs(self.pace(left, T) @ self.nu).max()  # of amounts: what runs to and fro at equilibrium changes none
+            wanted = ENOUGH * self.fresh.sum() / max(change, 1e-300)
+            if not volume < wanted < AT_REST * quick:
+                break
+            volume = wanted
+        return volume
 
     @cached_property
     def _bare(self) -> c.Contents:
@@ -96,7 +112,9 @@ class Devices:
     def tanks(self, n: np.ndarray, T: float, largest: float, closely: bool) -> tuple[np.ndarray, np.ndarray]:
         """(volumes, n that leave) of tanks from small to large, shapes (k,), (k, n); closely: more where what leaves changes fast."""
         found, xi = [], None
-        for volume in largest * np.logspace(-5.5, 1.0, TANKS if closely else FEW_TANKS):
+        low, high = np.log10(self.quick(T)) - 3.0, np.log10(largest) + 1.0
+        many = int((TANKS if closely else FEW_TANKS) * (high - low) / 6.5)
+        for volume in np.logspace(low, high, many):
             made = self.tank(n, T, volume, xi)
             if made is not None:
                 found.append((volume, made[0], made[1]))

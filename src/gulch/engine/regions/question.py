@@ -12,9 +12,9 @@ from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.quantities import parse, show
-from gulch.engine.regions.arrangement import Arrangement, Step
-from gulch.engine.regions.devices import SIDE_FED, TANK, TUBE, Devices
-from gulch.engine.regions.region import Found, Region, RegionTrouble, region
+from gulch.engine.regions.arrangement import Arrangement
+from gulch.engine.regions.devices import SIDE_FED, Devices
+from gulch.engine.regions.region import SIMPLE, Found, Region, RegionTrouble, region
 from gulch.engine.settle import UNWATCHED, Watch
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import defaults
@@ -31,7 +31,6 @@ TRIED = 6  # kinds of arrangements whose sizes are brought to the best
 ENOUGH = 1e-3  # of what is gained over the feed, for which nobody builds another vessel
 MUCH = 0.7  # of its volume, that an arrangement may do with for that
 NOTHING = 1e-6  # of what is seen on an axis, that counts as no gain over the feed
-SIMPLE = {"a tube alone": (TUBE,), "a tank alone": (TANK,), "a tank, then a tube": (TANK, TUBE), "a tube, then a tank": (TUBE, TANK)}
 
 
 @dataclass
@@ -203,7 +202,7 @@ def _sized(made: Arrangement, devices: Devices, reads: Callable) -> tuple[Arrang
 def _by_kinds(found: Region, aim: np.ndarray) -> dict[tuple, Arrangement]:
     """{kinds of vessels one after another: the arrangement of them that reads most}, of those that read most and of the simple ones."""
     best: dict[tuple, Found] = {}
-    for f in [*found.corners, *(f for some in found.alone.values() for f in some)]:
+    for f in [*found.corners, *found.simple]:
         kinds = tuple(s.device for s in f.made.steps)
         if kinds and (kinds not in best or f.n @ aim > best[kinds].n @ aim):
             best[kinds] = f
@@ -237,12 +236,7 @@ def _now(
     return (view @ (n / mass)).tolist(), unit.id
 
 
-def steps_of(told: dict[str, Any]) -> list[Step]:
-    """The Steps of what `Answer.best` tells, by the kilogram that enters each."""
-    return [Step(s["device"], s["T"], s["volume"] / s["of"], s["put_in"] / s["of"]) for s in told["steps"]]
-
-
-def words_of(told: dict[str, Any], display: str, level: Callable[[float], str] | None = None) -> str:
+def words_of(told: dict[str, Any], display: str) -> str:
     """An arrangement in words: “a tank of 1.20 m³, then a tube of 3.40 m³, both at 80.0 °C”."""
     if not told["steps"]:
         return "no vessel at all"
@@ -275,18 +269,19 @@ def told(answer: Answer, display: str) -> list[str]:
         return show(value, of.dimension, display)
 
     if abs(answer.best["at"][k] - (answer.fresh or [0.0, 0.0])[k]) <= NOTHING * max(abs(p[k]) for p in [*answer.outline, [1e-300] * 2]):
-        return [f"No arrangement makes more {axis.label} than the feed has: {shown(answer.best['at'][k], axis)}."]
-    most = f"Most {axis.label}: {shown(answer.best['at'][k], axis)}, at {shown(answer.best['at'][1 - k], other)} {other.label}."
+        return [f"No arrangement was found that makes more {axis.label} than the feed has: {shown(answer.best['at'][k], axis)}."]
+    most = f"Most {axis.label} found: {shown(answer.best['at'][k], axis)}, at {shown(answer.best['at'][1 - k], other)} {other.label}."
     how = words_of(answer.best, display)
-    said = [most, f"Reached by {how}{' (larger ones gain less than a thousandth)' if answer.trimmed else ''}."]
+    said = [most, f"Reached by {how}{' (larger ones were found to gain less than a thousandth)' if answer.trimmed else ''}."]
     for o in answer.others:
         lacks = answer.best["at"][k] - o["at"][k]
         size = show(sum(s["volume"] for s in o["steps"]), "volume", display, 3)
         less = "as much" if abs(lacks) < ENOUGH * abs(answer.best["at"][k]) else shown(o["at"][k], axis)
         said.append(f"{o['name'][:1].upper()}{o['name'][1:]} makes {less} ({size}).")
     if not any(s["put_in"] > 0.0 for s in answer.best["steps"]):
-        said.append("Putting fresh feed in along a tube gains nothing.")
+        said.append("Fresh feed along a tube was tried: it gains less than a thousandth.")
     if answer.now is not None:
-        outside = "" if _inside(answer) else ", outside of this region: it runs at other temperatures, or takes other feeds"
+        held = " to ".join(show(T, "temperature", display) for T in dict.fromkeys((answer.temperatures[0], answer.temperatures[-1])))
+        outside = "" if _inside(answer) else f", outside of this region, which is for vessels held at {held} without loss of pressure"
         said.append(f"{answer.now_of} makes {shown(answer.now[k], axis)} now{outside}.")
     return said

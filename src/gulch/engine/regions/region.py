@@ -21,6 +21,7 @@ from gulch.engine.regions.devices import ROUGH, SIDE_FED, TANK, TUBE, Devices
 from gulch.engine.settle import UNWATCHED, Watch
 
 ROUNDS = 8
+SIMPLE = {"a tube alone": (TUBE,), "a tank alone": (TANK,), "a tank, then a tube": (TANK, TUBE), "a tube, then a tank": (TUBE, TANK)}
 GAINED = 5e-4  # of the picture's area, by which a round must grow it
 IN_PLANE = 48  # directions in the picture along which corners are sought
 BESIDE = 120  # and others, in the space of all extents
@@ -57,11 +58,7 @@ class Region:
     rounds: int
     points: int
     gained: float
-    alone: dict[str, list[Found]] = field(default_factory=dict)  # {"tube", "tank", "tank, then tube"}: what they make
-
-    def best(self, reads: np.ndarray) -> Found:
-        """The corner that reads highest by weights of n, shape (n,)."""
-        return max(self.corners, key=lambda f: float(f.n @ reads))
+    simple: list[Found] = field(default_factory=list)  # what the simple arrangements make
 
 
 class _Growth:
@@ -168,6 +165,8 @@ def region(devices: Devices, view: np.ndarray, temperatures: list[float], watch:
         before = area
         if watch.ended() or (rounds > 2 and gained < GAINED):
             break
+    if watch.ended():
+        raise RegionTrouble("It was stopped before it was complete: ask again, at one temperature or for fewer reactions.")
     seen = growth.seen()
     hull = hull_of(seen)
     whole = np.abs(growth.view).max(axis=1) * devices.fresh.sum()
@@ -182,7 +181,7 @@ def region(devices: Devices, view: np.ndarray, temperatures: list[float], watch:
         rounds,
         len(growth.found),
         gained,
-        {name: [f for f in growth.found if _is(f, devices_)] for name, devices_ in ALONE.items()},
+        [f for f in growth.found if tuple(s.device for s in f.made.steps) in SIMPLE.values()],
     )
 
 
@@ -198,13 +197,6 @@ def _standing_out(seen: np.ndarray, at: np.ndarray) -> np.ndarray:
         else:
             k += 1
     return np.array(kept)
-
-
-ALONE = {"a tube alone": (TUBE,), "a tank alone": (TANK,), "a tank, then a tube": (TANK, TUBE), "a tube, then a tank": (TUBE, TANK)}
-
-
-def _is(found: Found, devices: tuple) -> bool:
-    return tuple(s.device for s in found.made.steps) == devices
 
 
 def _of(growth: _Growth, seen: np.ndarray, device: str) -> np.ndarray:

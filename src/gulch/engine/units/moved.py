@@ -97,8 +97,9 @@ def _solved(kind: Any, at: Moved, inlets: list[Stream], given: Given, context: C
     given = Given(**vars(given))
     context = replace(context, memory=dict(context.memory), lasting=dict(context.lasting))
     try:
-        kind.adopt(inlets[0], given)
-        return kind.solve(at.feed(inlets), given, context)
+        feed = at.feed(inlets)
+        kind.adopt(feed.get(kind.inlets[0].name, inlets[0]) if isinstance(feed, dict) else inlets[0], given)
+        return kind.solve(feed, given, context)
     except (UnitTrouble, StreamTrouble, ValueError, ArithmeticError):
         return None
 

@@ -6,6 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from gulch.engine.document import MONEY, BuildingEntry, HeatPriceEntry, PriceEntry, PricesEntry
+from gulch.engine.flowsheet.costs import MEASURED
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
@@ -98,7 +99,6 @@ def price_stream(project: Project, form: Values) -> Done:
 
 
 BUILDING = ("index", "rate", "material", "installed", "payback", "coefficient", "difference", "hold_up")
-MEASURED = {"coefficient": "heat transfer coefficient", "difference": "temperature difference", "hold_up": "time"}
 
 
 @action("building-edit", whole=True, **{name: Part() for name in BUILDING})
@@ -114,7 +114,8 @@ def edit_building(project: Project, form: Values) -> Done:
             entry.material = value or entry.material
         elif name in MEASURED:
             full = typed(project, f"building.{name}", value, MEASURED[name])
-            parse(full, MEASURED[name])
+            if not parse(full, MEASURED[name]) > 0.0:
+                raise EditError("Type a number above zero.")
             setattr(entry, name, full)
         else:
             text = price_text(value)

@@ -265,5 +265,5 @@ class BatchReactor(KineticReactor):
         values["extent"] = dict(zip((r.id for r in reactions), extents.tolist(), strict=True))
         values["profile"] = context.later(lambda: over_time(run, safety, looked(), reactions), explains=True)
         rows = [{"reaction": r.id, "extent": float(e), "key": context.species[run.key]} for r, e in zip(reactions, extents, strict=True)]
-        notes = context.later(lambda: remarks(run, looked()))
+        notes = context.later(lambda: remarks(run, safety, looked()))
         return UnitResult({"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, extents, strict=True)], notes, rows)

@@ -275,6 +275,11 @@ class BatchRun:
         fed = float(self.whole()[self.key])
         return 1.0 - float(way.leaving()[self.key]) / fed if fed > 0.0 else 0.0
 
+    def comes_to(self, n: np.ndarray, T: float, P: float) -> float:
+        """Temperature [K] to which contents n [mol], shape (n,), come from T [K] and P [Pa], left alone; nan where that is not known."""
+        way = self.left_alone(n, T, P)
+        return float(way.end[-2]) if way.pieces[0].ended == AT_END else math.nan
+
     def left_alone(self, n: np.ndarray, T: float, P: float) -> Followed:
         """Contents n [mol], shape (n,), at T [K] and P [Pa] followed without cooling or dosing until nothing happens any more."""
         what = self.bare._replace(heat=c.ADIABATIC, n0=n)
@@ -346,14 +351,15 @@ class Safety:
     way: Followed
 
     @cached_property
-    def rise(self) -> float:
-        """Adiabatic rise of temperature [K] where all is charged at once."""
+    def rise(self) -> float | None:
+        """Adiabatic rise of temperature [K] where all is charged at once; None where it is not known."""
         run = self.run
         try:
             P = run.pressure_of(run.whole(), run.T0)
-            return float(run.left_alone(run.whole(), run.T0, P).end[-2]) - run.T0
+            found = run.comes_to(run.whole(), run.T0, P) - run.T0
         except (StreamTrouble, UnitTrouble):
-            return math.nan
+            return None
+        return found if math.isfinite(found) else None
 
     @cached_property
     def _moments(self) -> tuple[np.ndarray, np.ndarray]:
@@ -361,8 +367,7 @@ class Safety:
         run, last = self.run, self.way.place
 
         def end_at(t: float) -> float:
-            n, T, P = self._state(t)
-            return float(run.left_alone(n, T, P).end[-2])
+            return run.comes_to(*self._state(t))
 
         times = np.linspace(0.0, last, LOOKS)
         if run.dose is not None:
@@ -371,7 +376,7 @@ class Safety:
             times = times[:1]  # it is alone already
         ends = np.array([end_at(t) for t in times])
         k = int(np.argmax(ends))
-        if len(times) > 2 and 0 < k < len(times) - 1:
+        if not np.any(np.isnan(ends)) and len(times) > 2 and 0 < k < len(times) - 1:
             found = scipy.optimize.minimize_scalar(
                 lambda t: -end_at(t), bounds=(times[k - 1], times[k + 1]), method="bounded", options={"maxiter": 8}
             )
@@ -392,25 +397,33 @@ class Safety:
         return self.way.amounts(piece, at, row)[0], float(row[0, -2]), float(row[0, -3])
 
     @property
-    def hottest(self) -> float:
-        """Temperature [K] that is reached at most when cooling and dosing fail, at the worst moment."""
-        return float(self._moments[1].max())
+    def known(self) -> bool:
+        """Whether the contents could be followed from every moment to where nothing happens any more."""
+        return not np.any(np.isnan(self._moments[1]))
 
     @property
-    def moment(self) -> float:
+    def hottest(self) -> float | None:
+        """Temperature [K] that is reached at most when cooling and dosing fail, at the worst moment; None where it is not known."""
+        return float(self._moments[1].max()) if self.known else None
+
+    @property
+    def moment(self) -> float | None:
         """The worst moment [s] for that."""
         times, ends = self._moments
-        return float(times[int(np.argmax(ends))])
+        return None if not self.known else float(times[int(np.argmax(ends))])
 
     @property
     def accumulation(self) -> float | None:
         """Share of the adiabatic rise that is still to come, at the worst moment; None where nothing rises."""
-        left = self.hottest - self._state(self.moment)[1]
-        return left / self.rise if self.rise > 0.1 else None
+        if self.hottest is None or self.moment is None or self.rise is None or self.rise <= 0.1:
+            return None
+        return (self.hottest - self._state(self.moment)[1]) / self.rise
 
     @property
     def time_left(self) -> float | None:
         """Time [s] from the worst moment until the temperature rises fastest; None where it does not rise."""
+        if self.moment is None:
+            return None
         n, T, P = self._state(self.moment)
         way = self.run.left_alone(n, T, P)
         places, temperatures = way.pieces[0].places, way.pieces[0].rows[:, -2]

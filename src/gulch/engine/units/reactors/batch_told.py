@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from gulch.engine.units.reactors.batch_run import BatchRun
     from gulch.engine.units.reactors.following import Along, Followed
 
+NOT_FOLLOWED = "What the contents come to if cooling fails is not known: they could not be followed until nothing happens any more."
+
 # What runs over a batch.
 OVER_TIME = Profile(
     "Over a batch of {unit}",
@@ -89,7 +91,7 @@ def over_time(run: BatchRun, safety: Safety, along: Along, reactions: list) -> d
         "time": along.grid.tolist(),
         "amount": amount,
         "T": along.T.tolist(),
-        "failing": safety.reached(along.grid).tolist(),
+        "failing": safety.reached(along.grid).tolist() if safety.known else None,
         "P": along.P.tolist() if run.closed else None,
         "heat": heat_flow(run, along).tolist(),
         "rate": {r.id: along.rates[:, j].tolist() for j, r in enumerate(reactions)},
@@ -102,15 +104,16 @@ def over_time(run: BatchRun, safety: Safety, along: Along, reactions: list) -> d
     }
 
 
-def remarks(run: BatchRun, along: Along) -> list:
-    """Warn where the contents are not, at their hottest, the phase that they are taken as."""
+def remarks(run: BatchRun, safety: Safety, along: Along) -> list:
+    """Warn where the contents are not, at their hottest, the phase that they are taken as, and where failing cooling is not known."""
+    unknown = [] if safety.known else [Note("warning", NOT_FOLLOWED, "Look at its temperature over time; dilute it, or cool it before.")]
     if run.phase == UNDER_VAPOUR:
-        return []
+        return unknown
     k = int(np.argmax(along.T)) if run.phase_name == "liquid" else int(np.argmin(along.T))
     T, P, display = float(along.T[k]), float(along.P[k]), run.context.display
     other = other_phase(Stream.at_temperature(run.model, along.n[k], T, P), run.phase_name)
     if other < 1e-9:
-        return []
+        return unknown
     name, todo = (
         ("vapour", "Raise the pressure, cool more, or choose liquid under its vapour.")
         if run.phase_name == "liquid"
@@ -118,7 +121,7 @@ def remarks(run: BatchRun, along: Along) -> list:
     )
     when, state = show(along.grid[k], "time", display), f"{show(T, 'temperature', display)} and {show(P, 'pressure', display)}"
     what = f"{when} into the batch, at {state}, {100 * other:.3g} % would be {name}, but the contents are taken as {run.phase_name}."
-    return [Note("warning", what, todo, Code.WRONG_PHASE)]
+    return [*unknown, Note("warning", what, todo, Code.WRONG_PHASE)]
 
 
 def leaving(run: BatchRun, way: Followed) -> tuple[Stream, float, float]:
