@@ -33,6 +33,19 @@ def press(page, selector):
     post(page, lambda: page.click(selector))
 
 
+def pick(page, point):
+    """Click a point of a plot once it has told its figures: a plot that is drawn anew under the pointer has none yet."""
+    place = point.bounding_box()
+    x, y = place["x"] + place["width"] / 2, place["y"] + place["height"] / 2
+    for _ in range(40):
+        page.mouse.move(x + 60, y + 60)
+        page.mouse.move(x, y, steps=3)
+        if page.locator(".hovertext").count():
+            break
+        page.wait_for_timeout(250)
+    page.mouse.click(x, y)
+
+
 def go(page, stage):
     """Go to a stage by the rail, and wait until its page is all there, tables at its end included."""
     page.click(f"#rail-{stage}")

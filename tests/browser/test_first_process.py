@@ -4,7 +4,7 @@ import json
 import re
 
 import pytest
-from acting import fill, go, post, press, ready
+from acting import fill, go, pick, post, press, ready
 from playwright.sync_api import expect
 
 from gulch.engine.document import loads
@@ -109,7 +109,7 @@ def test_walks_every_stage_from_an_empty_project(page, tmp_path):
     point = page.locator("#scan-plot .points path").nth(2)
     expect(point).to_be_visible()
     with page.expect_response(lambda r: "/carry/" in r.url):
-        point.click(force=True)
+        pick(page, point)
     expect(page.locator(".knob input.value")).to_have_value("8 %")
 
     # undo, redo, and the file that solves to the same on the command line

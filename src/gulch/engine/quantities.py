@@ -230,7 +230,7 @@ def split_text(text: str) -> tuple:
 def parse(text: str, dimension: str) -> float:
     """SI value of a typed quantity of the given dimension.
 
-    A number without unit is accepted only for fractions and ratios.
+    A number without unit is accepted only where "1" is a unit: fractions, ratios, counts, money.
     Raises QuantityError with a sentence for the user.
 
     >>> parse("2.4 bar", "pressure")
@@ -239,8 +239,8 @@ def parse(text: str, dimension: str) -> float:
     327.59
     """
     number, unit = split_text(text)
-    if not unit and dimension not in ("fraction", "ratio", "count"):
-        kind = DIMENSIONS[dimension]
+    kind = DIMENSIONS[dimension]
+    if not unit and ("1" not in kind.offered or dimension == "fraction difference"):  # 0.5 points or 0.5 of all: not guessed
         raise QuantityError(f"“{text}” has no unit: write for example “{text} {kind.offered[0]}”.")
     factor, offset = conversion(unit, dimension)
     value = number * factor + offset
