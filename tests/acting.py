@@ -35,14 +35,14 @@ def press(page, selector):
 
 def pick(page, point):
     """Click a point of a plot once it has told its figures: a plot that is drawn anew under the pointer has none yet."""
-    place = point.bounding_box()
-    x, y = place["x"] + place["width"] / 2, place["y"] + place["height"] / 2
-    for _ in range(40):
+    for _ in range(60):
+        place = point.bounding_box()  # looked up each time: a table that comes beside it moves the points
+        x, y = place["x"] + place["width"] / 2, place["y"] + place["height"] / 2
         page.mouse.move(x + 60, y + 60)
         page.mouse.move(x, y, steps=3)
-        if page.locator(".hovertext").count():
+        page.wait_for_timeout(150)
+        if page.locator(".hovertext").count() and point.bounding_box() == place:
             break
-        page.wait_for_timeout(250)
     page.mouse.click(x, y)
 
 

@@ -59,3 +59,29 @@ def test_a_trade_off_of_every_choice_says_who_holds_the_common_front(client, use
     told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
     assert "holds all of the common front" in told and "purge 10 %" in told  # the purge is a knob, so both are the same
     assert "★" in told and " with " in told
+
+
+def test_kinds_of_reactors_are_a_choice_and_what_cannot_be_built_says_why(client, user):
+    acid = next(p for p in projects() if p.name.endswith("acid"))
+    acid.unit("TANK").heat.mode = "duty"
+    acid.gauges[0].at_least = None
+    row = create_project(user, acid, "Acid")
+    search = load(row.current.document).searches[0].id
+    client.post(f"/p/{row.pk}/scan-run/", {"id": search, "all": "1", "choice": "TANK.kind"})
+    reads = {r.variant: r.result["reads"] for r in row.scan_runs.all() if r.result.get("reads") is not None}
+    assert set(reads) == {"", "=TANK.kind=plug-flow", "=TANK.kind=recycle-reactor"}
+    html = page(client, row, "scans", f"?select={search}")
+    told = " ".join(text_of(html[html.index('id="best-chosen"') :].split("</table>")[0]).split())
+    assert "> Kind of TANK: " in told and "do best in conversion of anhydride, as well as each other" in told
+    for kind in ("tube with dispersion", "tanks in series"):
+        assert f"{kind} not to be had: “given duty” is no heat mode of" in told
+    assert "choose another one for TANK first." in told
+
+
+def test_a_limit_that_another_kind_cannot_hold_is_said(client, user):
+    acid = next(p for p in projects() if p.name.endswith("acid"))
+    next(g for g in acid.gauges if g.id == "states").at_most = "1"
+    row = create_project(user, acid, "Acid")
+    search = load(row.current.document).searches[0].id
+    html = client.post(f"/p/{row.pk}/scan-run/", {"id": search, "all": "1", "choice": "TANK.kind"}).content.decode()
+    assert "The limit on steady states cannot be kept with a plug flow, which has no such result: take it off first." in text_of(html)

@@ -7,18 +7,24 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import choices_of, set_value, value_of
 from gulch.engine.phases import PHASE_MODELS
+from gulch.engine.project.edit import EditError, forget
+from gulch.engine.project.kind import article, change_kind
+from gulch.engine.project.results import readable
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice
+from gulch.engine.units.declarations import Choice, Input
+from gulch.engine.units.reactors.kinetic import KineticReactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project
+    from gulch.engine.units.base import Unit
 
 PHASE_MODEL = "phase_model"
+KIND = "kind"  # after a reactor's name: what stands in its place, with its volume
 
 
 @dataclass(frozen=True)
 class Chosen:
-    """One choice: its address ("phase_model", or "unit.choice"), words for it, {value: words} and the value now."""
+    """One choice: its address ("phase_model", "unit.choice", "unit.kind"), words for it, {value: words} and the value now."""
 
     address: str
     label: str
@@ -27,11 +33,14 @@ class Chosen:
 
 
 def choices(project: Project) -> list[Chosen]:
-    """The choices of a project that are in use now: the phase model, then those of its units."""
+    """The choices of a project that are in use now: the phase model, then those of its units and the kinds its reactors may be of."""
     models = {kind: words for kind, (words, _) in PHASE_MODELS.items()}
     found = [Chosen(PHASE_MODEL, "phase model", models, project.phase_model.kind)]
     for unit in project.units:
         now = choices_of(unit)
+        if _stands_for_others(KINDS[unit.kind]) and now.get("size_by", "volume") == "volume":
+            kinds = {kind: declared.label for kind, declared in KINDS.items() if _stands_for_others(declared)}
+            found.append(Chosen(f"{unit.id}.{KIND}", f"kind of {unit.id}", kinds, unit.kind))
         found += [
             Chosen(f"{unit.id}.{d.key}", f"{d.label} of {unit.id}", d.options, now[d.name])
             for d in KINDS[unit.kind].declared(Choice)
@@ -41,7 +50,10 @@ def choices(project: Project) -> list[Chosen]:
 
 
 def choose(project: Project, address: str, value: str) -> Project:
-    """The Project with another value of a choice. Raises KeyError where there is no such choice or value."""
+    """The Project with another value of a choice.
+
+    Raises KeyError where there is no such choice or value, EditError with a sentence where it cannot be built.
+    """
     chosen = next((c for c in choices(project) if c.address == address), None)
     if chosen is None or value not in chosen.options:
         raise KeyError(f"{address} cannot be {value}.")
@@ -50,8 +62,37 @@ def choose(project: Project, address: str, value: str) -> Project:
         out.phase_model.kind = value
         return out
     id_, _, key = address.partition(".")
+    if key == KIND:
+        _be(out, id_, value)
+        return out
     unit = out.unit(id_)
     declared = next(d for d in KINDS[unit.kind].declared(Choice) if d.key == key)
     if value_of(unit, declared) != value:
         set_value(unit, declared, value)
     return out
+
+
+def _stands_for_others(kind: type[Unit]) -> bool:
+    """Whether a kind is one of the reactors by rates that differ in how they mix alone: one stream in, one out, and a volume."""
+    volume = next((d for d in kind.declared(Input) if d.key == "volume"), None)
+    return issubclass(kind, KineticReactor) and volume is not None and len(kind.inlets) == len(kind.outlets) == 1
+
+
+def _be(project: Project, id_: str, kind: str) -> None:
+    """Let a reactor be of another kind where that can be heated as it is and limits stay. Raises EditError."""
+    before = choices_of(project.unit(id_)).get("mode")
+    words = next(d.options for d in KINDS[project.unit(id_).kind].declared(Choice) if d.name == "mode")
+    change_kind(project, id_, kind)
+    if choices_of(project.unit(id_)).get("mode") != before:
+        raise EditError(f"“{words[before]}” is no heat mode of {article(KINDS[kind].label)}: choose another one for {id_} first.")
+    there = readable(project)
+    lost = [g for g in project.gauges if g.reads and g.reads not in there]
+    limited = next((g for g in lost if g.at_least or g.at_most), None)
+    if limited is not None:
+        name = limited.label or limited.id
+        raise EditError(
+            f"The limit on {name} cannot be kept with {article(KINDS[kind].label)}, which has no such result: take it off first."
+        )
+    if lost:
+        project.gauges = [g for g in project.gauges if g not in lost]
+        forget(project)

@@ -14,10 +14,17 @@ from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction
 def article(label: str) -> str:
     """A kind's label with its article.
 
-    >>> article("heater"), article("equilibrium reactor")
-    ('a heater', 'an equilibrium reactor')
+    >>> article("heater"), article("equilibrium reactor"), article("tanks in series")
+    ('a heater', 'an equilibrium reactor', 'tanks in series')
     """
+    if _many(label):
+        return label
     return f"{'an' if label[:1].lower() in 'aeiou' else 'a'} {label}"
+
+
+def _many(label: str) -> bool:
+    """Whether a label is a plural: "tanks in series"."""
+    return label.split(" in ")[0].endswith("s")
 
 
 def change_kind(project: Project, unit_id: str, kind: str) -> None:
@@ -33,7 +40,7 @@ def change_kind(project: Project, unit_id: str, kind: str) -> None:
     new = UNIT_MODELS[kind](id=unit_id)
     for theirs, ours in _shared(old.kind, kind):
         value = value_of(old, theirs)
-        if value not in (None, "", {}):
+        if value not in (None, "", {}) and not (isinstance(ours, Choice) and value not in ours.options):
             set_value(new, ours, value)
     if any(not d.optional for d in KINDS[kind].declared(ReactionSet)) and not new.set and project.reaction_sets:
         new.set = project.reaction_sets[0].id
@@ -47,14 +54,15 @@ def _fits(project: Project, old: Any, kind: str) -> None:
     """Raise EditError where more streams are connected than the new kind has ports."""
     entering = [s.id for s in project.streams if s.enters == old.id]
     onward = [s.id for s in project.streams if s.source and s.source.split(".")[0] == old.id and s.to]
-    one, inlets = article(KINDS[kind].label).replace("a", "A", 1), KINDS[kind].inlets
+    one, inlets = article(KINDS[kind].label), KINDS[kind].inlets
+    one, s = one[:1].upper() + one[1:], "" if _many(KINDS[kind].label) else "s"
     if len(entering) > len(inlets) and not any(p.many for p in inlets):
         takes = "one stream" if len(inlets) == 1 else f"{len(inlets)} streams"
-        raise EditError(f"{one} takes {takes}, and {', '.join(entering)} enter {old.id}: join them before it, or send one elsewhere.")
+        raise EditError(f"{one} take{s} {takes}, and {', '.join(entering)} enter {old.id}: join them before it, or send one elsewhere.")
     outlets = KINDS[kind].outlets
     if len(onward) > len(outlets):
         gives = "one stream" if len(outlets) == 1 else f"{len(outlets)} streams"
-        raise EditError(f"{one} gives {gives}, and {', '.join(onward)} go on from {old.id}: let one of them end first.")
+        raise EditError(f"{one} give{s} {gives}, and {', '.join(onward)} go on from {old.id}: let one of them end first.")
 
 
 def _shared(before: str, after: str) -> Iterator[tuple[Declared, Declared]]:
@@ -66,7 +74,7 @@ def _shared(before: str, after: str) -> Iterator[tuple[Declared, Declared]]:
             continue
         if isinstance(d, Input | PerSpecies | PerStage) and other.dimension != d.dimension:
             continue
-        if isinstance(d, Choice | PerReaction) and other.options != d.options:
+        if isinstance(d, PerReaction) and other.options != d.options:
             continue
         yield other, d
 

@@ -69,23 +69,40 @@ def chosen_panel(page: BestPage) -> ChosenPanel | None:
     if page.trade:
         return _traded(page, runs)
     found = [(r, r.result) for r in runs if r.result and r.result.get("kind") == "best" and "solves" in r.result]
-    scans = page.space.row.scan_runs.filter(scan=page.run.scan, state__in=[page.run.WAITING, page.run.RUNNING])
-    if len(found) < 2:
+    lacking = _lacking(page.run, runs)
+    if not found or len(found) + len(lacking) < 2:
         return None
     sign = 1.0 if page.found["highest"] else -1.0
     ranked = sorted(found, key=lambda f: -sign * f[1]["reads"] if f[1].get("reads") is not None else float("inf"))
     top = ranked[0][1].get("reads")
     rows = [_row(page, run, result, top, _named(page, run, runs)) for run, result in ranked]
-    choice, told = _compared(page.run, runs), _told(page, rows)
-    if any(result.get("ended") for _, result in found):
+    return _panel(page, _told(page, rows), rows + lacking, [result for _, result in found], runs)
+
+
+def _panel(page: BestPage, told: str, rows: list[ChosenRow], results: list[dict[str, Any]], runs: list[ScanRun]) -> ChosenPanel:
+    """The ChosenPanel of what was told of searches, with a word on those that are not over."""
+    first, choice = runs[0], _compared(runs[0], runs)
+    if any(result.get("ended") for result in results):
         told += " Not every search came to its end, so this may change."
-    return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=page.run.pk).count())
+    words = f"{choice.label}: {told}" if choice else told
+    scans = page.space.row.scan_runs.filter(scan=first.scan, state__in=[first.WAITING, first.RUNNING]).exclude(pk=first.pk)
+    return ChosenPanel(words[:1].upper() + words[1:], rows, scans.count())
+
+
+def _lacking(run: ScanRun, runs: list[ScanRun]) -> list[ChosenRow]:
+    """A row for each choice that could not be searched, with why."""
+    choice = _compared(run, runs)
+    if choice is None and len(runs) < 2:
+        return []
+    cannot = jobs.unbuilt(run, choice.address if choice else "")
+    return [ChosenRow(words, f"not to be had: {why}", "", "", False, variant, "") for variant, words, why in cannot]
 
 
 def _traded(page: BestPage, runs: list[ScanRun]) -> ChosenPanel | None:
     """The ChosenPanel of a trade-off: which choice holds which stretch of the common front; None where it was made once."""
     found = [(r, r.result) for r in runs if r.result and r.result.get("kind") == "trade-off" and "solves" in r.result]
-    if len(found) < 2:
+    lacking = _lacking(runs[0], runs)
+    if not found or len(found) + len(lacking) < 2:
         return None
     aims = page.found["aims"]
     signs = np.array([1.0 if a["highest"] else -1.0 for a in aims])
@@ -93,13 +110,8 @@ def _traded(page: BestPage, runs: list[ScanRun]) -> ChosenPanel | None:
     held = stretches(curves) if any(len(c) for c in curves) else []
     names = [_named(page, run, runs) for run, _ in found]
     rows = [_front_row(page, run, curves[i] * signs, names[i], any(s.of == i for s in held)) for i, (run, _) in enumerate(found)]
-    choice = _compared(found[0][0], runs)
     told = _front_told(page, held, names, float(signs[0])) if held else "None of them comes inside all limits."
-    if any(result.get("ended") for _, result in found):
-        told += " Not every search came to its end, so this may change."
-    first = found[0][0]
-    scans = page.space.row.scan_runs.filter(scan=first.scan, state__in=[first.WAITING, first.RUNNING])
-    return ChosenPanel(f"{choice.label}: {told}" if choice else told[:1].upper() + told[1:], rows, scans.exclude(pk=first.pk).count())
+    return _panel(page, told, rows + lacking, [result for _, result in found], runs)
 
 
 def _front_row(page: BestPage, run: ScanRun, curve: np.ndarray, words: str, holds: bool) -> ChosenRow:

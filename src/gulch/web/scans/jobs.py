@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import load
 from gulch.engine.project.choices import choices, choose
+from gulch.engine.project.edit import EditError
 from gulch.engine.project.variants import worked
 from gulch.engine.scans import (
     Listed,
@@ -45,7 +46,8 @@ MOST_BESIDE = 12  # other runs that are offered to be compared with
 def document_of(revision: Revision, variant: str) -> Document:
     """The Project of a revision as a variant ("" for the base); the base where the variant is no more.
 
-    A variant "=address=value" is what is worked on with another value of a choice. Raises ScanError where there is no such value.
+    A variant "=address=value" is what is worked on with another value of a choice. Raises ScanError where there is no such value,
+    or where it cannot be built.
     """
     whole = load(revision.document)
     if variant.startswith("="):
@@ -54,6 +56,8 @@ def document_of(revision: Revision, variant: str) -> Document:
             return choose(worked(whole), address, value)
         except KeyError as error:
             raise ScanError(f"This choice is gone: {error.args[0]} Reload the page.") from None
+        except EditError as error:
+            raise ScanError(str(error)) from None
     whole.working = variant if whole.variant(variant) is not None else None
     return worked(whole)
 
@@ -106,19 +110,42 @@ def _turned(run: ScanRun | None) -> tuple:
     return result.get("listed"), [a.get("address") for a in result.get("axes", ())]
 
 
-def start_all(row: Any, id_: str, choice: str = "") -> list[str]:
-    """Begin a scan for the base and every variant, or for every value of a choice; returns sentences on those that cannot begin.
+def every(whole: Document, choice: str = "") -> list[tuple[str, str]]:
+    """[(variant, words)] of a whole Project: the base and all variants, or what is worked on with every value of a choice.
 
-    choice: its address, see `flowsheet.choices`.
+    choice: its address, see `project.choices`. Raises ScanError where it is gone.
     """
-    whole, troubles = load(row.current.document), []
-    lines = [("", "base"), *((v.id, v.name) for v in whole.variants)]
-    if choice:
-        found = next((c for c in choices(worked(whole)) if c.address == choice), None)
-        if found is None:
-            raise ScanError("This choice is gone: reload the page.")
-        lines = [(whole.working or "" if v == found.now else f"={choice}={v}", words) for v, words in found.options.items()]
-    for variant, name in lines:
+    if not choice:
+        return [("", "base"), *((v.id, v.name) for v in whole.variants)]
+    found = next((c for c in choices(worked(whole)) if c.address == choice), None)
+    if found is None:
+        raise ScanError("This choice is gone: reload the page.")
+    return [(whole.working or "" if v == found.now else f"={choice}={v}", words) for v, words in found.options.items()]
+
+
+def unbuilt(run: ScanRun, choice: str) -> list[tuple[str, str, str]]:
+    """[(variant, words, why)] of what was to be searched beside a run and could not be. choice: as of `every`."""
+    whole = load(run.revision.document)
+    newest: dict[str, ScanRun] = {}
+    for other in run.project.scan_runs.filter(scan=run.scan, revision=run.revision_id):
+        newest.setdefault(other.variant, other)
+    out = []
+    for variant, words in every(whole, choice):
+        other = newest.get(variant)
+        if other is None:
+            try:
+                ready_plan(document_of(run.revision, variant))
+            except ScanError as error:
+                out.append((variant, words, str(error)))
+        elif other.state == ScanRun.FAILED:
+            out.append((variant, words, other.why))
+    return out
+
+
+def start_all(row: Any, id_: str, choice: str = "") -> list[str]:
+    """Begin a scan for the base and every variant, or for every value of a choice; returns sentences on those that cannot begin."""
+    troubles = []
+    for variant, name in every(load(row.current.document), choice):
         try:
             start(row, id_, variant)
         except ScanError as error:

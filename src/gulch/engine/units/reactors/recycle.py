@@ -50,7 +50,7 @@ class RecycleReactor(PlugFlow):
         if given.returned == 0.0 or feed.is_empty:
             return super().solve(feed, given, context)
         reactions, laws, per, phase = cls.prepare(feed, given, context)
-        if given.falls != "level":
+        if given.falls == "ergun" or (given.falls == "drop" and given.pressure_drop > 0.0):
             raise UnitTrouble(
                 "What returns has the pressure of what leaves: no fall of pressure can be held beside it.",
                 "Let the pressure stay level.",
