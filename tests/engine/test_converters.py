@@ -115,6 +115,21 @@ def test_the_equilibrium_line_is_the_published_one():
     assert T[0] < 723.15 < T[-1]
 
 
+def test_three_beds_to_equilibrium_are_the_published_table():
+    """10 % SO2, 11 % O2, 79 % N2 at 1.2 bar, beds that end at equilibrium, entered at 690, 700 and 710 K.
+
+    Where heat-up paths meet the equilibrium curve (Davenport & King, Sulfuric Acid Manufacture, chapters 12, 14 and 16; from memory):
+    893 K and 69.2 % of the SO2, 773 K and 94.2 %, 721 K and 98.0 %.
+    """
+    project = converter(T="690 K", inlet={"2": "700 K", "3": "710 K"}, volume=dict.fromkeys("123", "20000 m3"))
+    for species, flow in (("so2", 10), ("o2", 11), ("n2", 79)):
+        project.stream("gas").given.flow[species] = f"{flow} kmol/h"
+    values = solve(project).units["C"].values
+    for stage, T, X in (("1", 893.3, 0.692), ("2", 773.2, 0.942), ("3", 721.1, 0.980)):
+        assert values["stage_temperature"][stage] == pytest.approx(T, abs=1.5)
+        assert values["stage_conversion"][stage] == pytest.approx(X, abs=0.005)
+
+
 def test_the_line_of_the_best_rate_is_where_its_derivative_is_zero():
     """At fixed composition d ln(k_f)/dT · forward = d ln(k_r)/dT · reverse: found by hand at each point of the line."""
     profile = solve(converter(inlet={"2": "440 degC", "3": "430 degC"})).units["C"].values["profile"]
