@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import product
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -120,13 +119,19 @@ def gibbs_spread(nu: np.ndarray, model: PhaseModel, T: float) -> Spread | None:
     for i, (v, species) in enumerate(zip(nu, model.species, strict=True)):
         if v == 0.0:
             continue
-        h = [x - species.formation_enthalpy.value for x in agreeing(species.formation_enthalpy, "formation_enthalpy")]
-        s = [x - species.entropy.value for x in agreeing(species.entropy, "entropy")]
-        shifts = [v * (dh - T * ds) for dh, ds in product(h, s)]
-        low += min(shifts)
-        high += max(shifts)
-        parts.append((i, max(shifts) - min(shifts)))
+        h_low, h_high = _reach(species.formation_enthalpy, "formation_enthalpy")
+        s_low, s_high = _reach(species.entropy, "entropy")
+        ends = v * (h_low - T * s_high), v * (h_high - T * s_low)
+        low += min(ends)
+        high += max(ends)
+        parts.append((i, abs(ends[1] - ends[0])))
     return Spread(low, used, high, tuple(sorted(parts, key=lambda p: -p[1])))
+
+
+def _reach(datum: Datum, field: str) -> tuple[float, float]:
+    """How far below and above the value in use the sources of a datum go."""
+    values = agreeing(datum, field)
+    return min(values) - datum.value, max(values) - datum.value
 
 
 def agreeing(datum: Datum, field: str) -> list[float]:
