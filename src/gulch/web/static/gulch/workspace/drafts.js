@@ -6,14 +6,15 @@ import { told } from "./page.js";
 const drafts = new Map();
 
 const FIELDS = "input:not([type=hidden]), select, textarea";
+const FORMS = "#workspace form:is([hx-post], [action])"; // sent by htmx, or by the notebook's own script
 
 /** A control of a form that is sent as a whole has a key; what is sent as soon as it changes has none. @param {Control} control */
 function keyOf(control) {
   const form = control.form;
-  if (!form?.matches("#workspace form[hx-post]") || control.hasAttribute("hx-post")) return null;
+  if (!form?.matches(FORMS) || control.hasAttribute("hx-post")) return null;
   if ((form.getAttribute("hx-trigger") || "").includes("change")) return null;
   const mark = boxed(control) ? ` ${control.value}` : "";
-  return [form.getAttribute("hx-post"), form.getAttribute("hx-vals") || "", control.id || control.name].join(" ") + mark;
+  return [form.getAttribute("hx-post") || form.getAttribute("action"), form.getAttribute("hx-vals") || "", control.id || control.name].join(" ") + mark;
 }
 /** @param {Control} control */
 const boxed = (control) => control.type === "checkbox" || control.type === "radio";
@@ -43,7 +44,7 @@ hear("htmx:beforeSwap", (event) => {
 export function restored() {
   if (!drafts.size) return;
   const here = new Set();
-  for (const control of all(`#workspace form[hx-post] :is(${FIELDS})`)) {
+  for (const control of all(`${FORMS} :is(${FIELDS})`)) {
     const key = keyOf(control);
     if (!drafts.has(key)) continue;
     here.add(key);

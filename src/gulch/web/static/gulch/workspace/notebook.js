@@ -11,15 +11,15 @@ hear("submit", async (event, target) => {
   event.preventDefault();
   const form = /** @type {any} */ (target);
   const kind = /** @type {HTMLButtonElement | null} */ (event.submitter)?.value || "html";
+  const body = new FormData(form); // as it stands now: drawings may be waited for
   const state = $("report-state");
   $("fault").hidden = true;
   state.hidden = false;
   const file = new File([JSON.stringify(await drawings())], "drawings.json", { type: "application/json" });
   if (kind === "keep") {
     state.hidden = true;
-    return swap("POST", form.action, { source: form, values: { kind, drawings: file } });
+    return swap("POST", form.action, { source: form, values: { ...Object.fromEntries(body), kind, drawings: file } });
   }
-  const body = new FormData(form);
   body.set("kind", kind);
   body.set("drawings", file);
   try {
