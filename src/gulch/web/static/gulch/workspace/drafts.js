@@ -14,7 +14,11 @@ function keyOf(control) {
   if (!form?.matches(FORMS) || control.hasAttribute("hx-post")) return null;
   if ((form.getAttribute("hx-trigger") || "").includes("change")) return null;
   const mark = boxed(control) ? ` ${control.value}` : "";
-  return [form.getAttribute("hx-post") || form.getAttribute("action"), form.getAttribute("hx-vals") || "", control.id || control.name].join(" ") + mark;
+  return (
+    [form.getAttribute("hx-post") || form.getAttribute("action"), form.getAttribute("hx-vals") || "", control.id || control.name].join(
+      " ",
+    ) + mark
+  );
 }
 /** @param {Control} control */
 const boxed = (control) => control.type === "checkbox" || control.type === "radio";
