@@ -9,6 +9,7 @@ from gulch.engine.document import RegionEntry
 from gulch.engine.explain import solve
 from gulch.engine.regions.question import attain, told, words_of
 from gulch.engine.regions.region import RegionTrouble
+from gulch.engine.regions.within import within
 from gulch.main import main
 
 R, T, P = 8.314462618, 600.0, 1e5
@@ -248,3 +249,29 @@ def test_what_was_stopped_is_no_answer():
     project = scheme(FIVE)
     with pytest.raises(RegionTrouble, match="stopped before it was complete"):
         attain(project, solve(project), RegionEntry(set="s", stream="f", phase="vapour"), Stopped())
+
+
+@pytest.mark.parametrize("aim", ["x", "y"])
+def test_with_less_volume_a_tube_of_that_time_does_best(aim):
+    """a = b, b = c of first order: no mixing gains, so the most in a time is a tube's (closed forms; Levenspiel, ch. 8)."""
+    k1, k2 = 1.0, 0.2
+    answer = asked(scheme([("a = b", k1, {"a": 1}, None), ("b = c", k2, {"b": 1}, None)]), aim=aim)
+    assert [each["name"] for each in answer.less] == ["a tenth", "a quarter", "half"]
+    whole = sum(s["volume"] for s in answer.best["steps"])
+    for each, share in zip(answer.less, (0.1, 0.25, 0.5), strict=True):
+        time = each["volume"] / (1e4 / 3600.0 / C0)
+        a, b = np.exp(-k1 * time), k1 / (k2 - k1) * (np.exp(-k1 * time) - np.exp(-k2 * time))
+        assert each["volume"] == pytest.approx(share * whole)
+        assert each["most"] == pytest.approx(1.0 - a if aim == "x" else b, rel=3e-3)
+        least, most = np.array(each["outline"]).min(axis=0), np.array(each["outline"]).max(axis=0)
+        assert least == pytest.approx([0.0, 0.0], abs=1e-6) and np.all(most <= np.array(answer.outline).max(axis=0) + 1e-9)
+    said = " ".join(told(answer, "si"))
+    assert "In less volume: with half of it" in said and "with a tenth of it" in said
+
+
+def test_slices_of_a_region_are_mixtures():
+    """A slice between two volumes is a mixture; a point beyond the volume counts as far as it is mixed in."""
+    seen, sizes = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), np.array([0.0, 2.0, 4.0])
+    outline = within(seen, sizes, 1.0)
+    assert outline.max(axis=0) == pytest.approx([0.5, 0.25]) and outline.min(axis=0) == pytest.approx([0.0, 0.0])
+    assert within(seen, sizes, 4.0).max(axis=0) == pytest.approx([1.0, 1.0])

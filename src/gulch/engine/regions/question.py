@@ -12,9 +12,10 @@ from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.quantities import parse, show
-from gulch.engine.regions.arrangement import Arrangement
-from gulch.engine.regions.devices import SIDE_FED, Devices
+from gulch.engine.regions.arrangement import Arrangement, Step
+from gulch.engine.regions.devices import ROUGH, SIDE_FED, TANK, TUBE, Devices
 from gulch.engine.regions.region import SIMPLE, Found, Region, RegionTrouble, region
+from gulch.engine.regions.within import within
 from gulch.engine.settle import UNWATCHED, Watch
 from gulch.engine.units import KINDS
 from gulch.engine.units.base import defaults
@@ -30,6 +31,7 @@ LEVELS = 5  # temperatures of a range
 TRIED = 6  # kinds of arrangements whose sizes are brought to the best
 ENOUGH = 1e-3  # of what is gained over the feed, for which nobody builds another vessel
 MUCH = 0.7  # of its volume, that an arrangement may do with for that
+LESS = {"a tenth": 0.1, "a quarter": 0.25, "half": 0.5}  # of the best arrangement's volume, for which it is told what can be had
 NOTHING = 1e-6  # of what is seen on an axis, that counts as no gain over the feed
 
 
@@ -48,6 +50,7 @@ class Answer:
 
     best: {"steps": [{"device", "T" [K], "volume" [m3], "put_in" [kg/s], "of" [kg/s]}], "at": [x, y]}; others: the same of simpler
     arrangements with their name; side: what fresh feed along a tube gains [of the aim]; trimmed: the sizes keep all but a thousandth.
+    less: [{"name", "volume" [m3], "outline", "most"}]: what was found with a share of the best arrangement's volume, and the most there.
     """
 
     x: Axis
@@ -69,6 +72,7 @@ class Answer:
     rounds: int = 0
     gained: float = 0.0
     mass: float = 0.0  # kg/s of the stream
+    less: list = field(default_factory=list)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain data, as stored."""
@@ -189,7 +193,24 @@ def _answer(
         rounds=found.rounds,
         gained=found.gained,
         mass=mass,
+        less=_less(found, devices, view, [best, *tried.values()], 0 if entry.aim == "x" else 1, mass),
     )
+
+
+def _less(found: Region, devices: Devices, view: np.ndarray, made: list[Arrangement], aim: int, mass: float) -> list[dict[str, Any]]:
+    """What is had with shares of the volume of the first arrangement; nothing where that is no vessel.
+
+    Arrangements are looked at at just that volume besides, because points of a tube lie a step of its integration apart.
+    """
+    whole, out = sum(made[0].volumes(1.0)), []
+    simple = [Arrangement((Step(device, T, 1.0),)) for device in (TUBE, TANK) for T in {s.T for m in made for s in m.steps}]
+    for name, share in LESS.items() if whole > 0.0 else ():
+        volume, seen, sizes = share * whole, found.seen, found.sizes
+        sized = [m.scaled(volume / sum(m.volumes(1.0))) for m in (*made, *simple) if m.steps]
+        more = [n @ view.T for m in sized if (n := m.leaving(devices, ROUGH)) is not None]
+        outline = within(np.vstack([seen, *more]), np.r_[sizes, np.full(len(more), volume)], volume)
+        out.append({"name": name, "volume": volume * mass, "outline": outline.tolist(), "most": float(outline[:, aim].max())})
+    return out
 
 
 def _sized(made: Arrangement, devices: Devices, reads: Callable) -> tuple[Arrangement, bool]:
@@ -273,6 +294,9 @@ def told(answer: Answer, display: str) -> list[str]:
     most = f"Most {axis.label} found: {shown(answer.best['at'][k], axis)}, at {shown(answer.best['at'][1 - k], other)} {other.label}."
     how = words_of(answer.best, display)
     said = [most, f"Reached by {how}{' (larger ones were found to gain less than a thousandth)' if answer.trimmed else ''}."]
+    if answer.less:
+        shares = ", ".join(f"with {each['name']} of it {shown(each['most'], axis)}" for each in reversed(answer.less))
+        said.append(f"In less volume: {shares} at most, as far as was found.")
     for o in answer.others:
         lacks = answer.best["at"][k] - o["at"][k]
         size = show(sum(s["volume"] for s in o["steps"]), "volume", display, 3)

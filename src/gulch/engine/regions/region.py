@@ -49,12 +49,15 @@ class Region:
     """What was found. outline: corners of the picture in order, shape (k, 2); made: the arrangement of each; rounds, points: work done.
 
     tube, tank: the picture's points of a tube and of a tank alone, along their sizes, shape (k, 2).
+    seen: all points in the picture, shape (k, 2); sizes: the volumes that they take [m3 s/kg fed], shape (k,).
     """
 
     outline: np.ndarray
     corners: list[Found]
     tube: np.ndarray
     tank: np.ndarray
+    seen: np.ndarray
+    sizes: np.ndarray
     rounds: int
     points: int
     gained: float
@@ -178,6 +181,8 @@ def region(devices: Devices, view: np.ndarray, temperatures: list[float], watch:
         [growth.found[k] for k in at],
         _of(growth, seen, TUBE),
         _of(growth, seen, TANK),
+        seen,
+        np.array([sum(f.made.volumes(1.0)) for f in growth.found]),
         rounds,
         len(growth.found),
         gained,

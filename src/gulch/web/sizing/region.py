@@ -6,7 +6,7 @@ import json
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, to_unit, write
+from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit, write
 from gulch.engine.regions.question import told
 from gulch.engine.units import KINDS
 from gulch.web.projects.words import pretty_text
@@ -110,6 +110,13 @@ class RegionPage:
             "outline": [place(p) for p in [*f.outline, f.outline[0]]],
             "tube": [place(p) for p in f.tube],
             "tank": [place(p) for p in f.tank],
+            "less": [
+                {
+                    "name": f"in {show(each['volume'], 'volume', self.display, 3)}",
+                    "outline": [place(p) for p in [*each["outline"], each["outline"][0]]],
+                }
+                for each in f.less
+            ],
             "best": place(f.best["at"]),
             "fresh": place(f.fresh or [0.0, 0.0]),
             "now": place(f.now) if f.now else None,

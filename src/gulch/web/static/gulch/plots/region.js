@@ -3,7 +3,7 @@ import { css, SMALL, smallAxis, titled } from "./frame.js";
 
 /** @typedef {[number, number]} Point */
 /** @typedef {{x: import("./frame.js").Quantity, y: import("./frame.js").Quantity, outline: Point[], tube: Point[], tank: Point[],
- *   best: Point, fresh: Point, now: Point | null, now_of: string}} Found */
+ *   less: {name: string, outline: Point[]}[], best: Point, fresh: Point, now: Point | null, now_of: string}} Found */
 
 /** @param {Found} found @returns {import("./frame.js").Plot} */
 export function region(found) {
@@ -13,6 +13,13 @@ export function region(found) {
       fillcolor: `${css("--creek")}22`,
       line: { color: css("--creek"), width: 1.4 },
     }),
+    ...found.less.map(({ name, outline }, k) =>
+      line(found, outline, name, {
+        fill: "toself",
+        fillcolor: `${css("--creek")}22`,
+        line: { color: css("--creek"), width: 1, dash: ["dot", "dash", "dashdot"][k % 3] },
+      }),
+    ),
     line(found, found.tube, "a tube alone", { line: { color: css("--clay"), width: 2 } }),
     line(found, found.tank, "a tank alone", { line: { color: css("--dusk"), width: 2, dash: "dash" } }),
     spot(found, found.fresh, "feed", "square", "--ink"),
