@@ -7,10 +7,11 @@ tasks. `digest` names what its answer depends on, so that an answer can be kept 
 from __future__ import annotations
 
 import json
+from abc import ABC, abstractmethod
 from collections import OrderedDict
 from dataclasses import asdict, dataclass, field
 from hashlib import sha256
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -396,48 +397,43 @@ class DrawCourses:
 
 
 @dataclass(frozen=True)
-class Size:
-    """Size reactors for a sizing entry on a stream of a solved document.
-
-    Answers (True, packed {"found"} or {"trouble"}).
-    """
+class _OfStream(ABC):
+    """A question of a stream of a solved document, by its entry. Answers (True, packed {"found"} or {"trouble"})."""
 
     document: dict
     solution: bytes | None
     entry: dict
+    name: ClassVar[str]
 
     @property
     def digest(self) -> str:
-        return _named(["sizing", document_digest(self.document), self.entry])
-
-    def perform(self, watch: Any, shelf: Shelf) -> tuple:
-        """(True, packed sizing, or what stands in its way)."""
-        try:
-            found = size(load(self.document), solution_of(self.solution), SizingEntry(**self.entry))
-            return True, pack({"found": asdict(found)})
-        except (SizingTrouble, QuantityError, NotFinite) as error:
-            return True, pack({"trouble": str(error)})
-
-
-@dataclass(frozen=True)
-class Attain:
-    """Find what can be had at all of a stream of a solved document, for a region entry.
-
-    Answers (True, packed {"found"} or {"trouble"}).
-    """
-
-    document: dict
-    solution: bytes | None
-    entry: dict
-
-    @property
-    def digest(self) -> str:
-        return _named(["region", document_digest(self.document), self.entry])
+        return _named([self.name, document_digest(self.document), self.entry])
 
     def perform(self, watch: Any, shelf: Shelf) -> tuple:
         """(True, packed answer, or what stands in its way)."""
         try:
-            found = attain(load(self.document), solution_of(self.solution), RegionEntry(**self.entry), watch)
-            return True, pack({"found": found.to_dict()})
-        except (RegionTrouble, QuantityError, NotFinite) as error:
+            return True, pack({"found": self.found(load(self.document), solution_of(self.solution), watch)})
+        except (SizingTrouble, RegionTrouble, QuantityError, NotFinite) as error:
             return True, pack({"trouble": str(error)})
+
+    @abstractmethod
+    def found(self, document: Project, solution: Solution | None, watch: Any) -> dict[str, Any]:
+        """The answer as plain data. Raises SizingTrouble, RegionTrouble."""
+
+
+class Size(_OfStream):
+    """Size reactors for a sizing entry."""
+
+    name = "sizing"
+
+    def found(self, document: Project, solution: Solution | None, watch: Any) -> dict[str, Any]:
+        return asdict(size(document, solution, SizingEntry(**self.entry)))
+
+
+class Attain(_OfStream):
+    """Find what can be had at all, for a region entry."""
+
+    name = "region"
+
+    def found(self, document: Project, solution: Solution | None, watch: Any) -> dict[str, Any]:
+        return attain(document, solution, RegionEntry(**self.entry), watch).to_dict()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from gulch.engine.document import RegionEntry, SizingEntry
 from gulch.engine.regions.question import Answer
@@ -13,73 +13,70 @@ from gulch.engine.work import Attain, Size
 from gulch.web.projects import solving
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from gulch.engine.document.project import Project
     from gulch.web.projects.workspace import Workspace
 
 
-@dataclass(frozen=True)
-class SizingAnswer:
-    """What is known of the project's sizing. entry: the question, the document's own or a first guess of one."""
+EntryT = TypeVar("EntryT", SizingEntry, RegionEntry)
+FoundT = TypeVar("FoundT", Sizing, Answer)
 
-    entry: SizingEntry
+
+@dataclass(frozen=True)
+class StreamAnswer(Generic[EntryT, FoundT]):
+    """What is known of a question of a stream. entry: the question, the document's own or a first guess of one."""
+
+    entry: EntryT
     asked: bool = False
     ready: bool = False
-    found: Sizing | None = None
+    found: FoundT | None = None
     trouble: str = ""
     pending: bool = False
+
+
+class SizingAnswer(StreamAnswer[SizingEntry, Sizing]):
+    """What is known of the project's sizing."""
+
+
+class RegionAnswer(StreamAnswer[RegionEntry, Answer]):
+    """What is known of what can be had."""
+
+
+AnswerT = TypeVar("AnswerT", SizingAnswer, RegionAnswer)
 
 
 def size(space: Workspace) -> SizingAnswer:
     """The sizing that is known, or one that workers begin on now."""
-    document, row = space.document, space.row
-    entry = document.sizing or first_guess(document)
-    asked, ready = document.sizing is not None, any(r.rate for r in document.reactions) and bool(document.reaction_sets)
-    if not (asked and ready):
-        return SizingAnswer(entry, asked, ready)
-    if not space.fresh:
-        return SizingAnswer(entry, asked, ready, trouble="The process is not solved: the stream's state is known once it is.")
-    task = Size(document.dump(), bytes(row.outcome().packed), entry.model_dump())
-    outcome, pending = solving.answer(row, task, ("size", row.pk))
-    trouble, found = read_sizing(outcome.data()) if outcome is not None else ("", None)
-    return SizingAnswer(entry, asked, ready, found, trouble, pending)
-
-
-def read_sizing(data: Any) -> tuple:
-    """(trouble, Sizing or None) of a worker's answer."""
-    if "messages" in data:  # broken off
-        return data["messages"][0]["what"], None
-    return data.get("trouble", ""), Sizing(**data["found"]) if "found" in data else None
-
-
-@dataclass(frozen=True)
-class RegionAnswer:
-    """What is known of what can be had. entry: the question, the document's own or a first guess of one."""
-
-    entry: RegionEntry
-    asked: bool = False
-    ready: bool = False
-    found: Answer | None = None
-    trouble: str = ""
-    pending: bool = False
+    own = space.document.sizing
+    return _answer(space, SizingAnswer, own or first_guess(space.document), own is not None, Size, lambda data: Sizing(**data))
 
 
 def attain(space: Workspace) -> RegionAnswer:
     """The region that is known, or one that workers begin on now."""
+    own = space.document.region
+    return _answer(space, RegionAnswer, own or first_region(space.document), own is not None, Attain, Answer.of)
+
+
+def _answer(space: Workspace, kind: type[AnswerT], entry: Any, asked: bool, task: type[Size | Attain], read: Callable) -> AnswerT:
+    """The answer of a task to a question, as far as it is known."""
     document, row = space.document, space.row
-    entry = document.region or first_region(document)
-    asked, ready = document.region is not None, any(r.rate for r in document.reactions) and bool(document.reaction_sets)
+    ready = any(r.rate for r in document.reactions) and bool(document.reaction_sets)
     if not (asked and ready):
-        return RegionAnswer(entry, asked, ready)
+        return kind(entry, asked, ready)
     if not space.fresh:
-        return RegionAnswer(entry, asked, ready, trouble="The process is not solved: the stream's state is known once it is.")
-    task = Attain(document.dump(), bytes(row.outcome().packed), entry.model_dump())
-    outcome, pending = solving.answer(row, task, ("region", row.pk))
-    if outcome is None:
-        return RegionAnswer(entry, asked, ready, pending=pending)
-    data = outcome.data()
+        return kind(entry, asked, ready, trouble="The process is not solved: the stream's state is known once it is.")
+    asking = task(document.dump(), bytes(row.outcome().packed), entry.model_dump())
+    outcome, pending = solving.answer(row, asking, (task.name, row.pk))
+    trouble, found = read_answer(outcome.data(), read) if outcome is not None else ("", None)
+    return kind(entry, asked, ready, found, trouble, pending)
+
+
+def read_answer(data: dict[str, Any], read: Callable) -> tuple[str, Any]:
+    """(trouble, what was found or None) of a worker's answer."""
     if "messages" in data:  # broken off
-        return RegionAnswer(entry, asked, ready, trouble=data["messages"][0]["what"])
-    return RegionAnswer(entry, asked, ready, Answer.of(data["found"]) if "found" in data else None, data.get("trouble", ""), pending)
+        return data["messages"][0]["what"], None
+    return data.get("trouble", ""), read(data["found"]) if "found" in data else None
 
 
 def first_region(document: Project) -> RegionEntry:

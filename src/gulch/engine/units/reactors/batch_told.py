@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.rates import RATE_DIMENSIONS
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.batch_run import Safety, other_phase
 from gulch.engine.units.reactors.counted import measured
 from gulch.engine.units.reactors.kernels.contents import COOLED, F_HEAT, F_UA, HELD_T, UNDER_VAPOUR
+from gulch.engine.units.reactors.kinetic import CONVERTED, RATES
 from gulch.engine.units.reactors.spaces import spaces
 from gulch.engine.units.told import Code, Note
 
@@ -43,13 +43,12 @@ OVER_TIME = Profile(
             ),
         ),
         Group("heat", "Heat", (Series("heat", "heat put in", "power"),)),
-        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),)),
+        RATES,
         Group(
             "conversion",
             "Conversion",
             (
-                Series("conversion", "conversion of {key}", "fraction", axis="share"),
-                Series("selectivity", "selectivity", "fraction", axis="share"),
+                *CONVERTED,
                 Series("dosed", "dosed", "fraction", axis="share"),
             ),
         ),

@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry.equilibrium import dependent_reaction
-from gulch.engine.chemistry.rates import pack
+from gulch.engine.chemistry.rates import RATE_DIMENSIONS, pack
 from gulch.engine.phases.kernels import LIQUID, VAPOUR, phase_properties
 from gulch.engine.quantities import show
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
+from gulch.engine.units.profiles import Group, Series
 from gulch.engine.units.reactors.catalyst import OnCatalyst
 from gulch.engine.units.reactors.counted import made
 from gulch.engine.units.reactors.heat import phase_held, vapour_in
@@ -24,6 +25,14 @@ if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.stream import Stream
     from gulch.engine.units.base import Context, Given, Passage
+
+
+# What runs along any of them: parts of their profiles.
+RATES = Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),))
+CONVERTED = (
+    Series("conversion", "conversion of {key}", "fraction", axis="share"),
+    Series("selectivity", "selectivity", "fraction", axis="share"),
+)
 
 
 def by_volume(reactor: Passage) -> float | None:

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.rates import RATE_DIMENSIONS
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
@@ -14,7 +13,7 @@ from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Input, PerStage, Result
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.beds import Beds
-from gulch.engine.units.reactors.kinetic import KineticReactor
+from gulch.engine.units.reactors.kinetic import RATES, KineticReactor
 from gulch.engine.units.reactors.plug_flow import PlugFlow
 from gulch.engine.units.reactors.spaces import spaces
 
@@ -40,7 +39,7 @@ THROUGH = Profile(
         ),
         Group("composition", "Composition", (Series("flow", "flow", "molar flow", "species", changing=True),)),
         Group("state", "Temperature and pressure", (Series("T", "temperature", "temperature"), Series("P", "pressure", "pressure"))),
-        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),)),
+        RATES,
         Group("conversion", "Conversion", (Series("conversion", "conversion of {key}", "fraction"),)),
     ),
 )

@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.chemistry.rates import RATE_DIMENSIONS
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import UnitResult, lowest
@@ -22,7 +21,7 @@ from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.catalyst import InBed
 from gulch.engine.units.reactors.kernels.contents import HELD_T
-from gulch.engine.units.reactors.kinetic import KineticReactor
+from gulch.engine.units.reactors.kinetic import CONVERTED, RATES, KineticReactor
 from gulch.engine.units.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
 from gulch.engine.units.reactors.tube import POINTS, Tube
 
@@ -57,15 +56,8 @@ ALONG = Profile(
                 Series("P", "pressure", "pressure"),
             ),
         ),
-        Group("rates", "Rates", (Series("rate", "rate", "rate", "reaction", by="per", kinds=RATE_DIMENSIONS),)),
-        Group(
-            "conversion",
-            "Conversion",
-            (
-                Series("conversion", "conversion of {key}", "fraction", axis="share"),
-                Series("selectivity", "selectivity", "fraction", axis="share"),
-            ),
-        ),
+        RATES,
+        Group("conversion", "Conversion", CONVERTED),
     ),
 )
 
