@@ -4,8 +4,9 @@ import math
 
 import pytest
 from helpers import demo, document, feed
+from test_converters import converter
 
-from gulch.engine.document import BuildingEntry, DocumentError, GaugeEntry, load
+from gulch.engine.document import BuildingEntry, DocumentError, GaugeEntry, PricesEntry, load
 from gulch.engine.explain import solve
 from gulch.engine.flowsheet import costs
 from gulch.engine.units import equipment as q
@@ -142,3 +143,16 @@ def test_numbers_that_no_cost_goes_by_are_refused_in_a_file_and_told_in_a_text()
     for name, text in (("coefficient", "0 W/(m2 K)"), ("difference", "warm"), ("hold_up", "-1 min")):
         solution = solve(priced(**{name: text}))
         assert solution.overall["cost"] is None and f"“{text}” is no" in solution.overall["building"]["missing"][0]
+
+
+def test_catalyst_is_bought_not_installed_and_renewed():
+    """22 m3 of bed with 600 kg in a m3: 13 200 kg."""
+    data = converter(inlet={"2": "440 degC"})
+    data.prices = PricesEntry(currency="crowns", work="50", building=BuildingEntry(payback="4"))
+    found = solve(data).overall["building"]
+    mass = next(i for i in found["items"] if i["what"] == "catalyst")
+    assert mass["size"] == pytest.approx(13200.0) and mass["cost"] is None and "type what a kilogram costs" in mass["remark"]
+    data.prices.building = BuildingEntry(payback="4", catalyst="5", catalyst_life="2")
+    priced = solve(data).overall["building"]
+    assert priced["purchase"] - found["purchase"] == pytest.approx(66000.0)
+    assert priced["fixed"] - found["fixed"] == pytest.approx(66000.0) and priced["yearly"] - found["yearly"] == pytest.approx(33000.0)

@@ -113,6 +113,8 @@ class BuildingEntry(Part):
     coefficient: Quantity = Field("400 W/(m2 K)", description="heat transfer coefficient of exchangers")
     difference: Quantity = Field("30 K", description="mean temperature difference where a medium heats or cools")
     hold_up: Quantity = Field("5 min", description="for which a drum holds its liquid, half full")
+    catalyst: Above | None = Field(None, description="what a kilogram of catalyst costs, in the project's money; it is not installed")
+    catalyst_life: Above | None = Field(None, description="years after which catalyst is renewed; without it, paid back like the rest")
     own: dict[Annotated[str, Ref(Thing.UNIT)], Money] = Field({}, description="purchase costs of units that are known better")
 
 

@@ -81,6 +81,15 @@ class Building:
         """Purchase cost of all; None where one is unknown."""
         return None if self.missing else sum(i.cost for i in self.items if i.cost is not None)
 
+    @property
+    def catalyst(self) -> float:
+        """What of it catalyst costs."""
+        return sum(i.cost for i in self.items if i.what == q.CATALYST and i.cost is not None)
+
+    def fixed(self, entry: BuildingEntry) -> float | None:
+        """Fixed capital: equipment as installed, and its first catalyst; None where a cost is unknown."""
+        return None if self.purchase is None else (self.purchase - self.catalyst) * float(entry.installed) + self.catalyst
+
 
 def shell_mass(volume: float, pressure: float, slender: float = SLENDER, length: float | None = None) -> float:
     """Mass [kg] of a cylindrical shell with heads, of a volume [m3] or of volume and length [m], at a pressure [Pa].
@@ -130,6 +139,9 @@ def cost_of(e: Equipment, entry: BuildingEntry) -> Item:
     """The line of one piece of equipment, its unit left open."""
     if e.what == q.UNKNOWN:
         return Item("", e.what, 0.0, "count", 1.0, None, e.why)
+    if e.what == q.CATALYST:
+        cost = e.size * float(entry.catalyst) if entry.catalyst else None
+        return Item("", e.what, e.size, "mass", 1.0, cost, "" if cost is not None else "not counted: type what a kilogram costs")
     which, size, factor = sized(e, entry)
     c = CORRELATIONS[which]
     S = size / c.unit
@@ -181,16 +193,18 @@ def building_of(run: Run) -> Building:
             item = cost_of(e, entry)
             item.of = unit_id
             out.items.append(item)
-            if item.cost is None:
+            if item.cost is None and e.what != q.CATALYST:
                 out.missing.append(f"{unit_id} has no cost. {item.remark} Or type its cost.")
     return out
 
 
 def yearly(building: Building, entry: BuildingEntry) -> float | None:
-    """Money a year that the investment must bring: fixed capital over the pay-back time; None without either."""
-    if building.purchase is None or entry.payback is None:
+    """Money a year that the investment must bring: fixed capital over the pay-back time, catalyst over its life; None without either."""
+    fixed = building.fixed(entry)
+    if fixed is None or entry.payback is None:
         return None
-    return building.purchase * float(entry.installed) / float(entry.payback)
+    life = float(entry.catalyst_life or entry.payback)
+    return (fixed - building.catalyst) / float(entry.payback) + building.catalyst / life
 
 
 def plain_building(building: Building, entry: BuildingEntry) -> dict[str, Any]:
@@ -199,6 +213,6 @@ def plain_building(building: Building, entry: BuildingEntry) -> dict[str, Any]:
         "items": [dict(vars(i)) for i in building.items],
         "missing": list(dict.fromkeys(building.missing)),
         "purchase": building.purchase,
-        "fixed": None if building.purchase is None else building.purchase * float(entry.installed),
+        "fixed": building.fixed(entry),
         "yearly": yearly(building, entry),
     }

@@ -13,9 +13,9 @@ if TYPE_CHECKING:
 
     from gulch.engine.phases.stream import Stream
 
-VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, UNKNOWN = (
+VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, CATALYST, UNKNOWN = (
     *("vessel", "agitated vessel", "exchanger", "heat exchanged with a medium", "fired heater", "compressor", "pump", "trays"),
-    *("drum", "unknown"),
+    *("drum", "catalyst", "unknown"),
 )
 
 
@@ -23,9 +23,9 @@ VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, UNK
 class Equipment:
     """One thing to build, or several alike.
 
-    size in SI: m3 of a vessel, W/K of an exchanger, W of heat, of a fired heater or of a shaft, m3/s of a pump, number of trays; of a drum
-    the liquid that flows through it [m3/s]. pressure [Pa]; diameter [m] of trays, height [m] of a column's shell; vapour: of a drum, m3/s
-    times the root of its density over the liquid's; why: of what is unknown, a sentence.
+    size in SI: m3 of a vessel, W/K of an exchanger, W of heat, of a fired heater or of a shaft, m3/s of a pump, kg of catalyst, number of
+    trays; of a drum the liquid that flows through it [m3/s]. pressure [Pa]; diameter [m] of trays, height [m] of a column's shell;
+    vapour: of a drum, m3/s times the root of its density over the liquid's; why: of what is unknown, a sentence.
     """
 
     what: str
@@ -43,6 +43,11 @@ def vessel_of(volume: float | None, pressure: float, agitated: bool = False, cou
     if not volume:
         return [Equipment(UNKNOWN, 0.0, why="Its volume is not known: type one for space velocities.")]
     return [Equipment(AGITATED if agitated else VESSEL, volume, pressure, count)]
+
+
+def catalyst_of(volume: float | None, density: float | None) -> list[Equipment]:
+    """The catalyst in a volume [m3] of bed, with its mass by that volume [kg/m3]."""
+    return [Equipment(CATALYST, volume * density)] if volume and density else []
 
 
 def heat_of(duty: float | None, hottest: float, pressure: float) -> list[Equipment]:

@@ -92,6 +92,8 @@ class BuildingRows:
             ("coefficient", "coefficient of exchangers", pretty_text(e.coefficient)),
             ("difference", "difference to a medium", pretty_text(e.difference)),
             ("hold_up", "hold-up of drums", pretty_text(e.hold_up)),
+            ("catalyst", f"{self.project.prices.currency} per kg of catalyst", e.catalyst or ""),
+            ("catalyst_life", "life of catalyst in years", e.catalyst_life or ""),
         ]
         return [(name, words, text) for name, words, text in rows]
 

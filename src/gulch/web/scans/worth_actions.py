@@ -98,7 +98,8 @@ def price_stream(project: Project, form: Values) -> Done:
     return Done(f"{form.id} is {form.fate or 'sold'}", "worth")
 
 
-BUILDING = ("index", "rate", "material", "installed", "payback", "coefficient", "difference", "hold_up")
+BUILDING = ("index", "rate", "material", "installed", "payback", "coefficient", "difference", "hold_up", "catalyst", "catalyst_life")
+MAY_BE_LEFT_OUT = ("payback", "catalyst", "catalyst_life")
 
 
 @action("building-edit", whole=True, **{name: Part() for name in BUILDING})
@@ -119,7 +120,7 @@ def edit_building(project: Project, form: Values) -> Done:
             setattr(entry, name, full)
         else:
             text = price_text(value)
-            if text is None and name != "payback":
+            if text is None and name not in MAY_BE_LEFT_OUT:
                 raise EditError("Type a number: nothing can be brought to a year or to money without it.")
             if text is not None and not float(text) > 0.0:
                 raise EditError("Type a number above zero.")

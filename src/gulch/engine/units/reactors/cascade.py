@@ -9,7 +9,7 @@ import numpy as np
 from gulch.engine.handbook import LEVENSPIEL, Relation
 from gulch.engine.units.base import Given, UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import vessel_of
+from gulch.engine.units.equipment import catalyst_of, vessel_of
 from gulch.engine.units.reactors.heat import HEATED
 from gulch.engine.units.reactors.kinetic import KineticReactor
 from gulch.engine.units.reactors.spaces import spaces
@@ -58,7 +58,8 @@ class TanksInSeries(KineticReactor):
     @classmethod
     def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
         count = float(given.tanks)
-        return vessel_of(given.volume / count, inlets[0].P, agitated=True, count=count)
+        vessels = vessel_of(given.volume / count, inlets[0].P, agitated=True, count=count)
+        return vessels + catalyst_of(given.volume, given.bulk_density)
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:

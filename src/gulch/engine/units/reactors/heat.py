@@ -17,7 +17,7 @@ from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
 from gulch.engine.units.base import Port, Unit, UnitResult, supported
 from gulch.engine.units.declarations import Choice, Input, ReactionSet, Result
-from gulch.engine.units.equipment import Equipment, heat_of, vessel_of
+from gulch.engine.units.equipment import Equipment, catalyst_of, heat_of, vessel_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.reactors.counted import over
 from gulch.engine.units.told import Code, Room, UnitTrouble
@@ -132,7 +132,7 @@ class Reactor(Unit):
     def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
         volume, P = result.number("volume_result"), max((s.P for s in inlets), default=1e5)
         hottest = max((s.T for s in result.outlets.values() if not s.is_empty), default=0.0)
-        return vessel_of(volume, P) + heat_of(result.number("duty"), hottest, P)
+        return vessel_of(volume, P) + catalyst_of(volume, given.bulk_density) + heat_of(result.number("duty"), hottest, P)
 
     @staticmethod
     def reactions(given: Given, context: Context) -> list:

@@ -11,7 +11,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.units.base import UnitResult
 from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import vessel_of
+from gulch.engine.units.equipment import catalyst_of, vessel_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.heat import BOTH_PHASES, HEATED
@@ -164,7 +164,8 @@ class StirredTank(KineticReactor):
 
     @classmethod
     def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
-        return vessel_of(result.number("volume_result"), inlets[0].P, agitated=True)  # its jacket heats and cools it
+        volume = result.number("volume_result")
+        return vessel_of(volume, inlets[0].P, agitated=True) + catalyst_of(volume, given.bulk_density)  # its jacket heats and cools it
 
     @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
