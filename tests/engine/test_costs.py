@@ -156,3 +156,14 @@ def test_catalyst_is_bought_not_installed_and_renewed():
     priced = solve(data).overall["building"]
     assert priced["purchase"] - found["purchase"] == pytest.approx(66000.0)
     assert priced["fixed"] - found["fixed"] == pytest.approx(66000.0) and priced["yearly"] - found["yearly"] == pytest.approx(33000.0)
+
+
+def test_tubes_with_a_medium_around_them_are_costed_as_an_exchanger():
+    """2 m3 in tubes of 25 mm are 320 m2 of wall: 28 000 + 54 · 320^1.2 US$ of 2010."""
+    bed = {"id": "C", "kind": "plug-flow", "set": "s", "volume": "2 m3", "diameter": "25 mm", "tubes": "1000", "bulk_density": "600 kg/m3"}
+    heat = {"mode": "coolant", "conductance": "5 kW/K", "coolant": "430 degC"}
+    data = converter(inlet={"2": "440 degC"})
+    plain = data.dump() | {"units": [bed | {"heat": heat}], "prices": {"currency": "US$", "building": {}}}
+    items = solve(load(plain)).overall["building"]["items"]
+    assert [i["what"] for i in items] == ["tubes in a shell", "catalyst"]
+    assert items[0]["size"] == pytest.approx(320.0) and items[0]["cost"] == pytest.approx(28000.0 + 54.0 * 320.0**1.2)

@@ -130,6 +130,8 @@ def sized(e: Equipment, entry: BuildingEntry) -> tuple[str, float, float]:
         return q.EXCHANGER, e.size / U, pressure_factor(e.pressure)
     if e.what == q.HEATED:
         return q.EXCHANGER, e.size / (U * parse(entry.difference, "temperature difference")), pressure_factor(e.pressure)
+    if e.what == q.TUBES:  # a tube reactor with a medium around it is built as an exchanger is
+        return q.EXCHANGER, e.size, pressure_factor(e.pressure)
     if e.what == q.TRAYS:
         return q.TRAYS, e.diameter, 1.0
     return e.what, e.size, 1.0

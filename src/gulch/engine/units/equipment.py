@@ -13,9 +13,9 @@ if TYPE_CHECKING:
 
     from gulch.engine.phases.stream import Stream
 
-VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, CATALYST, UNKNOWN = (
+VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, TUBES, CATALYST, UNKNOWN = (
     *("vessel", "agitated vessel", "exchanger", "heat exchanged with a medium", "fired heater", "compressor", "pump", "trays"),
-    *("drum", "catalyst", "unknown"),
+    *("drum", "tubes in a shell", "catalyst", "unknown"),
 )
 
 
@@ -23,9 +23,9 @@ VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, CAT
 class Equipment:
     """One thing to build, or several alike.
 
-    size in SI: m3 of a vessel, W/K of an exchanger, W of heat, of a fired heater or of a shaft, m3/s of a pump, kg of catalyst, number of
-    trays; of a drum the liquid that flows through it [m3/s]. pressure [Pa]; diameter [m] of trays, height [m] of a column's shell;
-    vapour: of a drum, m3/s times the root of its density over the liquid's; why: of what is unknown, a sentence.
+    size in SI: m3 of a vessel, W/K of an exchanger, W of heat, of a fired heater or of a shaft, m3/s of a pump, m2 of tubes, kg of
+    catalyst, number of trays; of a drum the liquid that flows through it [m3/s]. pressure [Pa]; diameter [m] of trays, height [m] of a
+    column's shell; vapour: of a drum, m3/s times the root of its density over the liquid's; why: of what is unknown, a sentence.
     """
 
     what: str

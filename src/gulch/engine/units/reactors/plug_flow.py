@@ -17,6 +17,7 @@ from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result
+from gulch.engine.units.equipment import TUBES, Equipment, catalyst_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.catalyst import InBed
@@ -212,6 +213,14 @@ class PlugFlow(InBed, KineticReactor):
     coolant_leaves = Result("Coolant leaves at", "temperature", "where the coolant's flow is given", spare=True)
     pressure_fall = Result("Pressure drop", "pressure difference", "inlet less outlet pressure")
     profile = ALONG
+
+    @classmethod
+    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
+        volume = result.number("volume_result")
+        if given.mode not in ("coolant", "cocurrent", "countercurrent") or not given.diameter or not volume:
+            return super().equipment(inlets, result, given, context)
+        tubes = Equipment(TUBES, 4.0 * volume / given.diameter, max(s.P for s in inlets))
+        return [tubes, *catalyst_of(volume, given.bulk_density)]
 
     @classmethod
     def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
