@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import networkx as nx
+
 from gulch.engine.document import choices_of, set_value, value_of
 from gulch.engine.phases import PHASE_MODELS
-from gulch.engine.project.edit import EditError, forget
+from gulch.engine.project.edit import EditError, forget, send_to
 from gulch.engine.project.kind import article, change_kind
 from gulch.engine.project.results import readable
 from gulch.engine.units import KINDS
@@ -20,11 +22,12 @@ if TYPE_CHECKING:
 
 PHASE_MODEL = "phase_model"
 KIND = "kind"  # after a reactor's name: what stands in its place, with its volume
+PLACE = "to"  # after the name of a stream that goes back: before which unit it comes in again
 
 
 @dataclass(frozen=True)
 class Chosen:
-    """One choice: its address ("phase_model", "unit.choice", "unit.kind"), words for it, {value: words} and the value now."""
+    """One choice: its address ("phase_model", "unit.choice", "unit.kind", "stream.to"), words, {value: words} and the value now."""
 
     address: str
     label: str
@@ -33,7 +36,7 @@ class Chosen:
 
 
 def choices(project: Project) -> list[Chosen]:
-    """The choices of a project that are in use now: the phase model, then those of its units and the kinds its reactors may be of."""
+    """The choices of a project that are in use now: the phase model, those of its units, kinds of reactors, and places of recycles."""
     models = {kind: words for kind, (words, _) in PHASE_MODELS.items()}
     found = [Chosen(PHASE_MODEL, "phase model", models, project.phase_model.kind)]
     for unit in project.units:
@@ -46,6 +49,22 @@ def choices(project: Project) -> list[Chosen]:
             for d in KINDS[unit.kind].declared(Choice)
             if d.in_use(now) and len(d.options) > 1
         ]
+    return found + _places(project)
+
+
+def _places(project: Project) -> list[Chosen]:
+    """Where each stream that goes back might come in again: before any unit from which the way leads to its source."""
+    at = {u.id: k for k, u in enumerate(project.units)}
+    between = [(s.id, s.source.split(".")[0], s.enters) for s in project.streams if s.source and s.to]
+    found = []
+    for stream, source, now in between:
+        if at[now] > at[source] or len(KINDS[project.unit(now).kind].inlets) > 1:
+            continue
+        way = nx.DiGraph([(a, b) for other, a, b in between if other != stream])
+        before = nx.ancestors(way, source) if source in way else set()
+        options = {u: f"before {u}" for u in at if u in before}
+        if len(options) > 1 and now in options:
+            found.append(Chosen(f"{stream}.{PLACE}", f"place of {stream}", options, now))
     return found
 
 
@@ -64,6 +83,9 @@ def choose(project: Project, address: str, value: str) -> Project:
     id_, _, key = address.partition(".")
     if key == KIND:
         _be(out, id_, value)
+        return out
+    if key == PLACE:
+        send_to(out, id_, value)
         return out
     unit = out.unit(id_)
     declared = next(d for d in KINDS[unit.kind].declared(Choice) if d.key == key)
