@@ -89,20 +89,30 @@ def integral_behind(
         return 0.0
     if laws.ways[r, W_LAW] == FORMULA or laws.ways[r, W_REVERSE] != IRREVERSIBLE:
         low, high = 0.0, end
+        f_low, f_high = way * at, 0.0
         for k in range(1, LOOKS):  # where it comes to rest
             e = end * k / LOOKS
-            if way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside) <= 0.0:
-                high = e
+            f = way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside)
+            if f <= 0.0:
+                high, f_high = e, f
                 break
-            low = e
+            low, f_low = e, f
         if high < end:
-            for _ in range(40):
-                e = 0.5 * (low + high)
-                if way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside) > 0.0:
-                    low = e
+            side = 0
+            for k in range(60):  # regula falsi, a side that stays halved, and halves where that is slow
+                e = (low * f_high - high * f_low) / (f_high - f_low) if k % 4 != 3 else 0.5 * (low + high)
+                f = way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside)
+                if f > 0.0:
+                    low, f_low = e, f
+                    f_high *= 0.5 if side == 1 else 1.0
+                    side = 1
                 else:
-                    high = e
-            end = low
+                    high, f_high = e, f
+                    f_low *= 0.5 if side == -1 else 1.0
+                    side = -1
+                if high - low < 1e-12 * end or abs(f) < 1e-13 * abs(at):
+                    break
+            end = e
     total = 0.0
     for half in range(2):  # more points towards the end, where an order below one bends
         a, b = (0.0, 0.8 * end) if half == 0 else (0.8 * end, end)
