@@ -52,6 +52,7 @@ def cases():
             for name in (VAPOUR, LIQUID):
                 yield k.phase_properties, (T, P, N / N.sum(), name, *m.mix)
                 yield k.ln_phi_phase, (T, P, N / N.sum(), name, *m.mix)
+        yield k.ln_gammas, (np.array([330.0, 330.0, 350.0]), 1e5, np.tile(N / N.sum(), (3, 1)), *m.mix)
         for dew in (True, False):
             yield k.boundary_of, (dew, 2e6, N, 400.0, np.empty(0), *m.mix)
         for column, target in ((ENTHALPY, -1.2e5), (ENTROPY, 200.0), (VAPOUR_SHARE, 0.7)):

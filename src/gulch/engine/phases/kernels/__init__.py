@@ -10,7 +10,7 @@ from gulch.engine.phases.kernels.constants import *  # noqa: F403  (what codes a
 from gulch.engine.phases.kernels.distance import further_phase_distance
 from gulch.engine.phases.kernels.flash import enthalpies, flash_amounts
 from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
-from gulch.engine.phases.kernels.phase import dissociated_in, ln_phi_phase, phase_properties
+from gulch.engine.phases.kernels.phase import dissociated_in, ln_gammas, ln_phi_phase, phase_properties
 from gulch.engine.phases.kernels.slopes import fugacity_slopes, state_slopes
 from gulch.engine.phases.kernels.temperature import flash_amounts_to
 
@@ -23,6 +23,7 @@ __all__ = [
     "fugacity_slopes",
     "further_phase_distance",
     "ideal_gas_of",
+    "ln_gammas",
     "ln_phi_phase",
     "phase_properties",
     "state_slopes",

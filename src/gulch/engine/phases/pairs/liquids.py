@@ -17,14 +17,6 @@ FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pair
 NONRANDOM = 0.3  # alpha of NRTL where none is typed (Renon & Prausnitz, 1968: 0.2 to 0.47)
 
 
-def ln_gamma(mix: Mixture, T: float, x: np.ndarray) -> np.ndarray:
-    """ln activity coefficients of an activity model at T [K] and mole fractions x, shape (n,)."""
-    n = x.size
-    mixed = k.ln_phi_phase(T, 1e5, x, k.LIQUID, *mix)
-    alone = [k.ln_phi_phase(T, 1e5, np.eye(n)[i], k.LIQUID, *mix)[i] for i in range(n)]
-    return mixed - np.array(alone)
-
-
 def like_groups(kind: int, i: int, j: int, mix: Mixture) -> tuple:
     """(b_ij, b_ji) [K] of NRTL or Wilson with which a pair mixes as UNIFAC says, at FILLED_AT in the mean.
 
@@ -35,15 +27,16 @@ def like_groups(kind: int, i: int, j: int, mix: Mixture) -> tuple:
     two = Mixture(k.UNIFAC, k.IDEAL, mix.active, mix.par[at], np.zeros((k.N_PAIR, 2, 2)), np.vstack([mix.groups[at], mix.groups[n:]]))
     if not (two.par[:, k.GROUP_Q] > 0.0).all():
         return 0.0, 0.0
-    x = [np.array([a, 1.0 - a]) for a in (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)]
-    wanted = np.array([ln_gamma(two, t, z) for t in FILLED_AT for z in x])
+    a = np.tile([0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98], len(FILLED_AT))
+    x, T = np.column_stack([a, 1.0 - a]), np.repeat(FILLED_AT, len(a) // len(FILLED_AT))
+    wanted = k.ln_gammas(T, 1e5, x, *two)
 
     def apart(b: np.ndarray) -> np.ndarray:
         pairs = np.zeros((k.N_PAIR, 2, 2))
         pairs[k.PAIR_B, 0, 1], pairs[k.PAIR_B, 1, 0] = b
         pairs[k.PAIR_ALPHA] = NONRANDOM
         own = Mixture(kind, k.IDEAL, mix.active, two.par, pairs, np.zeros((3, 0)))
-        return (np.array([ln_gamma(own, t, z) for t in FILLED_AT for z in x]) - wanted).ravel()
+        return (k.ln_gammas(T, 1e5, x, *own) - wanted).ravel()
 
     starts = [(0.0, 0.0), (300.0, 300.0), (800.0, 100.0), (100.0, 800.0)]
     found = min((scipy.optimize.least_squares(apart, s, x_scale=300.0) for s in starts), key=lambda f: f.cost)
