@@ -220,6 +220,15 @@ def test_two_processes_at_once_share_the_work(elsewhere):
     assert len(kernels) > 5 and all(store.is_sound(c) for c in kernels)
 
 
+def test_a_process_that_holds_much_begins_anew_and_ends_the_work(elsewhere):
+    """With no memory allowed it begins anew after its first kernel; the one that goes on has the usual measure."""
+    assert 1e7 < making.held() < 1e10
+    once = "from gulch.engine.compiling import making; making.MOST_MEMORY = 0.0; making.work(['phases.kernels.arrays']); print('not anew')"
+    done = run("-c", once, env={"GULCH_KERNELS": str(elsewhere)})
+    assert done.returncode == 0 and "not anew" not in done.stdout
+    assert all(store.is_sound(c) for c in making.wanted() if c.symbol.startswith("phases.kernels.arrays"))
+
+
 def test_what_others_have_claimed_is_waited_for(elsewhere, entry):
     store.prepare()
     assert store.claim(entry.kernel)

@@ -22,7 +22,8 @@ from typing import Any
 from gulch.engine.compiling import store
 from gulch.engine.compiling.chapters import ENTRIES, KERNELS, Kernel
 
-MOST_PROCESSES = 4  # each takes some 250 MB
+MOST_PROCESSES = 4  # each takes some 300 MB
+MOST_MEMORY = 320e6  # bytes that one may hold before it begins anew: numba keeps what it has compiled
 NICENESS = 10
 LOOK = 0.5  # s between two looks at how far it is
 
@@ -150,13 +151,25 @@ def work(chosen: Sequence[str] = ()) -> int:
     try:
         store.prepare()
         while order:  # what others have claimed is looked at again until it is there, or they are gone
-            order = [kernel for kernel in order if not _made(kernel, native.make_entry if kernel in entered else native.make)]
+            for kernel in list(order):
+                if _made(kernel, native.make_entry if kernel in entered else native.make):
+                    order.remove(kernel)
+                    if order and held() > MOST_MEMORY:
+                        os.execv(sys.executable, [sys.executable, "-m", "gulch.engine.compiling.making", *chosen])
             time.sleep(LOOK if order else 0.0)
         store.forget_unused(wanted())
     except (store.Unwritable, OSError) as error:
         print(error, file=sys.stderr)
         return 1
     return 0
+
+
+def held() -> float:
+    """Memory that this process holds now [bytes]; 0 where the system does not say."""
+    try:
+        return float(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+    except (OSError, ValueError, AttributeError):
+        return 0.0
 
 
 def _made(kernel: Any, make: Any) -> Any:
