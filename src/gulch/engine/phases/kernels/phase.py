@@ -163,14 +163,16 @@ def ln_gammas(T: Vector, P: float, x: Matrix, kind: int, vapour: int, active: fl
     """ln activity coefficients of an activity model's liquids, shape (k, n), at temperatures of shape (k,) and compositions (k, n)."""
     mix = Mixture(kind, vapour, active, par, pairs, groups)
     n = x.shape[1]
-    out, pure, alone = np.empty(x.shape), np.zeros(n), np.zeros(n)
+    out, pure, alone = np.empty((T.size, n)), np.zeros(n), np.zeros(n)
     for k in range(T.size):
         if k == 0 or T[k] != T[k - 1]:
             for i in range(n):
-                alone[:] = 0.0
                 alone[i] = 1.0
                 pure[i] = ln_phi(mix, T[k], P, alone, LIQUID)[i]
-        out[k] = ln_phi(mix, T[k], P, x[k], LIQUID) - pure
+                alone[i] = 0.0
+        mixed = ln_phi(mix, T[k], P, x[k], LIQUID)
+        for i in range(n):
+            out[k, i] = mixed[i] - pure[i]
     return out
 
 
