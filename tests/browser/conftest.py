@@ -36,7 +36,7 @@ def pool():
 def idle(pool, request, monkeypatch):
     """No test leaves work under way for the next; pages wait for figures, but where that is what is tested."""
     if "test_solving" not in request.node.nodeid:
-        monkeypatch.setattr(solving, "PATIENCE", 30.0)
+        monkeypatch.setattr(solving, "PATIENCE", 20.0)  # less than a test waits for an answer
     yield
     solving.workers().stop_all()
 
