@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import networkx as nx
 
-from gulch.engine.document import choices_of, set_value, value_of
+from gulch.engine.document import choices_of, set_value, source_of, value_of
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.project.edit import EditError, forget, send_to
 from gulch.engine.project.kind import article, change_kind
@@ -55,7 +55,7 @@ def choices(project: Project) -> list[Chosen]:
 def _places(project: Project) -> list[Chosen]:
     """Where each stream that goes back might come in again: before any unit from which the way leads to its source."""
     at = {u.id: k for k, u in enumerate(project.units)}
-    between = [(s.id, s.source.split(".")[0], s.enters) for s in project.streams if s.source and s.to]
+    between = [(s.id, source_of(s)[0], s.enters) for s in project.streams if s.source and s.to]
     found = []
     for stream, source, now in between:
         if at[now] > at[source] or len(KINDS[project.unit(now).kind].inlets) > 1:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.document import ScanEntry, Sweep
+from gulch.engine.exchange import in_sentence
 from gulch.engine.project import edit, variants
 from gulch.engine.project.basis import ends_of_range
-from gulch.engine.project.choices import choose
+from gulch.engine.project.choices import choices, choose
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import addresses
@@ -195,6 +196,7 @@ def carry(document: Project, form: Values) -> Done:
 def take_chosen(document: Project, form: Values) -> Done:
     """Take the choice with which a search came to its best, and the knobs where it did."""
     address, _, value = form.choice.removeprefix("=").rpartition("=")
+    found = next((c for c in choices(document) if c.address == address), None)
     try:
         other = choose(document, address, value)
     except KeyError as error:
@@ -202,7 +204,8 @@ def take_chosen(document: Project, form: Values) -> Done:
     for name in type(document).model_fields:
         setattr(document, name, getattr(other, name))
     turned(document, form.point)
-    return Done(f"Take {value} for {address}, where it does best")
+    assert found is not None  # it was chosen
+    return Done(f"Take {found.options[value]} as {in_sentence(found.label)}, where it does best")
 
 
 @action("keep-point", whole=True, name=Text(), point=Mapping())
