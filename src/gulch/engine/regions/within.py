@@ -10,6 +10,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 WAYS = 90  # directions in which a slice is looked at
+FAR = 1e4  # times the volume, beyond which a point adds less than a ten-thousandth of the picture by what of it can be mixed in
 
 
 def within(seen: np.ndarray, sizes: np.ndarray, most: float) -> np.ndarray:
@@ -17,6 +18,8 @@ def within(seen: np.ndarray, sizes: np.ndarray, most: float) -> np.ndarray:
 
     seen: the points in the picture, shape (k, 2); sizes: their volumes by the kilogram fed [m3 s/kg], shape (k,), 0 of the feed itself.
     """
+    near = sizes <= FAR * most
+    seen, sizes = seen[near], sizes[near]
     spread = np.maximum(np.ptp(seen, axis=0), 1e-300)
     at = _standing_out(np.column_stack([(seen - seen.min(axis=0)) / spread, sizes / max(float(sizes.max()), 1e-300)]))
     points, volumes = seen[at], sizes[at]
