@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from gulch.engine.phases.stream import Stream
+    from gulch.engine.units.base import Given
 
 VESSEL, AGITATED, EXCHANGER, HEATED, FURNACE, COMPRESSOR, PUMP, TRAYS, DRUM, TUBES, CATALYST, UNKNOWN = (
     *("vessel", "agitated vessel", "exchanger", "heat exchanged with a medium", "fired heater", "compressor", "pump", "trays"),
@@ -48,6 +49,13 @@ def vessel_of(volume: float | None, pressure: float, agitated: bool = False, cou
 def catalyst_of(volume: float | None, density: float | None) -> list[Equipment]:
     """The catalyst in a volume [m3] of bed, with its mass by that volume [kg/m3]."""
     return [Equipment(CATALYST, volume * density)] if volume and density else []
+
+
+def tubes_of(volume: float | None, given: Given, pressure: float) -> list[Equipment]:
+    """Tubes of a volume [m3] with a medium around them, and their catalyst; nothing where there is no medium, or no diameter."""
+    if given.mode not in ("coolant", "cocurrent", "countercurrent") or not given.diameter or not volume:
+        return []
+    return [Equipment(TUBES, 4.0 * volume / given.diameter, pressure), *catalyst_of(volume, given.bulk_density)]
 
 
 def heat_of(duty: float | None, hottest: float, pressure: float) -> list[Equipment]:

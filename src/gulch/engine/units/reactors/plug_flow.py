@@ -17,7 +17,7 @@ from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.units.base import UnitResult, lowest
 from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import TUBES, Equipment, catalyst_of
+from gulch.engine.units.equipment import Equipment, tubes_of
 from gulch.engine.units.pressures import outlet_pressure
 from gulch.engine.units.profiles import Group, Profile, Series, Way
 from gulch.engine.units.reactors.catalyst import InBed
@@ -113,13 +113,7 @@ class PlugFlow(InBed, KineticReactor):
     velocity = VELOCITY
     typed_time = SPACE_TIME
     diameter = Input(
-        "Diameter",
-        "length",
-        "inner diameter of a tube; gives the length and the velocity",
-        low=1e-5,
-        high=100.0,
-        optional=True,
-        empty="not known",
+        "Diameter", "length", "inner diameter of a tube; gives length and velocity", low=1e-5, high=100.0, optional=True, empty="not known"
     )
     tubes = Input("Number of tubes", "ratio", "tubes side by side", low=1.0, high=1e6, default="1")
     mode = Choice(
@@ -216,11 +210,8 @@ class PlugFlow(InBed, KineticReactor):
 
     @classmethod
     def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
-        volume = result.number("volume_result")
-        if given.mode not in ("coolant", "cocurrent", "countercurrent") or not given.diameter or not volume:
-            return super().equipment(inlets, result, given, context)
-        tubes = Equipment(TUBES, 4.0 * volume / given.diameter, max(s.P for s in inlets))
-        return [tubes, *catalyst_of(volume, given.bulk_density)]
+        tubes = tubes_of(result.number("volume_result"), given, max(s.P for s in inlets))
+        return tubes or super().equipment(inlets, result, given, context)
 
     @classmethod
     def pressures(cls, entering: dict[str, list[float]], given: Given, ports: list[str]) -> dict[str, float]:
