@@ -11,6 +11,7 @@ import numpy as np
 from gulch.engine.exchange import in_sentence
 from gulch.engine.project.choices import choices
 from gulch.engine.quantities import difference_of, show, write
+from gulch.engine.scans import ScanError
 from gulch.engine.scans.fronts import stretches
 from gulch.web.scans import jobs
 
@@ -94,7 +95,10 @@ def _lacking(run: ScanRun, runs: list[ScanRun]) -> list[ChosenRow]:
     choice = _compared(run, runs)
     if choice is None and len(runs) < 2:
         return []
-    cannot = jobs.unbuilt(run, choice.address if choice else "")
+    try:
+        cannot = jobs.unbuilt(run, choice.address if choice else "")
+    except ScanError:  # what was worked on then has no such choice
+        return []
     return [ChosenRow(words, f"not to be had: {why}", "", "", False, variant, "") for variant, words, why in cannot]
 
 

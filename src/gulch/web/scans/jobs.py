@@ -127,7 +127,7 @@ def unbuilt(run: ScanRun, choice: str) -> list[tuple[str, str, str]]:
     """[(variant, words, why)] of what was to be searched beside a run and could not be. choice: as of `every`."""
     whole = load(run.revision.document)
     newest: dict[str, ScanRun] = {}
-    for other in run.project.scan_runs.filter(scan=run.scan, revision=run.revision_id):
+    for other in run.project.scan_runs.filter(scan=run.scan, revision=run.revision_id).only("variant", "state", "why"):
         newest.setdefault(other.variant, other)
     out = []
     for variant, words in every(whole, choice):
