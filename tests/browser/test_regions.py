@@ -20,7 +20,7 @@ def test_the_arrangement_of_a_region_is_put_into_the_process(page, user):
     answer = page.locator("#region-answer")
     expect(answer).to_contain_text("Most yield of styrene found: 70.7", timeout=60_000)
     expect(answer).to_contain_text("Fresh feed along a tube was tried: it gains less than a thousandth.")
-    expect(page.locator("#region-plot .scatterlayer .trace")).to_have_count(6)
+    expect(page.locator("#region-plot .scatterlayer .trace")).to_have_count(9)
     box = page.locator("#region-answer").bounding_box()
     assert box["y"] + box["height"] < 800  # nobody scrolls for the answer
     promised = float(re.search(r"found: ([\d.]+) %", answer.inner_text())[1])
