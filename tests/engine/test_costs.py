@@ -155,6 +155,8 @@ def test_catalyst_is_bought_not_installed_and_renewed():
     data.prices.building = BuildingEntry(payback="4", catalyst="5", catalyst_life="2")
     priced = solve(data).overall["building"]
     assert priced["purchase"] - found["purchase"] == pytest.approx(66000.0)
+    data.prices.building.own = {"C": "100000"}  # of the vessel: its catalyst counts besides
+    assert solve(data).overall["building"]["purchase"] == pytest.approx(priced["purchase"] - _vessel(priced) + 100000.0)
     assert priced["fixed"] - found["fixed"] == pytest.approx(66000.0) and priced["yearly"] - found["yearly"] == pytest.approx(33000.0)
 
 
@@ -167,3 +169,7 @@ def test_tubes_with_a_medium_around_them_are_costed_as_an_exchanger():
     items = solve(load(plain)).overall["building"]["items"]
     assert [i["what"] for i in items] == ["tubes in a shell", "catalyst"]
     assert items[0]["size"] == pytest.approx(320.0) and items[0]["cost"] == pytest.approx(28000.0 + 54.0 * 320.0**1.2)
+
+
+def _vessel(building):
+    return sum(i["cost"] for i in building["items"] if i["of"] == "C" and i["what"] != "catalyst")

@@ -85,3 +85,13 @@ def test_a_limit_that_another_kind_cannot_hold_is_said(client, user):
     search = load(row.current.document).searches[0].id
     html = client.post(f"/p/{row.pk}/scan-run/", {"id": search, "all": "1", "choice": "TANK.kind"}).content.decode()
     assert "The limit on steady states cannot be kept with a plug flow, which has no such result: take it off first." in text_of(html)
+
+
+def test_an_aim_that_another_kind_does_not_have_is_said(client, user):
+    acid = next(p for p in projects() if p.name.endswith("acid"))
+    acid.searches[0].aim, acid.unit("TANK").heat.mode = "states", "duty"
+    row = create_project(user, acid, "Acid")
+    search = load(row.current.document).searches[0].id
+    html = client.post(f"/p/{row.pk}/scan-run/", {"id": search, "all": "1", "choice": "TANK.kind"}).content.decode()
+    assert "plug flow: What is aimed at is no result there: choose another aim, or leave this choice out." in text_of(html)
+    assert "is gone" not in text_of(html)

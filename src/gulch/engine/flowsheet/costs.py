@@ -182,6 +182,7 @@ def building_of(run: Run) -> Building:
     for unit_id, unit in plan.units.items():
         if unit_id in entry.own:
             out.items.append(Item(unit_id, "as typed", 0.0, "count", 1.0, float(entry.own[unit_id])))
+        if unit_id not in run.done and unit_id in entry.own:
             continue
         if unit_id not in run.done:
             out.missing.append(f"{unit_id} has no cost: it is not solved.")
@@ -191,7 +192,7 @@ def building_of(run: Run) -> Building:
             found = KINDS[unit.kind].equipment(inlets, result, run.given[unit_id], run.context)
         except (ValueError, ArithmeticError):  # a state that the sizes need does not exist
             found = [q.Equipment(q.UNKNOWN, 0.0, why="Its size could not be computed.")]
-        for e in found:
+        for e in (e for e in found if e.what == q.CATALYST or unit_id not in entry.own):  # what is typed is of the vessel
             item = cost_of(e, entry)
             item.of = unit_id
             out.items.append(item)

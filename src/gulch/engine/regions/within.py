@@ -29,7 +29,8 @@ def within(seen: np.ndarray, sizes: np.ndarray, most: float) -> np.ndarray:
     try:
         return found[scipy.spatial.ConvexHull((found - found.min(axis=0)) / spread).vertices]
     except scipy.spatial.QhullError:  # a slice so thin that it is a line
-        return found[[int(np.argmin(found[:, 0])), int(np.argmax(found[:, 0]))]]
+        end = found[int(np.argmax(np.abs((found - found.mean(axis=0)) / spread).sum(axis=1)))]
+        return np.array([end, found[int(np.argmax(np.abs((found - end) / spread).sum(axis=1)))]])
 
 
 def _standing_out(points: np.ndarray) -> np.ndarray:

@@ -62,6 +62,15 @@ def document_of(revision: Revision, variant: str) -> Document:
     return worked(whole)
 
 
+def asked_of(revision: Revision, variant: str, id_: str) -> Document:
+    """`document_of`, in which a search still has its aims. Raises ScanError where a choice takes one away."""
+    document = document_of(revision, variant)
+    before, now = load(revision.document).search(id_), document.search(id_)
+    if variant.startswith("=") and before and now and (before.aim, before.against) != (now.aim, now.against):
+        raise ScanError("What is aimed at is no result there: choose another aim, or leave this choice out.")
+    return document
+
+
 def newest(row: Any, document: Document, entry: Any, variant: str | None) -> ScanRun | None:
     """The newest run that answers what a scan or search of a Project asks now; without one, the newest of the variant, or of any.
 
@@ -134,7 +143,7 @@ def unbuilt(run: ScanRun, choice: str) -> list[tuple[str, str, str]]:
         other = newest.get(variant)
         if other is None:
             try:
-                ready_plan(document_of(run.revision, variant))
+                ready_plan(asked_of(run.revision, variant, run.scan))
             except ScanError as error:
                 out.append((variant, words, str(error)))
         elif other.state == ScanRun.FAILED:
@@ -160,7 +169,7 @@ def start(row: Any, id_: Any, variant: Any = None) -> ScanRun:
     """
     if variant is None:
         variant = load(row.current.document).working or ""
-    document = document_of(row.current, variant)
+    document = asked_of(row.current, variant, id_)
     scan, search = document.scan(id_), document.search(id_)
     entry = scan or search
     if entry is None:

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 NODES = 41  # to begin with
 EXACT = 1e-8
 MOST_NODES = 4000
+ROUGH, FEW_NODES = 1e-3, 400  # first: what ignites is given up soon, where closer nodes would only take longer
 
 
 class DispersedTube(KineticReactor):
@@ -116,7 +117,9 @@ class DispersedTube(KineticReactor):
     def settled(change: object, ends: object, m: int) -> np.ndarray:
         """Extents at the outlet, in units of all moles by the kilogram, shape (m,). Raises UnitTrouble."""
         z, y = np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES))  # always the same: of several states none hangs on what was before
-        found = scipy.integrate.solve_bvp(change, ends, z, y, tol=EXACT, max_nodes=MOST_NODES)
+        found = scipy.integrate.solve_bvp(change, ends, z, y, tol=ROUGH, max_nodes=FEW_NODES)
+        if found.success:
+            found = scipy.integrate.solve_bvp(change, ends, found.x, found.y, tol=EXACT, max_nodes=MOST_NODES)
         if found.success:
             return found.sol(1.0)[:m]
         raise UnitTrouble(
