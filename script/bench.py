@@ -40,11 +40,11 @@ from gulch.engine.flowsheet.closing.loop import Loop
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.flowsheet.start import Start
+from gulch.engine.fluids import LIQUID, R
+from gulch.engine.fluids.activity import group_areas, ln_gamma_groups, pure_groups
+from gulch.engine.fluids.mixture import Mixture
+from gulch.engine.fluids.phase import ln_phi
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels import LIQUID, R
-from gulch.engine.phases.kernels.activity import group_areas, ln_gamma_groups, pure_groups
-from gulch.engine.phases.kernels.mixture import Mixture
-from gulch.engine.phases.kernels.phase import ln_phi
 from gulch.engine.scans import run_scan
 from gulch.engine.settle import UNWATCHED, PassFailed
 

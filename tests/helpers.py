@@ -1,9 +1,9 @@
 """Documents the tests build on."""
 
 from gulch.demo import projects
+from gulch.engine import fluids as k
 from gulch.engine.document import load
 from gulch.engine.phases import PhaseModel
-from gulch.engine.phases import kernels as k
 from gulch.engine.species import lookup
 
 CHROMIUM_FLAGS = [

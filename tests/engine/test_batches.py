@@ -9,8 +9,8 @@ import scipy
 from helpers import document, feed
 
 from gulch.engine.explain import solve
+from gulch.engine.fluids import LIQUID, phase_properties
 from gulch.engine.phases import PhaseModel
-from gulch.engine.phases.kernels import LIQUID, phase_properties
 from gulch.engine.species import lookup
 
 R = 8.314462618
@@ -400,7 +400,7 @@ def test_random_batches_settle_or_say_why():
 
 def test_what_could_not_be_followed_uncooled_is_unknown(monkeypatch):
     """Where the contents run away beyond all bounds, no temperature is told, and that is said."""
-    monkeypatch.setattr("gulch.engine.units.reactors.batch_run.HOTTEST", 340.0)
+    monkeypatch.setattr("gulch.engine.reactors.batch_run.HOTTEST", 340.0)
     solution = three({"heat": {"mode": "isothermal", "temperature": "50 degC"}, "time": "5 min"})
     values = solution.units["B"].values
     assert values["after_failure"] is None and values["rise"] is None and values["time_to_maximum"] is None

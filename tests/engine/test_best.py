@@ -15,13 +15,13 @@ from gulch.engine.cli.codes import SOLVED
 from gulch.engine.document import SearchEntry, load
 from gulch.engine.explain import Plan
 from gulch.engine.phases import phase_model
+from gulch.engine.reactors.heat import Reactor
 from gulch.engine.scans import Aim, ScanError, answered
 from gulch.engine.scans.best import best
 from gulch.engine.scans.climb import climb
 from gulch.engine.scans.search import Point, Search
 from gulch.engine.scans.tradeoff import _Curve, trade_off
 from gulch.engine.settle import Reason, Watch
-from gulch.engine.units.reactors.heat import Reactor
 from gulch.main import main
 
 R = 8.314462618

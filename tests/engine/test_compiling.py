@@ -13,16 +13,16 @@ import pytest
 
 import gulch
 from gulch.demo import NAMES, projects
+from gulch.engine import fluids as k
 from gulch.engine.compiling import Vector, ieee, making, native, store, taking
 from gulch.engine.compiling.chapters import ENTRIES, KERNELS, PARTS, Chapter, Entry, Kernel, plain
 from gulch.engine.explain import solve
 from gulch.engine.phases import PhaseModel
-from gulch.engine.phases import kernels as k
 from gulch.engine.species import lookup
 from gulch.engine.work import Solve, Workers, solution_of
 
 SOURCE = Path(gulch.__file__).parents[1]
-ONE = "phases.kernels.ideal_gas.ideal_gas"  # and its entry
+ONE = "fluids.ideal_gas.ideal_gas"  # and its entry
 
 
 def run(*command, env=(), **more):
@@ -112,11 +112,11 @@ def test_who_calls_a_kernel_is_made_anew_where_it_moves_to_another_chapter(key_o
 
 def test_kernels_know_what_they_call():
     by_symbol = {kernel.symbol: kernel for kernel in making.wanted()}
-    flash = by_symbol["phases.kernels.flash.flash_amounts"]
+    flash = by_symbol["fluids.flash.flash_amounts"]
     assert {c.symbol.rpartition(".")[2] for c in flash.calls} == {"flash", "present_part"}  # `spread` is a part
     closure = taking._closure(flash)
     assert closure[-1] is flash and all(c in closure[: closure.index(k)] for k in closure for c in k.calls)
-    assert "phases.kernels.cubic.attraction" in {c.symbol for c in closure}
+    assert "fluids.cubic.attraction" in {c.symbol for c in closure}
     assert len({kernel.key for kernel in making.wanted()}) == len(by_symbol) == len(making.wanted())
 
 
@@ -212,21 +212,21 @@ def test_a_full_disk_is_said(elsewhere):
 
 
 def test_two_processes_at_once_share_the_work(elsewhere):
-    command = [sys.executable, "-m", "gulch.engine.compiling.making", "phases.kernels.arrays"]
+    command = [sys.executable, "-m", "gulch.engine.compiling.making", "fluids.arrays"]
     both = [subprocess.Popen(command, stderr=subprocess.PIPE) for _ in range(2)]
     said = [p.communicate(timeout=300)[1] for p in both]
     assert [p.returncode for p in both] == [0, 0], said
-    kernels = [c for c in making.wanted() if c.symbol.startswith("phases.kernels.arrays")]
+    kernels = [c for c in making.wanted() if c.symbol.startswith("fluids.arrays")]
     assert len(kernels) > 5 and all(store.is_sound(c) for c in kernels)
 
 
 def test_a_process_that_holds_much_begins_anew_and_ends_the_work(elsewhere):
     """With no memory allowed it begins anew after its first kernel; the one that goes on has the usual measure."""
     assert 1e7 < making.held() < 1e10
-    once = "from gulch.engine.compiling import making; making.MOST_MEMORY = 0.0; making.work(['phases.kernels.arrays']); print('not anew')"
+    once = "from gulch.engine.compiling import making; making.MOST_MEMORY = 0.0; making.work(['fluids.arrays']); print('not anew')"
     done = run("-c", once, env={"GULCH_KERNELS": str(elsewhere)})
     assert done.returncode == 0 and "not anew" not in done.stdout
-    assert all(store.is_sound(c) for c in making.wanted() if c.symbol.startswith("phases.kernels.arrays"))
+    assert all(store.is_sound(c) for c in making.wanted() if c.symbol.startswith("fluids.arrays"))
 
 
 def test_what_others_have_claimed_is_waited_for(elsewhere, entry):
@@ -373,4 +373,4 @@ def test_commands_say_when_there_is_no_machine_code(elsewhere, tmp_path):
     env = {"GULCH_KERNELS": str(blocked)}
     done = run("-m", "gulch.main", "compile", env=env)
     assert done.returncode == 1 and "cannot be kept" in done.stderr and "Traceback" not in done.stderr
-    assert k.flash_amounts.kernel.symbol == "phases.kernels.flash.flash_amounts"
+    assert k.flash_amounts.kernel.symbol == "fluids.flash.flash_amounts"

@@ -6,11 +6,11 @@ import pytest
 from helpers import demo, document, feed
 from test_converters import converter
 
+from gulch.engine.declared import equipment as q
+from gulch.engine.declared.equipment import Equipment
 from gulch.engine.document import BuildingEntry, DocumentError, GaugeEntry, PricesEntry, load
 from gulch.engine.explain import solve
 from gulch.engine.flowsheet import costs
-from gulch.engine.units import equipment as q
-from gulch.engine.units.equipment import Equipment
 
 PLAIN = BuildingEntry()
 

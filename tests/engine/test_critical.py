@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from helpers import document, feed
 
+from gulch.engine.declared.told import Code
 from gulch.engine.explain import Plan
 from gulch.engine.explain.critical import renamed_at
 from gulch.engine.phases import PhaseModel, Stream
 from gulch.engine.species import lookup
-from gulch.engine.units.told import Code
 
 
 def drum_loop(methane, propane, pentane):

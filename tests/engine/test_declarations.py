@@ -7,11 +7,11 @@ import zlib
 import numpy as np
 import pytest
 
+from gulch.engine.declared.declarations import Choice, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 from gulch.engine.document import load
 from gulch.engine.explain import solve
 from gulch.engine.project.edit import complete_streams
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 
 GAS = {"ethylene": "74-85-1", "water": "7732-18-5", "ethanol": "64-17-5", "nitrogen": "7727-37-9"}
 AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}

@@ -10,10 +10,10 @@ from helpers import document, feed
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gulch.engine import fluids as k
 from gulch.engine.explain import solve
-from gulch.engine.phases import kernels as k
+from gulch.engine.fluids import activity
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels import activity
 from gulch.engine.phases.pairs.dissolved import (
     BESIDE_IONS,
     BY_COURSE,

@@ -6,11 +6,11 @@ from helpers import document, feed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gulch.engine import fluids as k
 from gulch.engine.document import Project
 from gulch.engine.explain import solve
 from gulch.engine.explain.checks import check
 from gulch.engine.explain.model_advice import advised
-from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.weak import MADE_OF, dissociated
 from gulch.engine.species import SpeciesError, lookup

@@ -7,7 +7,7 @@ from helpers import document, feed
 from gulch.engine.document import load
 from gulch.engine.explain import solve
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.units.reactors.electrolytic import reversible_voltage
+from gulch.engine.reactors.electrolytic import reversible_voltage
 
 SPLIT = {"id": "split", "equation": "water = hydrogen + 0.5 oxygen", "conversion": {"key": "water", "value": "10 %"}}
 SPECIES = {"water": "7732-18-5", "hydrogen": "1333-74-0", "oxygen": "7782-44-7"}

@@ -5,14 +5,14 @@ import pytest
 from helpers import LIGHT, demo, document, feed, methanol_units
 
 from gulch.demo import projects
+from gulch.engine.declared.base import Counted
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.graph import groups
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.results import beyond
+from gulch.engine.reactors.counted import measured
 from gulch.engine.settle import Reason, Watch, settle
-from gulch.engine.units.base import Counted
-from gulch.engine.units.reactors.counted import measured
 
 KMOL_H = 1.0 / 3.6
 

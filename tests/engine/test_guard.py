@@ -9,13 +9,13 @@ from helpers import document, feed, simple
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gulch.engine.declared.base import UnitResult
 from gulch.engine.explain import solve
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.phases.pairs.dissolved import henry
 from gulch.engine.phases.state import StateNotFinite
 from gulch.engine.species import lookup
-from gulch.engine.units.base import UnitResult
 from gulch.engine.units.heater import Heater
 from gulch.engine.units.mixer import Mixer
 from gulch.main import main

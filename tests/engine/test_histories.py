@@ -8,6 +8,7 @@ from test_declarations import BASE
 from test_declarations import project as base_case
 
 from gulch.demo import projects
+from gulch.engine.declared.told import Code
 from gulch.engine.explain import Plan, solve
 from gulch.engine.project import cures
 from gulch.engine.project.messages import Message
@@ -16,7 +17,6 @@ from gulch.engine.scans.grid import grid_of
 from gulch.engine.scans.points import usable
 from gulch.engine.scans.scan import walk
 from gulch.engine.units import KINDS
-from gulch.engine.units.told import Code
 
 MAIN = [{"id": "main", "steps": [["synthesis"]]}]
 

@@ -13,9 +13,11 @@ import pytest
 
 import gulch
 import gulch.engine
+from gulch.engine.compiling import making
 
 SOURCE = Path(gulch.__file__).parent
 LONGEST_FUNCTION, LONGEST_CLASS = 60, 250
+LONGEST_FILE, LARGEST_FLOOR = 500, 6000
 # Better whole: numerical loops over arrays that parts would have to hand to and fro, and one table of units.
 WHOLE = {
     "split.py:newton_split",
@@ -53,6 +55,21 @@ def test_functions_and_classes_stay_short():
     long = {name for name, is_class, lines in definitions() if lines > (LONGEST_CLASS if is_class else LONGEST_FUNCTION)}
     assert long <= WHOLE, sorted(long - WHOLE)
     assert long >= WHOLE, f"no longer long: {sorted(WHOLE - long)}"
+
+
+def test_files_and_floors_stay_small():
+    lines = {path: len(path.read_text().splitlines()) for path in SOURCE.rglob("*.py")}
+    assert {path.name: n for path, n in lines.items() if n > LONGEST_FILE} == {}
+    floors = {path for path in (SOURCE / "engine").iterdir() if path.is_dir()}
+    assert {"fluids", "reactors", "project"} <= {floor.name for floor in floors}
+    assert {f.name: n for f in floors if (n := sum(m for path, m in lines.items() if f in path.parents)) > LARGEST_FLOOR} == {}
+
+
+def test_every_chapter_is_compiled():
+    chapters = {path for path in (SOURCE / "engine").rglob("*.py") if "= chapter(__name__)" in path.read_text()}
+    compiled = {Path(inspect.getfile(kernel.function)) for kernel in making.wanted()}
+    assert len(chapters) > 20
+    assert chapters - compiled == set(), "in no folder of making.CHAPTERS"
 
 
 def modules():

@@ -4,20 +4,20 @@ import copy
 
 import numpy as np
 
+from gulch.engine import fluids as k
 from gulch.engine.chemistry.constants import Constant
 from gulch.engine.chemistry.kernels import equilibrium, pellet, rates, slopes
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.compiling import taking
 from gulch.engine.compiling.chapters import ENTRIES, plain
+from gulch.engine.fluids import temperature
+from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.phases import PhaseModel
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels import temperature
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
+from gulch.engine.reactors import following
 from gulch.engine.species import lookup
 from gulch.engine.units.kernels import column as parting
-from gulch.engine.units.reactors import following
-from gulch.engine.units.reactors.kernels import contents, course, march, tank, well_mixed
+from gulch.engine.vessels import contents, course, march, tank, well_mixed
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
 N = np.array([3.0, 2.0, 1.0])

@@ -9,8 +9,8 @@ import pytest
 import thermo
 from helpers import document, feed
 
+from gulch.engine import fluids as k
 from gulch.engine.explain import solve
-from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.pairs.by_kij_groups import FOR_SRK, kij_course, kij_groups
 from gulch.engine.phases.pairs.source import Pair

@@ -15,7 +15,7 @@ from gulch.engine.chemistry.rates import half_life, read_rate_constant
 from gulch.engine.document import SizingEntry, load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.explain.checks import check
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.quantities import QuantityError
 from gulch.engine.scans import run_scan
 from gulch.engine.scans.sizing import SizingTrouble, size

@@ -8,8 +8,8 @@ from helpers import bare, document, feed
 from thermo.heat_capacity import HeatCapacityLiquid
 from thermo.phase_change import EnthalpyVaporization
 
+from gulch.engine import fluids as k
 from gulch.engine.explain import solve
-from gulch.engine.phases import kernels as k
 from gulch.engine.phases import phase_model
 from gulch.engine.phases.known_liquids import known_heat
 from gulch.engine.phases.parameters import parameters

@@ -10,10 +10,10 @@ from thermo.nrtl import NRTL
 from thermo.unifac import UNIFAC
 from thermo.wilson import Wilson
 
+from gulch.engine import fluids as k
 from gulch.engine.explain import solve
+from gulch.engine.fluids import association, derivatives, fluid
 from gulch.engine.phases import PhaseModel, phase_model
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels import association, derivatives, fluid
 from gulch.engine.phases.pairs.dissolved import guideline, henry, in_water
 from gulch.engine.species import lookup
 from gulch.engine.species.own import SpeciesError, data_key

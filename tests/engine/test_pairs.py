@@ -5,10 +5,10 @@ import pytest
 from helpers import document
 from test_liquid_models import ETHANOL_WATER
 
+from gulch.engine import fluids as k
 from gulch.engine.document import load
 from gulch.engine.explain.pair_diagram import PairTrouble, pair_diagram
 from gulch.engine.phases import PhaseModel, binary, phase_model
-from gulch.engine.phases import kernels as k
 from gulch.engine.project.edit import EditError, paste_pairs, set_measured, set_pair
 from gulch.engine.project.measured import read_points
 from gulch.engine.project.reading import model_of

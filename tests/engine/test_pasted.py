@@ -5,10 +5,10 @@ from helpers import demo
 
 from gulch.engine.exchange import csv_text, project_tables
 from gulch.engine.explain import solve
+from gulch.engine.pasted import paste_feeds, paste_measured, paste_rates, pasted_guess, read_points_of_knobs
+from gulch.engine.pasted.tables import head_of, plain, rows_of
 from gulch.engine.project.basis import amounts_of
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.pasted import paste_feeds, paste_measured, paste_rates, pasted_guess, read_points_of_knobs
-from gulch.engine.project.pasted.tables import head_of, plain, rows_of
 from gulch.engine.quantities import QuantityError
 
 

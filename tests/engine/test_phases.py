@@ -17,9 +17,9 @@ from thermo import (
     PropertyCorrelationsPackage,
 )
 
+from gulch.engine.fluids import KIJ, LIQUID, cubic, ln_phi_phase
+from gulch.engine.fluids.ideal_gas import ln_psat
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.phases.kernels import KIJ, LIQUID, cubic, ln_phi_phase
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.state import TemperatureNotFound
 
 HYDROCARBONS = ("74-82-8", "74-84-0", "74-98-6", "106-97-8", "109-66-0", "110-54-3")

@@ -2,13 +2,13 @@
 
 import pytest
 
+from gulch.engine.declared.told import Code
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.explain.checks import check
 from gulch.engine.flowsheet.solution import LoopOutcome
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import PLAIN, About, Place, at_gauge, at_loop, at_tie, at_unit, stored
-from gulch.engine.units.told import Code
 
 PLACES = [
     Place(About.PROJECT),

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from test_declarations import project
 
+from gulch.engine.declared.profiles import Group, Profile, Series, Way
 from gulch.engine.explain import solve
 from gulch.engine.units import KINDS
-from gulch.engine.units.profiles import Group, Profile, Series, Way
 
 OVER_TIME = Profile(
     "Of {unit}",

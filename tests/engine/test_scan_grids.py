@@ -10,6 +10,7 @@ from helpers import document, feed
 from scipy.optimize import brentq, minimize_scalar
 
 from gulch.demo import projects
+from gulch.engine.declared.told import Code
 from gulch.engine.explain import Plan, solve
 from gulch.engine.explain.checks import check
 from gulch.engine.project import edit
@@ -31,7 +32,6 @@ from gulch.engine.scans import (
 )
 from gulch.engine.scans.points import doubts_of, rest_on
 from gulch.engine.scans.refine import row_edges
-from gulch.engine.units.told import Code
 
 
 def test_a_peak_is_solved_and_is_the_textbooks():

@@ -8,19 +8,19 @@ from CoolProp.CoolProp import PropsSI
 from helpers import document, feed, simple
 from plants import random_plant
 
+from gulch.engine.declared.base import Given, plain
+from gulch.engine.declared.told import Code
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.run import Run
 from gulch.engine.flowsheet.solution import Solution
+from gulch.engine.fluids import LIQUID, VAPOUR
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.project import cures, edit
 from gulch.engine.settle import UNWATCHED
-from gulch.engine.units.base import Given, plain
 from gulch.engine.units.column_said import far_off
 from gulch.engine.units.exchanger import Exchanger, Sides, area_integral
 from gulch.engine.units.shortcut import fenske, gilliland, kirkbride, underwood
-from gulch.engine.units.told import Code
 
 KMOL_H = 1.0 / 3.6
 AROMATICS = {"benzene": "71-43-2", "toluene": "108-88-3", "xylene": "95-47-6"}

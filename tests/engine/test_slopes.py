@@ -12,11 +12,11 @@ from gulch.engine.chemistry.kernels import slopes as sl
 from gulch.engine.chemistry.kernels.rates import rates_in
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
+from gulch.engine.fluids import FOUND, LIQUID, VAPOUR
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels import FOUND, LIQUID, VAPOUR
-from gulch.engine.phases.kernels.mixture import Mixture
-from gulch.engine.units.reactors.kernels import course, well_mixed
-from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, Vessel
+from gulch.engine.vessels import course, well_mixed
+from gulch.engine.vessels.course import AT_PRESSURE, CONSTANT_VOLUME, Vessel
 
 NAMES = ("64-17-5", "64-19-7", "141-78-6", "7732-18-5")  # ethanol, acetic acid, ethyl acetate, water
 MODELS = {kind: phase_model(kind, tuple((c, ()) for c in NAMES), (), "ideal", ()) for kind in ("ideal", "peng-robinson")}

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from chemicals import heat_capacity as cp_data
 
+from gulch.engine.fluids.ideal_gas import ideal_gas_cp
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp
 from gulch.engine.species import SpeciesError, find, lookup, resolve_name
 from gulch.engine.species.databank import choose
 

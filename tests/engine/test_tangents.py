@@ -8,18 +8,18 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 from plants import random_plant
 
+from gulch.engine.declared.base import Given
+from gulch.engine.declared.moved import Moved
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
 from gulch.engine.flowsheet.closing import outcome
 from gulch.engine.flowsheet.closing.jacobian import PassSlopes, answers
+from gulch.engine.fluids.constants import ENTHALPY, ENTROPY
 from gulch.engine.phases import PhaseModel, Stream
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY
 from gulch.engine.phases.tangent import TEMPERATURE, Tangent, _by_theorem, _differenced
 from gulch.engine.quantities import parse
 from gulch.engine.species import lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Given
-from gulch.engine.units.moved import Moved
 
 KMOL_H = 1000.0 / 3600.0
 SPECIES = ("74-85-1", "7732-18-5", "64-17-5", "74-84-0")  # ethylene, water, ethanol, ethane

@@ -9,9 +9,9 @@ from scipy.optimize import minimize
 from thermo import CEOSGas, CEOSLiquid, ChemicalConstantsPackage, FlashVLN, HeatCapacityGas, PropertyCorrelationsPackage
 from thermo.eos_mix import PRMIX
 
+from gulch.engine import fluids as k
+from gulch.engine.fluids.three import phase_shares
 from gulch.engine.phases import Stream, phase_model
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.three import phase_shares
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.species import lookup
 

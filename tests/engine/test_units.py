@@ -7,8 +7,8 @@ from helpers import document, feed, simple
 
 from gulch.engine.document import load
 from gulch.engine.explain import solve
+from gulch.engine.reactors.stoichiometric import run_step
 from gulch.engine.units import KINDS
-from gulch.engine.units.reactors.stoichiometric import run_step
 
 KMOL_H = 1.0 / 3.6  # mol/s
 

@@ -3,7 +3,7 @@
 import pytest
 from helpers import document, feed
 
-from gulch.engine.units.told import Code
+from gulch.engine.declared.told import Code
 from gulch.web.projects.actions import create_project
 
 TWO = {"benzene": "71-43-2", "toluene": "108-88-3"}

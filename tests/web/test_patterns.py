@@ -6,7 +6,7 @@ import textwrap
 
 # Patterns that only ever see so many characters.
 SHORT = {
-    "gulch.engine.project.pasted.tables._UNIT": 120,
+    "gulch.engine.pasted.tables._UNIT": 120,
     "gulch.engine.project.measured.UNIT": 120,
     "gulch.engine.chemistry.equations._ARROWS": 400,
     "gulch.engine.quantities._PAIR": 400,

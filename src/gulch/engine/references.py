@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING, Annotated, Any, Union, _AnnotatedAlias, _Liter
 from annotated_types import MinLen
 from pydantic import BaseModel
 
+from gulch.engine.declared.declarations import PerReaction, PerStage
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import PerReaction, PerStage
 
 if TYPE_CHECKING:
     from pydantic.fields import FieldInfo

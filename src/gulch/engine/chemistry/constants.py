@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import between_points
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.species.sources import ALONE, SURE, stands_alone
 
 if TYPE_CHECKING:

@@ -12,8 +12,8 @@ import numpy as np
 from gulch.engine.chemistry.equations import null_space
 from gulch.engine.chemistry.equilibrium import MAX_OUTER, Equilibrium, EquilibriumTrouble
 from gulch.engine.chemistry.kernels import equilibrium as kernels
-from gulch.engine.phases.kernels import P0, VAPOUR, R
-from gulch.engine.phases.kernels.slopes import fugacity_slopes
+from gulch.engine.fluids import P0, VAPOUR, R
+from gulch.engine.fluids.slopes import fugacity_slopes
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator

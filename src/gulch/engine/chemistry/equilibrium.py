@@ -21,7 +21,7 @@ import numpy as np
 from gulch.engine.chemistry.constants import Constant, ln_equilibrium_constants
 from gulch.engine.chemistry.inside import EquilibriumTrouble, PhaseMissing, dependent_reaction, interior
 from gulch.engine.chemistry.kernels import equilibrium as kernels
-from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, fugacity_slopes
+from gulch.engine.fluids import LIQUID, P0, VAPOUR, fugacity_slopes
 from gulch.engine.settle import settle
 
 if TYPE_CHECKING:

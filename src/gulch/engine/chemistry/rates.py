@@ -19,7 +19,7 @@ import numpy as np
 from gulch.engine.chemistry.constants import Constant
 from gulch.engine.chemistry.kernels import rates as k
 from gulch.engine.chemistry.kernels.pellet import shares_of
-from gulch.engine.phases.kernels import LIQUID, P0, VAPOUR, phase_properties
+from gulch.engine.fluids import LIQUID, P0, VAPOUR, phase_properties
 from gulch.engine.quantities import QuantityError, split_text, unit_factor
 
 if TYPE_CHECKING:

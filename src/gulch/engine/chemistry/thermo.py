@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

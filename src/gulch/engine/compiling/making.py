@@ -22,6 +22,7 @@ from typing import Any
 from gulch.engine.compiling import store
 from gulch.engine.compiling.chapters import ENTRIES, KERNELS, Kernel
 
+CHAPTERS = ("fluids/*.py", "vessels/*.py", "*/kernels/*.py")  # where modules of kernels stand
 MOST_PROCESSES = 4  # each takes some 300 MB
 MOST_MEMORY = 320e6  # bytes that one may hold before it begins anew: numba keeps what it has compiled
 NICENESS = 10
@@ -61,7 +62,7 @@ class Progress:
 def wanted() -> tuple[Kernel, ...]:
     """All kernels, of all chapters of the engine."""
     engine = Path(__file__).parents[1]
-    for path in sorted(engine.glob("**/kernels/*.py")):
+    for path in sorted(path for chapters in CHAPTERS for path in engine.glob(chapters)):
         parts = path.relative_to(engine).with_suffix("").parts
         importlib.import_module(".".join(("gulch.engine", *parts)).removesuffix(".__init__"))
     return (*KERNELS.values(), *(entry.kernel for entry in ENTRIES))

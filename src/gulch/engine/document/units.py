@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 
 from pydantic import Field, create_model
 
+from gulch.engine.declared.declarations import LONGEST_COURSE, Choice
 from gulch.engine.document.parts import Id, Part, Quantity, ReactionId, SpeciesId
 from gulch.engine.quantities import DISPLAY_SETS, parse, to_unit
 from gulch.engine.references import Own, Ref, Thing
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import LONGEST_COURSE, Choice
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Unit
-    from gulch.engine.units.declarations import Declared
+    from gulch.engine.declared.base import Unit
+    from gulch.engine.declared.declarations import Declared
 
 TYPES = SimpleNamespace(
     quantity=Quantity,

@@ -9,8 +9,8 @@ import numpy as np
 
 from gulch.engine.chemistry.constants import QUOTIENT_BASES, SOURCES
 from gulch.engine.chemistry.equations import resolve_equation
+from gulch.engine.fluids.ideal_gas import ln_psat
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.known_liquids import courses_of
 from gulch.engine.phases.state import StateNotFinite, TemperatureNotFound
 from gulch.engine.project.reading import constant_of

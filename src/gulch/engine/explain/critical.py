@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import PC, TC, R
+from gulch.engine.declared.told import Code
+from gulch.engine.fluids import PC, TC, R
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_loop, at_stream
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run

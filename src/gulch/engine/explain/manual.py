@@ -7,6 +7,8 @@ from functools import cache
 from typing import Any
 
 from gulch.engine import document
+from gulch.engine.declared.base import Unit
+from gulch.engine.declared.declarations import Choice, Course, Declared, Input, PerReaction, PerSpecies, PerStage
 from gulch.engine.explain.model_advice import MEANINGS
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases.explained import HOW
@@ -16,8 +18,6 @@ from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.project.results import SPECIES_RESULTS, STREAM_RESULTS
 from gulch.engine.quantities import QuantityError, pretty_unit, show, split_text
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Unit
-from gulch.engine.units.declarations import Choice, Course, Declared, Input, PerReaction, PerSpecies, PerStage
 
 UNITS, MODELS, WORDS, FIGURES = "Unit kinds", "Phase models", "Words", "Results"
 SECTIONS = (WORDS, UNITS, MODELS, FIGURES)

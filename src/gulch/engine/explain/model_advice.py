@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.declarations import Input
 from gulch.engine.phases.by_groups import GAS, is_polar
 from gulch.engine.phases.model import PHASE_MODELS, WATER
 from gulch.engine.phases.pairs.liquids import AMMONIA
@@ -13,7 +14,6 @@ from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.groups import groups_of, missing
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Input
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

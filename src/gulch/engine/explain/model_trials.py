@@ -16,9 +16,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
+from gulch.engine import fluids as k
 from gulch.engine.explain.model_advice import MODERATE, advised, highest_pressure
 from gulch.engine.phases import PHASE_MODELS, binary
-from gulch.engine.phases import kernels as k
 from gulch.engine.phases.model import WATER
 from gulch.engine.phases.pairs.dissolved import beside_ions, compiled, guideline
 from gulch.engine.phases.weak import MODELLED

@@ -20,9 +20,9 @@ from gulch.engine.project.nodes import NodeKind, feed_node, unit_node
 from gulch.engine.project.places import About
 from gulch.engine.project.results import STREAM_RESULTS, molar_masses, value
 from gulch.engine.quantities import QuantityError, show
+from gulch.engine.reactors.kinetic import KineticReactor
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.reactors.kinetic import KineticReactor
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, StreamEntry

@@ -6,8 +6,8 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.document import MeasuredPair
+from gulch.engine.fluids import PAIR_ALPHA
 from gulch.engine.phases import binary, poorly_known, unpaired_acids
-from gulch.engine.phases.kernels import PAIR_ALPHA
 from gulch.engine.project.edit import set_pair
 from gulch.engine.project.measured import in_si, measured_of
 from gulch.engine.project.reading import model_of

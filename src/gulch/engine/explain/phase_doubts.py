@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.told import Code
 from gulch.engine.explain.critical import near_critical
 from gulch.engine.explain.model_advice import MODERATE
+from gulch.engine.fluids import ELECTROLYTES, IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
+from gulch.engine.fluids.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.phases import DISSOLVED_NEED, LIQUID_PAIRS_NEED, poorly_known, taken_for_solvents
-from gulch.engine.phases.kernels import ELECTROLYTES, IDEAL, OMEGA, PC, TC, UNIFAC, UNKNOWN_TC, R
-from gulch.engine.phases.kernels.constants import HEAT_LOW, VOLUME_LOW
 from gulch.engine.phases.model import WATER
 from gulch.engine.phases.nonideal import boils_cold
 from gulch.engine.phases.weak import HYDROGEN_CHLORIDE, MODELLED, STRONGEST
@@ -19,7 +20,6 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.places import at_stream, at_unit
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.explain.solving import Plan

@@ -10,8 +10,8 @@ import numpy as np
 from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import MeasuresEntry, Project
 from gulch.engine.explain.model_advice import advised
+from gulch.engine.fluids.ideal_gas import ln_psat
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
 from gulch.engine.quantities import QuantityError, complete, parse, write

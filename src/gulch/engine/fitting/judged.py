@@ -14,7 +14,7 @@ import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
 from gulch.engine.measured import WHAT
-from gulch.engine.units.reactors.kernels.course import CONSTANT_VOLUME
+from gulch.engine.vessels.course import CONSTANT_VOLUME
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

@@ -20,7 +20,7 @@ from gulch.engine.chemistry.rates import pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.document import RateEntry
 from gulch.engine.fitting.numbers import CODES, FitTrouble, Number, Side, Sought
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.project.reading import constant_of, number, rate_of
 from gulch.engine.quantities import QuantityError, split_text
 from gulch.engine.species import SpeciesError

@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.chemistry.kernels import rates as k
+from gulch.engine.fluids import FOUND, R
 from gulch.engine.measured.what import RATES
-from gulch.engine.phases.kernels import FOUND, R
-from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, followed, rates_read, volume_read
-from gulch.engine.units.reactors.kernels.well_mixed import mixed
+from gulch.engine.vessels.course import AT_PRESSURE, CONSTANT_VOLUME, followed, rates_read, volume_read
+from gulch.engine.vessels.well_mixed import mixed
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates

@@ -9,7 +9,7 @@ import numpy as np
 
 from gulch.engine.document import FoundEntry
 from gulch.engine.fitting.numbers import FitTrouble
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.project.inputs import addresses, write
 from gulch.engine.project.rate_numbers import orders_typed
 from gulch.engine.project.reading import number

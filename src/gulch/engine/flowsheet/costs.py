@@ -11,14 +11,14 @@ import math
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared import equipment as q
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.units import KINDS
-from gulch.engine.units import equipment as q
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.equipment import Equipment
     from gulch.engine.document import BuildingEntry
     from gulch.engine.flowsheet.run import Run
-    from gulch.engine.units.equipment import Equipment
 
 INDEX = 532.9
 STEEL = 7900.0  # kg/m3

@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from gulch.engine.units.base import plain
-from gulch.engine.units.told import UnitTrouble
+from gulch.engine.declared.base import plain
+from gulch.engine.declared.told import UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import UnitResult
     from gulch.engine.flowsheet.plan import Plan
     from gulch.engine.flowsheet.run import Run
-    from gulch.engine.units.base import UnitResult
 
 MOST_ELEMENTS = 1e-6  # of an element that enters, by which it may miss
 TRACE_OF_ALL = 1e-10  # and of all atoms that enter: solvers close on the whole

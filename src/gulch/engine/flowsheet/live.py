@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import ROUNDING, plain
 from gulch.engine.flowsheet.costs import building_of
 from gulch.engine.flowsheet.worth import account_of
 from gulch.engine.project.measures import OVERALL
-from gulch.engine.units.base import ROUNDING, plain
-from gulch.engine.units.reactors.counted import measured
+from gulch.engine.reactors.counted import measured
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.run import Run

@@ -14,6 +14,7 @@ import numpy as np
 from gulch.engine.chemistry import reaction_properties, resolve_equation
 from gulch.engine.chemistry.rates import RateLaw
 from gulch.engine.chemistry.reaction import Reaction
+from gulch.engine.declared.base import Context, Given
 from gulch.engine.document import Project, source_of, value_of
 from gulch.engine.flowsheet import graph
 from gulch.engine.flowsheet.run import Run
@@ -35,7 +36,6 @@ from gulch.engine.quantities import parse
 from gulch.engine.settle import UNWATCHED
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Context, Given
 
 if TYPE_CHECKING:
     from gulch.engine.document.chemistry import ReactionEntry

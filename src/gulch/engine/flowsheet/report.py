@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine import formulas
+from gulch.engine.declared.base import plain
+from gulch.engine.declared.told import Code, UnitTrouble
 from gulch.engine.document import source_of
 from gulch.engine.flowsheet.costs import building_of, plain_building
 from gulch.engine.flowsheet.guard import finite_values, heat_into, sums_of
@@ -22,8 +24,6 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.nodes import feed_node, unit_node
 from gulch.engine.project.places import PRICES, at_gauge, at_stream, at_tear, at_unit
 from gulch.engine.quantities import QuantityError, parse, show, told
-from gulch.engine.units.base import plain
-from gulch.engine.units.told import Code, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.document import GaugeEntry

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine import formulas
+from gulch.engine.declared.base import Given, plain
+from gulch.engine.declared.told import Note, UnitTrouble
 from gulch.engine.flowsheet.closing import close
 from gulch.engine.flowsheet.guard import NOT_SHOWN, finite_outlets, guard
 from gulch.engine.flowsheet.live import Live
@@ -21,8 +23,6 @@ from gulch.engine.project.messages import Message
 from gulch.engine.project.nodes import NodeKind, unit_node
 from gulch.engine.quantities import told
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Given, plain
-from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group

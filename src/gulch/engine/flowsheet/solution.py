@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.told import Code
 from gulch.engine.flowsheet.start import Start
 from gulch.engine.project.messages import Message
 from gulch.engine.project.places import WHOLE, Place
-from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.settle import Reason

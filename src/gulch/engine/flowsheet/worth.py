@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import plain
 from gulch.engine.flowsheet.costs import building_of, yearly
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import plain
 
 if TYPE_CHECKING:
     from gulch.engine.document import PricesEntry, Project

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 
 from gulch.engine.measured.what import ALONG, CONDITION, RATES, RESPONSE, WHAT, What
-from gulch.engine.project.pasted.tables import LONGEST_HEAD, head_of
+from gulch.engine.pasted.tables import LONGEST_HEAD, head_of
 from gulch.engine.quantities import QuantityError, conversion
 
 # words before or behind a species; a 0 among them makes a condition of what is read

@@ -1,4 +1,4 @@
-"""Rows of a sheet grouped into runs of its vessel, each ready to be followed by `units.reactors.kernels.course`."""
+"""Rows of a sheet grouped into runs of its vessel, each ready to be followed by `vessels.course`."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.fluids import LIQUID, VAPOUR, R, phase_properties
 from gulch.engine.measured.sheets import table_of
 from gulch.engine.measured.what import ALONG, BATCHES, RESPONSE, VESSELS, WHAT
-from gulch.engine.phases.kernels import LIQUID, VAPOUR, R, phase_properties
 from gulch.engine.quantities import QuantityError, parse, parse_points, show
-from gulch.engine.units.reactors.kernels.course import AT_PRESSURE, CONSTANT_VOLUME, Vessel
+from gulch.engine.vessels.course import AT_PRESSURE, CONSTANT_VOLUME, Vessel
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, SheetEntry

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.measured.heads import guess
 from gulch.engine.measured.what import RATES, VESSELS, WHAT
-from gulch.engine.project.pasted.tables import EMPTY, head_of, numeric, plain, rows_of
+from gulch.engine.pasted.tables import EMPTY, head_of, numeric, plain, rows_of
 from gulch.engine.project.reading import constant_unit, dimension_of_constant
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, conversion, parse, split_text
 from gulch.engine.species import SpeciesError, lookup

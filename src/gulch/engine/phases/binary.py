@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.mixture import Mixture
+from gulch.engine import fluids as k
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases.model import PhaseModel
 from gulch.engine.phases.pairs.liquids import NONRANDOM
 from gulch.engine.phases.state import TemperatureNotFound

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
 from gulch.engine.phases.state import TemperatureNotFound
 
 if TYPE_CHECKING:

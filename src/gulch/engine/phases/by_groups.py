@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy
 
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.cubic import compressibility, residual_gibbs
-from gulch.engine.phases.kernels.mixture import Mixture
+from gulch.engine import fluids as k
+from gulch.engine.fluids.cubic import compressibility, residual_gibbs
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases.known_liquids import known_volumes
 from gulch.engine.species.groups import groups_of, missing, tables
 

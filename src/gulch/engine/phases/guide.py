@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.fluids import DIMER_A, DISSOLVED, HENRY_HIGH, IDEAL, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.by_groups import is_polar
-from gulch.engine.phases.kernels import DIMER_A, DISSOLVED, HENRY_HIGH, IDEAL, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.model import WATER
 from gulch.engine.phases.nonideal import DIMERS, boils_cold
 

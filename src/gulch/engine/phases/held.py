@@ -14,9 +14,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE
-from gulch.engine.phases.kernels.fluid import WATERY
+from gulch.engine import fluids as k
+from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE
+from gulch.engine.fluids.fluid import WATERY
 from gulch.engine.phases.state import PhaseState, TemperatureNotFound, assembled, between, beyond, mixed, nowhere
 
 if TYPE_CHECKING:

@@ -16,11 +16,11 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.cubic import compressibility, cubic_constants
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas_cp, ln_psat, rackett_volume
-from gulch.engine.phases.kernels.liquid import lacked_heat
-from gulch.engine.phases.kernels.mixture import Mixture
+from gulch.engine import fluids as k
+from gulch.engine.fluids.cubic import compressibility, cubic_constants
+from gulch.engine.fluids.ideal_gas import ideal_gas_cp, ln_psat, rackett_volume
+from gulch.engine.fluids.liquid import lacked_heat
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.species.kept import kept_under
 from gulch.engine.species.liquids import HIGHEST, T_LIQUID, heats, saturated_volumes
 

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine import fluids as k
+from gulch.engine.fluids.ideal_gas import ideal_gas_of, ln_psat
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases import boiling
-from gulch.engine.phases import kernels as k
 from gulch.engine.phases.by_groups import WATER, active, predictive
 from gulch.engine.phases.held import flashed_with, held_properties, joined, parted, solve_parted
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of, ln_psat
-from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.known_liquids import with_known_heat
 from gulch.engine.phases.nonideal import activity, unknown_pairs, water_apart
 from gulch.engine.phases.pairs import CUBIC, Pair, asked

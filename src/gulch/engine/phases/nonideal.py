@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
+from gulch.engine.fluids.ideal_gas import ln_psat
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases.by_groups import ALIKE, GAS, SCHEMES, WATER, active, group_rows, is_polar, known_by_groups
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
-from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.pairs import DISSOLVED, LIQUIDS, Source, asked
 from gulch.engine.phases.pairs.dissolved import lacking
 from gulch.engine.phases.pairs.liquids import NONRANDOM, TYPED

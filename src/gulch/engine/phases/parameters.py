@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases import kernels as k
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas_of
+from gulch.engine import fluids as k
+from gulch.engine.fluids.ideal_gas import ideal_gas_of
 from gulch.engine.phases.known_liquids import known_volumes
 
 if TYPE_CHECKING:

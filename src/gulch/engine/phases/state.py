@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, T_HIGH, T_LOW, VAPOUR_SHARE
+from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, T_HIGH, T_LOW, VAPOUR_SHARE
 from gulch.engine.quantities import Worded
 
 ALIKE = 1e-4  # mole fractions by which one phase may differ on both sides of a jump

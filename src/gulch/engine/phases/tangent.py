@@ -11,8 +11,8 @@ from functools import cached_property
 
 import numpy as np
 
-from gulch.engine.phases.kernels import LIQUID, VAPOUR, state_slopes
-from gulch.engine.phases.kernels.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE, R
+from gulch.engine.fluids import LIQUID, VAPOUR, state_slopes
+from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, VAPOUR_SHARE, R
 from gulch.engine.phases.stream import Stream
 
 TEMPERATURE = -1  # held, in place of one of the kernels' columns

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
 
 if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel

@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING
 
 import networkx as nx
 
+from gulch.engine.declared.declarations import Choice, Input
 from gulch.engine.document import choices_of, set_value, source_of, value_of
 from gulch.engine.phases import PHASE_MODELS
 from gulch.engine.project.edit import EditError, forget, send_to
 from gulch.engine.project.kind import article, change_kind
 from gulch.engine.project.results import readable
+from gulch.engine.reactors.kinetic import KineticReactor
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Input
-from gulch.engine.units.reactors.kinetic import KineticReactor
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Unit
     from gulch.engine.document import Project
-    from gulch.engine.units.base import Unit
 
 PHASE_MODEL = "phase_model"
 KIND = "kind"  # after a reactor's name: what stands in its place, with its volume

@@ -10,8 +10,8 @@ from gulch.engine.project.inputs import address_of
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.told import Cure
     from gulch.engine.document import Project
-    from gulch.engine.units.told import Cure
 
 GONE = "What it was about is gone: reload the page."
 

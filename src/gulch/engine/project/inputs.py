@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.declarations import PerReaction, Scope
 from gulch.engine.document import FEED_DEFAULTS, choices_of, default_text, set_value, value_of
 from gulch.engine.project.address import Address
 from gulch.engine.project.feeds import FEED_BASES, OTHER_MEASURE, measured_otherwise, total_dimension
@@ -20,7 +21,6 @@ from gulch.engine.project.rate_numbers import COEFFICIENTS, reaction_addresses, 
 from gulch.engine.quantities import QuantityError
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import PerReaction, Scope
 
 if TYPE_CHECKING:
     from gulch.engine.document import NumberEntry, Project, StreamEntry

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from gulch.engine.declared.declarations import Choice, Declared, Input, PerReaction, PerSpecies, PerStage, ReactionSet
 from gulch.engine.document import UNIT_MODELS, Project, set_value, value_of
 from gulch.engine.project.edit import EditError, forget, outlets_kept
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Declared, Input, PerReaction, PerSpecies, PerStage, ReactionSet
 
 
 def article(label: str) -> str:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.declared.base import Counted
 from gulch.engine.project.once import once
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.species import SpeciesError
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Counted
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project

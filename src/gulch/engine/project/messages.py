@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from gulch.engine.declared.told import Code, Cure
 from gulch.engine.project.places import Place, stored
-from gulch.engine.units.told import Code, Cure
 
 
 @dataclass

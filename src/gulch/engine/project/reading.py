@@ -13,8 +13,8 @@ from gulch.engine.chemistry.constant_units import counted_in
 from gulch.engine.chemistry.constants import BASIS_UNITS, Constant
 from gulch.engine.chemistry.equations import EquationError, resolve_equation
 from gulch.engine.chemistry.rates import RATE_BASES, RateConstant, RateLaw, rate_unit, read_rate_constant
+from gulch.engine.fluids import R
 from gulch.engine.phases import phase_model
-from gulch.engine.phases.kernels import R
 from gulch.engine.quantities import (
     CONSTANT,
     QuantityError,

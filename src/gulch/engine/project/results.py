@@ -7,19 +7,19 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from gulch.engine.declared.declarations import PerStage
 from gulch.engine.document import choices_of
 from gulch.engine.project.measures import OVERALL
 from gulch.engine.project.once import once
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import PerStage
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Unit
     from gulch.engine.document import Project
     from gulch.engine.flowsheet.live import Live
     from gulch.engine.flowsheet.solution import Solution
     from gulch.engine.formulas import Formula
-    from gulch.engine.units.base import Unit
 
 
 @dataclass(frozen=True)

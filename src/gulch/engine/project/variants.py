@@ -13,8 +13,8 @@ from gulch.engine.project.edit import EditError, fresh
 from gulch.engine.units import KINDS
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.declarations import Declared
     from gulch.engine.document import Project
-    from gulch.engine.units.declarations import Declared
 
 SHARED = (
     "format",

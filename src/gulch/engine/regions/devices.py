@@ -14,10 +14,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gulch.engine.chemistry.kernels.rates import reaction_rates
-from gulch.engine.phases.kernels import FOUND, phase_properties
-from gulch.engine.units.reactors.following import BARE, UNWATCHED, Followed
-from gulch.engine.units.reactors.kernels import contents as c
-from gulch.engine.units.reactors.kernels.tank import tank
+from gulch.engine.fluids import FOUND, phase_properties
+from gulch.engine.vessels import contents as c
+from gulch.engine.vessels.following import BARE, UNWATCHED, Followed
+from gulch.engine.vessels.tank import tank
 
 if TYPE_CHECKING:
     from gulch.engine.chemistry.kernels.rates import Rates

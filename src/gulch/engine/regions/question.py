@@ -8,20 +8,20 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import defaults
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.explain import Plan
+from gulch.engine.fluids import LIQUID, VAPOUR
 from gulch.engine.phases import Stream
-from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.quantities import parse, show
+from gulch.engine.reactors.counted import counted_on
+from gulch.engine.reactors.stirred_tank import StirredTank
 from gulch.engine.regions.arrangement import Arrangement, Step
 from gulch.engine.regions.devices import ROUGH, SIDE_FED, TANK, TUBE, Devices
 from gulch.engine.regions.region import SIMPLE, Found, Region, RegionTrouble, region
 from gulch.engine.regions.within import within
 from gulch.engine.settle import UNWATCHED, Watch
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import defaults
-from gulch.engine.units.reactors.counted import counted_on
-from gulch.engine.units.reactors.stirred_tank import StirredTank
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, RegionEntry

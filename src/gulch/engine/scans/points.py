@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
+from gulch.engine.declared.told import Code
 from gulch.engine.flowsheet.graph import behind
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.places import About
-from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.explain import Plan

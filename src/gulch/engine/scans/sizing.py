@@ -12,18 +12,18 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.declared.base import defaults
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.explain import Plan
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import parse
-from gulch.engine.units.base import defaults
-from gulch.engine.units.reactors.plug_flow import PlugFlow
-from gulch.engine.units.reactors.stirred_tank import StirredTank
-from gulch.engine.units.told import UnitTrouble
+from gulch.engine.reactors.plug_flow import PlugFlow
+from gulch.engine.reactors.stirred_tank import StirredTank
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, UnitResult
     from gulch.engine.document import Project, SizingEntry
     from gulch.engine.flowsheet.solution import Solution
-    from gulch.engine.units.base import Context, UnitResult
 
 LARGEST = 1e5  # m3
 

@@ -16,7 +16,7 @@ import scipy  # its parts are loaded when first used: a start must not wait for 
 
 from gulch.engine.chemistry.constants import gibbs_spread
 from gulch.engine.flowsheet.plan import FACTOR
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.project.unsure import fits_in_use
 from gulch.engine.quantities import QuantityError, difference_of, parse, split_text
 from gulch.engine.scans.grid import ScanError, gauge_rows

@@ -16,27 +16,27 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import Port, Unit, UnitResult, lowest, plain
+from gulch.engine.declared.declarations import Choice, Input, Result, SpeciesChoice
+from gulch.engine.declared.equipment import Equipment, tower_of
+from gulch.engine.declared.pressures import uphill
+from gulch.engine.declared.told import Note, UnitTrouble
+from gulch.engine.fluids import LIQUID, VAPOUR
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.phases.kernels import LIQUID, VAPOUR
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import Worded, show, told
 from gulch.engine.settle import settle
-from gulch.engine.units.base import Port, Unit, UnitResult, lowest, plain
 from gulch.engine.units.column_said import exchanged, far_off, instead_of, not_upside_down
-from gulch.engine.units.declarations import Choice, Input, Result, SpeciesChoice
-from gulch.engine.units.equipment import Equipment, tower_of
 from gulch.engine.units.kernels.column import parted
-from gulch.engine.units.pressures import uphill
 from gulch.engine.units.shortcut import fenske, gilliland, k_values, kirkbride, underwood
-from gulch.engine.units.told import Note, UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.document import Project
     from gulch.engine.phases.model import PhaseModel
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 ROUNDS = 60  # of volatilities and split
 NOISE = 1e-4  # change of ln d/b in a round that may be no more than what boiling points are off by

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import show
 from gulch.engine.units.shortcut import k_values
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context
     from gulch.engine.phases import Stream
     from gulch.engine.phases.model import PhaseModel
-    from gulch.engine.units.base import Context
 
 FAR = 150.0  # K between the feed and an end of the column, beyond which data and not keys are looked at
 GAS = 5.0  # y/x from which what stays in the bottoms is a gas there

@@ -7,19 +7,19 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import Unit, UnitResult
+from gulch.engine.declared.declarations import Choice, Input, Result
+from gulch.engine.declared.equipment import COMPRESSOR, Equipment
+from gulch.engine.declared.pressures import downhill
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Unit, UnitResult
-from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import COMPRESSOR, Equipment
-from gulch.engine.units.pressures import downhill
 from gulch.engine.units.shaft import PATHS, change_pressure, pressure_changed
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.document import Project
     from gulch.engine.phases.stream import Stream
     from gulch.engine.phases.tangent import Tangent
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 
 class Compressor(Unit):

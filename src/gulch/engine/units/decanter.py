@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import Port, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.declared.declarations import Choice, Input, PerSpecies, Result
+from gulch.engine.declared.equipment import Equipment, drum_of
+from gulch.engine.declared.pressures import uphill
+from gulch.engine.declared.told import Note
 from gulch.engine.handbook import MICHELSEN_MOLLERUP, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
-from gulch.engine.units.declarations import Choice, Input, PerSpecies, Result
-from gulch.engine.units.equipment import Equipment, drum_of
-from gulch.engine.units.pressures import uphill
-from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
     from gulch.engine.document import Project
-    from gulch.engine.units.base import Context, Given
 
 
 class Decanter(Unit):

@@ -9,21 +9,21 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.declared.base import Port, Unit, UnitResult, lowest
+from gulch.engine.declared.declarations import Choice, Input, Result
+from gulch.engine.declared.equipment import EXCHANGER, Equipment
+from gulch.engine.declared.pressures import outlet_pressure
+from gulch.engine.declared.told import Note
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Port, Unit, UnitResult, lowest
-from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import EXCHANGER, Equipment
 from gulch.engine.units.exchanged import Pair
 from gulch.engine.units.heat_curve import HeatCurve
-from gulch.engine.units.pressures import outlet_pressure
-from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
 
 BY_COMPOSITION = 1000.0  # K by which a curve may move for a mole fraction, or a pressure, that changes by all of it: far more than seen
 MOST_MOVED = 10.0  # K by which known curves may have moved

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.declared.base import Unit, UnitResult
+from gulch.engine.declared.declarations import Choice, Input, Result
+from gulch.engine.declared.equipment import Equipment, heat_of
+from gulch.engine.declared.pressures import outlet_pressure
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.quantities import Worded, show
-from gulch.engine.units.base import Unit, UnitResult
-from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import Equipment, heat_of
-from gulch.engine.units.pressures import outlet_pressure
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.phases.tangent import Tangent
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 
 class Heater(Unit):

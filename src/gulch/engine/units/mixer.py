@@ -6,17 +6,17 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.base import Port, Unit, UnitResult
+from gulch.engine.declared.declarations import Result
+from gulch.engine.declared.pressures import uneven_inlets
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.tangent import Tangent
-from gulch.engine.units.base import Port, Unit, UnitResult
-from gulch.engine.units.declarations import Result
-from gulch.engine.units.pressures import uneven_inlets
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.phases.model import PhaseModel
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 
 class Mixer(Unit):

@@ -6,19 +6,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.declared.base import Unit, UnitResult
+from gulch.engine.declared.declarations import Input, Result
+from gulch.engine.declared.equipment import PUMP, Equipment
+from gulch.engine.declared.pressures import downhill
+from gulch.engine.declared.told import Note
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
 from gulch.engine.quantities import show
-from gulch.engine.units.base import Unit, UnitResult
-from gulch.engine.units.declarations import Input, Result
-from gulch.engine.units.equipment import PUMP, Equipment
-from gulch.engine.units.pressures import downhill
-from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.phases.stream import Stream
     from gulch.engine.phases.tangent import Tangent
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 MUCH = 20e5  # Pa, a rise from which a liquid's enthalpy under pressure is missed
 

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.phases.state import TemperatureNotFound
 from gulch.engine.phases.stream import Stream
 from gulch.engine.phases.tangent import Tangent
 from gulch.engine.quantities import Worded
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     import numpy as np

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases.kernels import LIQUID, VAPOUR
+from gulch.engine.fluids import LIQUID, VAPOUR
 from gulch.engine.units.kernels.column import TRACE, underwood_of
 
 if TYPE_CHECKING:

@@ -6,16 +6,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.declared.base import Port, Unit, UnitResult, lowest
+from gulch.engine.declared.declarations import Input, PerSpecies, Result
+from gulch.engine.declared.pressures import uphill
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.tangent import Tangent
-from gulch.engine.units.base import Port, Unit, UnitResult, lowest
-from gulch.engine.units.declarations import Input, PerSpecies, Result
-from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
 
 
 class SpeciesSeparator(Unit):

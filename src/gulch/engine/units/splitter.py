@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.base import Port, Unit, UnitResult
+from gulch.engine.declared.declarations import Input
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
 from gulch.engine.phases.tangent import Tangent
-from gulch.engine.units.base import Port, Unit, UnitResult
-from gulch.engine.units.declarations import Input
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
 
 
 def _share(ordinal: str, **more: Any) -> Input:

@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.base import Port, Unit, UnitResult, no_gas_as_liquid
+from gulch.engine.declared.declarations import Choice, Input, Result
+from gulch.engine.declared.equipment import Equipment, drum_of
+from gulch.engine.declared.pressures import uphill
+from gulch.engine.declared.told import Note
 from gulch.engine.handbook import Relation
-from gulch.engine.units.base import Port, Unit, UnitResult, no_gas_as_liquid
-from gulch.engine.units.declarations import Choice, Input, Result
-from gulch.engine.units.equipment import Equipment, drum_of
 from gulch.engine.units.flash_drum import whole_moved
-from gulch.engine.units.pressures import uphill
-from gulch.engine.units.told import Note
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.document import Project
     from gulch.engine.phases.stream import Stream
     from gulch.engine.phases.tangent import Tangent
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 
 class ThreePhaseSeparator(Unit):

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from gulch.engine.declared.base import Unit, UnitResult
+from gulch.engine.declared.declarations import Input, Result
+from gulch.engine.declared.pressures import uphill
 from gulch.engine.handbook import SMITH_VAN_NESS, Relation
-from gulch.engine.units.base import Unit, UnitResult
-from gulch.engine.units.declarations import Input, Result
-from gulch.engine.units.pressures import uphill
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+    from gulch.engine.declared.moved import Moved
     from gulch.engine.phases.stream import Stream
     from gulch.engine.phases.tangent import Tangent
-    from gulch.engine.units.base import Context, Given
-    from gulch.engine.units.moved import Moved
 
 
 class Valve(Unit):

@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING
 
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.declared.base import Port, Unit, UnitResult
+from gulch.engine.declared.declarations import Input, PerSpecies, ReactionSet, Result
+from gulch.engine.declared.pressures import outlet_pressure, uneven_inlets
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.handbook import Relation
 from gulch.engine.phases import Stream
-from gulch.engine.units.base import Port, Unit, UnitResult
-from gulch.engine.units.declarations import Input, PerSpecies, ReactionSet, Result
+from gulch.engine.reactors.heat import T_SEARCH
+from gulch.engine.reactors.stoichiometric import StoichiometricReactor
 from gulch.engine.units.mixer import joined
-from gulch.engine.units.pressures import outlet_pressure, uneven_inlets
-from gulch.engine.units.reactors.heat import T_SEARCH
-from gulch.engine.units.reactors.stoichiometric import StoichiometricReactor
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
-    from gulch.engine.units.base import Context, Given
+    from gulch.engine.declared.base import Context, Given
 
 
 def adiabatic(excess: Callable, T: float) -> float:

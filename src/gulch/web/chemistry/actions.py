@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.chemistry import Ambiguous, EquationError, resolve_equation
 from gulch.engine.document import SetEntry
+from gulch.engine.pasted import paste_rates
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.pasted import paste_rates
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import complete
 from gulch.engine.species.own import OWN

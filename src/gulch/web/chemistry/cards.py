@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from gulch.engine.chemistry import Ambiguous, reaction_properties, write_equation
 from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCES, gibbs_spread
 from gulch.engine.chemistry.equations import Unbalanced, UnknownSpecies
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.project.reading import constant_of
 from gulch.engine.quantities import (
     QuantityError,

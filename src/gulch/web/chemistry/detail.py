@@ -14,7 +14,7 @@ from gulch.engine.chemistry.constants import BASIS_UNITS, QUOTIENT_BASES, SOURCE
 from gulch.engine.chemistry.rates import PER, RATE_BASES, RATE_DIMENSIONS, half_life, pack, rates, read_rate_constant
 from gulch.engine.document import EquilibriumEntry
 from gulch.engine.explain.rate_words import rate_words
-from gulch.engine.phases.kernels import LIQUID, VAPOUR, R
+from gulch.engine.fluids import LIQUID, VAPOUR, R
 from gulch.engine.project.inputs import addresses, reactions_of
 from gulch.engine.project.reading import constant_of, rate_of
 from gulch.engine.quantities import (

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 from gulch.engine.explain.courses import drawn_of
 from gulch.engine.explain.model_advice import MEANINGS
+from gulch.engine.fluids import DISSOLVED as A_GAS
+from gulch.engine.fluids import KIJ, PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases import PHASE_MODELS
-from gulch.engine.phases.kernels import DISSOLVED as A_GAS
-from gulch.engine.phases.kernels import KIJ, PAIR_ALPHA, PAIR_B, PENG_ROBINSON, PREDICTIVE_SRK, UNIFAC
 from gulch.engine.phases.known_liquids import courses_of, known_density, known_heat
 from gulch.engine.phases.pairs import DISSOLVED
 from gulch.engine.phases.parameters import parameters

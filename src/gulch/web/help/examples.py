@@ -7,12 +7,12 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from gulch.demo import figures, projects
+from gulch.engine.declared.declarations import Choice, ReactionSet, SpeciesChoice
 from gulch.engine.document import choices_of, value_of
 from gulch.engine.flowsheet.solution import Solution
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import show
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, ReactionSet, SpeciesChoice
 from gulch.engine.work import unpack
 from gulch.web.projects.words import field_text
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from gulch.engine.document import TieEntry
+from gulch.engine.pasted import pasted_guess
 from gulch.engine.project import edit
 from gulch.engine.project.couplings import read_tie, readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of, addresses, write
-from gulch.engine.project.pasted import pasted_guess
 from gulch.engine.project.typed import typed, typed_tie
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.settle import METHODS

@@ -9,9 +9,9 @@ from gulch.engine.document.measured import LONGEST_TABLE
 from gulch.engine.fitting import FitTrouble
 from gulch.engine.fitting.answer import Answer, Found
 from gulch.engine.fitting.use import use
+from gulch.engine.pasted import paste_measured
 from gulch.engine.project import edit
 from gulch.engine.project.edit import EditError
-from gulch.engine.project.pasted import paste_measured
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import complete
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.declarations import LONGEST_COURSE, Choice, Course, PerReaction, ReactionSet, SpeciesChoice
+from gulch.engine.declared.told import Cure
 from gulch.engine.document import set_value
+from gulch.engine.pasted import paste_feeds
 from gulch.engine.project import cures, edit, strip
 from gulch.engine.project.basis import ends_of_range, in_basis
 from gulch.engine.project.couplings import own_reading, readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import address_of, write
 from gulch.engine.project.kind import article, change_kind
-from gulch.engine.project.pasted import paste_feeds
 from gulch.engine.project.places import About, Place
 from gulch.engine.project.results import readable
 from gulch.engine.project.typed import answer, typed
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import LONGEST_COURSE, Choice, Course, PerReaction, ReactionSet, SpeciesChoice
-from gulch.engine.units.told import Cure
 from gulch.web.projects.forms import Key, Mapping, Several, Text, Ticked, Whole, left_out
 from gulch.web.projects.registry import Done, action
 from gulch.web.projects.words import SLIDER_STEPS, slider_text

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.profiles import Profile
 from gulch.engine.exchange import safe
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.profiles import Profile
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.declarations import ReactionSet
 from gulch.engine.document import value_of
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import (
@@ -19,7 +20,6 @@ from gulch.engine.quantities import (
 )
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import ReactionSet
 
 if TYPE_CHECKING:
     from gulch.engine.document.project import Project

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 from gulch.engine.document import ScanEntry, Sweep
 from gulch.engine.exchange import in_sentence
+from gulch.engine.pasted import read_points_of_knobs
 from gulch.engine.project import edit, variants
 from gulch.engine.project.basis import ends_of_range
 from gulch.engine.project.choices import choices, choose
 from gulch.engine.project.couplings import readings
 from gulch.engine.project.edit import EditError
 from gulch.engine.project.inputs import addresses
-from gulch.engine.project.pasted import read_points_of_knobs
 from gulch.engine.project.typed import typed
 from gulch.engine.quantities import QuantityError, parse
 from gulch.engine.scans import ScanError, grid_of, points_or_step

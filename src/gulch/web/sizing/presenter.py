@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from gulch.engine.quantities import DISPLAY_SETS, pretty_unit, show, to_unit, write
+from gulch.engine.reactors.heat import Reactor
 from gulch.engine.units import KINDS
-from gulch.engine.units.reactors.heat import Reactor
 from gulch.web.projects.words import pretty_text
 
 if TYPE_CHECKING:

@@ -12,11 +12,11 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.arrays import copied, fill, fill_rows, fractions, sum_of
-from gulch.engine.phases.kernels.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
-from gulch.engine.phases.kernels.linear import eliminate
-from gulch.engine.phases.kernels.mixture import Mixture
-from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
+from gulch.engine.fluids.arrays import copied, fill, fill_rows, fractions, sum_of
+from gulch.engine.fluids.constants import FOUND, MAX_NEWTON, NOT_FOUND, P0
+from gulch.engine.fluids.linear import eliminate
+from gulch.engine.fluids.mixture import Mixture
+from gulch.engine.fluids.phase import ln_phi as ln_phi_of
 
 TRACE = 100.0  # amounts are followed down to e^-100 (about 1e-43) of what reacts
 

@@ -34,7 +34,7 @@ from gulch.engine.chemistry.kernels.rates import (
 )
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.mixture import Mixture
+from gulch.engine.fluids.mixture import Mixture
 
 NO_PELLET, SLAB, CYLINDER, SPHERE = 0, 1, 2, 3
 LOOKS = 16  # at which it is looked where a reversible reaction comes to rest

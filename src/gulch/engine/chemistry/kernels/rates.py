@@ -12,10 +12,10 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, Ways, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.constants import LIQUID, R
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas
-from gulch.engine.phases.kernels.mixture import Mixture, only
-from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
+from gulch.engine.fluids.constants import LIQUID, R
+from gulch.engine.fluids.ideal_gas import ideal_gas
+from gulch.engine.fluids.mixture import Mixture, only
+from gulch.engine.fluids.phase import ln_phi as ln_phi_of
 
 
 class Rates(NamedTuple):

@@ -71,11 +71,11 @@ from gulch.engine.chemistry.kernels.rates import (
 )
 from gulch.engine.compiling import Matrix, Vector, Ways, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.arrays import fill_rows
-from gulch.engine.phases.kernels.constants import LIQUID, R
-from gulch.engine.phases.kernels.ideal_gas import ideal_gas
-from gulch.engine.phases.kernels.mixture import Mixture, only
-from gulch.engine.phases.kernels.phase import ln_phi as ln_phi_of
+from gulch.engine.fluids.arrays import fill_rows
+from gulch.engine.fluids.constants import LIQUID, R
+from gulch.engine.fluids.ideal_gas import ideal_gas
+from gulch.engine.fluids.mixture import Mixture, only
+from gulch.engine.fluids.phase import ln_phi as ln_phi_of
 
 kernel = chapter(__name__)
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from gulch.engine.chemistry import EquationError, resolve_equation
+from gulch.engine.declared.declarations import ReactionSet
 from gulch.engine.document import value_of
 from gulch.engine.explain.checks.numbers import read
 from gulch.engine.phases.weak import MADE_OF, MOLECULES, is_of_ions
@@ -19,7 +20,6 @@ from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import ReactionSet
 
 WATER = "7732-18-5"
 

@@ -6,6 +6,8 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.declarations import Course, ReactionSet, SpeciesChoice
+from gulch.engine.declared.told import Code
 from gulch.engine.document import choices_of, source_of, value_of
 from gulch.engine.explain.checks.chemistry import unreadable_constants
 from gulch.engine.explain.checks.numbers import read
@@ -18,8 +20,6 @@ from gulch.engine.project.places import at_reaction, at_set, at_stream, at_unit
 from gulch.engine.quantities import QuantityError, parse, show
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Course, ReactionSet, SpeciesChoice
-from gulch.engine.units.told import Code
 
 if TYPE_CHECKING:
     from gulch.engine.document import Project, StreamEntry

@@ -17,6 +17,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from gulch.engine import formulas
+from gulch.engine.declared.base import Given
+from gulch.engine.declared.moved import Moved, Turned, tangents
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.flowsheet.live import Live
 from gulch.engine.phases.stream import Stream
 from gulch.engine.phases.tangent import Tangent
@@ -24,9 +27,6 @@ from gulch.engine.project.couplings import nodes_of_input
 from gulch.engine.project.nodes import Node, NodeKind
 from gulch.engine.settle.newton import dominant
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import Given
-from gulch.engine.units.moved import Moved, Turned, tangents
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.loop import Loop

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.flowsheet.closing.begin import begin
 from gulch.engine.flowsheet.closing.jacobian import NO_SLOPES, PassSlopes
 from gulch.engine.flowsheet.closing.unknowns import Unknowns
@@ -16,7 +17,6 @@ from gulch.engine.project.nodes import NodeKind
 from gulch.engine.quantities import show
 from gulch.engine.settle import PassFailed, Slopes, settle
 from gulch.engine.units import KINDS
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.closing.pressures import Pressures

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.flowsheet.closing.account import account_of, jumps_of
 from gulch.engine.flowsheet.closing.begin import NoBeginning, fill
 from gulch.engine.flowsheet.closing.jacobian import own_gain
@@ -20,7 +21,6 @@ from gulch.engine.flowsheet.solution import LoopOutcome, TargetOutcome
 from gulch.engine.project.nodes import unit_node
 from gulch.engine.quantities import show
 from gulch.engine.settle import LoopResult, PassFailed, Reason
-from gulch.engine.units.told import UnitTrouble
 
 if TYPE_CHECKING:
     from gulch.engine.flowsheet.graph import Group

@@ -11,13 +11,13 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
+from gulch.engine.declared.pressures import EVEN
 from gulch.engine.project.nodes import NodeKind
 from gulch.engine.units import KINDS
-from gulch.engine.units.pressures import EVEN
 
 if TYPE_CHECKING:
+    from gulch.engine.declared.base import Unit
     from gulch.engine.flowsheet.closing.loop import Loop
-    from gulch.engine.units.base import Unit
 
 LOWER = 0.5  # of the pressures found, at which is looked whether lower ones would repeat themselves as well
 

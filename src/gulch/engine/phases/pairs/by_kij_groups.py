@@ -13,9 +13,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
+from gulch.engine.fluids.cubic import COURSE, FIRST, LAST, RESTS
 from gulch.engine.phases.by_groups import WATER
-from gulch.engine.phases.kernels.cubic import COURSE, FIRST, LAST, RESTS
 from gulch.engine.phases.parameters import parameters
 from gulch.engine.species.groups import groups_of, tables
 from gulch.engine.species.kept import kept

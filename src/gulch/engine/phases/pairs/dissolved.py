@@ -14,14 +14,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
+from gulch.engine.fluids.ideal_gas import ln_psat
 from gulch.engine.phases.by_groups import WATER, predictive
-from gulch.engine.phases.kernels.ideal_gas import ln_psat
 from gulch.engine.phases.pairs.source import Dissolving, Pair, Source
 from gulch.engine.phases.parameters import parameters
 
 if TYPE_CHECKING:
-    from gulch.engine.phases.kernels.mixture import Mixture
+    from gulch.engine.fluids.mixture import Mixture
     from gulch.engine.species.records import Species
 
 LOW, HIGH = 274.0, 480.0  # K, over which the courses are taken

@@ -8,9 +8,9 @@ from __future__ import annotations
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
-from gulch.engine.phases import kernels as k
+from gulch.engine import fluids as k
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.phases.by_groups import WATER, known_by_groups
-from gulch.engine.phases.kernels.mixture import Mixture
 from gulch.engine.phases.pairs.source import Liquids, Pair, Source
 
 FILLED_AT = (298.15, 333.15, 373.15)  # temperatures at which parameters of pairs are taken over from UNIFAC

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     import numpy as np
 
-    from gulch.engine.phases.kernels.mixture import Mixture
+    from gulch.engine.fluids.mixture import Mixture
     from gulch.engine.species.records import Species
 
 

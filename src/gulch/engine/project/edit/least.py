@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from gulch.engine.declared.declarations import PerStage
 from gulch.engine.document import GaugeEntry, Project, SearchEntry, Turned
 from gulch.engine.project.edit.naming import knob_for
 from gulch.engine.project.edit.watching import gauge_on
@@ -11,7 +12,6 @@ from gulch.engine.project.edit.whole import EditError, fresh
 from gulch.engine.project.inputs import addresses
 from gulch.engine.quantities import DISPLAY_SETS, QuantityError, parse, to_unit
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import PerStage
 
 WIDE = {"volume": (0.1, 3.0), "mass": (0.1, 3.0)}  # of what stands there
 SPAN = 60.0  # K to both sides of an inlet temperature

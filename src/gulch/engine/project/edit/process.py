@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from gulch.engine.declared.declarations import ReactionSet
 from gulch.engine.document import UNIT_MODELS, FeedEntry, Project, StreamEntry, source_of
 from gulch.engine.project.edit.whole import EditError, forget, fresh, need_stream, taken
 from gulch.engine.project.ends import leaving
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import ReactionSet
 
 
 def add_feed(project: Project, name: str | None = None) -> str:

@@ -7,7 +7,7 @@ import math
 from gulch.engine.chemistry import EquationError, resolve_equation
 from gulch.engine.chemistry.constant_units import CountedIn
 from gulch.engine.document import AdsorptionEntry, Project, RateConstantEntry, RateEntry
-from gulch.engine.phases.kernels import R
+from gulch.engine.fluids import R
 from gulch.engine.project.edit.whole import EditError, forget
 from gulch.engine.project.rate_numbers import orders_typed
 from gulch.engine.project.reading import constant_unit, dimension_of_constant, number, own_number

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from gulch.engine.declared.declarations import ReactionSet
 from gulch.engine.document import Conversion, EquilibriumEntry, MeasuresEntry, Project, ReactionEntry, SetEntry
 from gulch.engine.project.basis import amounts_of
 from gulch.engine.project.edit.whole import EditError, forget, fresh, taken
 from gulch.engine.project.measures import OVERALL, counting
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import ReactionSet
 
 if TYPE_CHECKING:
     pass

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any, Literal
 
+from gulch.engine.declared.declarations import Choice
 from gulch.engine.document import Project, TearEntry, set_value
 from gulch.engine.project.assumed import assumed
 from gulch.engine.project.edit.whole import EditError, need_stream
@@ -12,7 +13,6 @@ from gulch.engine.project.inputs import address_of, write
 from gulch.engine.quantities import QuantityError, complete, parse
 from gulch.engine.quantities import write as write_quantity
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice
 
 
 def take_assumed(project: Project, id_: str, taken: dict[str, Any], address: str | None = None) -> list[str]:

@@ -12,11 +12,11 @@ import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
-from gulch.engine.phases.kernels.boundary import rising
-from gulch.engine.phases.kernels.constants import T_HIGH, T_LOW
-from gulch.engine.phases.kernels.fluid import prepared
-from gulch.engine.phases.kernels.linear import eliminate
-from gulch.engine.phases.kernels.mixture import Mixture
+from gulch.engine.fluids.boundary import rising
+from gulch.engine.fluids.constants import T_HIGH, T_LOW
+from gulch.engine.fluids.fluid import prepared
+from gulch.engine.fluids.linear import eliminate
+from gulch.engine.fluids.mixture import Mixture
 
 kernel = chapter(__name__)
 

@@ -6,6 +6,7 @@ import json
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.declarations import Choice, Course, Input, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 from gulch.engine.document import assumed_choices, choices_of, value_of
 from gulch.engine.explain.manual import page_of
 from gulch.engine.project.inputs import reactions_of
@@ -13,7 +14,6 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
-from gulch.engine.units.declarations import Choice, Course, Input, PerReaction, PerSpecies, PerStage, ReactionSet, SpeciesChoice
 from gulch.web.projects.regions.region import Region
 from gulch.web.projects.words import (
     field_text,

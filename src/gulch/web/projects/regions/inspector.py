@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from gulch.engine.declared.base import FAMILIES
 from gulch.engine.document import FEED_GIVEN_BY, source_of
 from gulch.engine.exchange import columns_of
 from gulch.engine.explain.manual import page_of
@@ -21,7 +22,6 @@ from gulch.engine.quantities import (
     show,
 )
 from gulch.engine.units import KINDS
-from gulch.engine.units.base import FAMILIES
 from gulch.web.projects.regions.accounts import Account, EquilibriumRow, ReactionRow, ResultRow
 from gulch.web.projects.regions.fields import Field
 from gulch.web.projects.regions.region import Region

@@ -1,0 +1,145 @@
+"""A tube with axial dispersion: plug flow smeared by a Peclet number.
+
+Composition and enthalpy by the kilogram are carried and dispersed alike, so that without heat exchange the enthalpy stays what it was.
+
+Notation: w: extents by the kilogram [mol/kg], shape (m,); z: place over the length, 0 to 1; Pe: velocity times length over dispersion.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import scipy  # its parts are loaded when first used: a start must not wait for them
+
+from gulch.engine.declared.base import UnitResult
+from gulch.engine.declared.declarations import Choice, Input, Result
+from gulch.engine.declared.told import UnitTrouble
+from gulch.engine.fluids import phase_properties
+from gulch.engine.handbook import LEVENSPIEL, Relation
+from gulch.engine.phases import Stream
+from gulch.engine.reactors.catalyst import rates_left
+from gulch.engine.reactors.counted import counted_on
+from gulch.engine.reactors.heat import HEATED
+from gulch.engine.reactors.kinetic import KineticReactor
+from gulch.engine.reactors.spaces import spaces
+
+if TYPE_CHECKING:
+    from gulch.engine.declared.base import Context, Given
+
+NODES = 41  # to begin with
+EXACT = 1e-8
+MOST_NODES = 4000
+ROUGH, FEW_NODES = 1e-3, 400  # first: what ignites is given up soon, where closer nodes would only take longer
+
+
+class DispersedTube(KineticReactor):
+    """Tube with axial dispersion, closed at both ends, by rate laws."""
+
+    kind = "dispersed-tube"
+    label = "tube with dispersion"
+    meaning = "a tube that is not ideal: its contents mix along the axis as a Peclet number says, between a stirred tank and plug flow"
+    computed: tuple[Relation, ...] = (
+        Relation(
+            "dw/dz − (1/Pe) d²w/dz² = (V/m) r,  w − w'/Pe = 0 at the inlet,  w' = 0 at the outlet",
+            "w: extents by the kilogram, m: mass flow; closed at both ends",
+            f"Danckwerts, Chem. Eng. Sci. 2 (1953) 1; {LEVENSPIEL}, ch. 13",
+        ),
+    )
+
+    phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
+    volume = Input("Volume", "volume", "volume of tube or bed", low=1e-9, high=1e6, default="1 m3")
+    peclet = Input("Peclet number", "ratio", "velocity times length over the coefficient of dispersion", low=0.01, high=1e5, default="20")
+    mode = Choice(
+        "Heat",
+        {k: HEATED[k] for k in ("isothermal", "feed-temperature", "adiabatic")},
+        "held at a temperature, at the feed's, or adiabatic",
+        default="feed-temperature",
+        group="heat",
+    )
+    duty_given = None  # type: ignore[assignment]
+
+    space_velocity = None  # type: ignore[assignment]
+    like_tanks = Result("Like tanks in series", "ratio", "number of equal tanks whose tracer is spread as much")
+
+    @classmethod
+    def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
+        reactions, laws, per, phase = cls.prepare(feed, given, context)
+        P = feed.P - given.pressure_drop
+        if not P > 0.0:
+            raise UnitTrouble("The pressure drop is more than the pressure.", "Type a smaller one.", "pressure_drop")
+        if feed.is_empty:
+            return UnitResult({"product": feed.at(T=feed.T, P=P)}, {"duty": 0.0})
+        T0 = given.temperature if given.mode == "isothermal" else feed.T
+        mass, counted, model, m = feed.mass_flow, counted_on(given)[per], context.model, len(per)
+        fresh = feed.n / mass
+        h0 = phase_properties(T0, feed.P, feed.n / feed.total, phase, *model.mix)[0] * fresh.sum()
+
+        def state(w: np.ndarray, near: float) -> tuple[np.ndarray, float]:
+            n = np.maximum(fresh + w @ laws.nu, 1e-300)
+            return n, T0 if given.mode != "adiabatic" else _temperature(model, n, h0, feed.P, phase, near)
+
+        near = [T0]
+
+        def made(w: np.ndarray) -> np.ndarray:
+            n, near[0] = state(w, near[0])
+            x = n / n.sum()
+            return rates_left(model, near[0], feed.P, x, phase, laws)[0] * counted * given.volume / mass
+
+        scale = fresh.sum()
+
+        def change(z: np.ndarray, y: np.ndarray) -> np.ndarray:
+            r = np.array([made(w * scale) for w in y[:m].T]).T / scale
+            return np.vstack([y[m:], given.peclet * (y[m:] - r)])
+
+        def ends(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+            return np.r_[a[:m] - a[m:] / given.peclet, b[m:]]
+
+        w = cls.settled(change, ends, m) * scale
+        n, T = state(w, near[0])
+        product = (
+            Stream.at_enthalpy(model, n * mass, feed.enthalpy_flow, P, T)
+            if given.mode == "adiabatic"
+            else Stream.at_temperature(model, n * mass, T0, P)
+        )
+        xi = w * mass
+        values = cls.account(feed, product, xi, given, reactions, context) | spaces(given, given.volume)
+        values |= cls.weakened(laws, reactions, T0, feed.P, feed.n, phase, given, model)
+        values["extent"] = dict(zip((r.id for r in reactions), xi.tolist(), strict=True))
+        values["residence_time"] = given.volume * given.void / cls.phase_state(model, product.n, T, P, phase)[1]
+        values["like_tanks"] = 1.0 / spread(given.peclet)
+        key = cls.key(feed, reactions, context)
+        rows = [{"reaction": r.id, "extent": float(e), "key": context.species[key]} for r, e in zip(reactions, xi, strict=True)]
+        notes = cls.phase_remarks(product, given, context)
+        return UnitResult({"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
+
+    @staticmethod
+    def settled(change: object, ends: object, m: int) -> np.ndarray:
+        """Extents at the outlet, in units of all moles by the kilogram, shape (m,). Raises UnitTrouble."""
+        z, y = np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES))  # always the same: of several states none hangs on what was before
+        found = scipy.integrate.solve_bvp(change, ends, z, y, tol=ROUGH, max_nodes=FEW_NODES)
+        if found.success:
+            found = scipy.integrate.solve_bvp(change, ends, found.x, found.y, tol=EXACT, max_nodes=MOST_NODES)
+        if found.success:
+            return found.sol(1.0)[:m]
+        raise UnitTrouble(
+            "The tube with dispersion could not be solved.", "Use plug flow or tanks in series, or hold the temperature.", "peclet"
+        )
+
+
+def spread(peclet: float) -> float:
+    """Variance of a tracer over the square of its mean time, closed at both ends: 2/Pe − 2 (1 − exp(−Pe))/Pe²."""
+    return 2.0 / peclet - 2.0 * -np.expm1(-peclet) / peclet**2
+
+
+def _temperature(model: object, n: np.ndarray, h: float, P: float, phase: int, near: float) -> float:
+    """Temperature [K] of n [mol/kg] in one phase with enthalpy h [J/kg], by Newton's method."""
+    x, total, T = n / n.sum(), n.sum(), near
+    for _ in range(40):
+        f = phase_properties(T, P, x, phase, *model.mix)[0] * total - h  # type: ignore[attr-defined]
+        slope = (phase_properties(T + 0.05, P, x, phase, *model.mix)[0] * total - h - f) / 0.05  # type: ignore[attr-defined]
+        step = float(np.clip(-f / slope, -100.0, 100.0))
+        T = min(max(T + step, 100.0), 4000.0)
+        if abs(step) < 1e-9 * T:
+            break
+    return T

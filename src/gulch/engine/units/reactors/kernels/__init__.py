@@ -1,1 +1,0 @@
-"""Compiled chapters of the reactors that run by rates."""
