@@ -237,7 +237,8 @@ def with_known_heat(mix: Mixture, species: Species, row: np.ndarray) -> np.ndarr
 @cache
 def _code() -> str:
     """A hash of the code that `with_known_heat` hangs on."""
-    files = sorted(Path(__file__).parent.glob("**/*.py"))
+    here = Path(__file__).parent
+    files = sorted([*here.glob("**/*.py"), *(here.parent / "fluids").glob("*.py")])
     return sha256(b"\0".join(file.read_bytes() for file in files)).hexdigest()
 
 
