@@ -3,6 +3,8 @@
 import copy
 
 import numpy as np
+import pytest
+import scipy.optimize
 
 from gulch.engine import fluids as k
 from gulch.engine.chemistry.constants import Constant
@@ -11,13 +13,13 @@ from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.compiling import taking
 from gulch.engine.compiling.chapters import ENTRIES, plain
-from gulch.engine.fluids import temperature
+from gulch.engine.fluids import bracket, temperature
 from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.phases import PhaseModel
-from gulch.engine.reactors import following
+
 from gulch.engine.species import lookup
 from gulch.engine.units.kernels import column as parting
-from gulch.engine.vessels import contents, course, march, tank, well_mixed
+from gulch.engine.vessels import contents, course, following, march, tank, well_mixed
 
 CAS = ("74-85-1", "7732-18-5", "64-17-5")  # ethylene, water, ethanol
 N = np.array([3.0, 2.0, 1.0])
@@ -96,6 +98,9 @@ def reacting_cases(m):
     yield course.volume_read, (vessel, 0.0, np.array([0.1]), pack_.nu, np.zeros(1), *m.mix)
     grid = np.array([560.0, 600.0, 640.0])
     yield tank.heats_over, (grid, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
+    held = 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1)
+    for wall in ((0.0, 0.0), (50.0, 500.0)):
+        yield tank.balanced_between, (420.0, 900.0, -8.3e5, *wall, *held, *m.mix)
     yield from followed_cases(m, pack_, per)
 
 
@@ -136,3 +141,22 @@ def test_searches_of_the_cases_find_something():
     pack_, per = laws(m)
     outcome, xi, volume = tank.tank(600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
     assert outcome == FOUND and -1.0 < xi[0] < -0.01 and volume == 2.0  # ethanol goes back at 600 K
+    held = 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1)
+    at = k.phase_properties(500.0, 5e6, N / N.sum(), VAPOUR, *m.mix)[0] * N.sum()
+    for wall in (0.0, 50.0):
+        outcome, T, growth, xi = tank.balanced_between(420.0, 900.0, at, wall, 480.0, *held, *m.mix)
+        _, (heat,), _ = tank.heats_over(np.array([T]), *held, *m.mix)
+        assert outcome == FOUND and growth < 0.0
+        assert heat == pytest.approx(at + wall * (480.0 - T), rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    "f", [lambda x: x**3 - 2.0, lambda x: 1.0 - x**9, lambda x: np.expm1(30.0 * (x - 1.9)), lambda x: np.arctan(1e3 * (x - 0.3))]
+)
+def test_a_bracket_is_narrowed_to_a_root(f):
+    b, at, looks = bracket.bracket(0.0, f(0.0), 2.0, f(2.0)), np.nan, 0
+    while abs(f(at)) > 1e-13 or looks == 0:
+        at, looks = bracket.place_of(b), looks + 1
+        bracket.narrow(b, at, f(at))
+    assert at == pytest.approx(scipy.optimize.brentq(f, 0.0, 2.0, xtol=1e-14), abs=1e-13)
+    assert looks <= 40

@@ -19,7 +19,7 @@ from gulch.engine.fluids import FOUND
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.reactors.counted import counted_on
-from gulch.engine.vessels.tank import heats_over, tank
+from gulch.engine.vessels.tank import BESIDE, balanced_between, heats_over, tank
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -74,10 +74,15 @@ class TankRun:
         if given.size_by == "conversion":
             found = self.for_target(T)
         else:
-            by_time = given.size_by == "time"
-            found = self.sized(T, given.time / given.void if by_time else given.volume, by_time)
+            found = self.sized(T, *self._size)
         self.xi = found[0]
         return found
+
+    @property
+    def _size(self) -> tuple[float, bool]:
+        """(volume [m3] or time of the bed [s], whether it is the time)."""
+        by_time = self.given.size_by == "time"
+        return self.given.time / self.given.void if by_time else self.given.volume, by_time
 
     def _contents(self, size: float, by_time: bool) -> tuple:
         """What the kernels are told of the contents, but for their temperature and the mixture."""
@@ -172,9 +177,7 @@ class TankRun:
         f = made - removed
         found = []
         for a, b in sorted([*_changes_of_sign(grid, f), *self._between_points(grid, f)]):
-            T = scipy.optimize.brentq(self.excess, a, b, xtol=1e-9, rtol=1e-14)
-            d = 1e-3
-            found.append((T, self.excess(T + d) < self.excess(T - d)))
+            found.append(self._balanced(a, b))
         if not found:
             words = "more heat is made than removed up to" if f[-1] > 0.0 else "less heat is made than removed from"
             raise UnitTrouble(
@@ -183,6 +186,24 @@ class TankRun:
                 "search_high" if f[-1] > 0.0 else "search_low",
             )
         return found, {"T": grid.tolist(), "made": made.tolist(), "removed": removed.tolist()}
+
+    @property
+    def _by_kernels(self) -> bool:
+        """Whether kernels make the heat balance: of contents in one phase and of known size."""
+        return self.given.size_by != "conversion" and self.given.phase != "both"
+
+    def _balanced(self, low: float, high: float) -> tuple[float, bool]:
+        """(temperature [K] of the steady state between two, whether it is stable). Raises UnitTrouble."""
+        given = self.given
+        if self._by_kernels:
+            wall = (given.conductance, given.coolant) if given.mode == "jacket" else (0.0, 0.0)
+            fed = self.feed.enthalpy_flow + (given.duty_given if given.mode == "duty" else 0.0)
+            outcome, T, growth, xi = balanced_between(low, high, fed, *wall, *self._contents(*self._size), *self.model.mix)
+            if outcome == FOUND and np.isfinite(growth):
+                self.xi = xi
+                return T, bool(growth < 0.0)
+        T = scipy.optimize.brentq(self.excess, low, high, xtol=1e-9, rtol=1e-14)
+        return T, self.excess(T + BESIDE) < self.excess(T - BESIDE)
 
     def enthalpy(self, n: np.ndarray, T: float) -> float:
         """Enthalpy flow [W] of amounts n [mol/s] as the tank holds them at T [K]."""
@@ -212,7 +233,7 @@ class TankRun:
         """(temperatures, heat made, heat removed), shape (m,) each, where they can be computed. Raises UnitTrouble."""
         low, high = self.search_range()
         grid = np.linspace(low, high, max(POINTS, int((high - low) / STEP)))
-        rows = self._sides_at_once(grid) if self.given.size_by != "conversion" and self.given.phase != "both" else self._sides_in_turn(grid)
+        rows = self._sides_at_once(grid) if self._by_kernels else self._sides_in_turn(grid)
         if len(rows) < 3:
             raise UnitTrouble(
                 "No steady state can be computed in the temperature range.",
@@ -231,15 +252,8 @@ class TankRun:
         return np.array(rows)
 
     def _sides_at_once(self, grid: np.ndarray) -> np.ndarray:
-        """As `_sides_in_turn`, of contents in one phase and of known size, by one kernel."""
-        given = self.given
-        by_time = given.size_by == "time"
-        size = given.time / given.void if by_time else given.volume
-        start, contents, self.xi = heats_over(
-            grid,
-            *self._contents(size, by_time),
-            *self.model.mix,
-        )
+        """As `_sides_in_turn`, by one kernel."""
+        start, contents, self.xi = heats_over(grid, *self._contents(*self._size), *self.model.mix)
         removed = start - self.feed.enthalpy_flow - self.exchanged(grid)
         return np.column_stack([grid, start - contents, removed])[np.isfinite(contents)]
 

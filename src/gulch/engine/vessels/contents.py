@@ -17,6 +17,7 @@ from gulch.engine.chemistry.kernels.pellet import weaken
 from gulch.engine.chemistry.kernels.rates import P_ON, PER_FLUID, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
 from gulch.engine.compiling import ieee as math
+from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.constants import LIQUID
 from gulch.engine.fluids.flash import flash, present_part, spread
 from gulch.engine.fluids.mixture import Mixture
@@ -96,23 +97,15 @@ def filling_pressure(part: Mixture, T: float, z: Vector, volume: float, guess: f
         step *= 4.0
     if not (f_low >= 0.0 and f_high <= 0.0) or not math.isfinite(f_low + f_high):
         return math.nan
-    side = 0
-    for k in range(80):
-        if high - low < 1e-14 or f_low == 0.0 or f_high == 0.0:
-            break
-        at = (low * f_high - high * f_low) / (f_high - f_low) if k % 5 != 4 else 0.5 * (low + high)
+    if f_low == 0.0 or f_high == 0.0:
+        return math.exp(low if f_low == 0.0 else high)
+    search = bracket(low, f_low, high, f_high)
+    for _ in range(80):
+        at = place_of(search)
         f = math.log(flash(part, T, math.exp(at), z, room, False)[8][2] / volume)
-        if abs(f) < 1e-12:
-            return math.exp(at)
-        if f > 0.0:
-            low, f_low = at, f
-            f_high *= 0.5 if side == 1 else 1.0
-            side = 1
-        else:
-            high, f_high = at, f
-            f_low *= 0.5 if side == -1 else 1.0
-            side = -1
-    return math.exp(low if f_low == 0.0 else high if f_high == 0.0 else at)
+        if narrow(search, at, f) < 1e-14 or abs(f) < 1e-12:
+            break
+    return math.exp(at)
 
 
 @kernel

@@ -10,11 +10,16 @@ import numpy as np
 from gulch.engine.chemistry.kernels.pellet import weaken
 from gulch.engine.chemistry.kernels.rates import P_ON, Rates, rates_in
 from gulch.engine.compiling import Cube, Matrix, Places, Vector, chapter
+from gulch.engine.compiling import ieee as math
 from gulch.engine.fluids.arrays import assign, copied, fill, fractions, sum_of
+from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.constants import FOUND, NOT_FOUND
 from gulch.engine.fluids.linear import eliminate
 from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.fluids.phase import properties
+
+NARROW, SMALL = 1e-9, 1e-12  # a temperature is found within [K]; or where its excess is that of what it is at both ends
+BESIDE, MOST_LOOKS = 1e-3, 80  # K beside a steady state at which its slope is taken
 
 kernel = chapter(__name__)
 
@@ -182,6 +187,54 @@ def enthalpy_flow(mix: Mixture, T: float, P: float, n: Vector, phase: int) -> fl
     return properties(mix, T, P, fractions(n), phase)[0] * sum_of(n)
 
 
+@kernel
+def heat_of_contents(
+    mix: Mixture, T: float, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, counted: Vector,
+    xi: Vector,
+) -> float:  # fmt: skip
+    """Enthalpy flow [W] of what a tank holds at T and P, begun from extents xi and leaving its own there; nan where it is not found."""
+    outcome, found, _ = tank_at(mix, T, P, n0, size, by_time, phase, laws, per, counted, xi)
+    if outcome != FOUND:
+        return math.nan
+    assign(xi, found)
+    n = np.empty(n0.size)
+    for i in range(n.size):
+        n[i] = n0[i]
+        for r in range(xi.size):
+            n[i] += xi[r] * laws.nu[r, i]
+        n[i] = max(n[i], 0.0)
+    return enthalpy_flow(mix, T, P, n, phase)
+
+
+@kernel.entry
+def balanced_between(
+    low: float, high: float, fed: float, conductance: float, coolant: float,
+    P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, counted: Vector, xi: Vector,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[int, float, float, Vector]:  # fmt: skip
+    """(outcome, temperature [K] at which a tank gives off what heat it is fed, by how much its excess grows there [W/K], extents).
+
+    low, high: temperatures between which it does; fed: enthalpy flow of the feed with what heat is given [W]; conductance [W/K] of a wall
+    to a coolant [K]. The excess is what is fed less what leaves.
+    """
+    mix, now = Mixture(kind, vapour, active, par, pairs, groups), copied(xi)
+    f_low = fed + conductance * (coolant - low) - heat_of_contents(mix, low, P, n0, size, by_time, phase, laws, per, counted, now)
+    f_high = fed + conductance * (coolant - high) - heat_of_contents(mix, high, P, n0, size, by_time, phase, laws, per, counted, now)
+    if not f_low * f_high <= 0.0:
+        return NOT_FOUND, low, 0.0, now
+    search, T = bracket(low, f_low, high, f_high), low if f_low == 0.0 else high
+    for _ in range(MOST_LOOKS):
+        if f_low == 0.0 or f_high == 0.0:
+            break
+        T = place_of(search)
+        f = fed + conductance * (coolant - T) - heat_of_contents(mix, T, P, n0, size, by_time, phase, laws, per, counted, now)
+        if not narrow(search, T, f) >= NARROW or abs(f) <= SMALL * (abs(f_low) + abs(f_high)):
+            break
+    above = heat_of_contents(mix, T + BESIDE, P, n0, size, by_time, phase, laws, per, counted, now)
+    below = heat_of_contents(mix, T - BESIDE, P, n0, size, by_time, phase, laws, per, counted, now)
+    return FOUND, T, (below - above) / (2.0 * BESIDE) - conductance, now
+
+
 @kernel.entry
 def heats_over(
     temperatures: Vector, P: float, n0: Vector, size: float, by_time: bool, phase: int, laws: Rates, per: Places, counted: Vector,
@@ -193,20 +246,9 @@ def heats_over(
     Each is begun from the last; nan where the contents are not found. Shapes (k,), (k,), (m,).
     """
     mix = Mixture(kind, vapour, active, par, pairs, groups)
-    nu = laws.nu
-    of_feed, of_contents, n, now = np.empty(temperatures.size), np.empty(temperatures.size), np.empty(n0.size), copied(xi)
+    of_feed, of_contents, now = np.empty(temperatures.size), np.empty(temperatures.size), copied(xi)
     for k in range(temperatures.size):
         T = temperatures[k]
         of_feed[k] = enthalpy_flow(mix, T, P, n0, phase)
-        outcome, found, _ = tank_at(mix, T, P, n0, size, by_time, phase, laws, per, counted, now)
-        if outcome != FOUND:
-            of_contents[k] = np.nan
-            continue
-        assign(now, found)
-        for i in range(n.size):
-            n[i] = n0[i]
-            for r in range(now.size):
-                n[i] += now[r] * nu[r, i]
-            n[i] = max(n[i], 0.0)
-        of_contents[k] = enthalpy_flow(mix, T, P, n, phase)
+        of_contents[k] = heat_of_contents(mix, T, P, n0, size, by_time, phase, laws, per, counted, now)
     return of_feed, of_contents, now

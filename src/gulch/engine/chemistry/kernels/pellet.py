@@ -34,6 +34,7 @@ from gulch.engine.chemistry.kernels.rates import (
 )
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
+from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.mixture import Mixture
 
 NO_PELLET, SLAB, CYLINDER, SPHERE = 0, 1, 2, 3
@@ -98,19 +99,11 @@ def integral_behind(
                 break
             low, f_low = e, f
         if high < end:
-            side = 0
-            for k in range(60):  # regula falsi, a side that stays halved, and halves where that is slow
-                e = (low * f_high - high * f_low) / (f_high - f_low) if k % 4 != 3 else 0.5 * (low + high)
+            search = bracket(low, f_low, high, f_high)
+            for _ in range(60):
+                e = place_of(search)
                 f = way * rate_behind(mix, T, P, x, v, phase, laws, r, way * e, inside)
-                if f > 0.0:
-                    low, f_low = e, f
-                    f_high *= 0.5 if side == 1 else 1.0
-                    side = 1
-                else:
-                    high, f_high = e, f
-                    f_low *= 0.5 if side == -1 else 1.0
-                    side = -1
-                if high - low < 1e-12 * end or abs(f) < 1e-13 * abs(at):
+                if narrow(search, e, f) < 1e-12 * end or abs(f) < 1e-13 * abs(at):
                     break
             end = e
     total = 0.0
@@ -168,7 +161,7 @@ def behind_film(
 def through_film(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, at: float, by: float) -> float:
     """Share of the rate `at` the fluid's state that a pellet has behind its film: what passes the film, k_c e/L, is what reacts inside.
 
-    e: extent [mol/m3] by which the surface is behind the fluid; found by regula falsi, halved where that is slow.
+    e: extent [mol/m3] by which the surface is behind the fluid.
     """
     way = 1.0 if at > 0.0 else -1.0
     surface, room = np.empty(x.size), np.empty(x.size)
@@ -180,21 +173,12 @@ def through_film(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: i
             high = min(high, x[i] / v / used)
     if high > 1e299 or high <= 0.0:
         return 1.0
-    whole, low, e, side = high, 0.0, 0.0, 0
-    f_low = behind_film(mix, T, P, x, v, phase, laws, r, by, way * 1e-300, surface, room)
-    f_high = -passes * high
-    for k in range(60):
-        e = (low * f_high - high * f_low) / (f_high - f_low) if k % 4 != 3 else 0.5 * (low + high)
+    e = 0.0
+    search = bracket(0.0, behind_film(mix, T, P, x, v, phase, laws, r, by, way * 1e-300, surface, room), high, -passes * high)
+    for _ in range(60):
+        e = place_of(search)
         f = behind_film(mix, T, P, x, v, phase, laws, r, by, way * e, surface, room) - passes * e
-        if f > 0.0:
-            low, f_low = e, f
-            f_high *= 0.5 if side == 1 else 1.0
-            side = 1
-        else:
-            high, f_high = e, f
-            f_low *= 0.5 if side == -1 else 1.0
-            side = -1
-        if abs(f) < 1e-13 * passes * whole or high - low < 3e-14 * whole:
+        if narrow(search, e, f) < 3e-14 * high or abs(f) < 1e-13 * passes * high:
             break
     return passes * e / abs(at)
 
