@@ -18,6 +18,7 @@ from gulch.engine.compiling import making
 SOURCE = Path(gulch.__file__).parent
 LONGEST_FUNCTION, LONGEST_CLASS = 60, 250
 LONGEST_FILE, LARGEST_FLOOR = 500, 6000
+TWICE = 6  # equal lines in a row
 # Better whole: numerical loops over arrays that parts would have to hand to and fro, and one table of units.
 WHOLE = {
     "split.py:newton_split",
@@ -63,6 +64,31 @@ def test_files_and_floors_stay_small():
     floors = {path for path in (SOURCE / "engine").iterdir() if path.is_dir()}
     assert {"fluids", "reactors", "project"} <= {floor.name for floor in floors}
     assert {f.name: n for f in floors if (n := sum(m for path, m in lines.items() if f in path.parents)) > LARGEST_FLOOR} == {}
+
+
+def lines_of(path):
+    """(number, line) of a module, but for imports and what is empty."""
+    text = path.read_text()
+    imported = {
+        i
+        for node in ast.walk(ast.parse(text))
+        if isinstance(node, ast.Import | ast.ImportFrom)
+        for i in range(node.lineno, node.end_lineno + 1)
+    }
+    lines = enumerate((line.strip() for line in text.splitlines()), 1)
+    return [(i, line) for i, line in lines if line and i not in imported and line != "if TYPE_CHECKING:"]
+
+
+def test_nothing_of_six_lines_is_written_twice():
+    places = {}
+    for path in SOURCE.rglob("*.py"):
+        if "migrations" not in path.parts:
+            lines = lines_of(path)
+            for at in range(len(lines) - TWICE + 1):
+                run = tuple(line for _, line in lines[at : at + TWICE])
+                places.setdefault(run, []).append(f"{path.relative_to(SOURCE)}:{lines[at][0]}")
+    assert len(places) > 10_000
+    assert [where for where in places.values() if len(where) > 1] == []
 
 
 def test_every_chapter_is_compiled():

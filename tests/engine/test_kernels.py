@@ -16,7 +16,6 @@ from gulch.engine.compiling.chapters import ENTRIES, plain
 from gulch.engine.fluids import bracket, temperature
 from gulch.engine.fluids.constants import ENTHALPY, ENTROPY, FOUND, LIQUID, VAPOUR, VAPOUR_SHARE
 from gulch.engine.phases import PhaseModel
-
 from gulch.engine.species import lookup
 from gulch.engine.units.kernels import column as parting
 from gulch.engine.vessels import contents, course, following, march, tank, well_mixed

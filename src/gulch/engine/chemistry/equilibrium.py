@@ -175,17 +175,9 @@ def _quotient_slopes(n: np.ndarray, rows: np.ndarray, constants: list, T: float,
 
 
 def _beside_solids(
-    n0: np.ndarray,
-    nu: np.ndarray,
-    ln_k: np.ndarray,
-    T: float,
-    P: float,
-    model: PhaseModel,
-    constants: list,
-    mixture: str,
-    held: list,
+    n0: np.ndarray, nu: np.ndarray, ln_k: np.ndarray, T: float, P: float, model: PhaseModel, constants: list, mixture: str, held: list,
     solids: np.ndarray,
-) -> Equilibrium:
+) -> Equilibrium:  # fmt: skip
     """`by_extents` with pure solids: they count in no quotient, and a reaction that uses one up stops there.
 
     What a solid has gone to stays so where the reaction would still use it; else it is let free again.

@@ -102,18 +102,24 @@ class _ByItem(Declared):
 
 
 @dataclass(eq=False)
-class Input(Declared):
-    """A number: its dimension, bounds and default in SI, and its meaning in one line.
-
-    A default that nobody typed counts as assumed, unless it stands for "none of it" (`counted` False). `context`
-    says in words where the value comes from when the kind's `adopt` takes it from what enters.
-    """
+class _Bounded(Declared):
+    """What is a number, or holds some: its name, dimension, meaning in one line, and bounds in SI."""
 
     label: str
     dimension: str
     meaning: str
     low: float = -np.inf
     high: float = np.inf
+
+
+@dataclass(eq=False)
+class Input(_Bounded):
+    """A number, with its default.
+
+    A default that nobody typed counts as assumed, unless it stands for "none of it" (`counted` False). `context`
+    says in words where the value comes from when the kind's `adopt` takes it from what enters.
+    """
+
     default: str | None = None  # as document text
     optional: bool = False
     empty: str = "as inlet"  # what an optional one means when it is left empty
@@ -191,14 +197,9 @@ class SpeciesChoice(Declared):
 
 
 @dataclass(eq=False)
-class PerSpecies(_ByItem):
+class PerSpecies(_Bounded, _ByItem):
     """One number for each species of the project; missing ones take the default."""
 
-    label: str
-    dimension: str
-    meaning: str
-    low: float = -np.inf
-    high: float = np.inf
     default: str = "0 %"
     when: tuple | None = None
     counted: bool = True
@@ -263,17 +264,12 @@ def _bare(text: str) -> bool:
 
 
 @dataclass(eq=False)
-class PerStage(_ByItem):
+class PerStage(_Bounded, _ByItem):
     """One number for each stage of a unit, of which the choice `count` says how many; missing ones take the default.
 
     first: the first stage that has one; last: how many at the end have none.
     """
 
-    label: str
-    dimension: str
-    meaning: str
-    low: float = -np.inf
-    high: float = np.inf
     default: str | None = None
     when: tuple | None = None
     group: str | None = None

@@ -19,7 +19,7 @@ from gulch.engine.phases import Stream
 from gulch.engine.reactors.batch_run import BatchRun, Safety
 from gulch.engine.reactors.batch_told import OVER_TIME, leaving, over_time, remarks, told
 from gulch.engine.reactors.heat import HEATED
-from gulch.engine.reactors.kinetic import KineticReactor
+from gulch.engine.reactors.kinetic import KineticReactor, coolant_of, limit_of
 from gulch.engine.vessels.contents import UNDER_VAPOUR
 
 if TYPE_CHECKING:
@@ -144,16 +144,7 @@ class BatchReactor(KineticReactor):
         when=("mode", "jacket"),
         group="heat",
     )
-    coolant = Input(
-        "Coolant enters at",
-        "temperature",
-        "temperature at which the jacket is fed",
-        low=100.0,
-        high=3000.0,
-        default="25 degC",
-        when=("mode", "jacket"),
-        group="heat",
-    )
+    coolant = coolant_of("Coolant enters at", "temperature at which the jacket is fed")
     capacity = Input(
         "Coolant flow times heat capacity",
         "heat capacity flow",
@@ -182,16 +173,7 @@ class BatchReactor(KineticReactor):
     )  # fmt: skip
     idle_time = Input("Idle time", "time", "filling, emptying, waiting", low=0.0, high=1e8, default="0 min", counted=False)
     cleaning_time = Input("Cleaning time", "time", "from one batch to the next", low=0.0, high=1e8, default="0 min", counted=False)
-    limit = Input(
-        "Stop above",
-        "temperature",
-        "a temperature above this counts as running away",
-        low=200.0,
-        high=5000.0,
-        default="500 degC",
-        material=False,
-        counted=False,
-    )
+    limit = limit_of("500 degC")
 
     residence_time = None  # type: ignore[assignment]  # nothing flows
     space_velocity = None  # type: ignore[assignment]

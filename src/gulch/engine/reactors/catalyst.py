@@ -35,7 +35,21 @@ if TYPE_CHECKING:
     from gulch.engine.phases.model import PhaseModel
     from gulch.engine.phases.stream import Stream
 
+FILMS = {"none": "without resistance", "given": "of a given coefficient"}
 SHAPES = {"none": NO_PELLET, "slab": SLAB, "cylinder": CYLINDER, "sphere": SPHERE}
+
+
+def film_of(kinds: dict[str, str]) -> Choice:
+    """The choice of what a film around pellets does."""
+    return Choice(
+        "Film around pellets",
+        kinds,
+        "whether mass transfer to the pellets holds their rates back",
+        default="none",
+        group="catalyst",
+        when=("pellet", "sphere", "cylinder", "slab"),
+        counted=False,
+    )
 
 
 def activity_of(given: Given) -> float:
@@ -178,15 +192,7 @@ class OnCatalyst(Reactor):
         counted=False,
     )
 
-    film = Choice(
-        "Film around pellets",
-        {"none": "without resistance", "given": "of a given coefficient"},
-        "whether mass transfer to the pellets holds their rates back",
-        default="none",
-        group="catalyst",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        counted=False,
-    )
+    film = film_of(FILMS)
     film_coefficient = Input(
         "Coefficient of mass transfer",
         "velocity",
@@ -249,15 +255,7 @@ class OnCatalyst(Reactor):
 class InBed(OnCatalyst):
     """Base of reactors with a bed through which the fluid flows, so that the film around its pellets can be computed."""
 
-    film = Choice(
-        "Film around pellets",
-        {"none": "without resistance", "given": "of a given coefficient", "bed": "by Wakao and Funazkri's equation"},
-        "whether mass transfer to the pellets holds their rates back",
-        default="none",
-        group="catalyst",
-        when=("pellet", "sphere", "cylinder", "slab"),
-        counted=False,
-    )
+    film = film_of(FILMS | {"bed": "by Wakao and Funazkri's equation"})
     fluid_diffusivity = Input(
         "Diffusivity in the fluid",
         "diffusivity",

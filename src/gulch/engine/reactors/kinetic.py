@@ -35,6 +35,25 @@ CONVERTED = (
 )
 
 
+def limit_of(default: str) -> Input:
+    """The temperature above which a reactor counts as running away."""
+    return Input(
+        "Stop above",
+        "temperature",
+        "a temperature above this counts as running away",
+        low=200.0,
+        high=5000.0,
+        default=default,
+        material=False,
+        counted=False,
+    )
+
+
+def coolant_of(label: str, meaning: str) -> Input:
+    """The temperature of what a jacket holds."""
+    return Input(label, "temperature", meaning, low=100.0, high=3000.0, default="25 degC", when=("mode", "jacket"), group="heat")
+
+
 def by_volume(reactor: Passage) -> float | None:
     """How much of the wanted product a reactor makes in each m3 of its own [mol/(m3 s)]; None without a volume."""
     volume = reactor.value("volume_result")

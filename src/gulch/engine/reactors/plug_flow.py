@@ -21,7 +21,7 @@ from gulch.engine.declared.profiles import Group, Profile, Series, Way
 from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.reactors.catalyst import InBed
-from gulch.engine.reactors.kinetic import CONVERTED, RATES, KineticReactor
+from gulch.engine.reactors.kinetic import CONVERTED, RATES, KineticReactor, limit_of
 from gulch.engine.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
 from gulch.engine.reactors.tube import POINTS, Tube
 from gulch.engine.vessels.contents import HELD_T
@@ -191,16 +191,7 @@ class PlugFlow(InBed, KineticReactor):
     viscosity = Input(
         "Viscosity", "viscosity", "of the fluid, for Ergun's equation", low=1e-7, high=100.0, default="0.02 mPa s", when=("falls", "ergun")
     )
-    limit = Input(
-        "Stop above",
-        "temperature",
-        "a temperature above this counts as running away",
-        low=200.0,
-        high=5000.0,
-        default="1500 degC",
-        material=False,
-        counted=False,
-    )
+    limit = limit_of("1500 degC")
 
     length_result = Result("Length", "length", "length of a tube, where the diameter is given")
     hot_spot = Result("Hottest point", "temperature", "highest temperature along the reactor")

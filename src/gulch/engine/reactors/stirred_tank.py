@@ -15,7 +15,7 @@ from gulch.engine.handbook import FOGLER, Relation
 from gulch.engine.phases import Stream
 from gulch.engine.quantities import show
 from gulch.engine.reactors.heat import BOTH_PHASES, HEATED
-from gulch.engine.reactors.kinetic import KineticReactor
+from gulch.engine.reactors.kinetic import KineticReactor, coolant_of
 from gulch.engine.reactors.spaces import SPACE_TIME, VELOCITIES, VELOCITY, spaces
 from gulch.engine.reactors.tank_run import TankRun
 
@@ -97,16 +97,7 @@ class StirredTank(KineticReactor):
         when=("mode", "jacket"),
         group="heat",
     )
-    coolant = Input(
-        "Coolant temperature",
-        "temperature",
-        "temperature in the jacket, taken as one",
-        low=100.0,
-        high=3000.0,
-        default="25 degC",
-        when=("mode", "jacket"),
-        group="heat",
-    )
+    coolant = coolant_of("Coolant temperature", "temperature in the jacket, taken as one")
     state = Choice(
         "Steady state",
         {"hottest": "the hottest", "coldest": "the coldest", "nearest": "nearest to a temperature"},

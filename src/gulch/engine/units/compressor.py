@@ -129,7 +129,7 @@ class Compressor(Unit):
 
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
-        product = at.result.outlets["product"]
-        if product.is_empty or at.given.path != "isentropic" or round(at.given.stages) > 1 or product.P < at.inlets[0].P:
+        given, product = at.given, at.result.outlets["product"]
+        if product.is_empty or given.path != "isentropic" or round(given.stages) > 1 or product.P < at.inlets[0].P:
             return at.differenced(cls)
-        return {"product": pressure_changed(at.only, product, at.given.efficiency, np.zeros(at.k))}
+        return {"product": pressure_changed(at.only, product, given.efficiency, np.zeros(at.k))}

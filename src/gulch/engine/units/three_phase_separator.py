@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from gulch.engine.declared.base import Port, Unit, UnitResult, no_gas_as_liquid
-from gulch.engine.declared.declarations import Choice, Input, Result
-from gulch.engine.declared.equipment import Equipment, drum_of
+from gulch.engine.declared.base import Port, UnitResult, no_gas_as_liquid
+from gulch.engine.declared.declarations import Result
 from gulch.engine.declared.pressures import uphill
 from gulch.engine.declared.told import Note
 from gulch.engine.handbook import Relation
-from gulch.engine.units.flash_drum import whole_moved
+from gulch.engine.units.drum import Drum
 
 if TYPE_CHECKING:
     from gulch.engine.declared.base import Context, Given
@@ -21,13 +20,12 @@ if TYPE_CHECKING:
     from gulch.engine.phases.tangent import Tangent
 
 
-class ThreePhaseSeparator(Unit):
+class ThreePhaseSeparator(Drum):
     """Separates a stream into its vapour and its two liquids at equilibrium; the lighter liquid floats on the heavier one."""
 
     kind = "three-phase-separator"
     label = "three-phase separator"
     short = "SEP"
-    family = "separators"
     parts_liquids = True
     meaning = "lets a stream come to phase equilibrium and separates vapour, light liquid and heavy liquid"
     computed: tuple[Relation, ...] = (
@@ -43,22 +41,8 @@ class ThreePhaseSeparator(Unit):
         Port("heavy", "the heavier liquid", draws="bottom"),
     )
 
-    mode = Choice(
-        "Heat",
-        {"temperature": "held at a temperature", "adiabatic": "adiabatic"},
-        "whether the separator is held at a temperature or exchanges no heat",
-        default="adiabatic",
-    )
-    temperature = Input(
-        "Temperature", "temperature", "temperature of all outlets", low=100.0, high=3000.0, default="40 degC", when=("mode", "temperature")
-    )
-    pressure = Input("Pressure", "pressure", "pressure of all outlets; empty: the inlet's", low=1.0, high=1e9, optional=True)
-
-    duty = Result("Duty", "power", "heat into the separator")
-    vapour_share = Result("Vapour fraction", "fraction", "moles of vapour over moles of feed", headline=True)
     light_share = Result("Light liquid", "fraction", "moles of the lighter liquid over moles of feed")
     heavy_share = Result("Heavy liquid", "fraction", "moles of the heavier liquid over moles of feed")
-    drum_temperature = Result("Temperature", "temperature", "temperature of all outlets")
 
     @classmethod
     def check(cls, entry: Any, project: Project) -> Iterator:
@@ -70,17 +54,8 @@ class ThreePhaseSeparator(Unit):
             )
 
     @classmethod
-    def equipment(cls, inlets: list[Stream], result: UnitResult, given: Given, context: Context) -> list[Equipment]:
-        return drum_of(inlets, list(result.outlets.values()), result.number("duty"))
-
-    @classmethod
     def solve(cls, feed: Stream, given: Given, context: Context) -> UnitResult:
-        pressure = feed.P if given.pressure is None else given.pressure
-        T = given.temperature if given.mode == "temperature" else None
-        if T is not None:
-            whole = feed.at(T=T, P=pressure)
-        else:
-            whole = feed if pressure == feed.P else feed.at(P=pressure)
+        whole = cls.whole(feed, given)
         outlets = whole.layers()
         values: dict[str, Any] = {"duty": 0.0, "vapour_share": None, "light_share": None, "heavy_share": None, "drum_temperature": whole.T}
         if feed.is_empty:
@@ -89,10 +64,10 @@ class ThreePhaseSeparator(Unit):
         if not notes and len(whole.state.liquids) == 1:
             side = "heavy" if outlets["light"].is_empty else "light"
             notes.append(Note("warning", f"Only one liquid forms; it leaves at the {side} outlet.", "Check temperature and phase model."))
-        values["duty"] = context.later(lambda: whole.enthalpy_flow - feed.enthalpy_flow) if T is not None else 0.0
+        values["duty"] = cls.heat(feed, whole, given, context)
         values |= {f"{name}_share": outlets[name].total / whole.total for name in ("vapour", "light", "heavy")}
-        return UnitResult(outlets, values, notes=[*notes, *uphill(feed, pressure, context)], whole=whole)
+        return UnitResult(outlets, values, notes=[*notes, *uphill(feed, whole.P, context)], whole=whole)
 
     @classmethod
     def tangents(cls, at: Moved) -> dict[str, Tangent]:
-        return whole_moved(at).layers(at.result.outlets)
+        return cls.whole_moved(at).layers(at.result.outlets)

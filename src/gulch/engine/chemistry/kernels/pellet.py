@@ -131,19 +131,9 @@ def inside_at(
 
 @kernel
 def behind_film(
-    mix: Mixture,
-    T: float,
-    P: float,
-    x: Vector,
-    v: float,
-    phase: int,
-    laws: Rates,
-    r: int,
-    by: float,
-    e: float,
-    surface: Vector,
+    mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates, r: int, by: float, e: float, surface: Vector,
     room: Vector,
-) -> float:
+) -> float:  # fmt: skip
     """What reacts in a pellet [mol/(m3 s)] whose surface is behind the fluid by an extent e [mol/m3] of r; 0 where it turns back."""
     way, total = 1.0 if e >= 0.0 else -1.0, 0.0
     for i in range(x.size):

@@ -140,17 +140,11 @@ def between_points(T: float, temperatures: Vector, ln_k: Vector) -> float:
     return (1.0 - w) * ln_k[at - 1] + w * ln_k[at]
 
 
-@kernel
-def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates) -> Vector:
-    """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
-
-    Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
-    """
-    ways, numbers, nu, forward, reverse, adsorption, table, programs, _ = laws  # a Rates
-    m, n = nu.shape
-    out = np.zeros(m)
+@kernel.part
+def needed(ways: Ways) -> tuple[bool, bool, bool]:
+    """Whether any rate counts on ln phi, on that of the pure liquids, on Gibbs energies."""
     need_phi, need_pure, need_gibbs = False, False, False
-    for r in range(m):
+    for r in range(ways.shape[0]):
         if ways[r, W_BASIS] == FUGACITY:
             need_phi = True
         if ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
@@ -160,14 +154,48 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
                 need_pure = True
             if ways[r, W_SOURCE] == FROM_GIBBS:
                 need_gibbs = True
+    return need_phi, need_pure, need_gibbs
+
+
+@kernel
+def ln_phi_of_pure(mix: Mixture, T: float, P: float, n: int) -> Vector:
+    """ln phi of each species as a pure liquid, shape (n,)."""
+    out, one = np.empty(n), np.ones(1)
+    for i in range(n):
+        out[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
+    return out
+
+
+@kernel.part
+def ln_k_of(r: int, T: float, ways: Ways, numbers: Matrix, nu: Matrix, table: Cube, h: Vector, s: Vector) -> float:
+    """ln K of reaction r; h, s: of the ideal gases [J/mol, J/(mol K)], shape (n,), where it is of Gibbs energies."""
+    if ways[r, W_SOURCE] == FROM_GIBBS:
+        ln_k = 0.0
+        for i in range(nu.shape[1]):
+            if nu[r, i] != 0.0:
+                ln_k -= nu[r, i] * (h[i] - T * s[i]) / (R * T)
+        return ln_k
+    if ways[r, W_SOURCE] == FROM_COEFFICIENTS:
+        return numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * math.log(T) + numbers[r, N_D] * T
+    count = ways[r, W_TABLE]
+    return between_points(T, table[r, 0, :count], table[r, 1, :count])
+
+
+@kernel
+def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, laws: Rates) -> Vector:
+    """Rates of all reactions of a pack at mole fractions x and molar volume v [m3/mol] of one phase.
+
+    Returns mol/s per m3 of fluid, m3 of bed or kg of catalyst, as each law counts; shape (m,).
+    """
+    ways, numbers, nu, forward, reverse, adsorption, table, programs, _ = laws  # a Rates
+    m, n = nu.shape
+    out = np.zeros(m)
+    need_phi, need_pure, need_gibbs = needed(ways)
     ln_phi, ln_pure, h, s = x, x, x, x  # nobody reads them where they are not needed, and room costs more than a rate
     if need_phi:
         ln_phi = ln_phi_of(mix, T, P, x, phase)
     if need_pure:
-        ln_pure = np.empty(n)
-        one = np.ones(1)
-        for i in range(n):
-            ln_pure[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
+        ln_pure = ln_phi_of_pure(mix, T, P, n)
     if need_gibbs:
         h, s = np.empty(n), np.empty(n)
         ideal_gas(T, mix.par, h, s)
@@ -187,17 +215,7 @@ def rates_in(mix: Mixture, T: float, P: float, x: Vector, v: float, phase: int, 
         if ways[r, W_REVERSE] == OWN_REVERSE:
             ln_reverse = numbers[r, N_LN_KR] + numbers[r, N_POWER_R] * ln_t - numbers[r, N_E_R] / T
         elif back:
-            ln_k = 0.0
-            if ways[r, W_SOURCE] == FROM_GIBBS:
-                for i in range(n):
-                    if nu[r, i] != 0.0:
-                        ln_k -= nu[r, i] * (h[i] - T * s[i]) / (R * T)
-            elif ways[r, W_SOURCE] == FROM_COEFFICIENTS:
-                ln_k = numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * ln_t + numbers[r, N_D] * T
-            else:
-                count = ways[r, W_TABLE]
-                ln_k = between_points(T, table[r, 0, :count], table[r, 1, :count])
-            ln_reverse = ln_forward - ln_k
+            ln_reverse = ln_forward - ln_k_of(r, T, ways, numbers, nu, table, h, s)
         stop = 1.0
         for i in range(n):
             order, order_back = forward[r, i], reverse[r, i]

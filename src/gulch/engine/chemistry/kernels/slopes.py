@@ -20,9 +20,7 @@ from gulch.engine.chemistry.kernels.rates import (
     DIVIDE,
     EXP,
     FORMULA,
-    FROM_COEFFICIENTS,
     FROM_EQUILIBRIUM,
-    FROM_GIBBS,
     FUGACITY,
     HIGHEST,
     IRREVERSIBLE,
@@ -31,10 +29,6 @@ from gulch.engine.chemistry.kernels.rates import (
     LOG10,
     LOWEST,
     MULTIPLY,
-    N_A,
-    N_B,
-    N_C,
-    N_D,
     N_E,
     N_E_R,
     N_EXPONENT,
@@ -63,18 +57,18 @@ from gulch.engine.chemistry.kernels.rates import (
     W_PROGRAM,
     W_QUOTIENT,
     W_REVERSE,
-    W_SOURCE,
-    W_TABLE,
     Rates,
-    between_points,
+    ln_k_of,
+    ln_phi_of_pure,
     ln_quantities,
+    needed,
 )
 from gulch.engine.compiling import Matrix, Vector, Ways, chapter
 from gulch.engine.compiling import ieee as math
 from gulch.engine.fluids.arrays import fill_rows
-from gulch.engine.fluids.constants import LIQUID, R
+from gulch.engine.fluids.constants import R
 from gulch.engine.fluids.ideal_gas import ideal_gas
-from gulch.engine.fluids.mixture import Mixture, only
+from gulch.engine.fluids.mixture import Mixture
 from gulch.engine.fluids.phase import ln_phi as ln_phi_of
 
 kernel = chapter(__name__)
@@ -256,27 +250,14 @@ def rates_and_slopes(
     out = np.zeros(m)
     fill_rows(by_extent, 0.0)
     fill_rows(by_number, 0.0)
-    need_phi, need_pure, need_gibbs = False, False, False
-    for r in range(m):
-        if ways[r, W_BASIS] == FUGACITY:
-            need_phi = True
-        if ways[r, W_REVERSE] == FROM_EQUILIBRIUM:
-            if ways[r, W_QUOTIENT] == FUGACITY or ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
-                need_phi = True
-            if ways[r, W_QUOTIENT] == LIQUID_ACTIVITY:
-                need_pure = True
-            if ways[r, W_SOURCE] == FROM_GIBBS:
-                need_gibbs = True
+    need_phi, need_pure, need_gibbs = needed(ways)
     ln_phi, ln_pure, phi_along, h, s_ = x, x, along.x, x, x  # as in `rates_in`
     if need_phi:
         ln_phi = ln_phi_of(mix, T, P, x, phase)
         phi_along = np.empty((m, n))
         ln_phi_along(mix, T, P, x, phase, along, phi_along)
     if need_pure:
-        ln_pure = np.empty(n)
-        one = np.ones(1)
-        for i in range(n):
-            ln_pure[i] = ln_phi_of(only(mix, i), T, P, one, LIQUID)[0]
+        ln_pure = ln_phi_of_pure(mix, T, P, n)
     if need_gibbs:
         h, s_ = np.empty(n), np.empty(n)
         ideal_gas(T, mix.par, h, s_)
@@ -306,17 +287,7 @@ def rates_and_slopes(
         if way == OWN_REVERSE:
             ln_g = numbers[r, N_LN_KR] + numbers[r, N_POWER_R] * ln_t - numbers[r, N_E_R] / T
         elif way == FROM_EQUILIBRIUM:
-            ln_k = 0.0
-            if ways[r, W_SOURCE] == FROM_GIBBS:
-                for i in range(n):
-                    if nu[r, i] != 0.0:
-                        ln_k -= nu[r, i] * (h[i] - T * s_[i]) / (R * T)
-            elif ways[r, W_SOURCE] == FROM_COEFFICIENTS:
-                ln_k = numbers[r, N_A] + numbers[r, N_B] / T + numbers[r, N_C] * ln_t + numbers[r, N_D] * T
-            else:
-                count = ways[r, W_TABLE]
-                ln_k = between_points(T, table[r, 0, :count], table[r, 1, :count])
-            ln_g = ln_f - ln_k
+            ln_g = ln_f - ln_k_of(r, T, ways, numbers, nu, table, h, s_)
         ln_stop = 0.0
         for s in range(m):
             of_f[s], of_g[s], of_d[s] = 0.0, 0.0, 0.0
