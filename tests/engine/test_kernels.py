@@ -8,7 +8,7 @@ import scipy.optimize
 
 from gulch.engine import fluids as k
 from gulch.engine.chemistry.constants import Constant
-from gulch.engine.chemistry.kernels import equilibrium, pellet, rates, slopes
+from gulch.engine.chemistry.kernels import alone, equilibrium, pellet, rates, slopes
 from gulch.engine.chemistry.rates import RateConstant, RateLaw, pack
 from gulch.engine.chemistry.reaction import Reaction
 from gulch.engine.compiling import taking
@@ -87,6 +87,13 @@ def reacting_cases(m):
     yield tank.tank, (600.0, 5e6, N, 2.0, False, VAPOUR, pack_, per, COUNTED, np.zeros(1), *m.mix)
     beds = pack_._replace(ways=pack_.ways.copy(), pellet=np.array([1.0, pellet.SPHERE, 1e-3, 1e-8, 1.6, 1200.0, 0.8, 1e-5]))
     beds.ways[:, rates.W_PER] = rates.PER_BED
+    both = np.array([N, N[::-1]]), VAPOUR
+    yield temperature.in_phase_at, (-8e5, 2e6, *both, 500.0, *m.mix)
+    for law in (pack_, beds):
+        yield pellet.rates_over, (np.array([500.0, 600.0]), 5e6, *both, law, *m.mix)
+        path = 5e6, N, 2.0 * NU[0]
+        yield alone.at_rest, (np.array([450.0, 600.0]), *path, 1.0 - 1e-9, VAPOUR, law, *m.mix)
+        yield alone.fastest, (np.array([0.001, 0.9]), *path, 350.0, 900.0, VAPOUR, law, *m.mix)
     yield pellet.shares_of, (600.0, 5e6, N / N.sum(), 1e-3, VAPOUR, beds, np.zeros(1), *m.mix)
     vessel = course.Vessel(course.AT_PRESSURE, 1, VAPOUR, 0, 5e6, 1.0, N, np.array([[0.0, 600.0]]), np.ones(3))
     asked, pivots = np.array([[0, slopes.LN_K, 0], [0, slopes.ENERGY, 0]]), np.array([0.0, 1 / 580.0])

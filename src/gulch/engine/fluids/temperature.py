@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
+from gulch.engine.fluids.arrays import fractions, sum_of
 from gulch.engine.fluids.constants import (
     ABOVE_RANGE,
     BELOW_RANGE,
@@ -27,6 +28,8 @@ from gulch.engine.fluids.phase import properties
 
 kernel = chapter(__name__)
 
+BESIDE = 0.05  # K over which a heat capacity is differenced
+LEAST, MOST = 100.0, 4000.0  # K between which one phase is looked for
 EDGE = 1e-6  # of a vapour share: next to a bubble or dew point
 
 
@@ -198,6 +201,30 @@ def solve_temperature(
                 g_low *= 0.5
             side = 1
     return FOUND, low, high
+
+
+@kernel.entry
+def in_phase_at(
+    h: float, P: float, n: Matrix, phase: int, near: float,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> Vector:  # fmt: skip
+    """T [K] of contents n [mol], shape (k, n), held in one phase with enthalpy h [J] each, shape (k,).
+
+    By Newton's method, from near for the first and from the last for the next.
+    """
+    mix, T = Mixture(kind, vapour, active, par, pairs, groups), near
+    out = np.empty(n.shape[0])
+    for k in range(out.size):
+        x, total = fractions(n[k]), sum_of(n[k])
+        for _ in range(40):
+            f = properties(mix, T, P, x, phase)[0] * total - h
+            slope = (properties(mix, T + BESIDE, P, x, phase)[0] * total - h - f) / BESIDE
+            step = min(max(-f / slope, -100.0), 100.0)
+            T = min(max(T + step, LEAST), MOST)
+            if abs(step) < 1e-9 * T:
+                break
+        out[k] = T
+    return out
 
 
 @kernel.entry

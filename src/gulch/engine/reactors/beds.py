@@ -12,12 +12,11 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.chemistry.kernels.alone import at_rest, fastest
 from gulch.engine.declared.base import Given
 from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.phases import Stream
-from gulch.engine.reactors.catalyst import rates_left
 from gulch.engine.reactors.tube import POINTS, Tube
 
 if TYPE_CHECKING:
@@ -125,14 +124,6 @@ class Beds:
         nu = self.laws.nu
         return nu[0] / -nu[0, self.key] if len(nu) == 1 and nu[0, self.key] < 0.0 else None
 
-    def rate(self, T: float, X: float, P: float) -> float:
-        """Rate of the one reaction where X of the key is converted [as its law counts it]."""
-        assert self.driving is not None
-        whole = self.fed(len(self.stages) - 1)
-        n = np.maximum(whole + X * whole[self.key] * self.driving, 1e-300)
-        x = n / n.sum()
-        return float(rates_left(self.model, T, P, x, self.phase, self.laws)[0][0])
-
     def farthest(self) -> float:
         """The conversion at which the first reactant is used up."""
         assert self.driving is not None
@@ -140,22 +131,22 @@ class Beds:
         left = [whole[i] / used[i] for i in np.flatnonzero(used > 0.0)]
         return float(min(left) / whole[self.key]) if whole[self.key] > 0.0 else 0.0
 
-    def equilibrium(self, T: float, P: float) -> float | None:
-        """The conversion at which the one reaction stands still at T [K] and P [Pa]; None where none is known."""
+    def _alone(self) -> tuple[np.ndarray, np.ndarray]:
+        """(contents before anything reacts, what they change by up to X = 1), shape (n,) each, where one reaction makes the path."""
+        assert self.driving is not None
+        whole = self.fed(len(self.stages) - 1)
+        return whole, whole[self.key] * self.driving
+
+    def equilibrium(self, T: np.ndarray, P: float) -> np.ndarray | None:
+        """Conversions at which the one reaction stands still at T [K], shape (k,), and P [Pa]; None where none are known."""
         if self.driving is None or self.fed(0)[self.key] <= 0.0:
             return None
-        low, high = 0.0, self.farthest() * (1.0 - 1e-9)
-        if self.rate(T, low, P) <= 0.0:
-            return 0.0
-        if self.rate(T, high, P) >= 0.0:
-            return high
-        return float(scipy.optimize.brentq(lambda X: self.rate(T, X, P), low, high, xtol=1e-12))
+        return at_rest(T, P, *self._alone(), self.farthest() * (1.0 - 1e-9), self.phase, self.laws, *self.model.mix)
 
-    def fastest(self, X: float, P: float, low: float, high: float) -> float | None:
-        """The temperature [K] between two at which the one reaction runs fastest at X; None where that is at an end of the range."""
-        found = scipy.optimize.minimize_scalar(lambda T: -self.rate(T, X, P), bounds=(low, high), method="bounded", options={"xatol": 1e-4})
-        inside = low + 1e-3 * (high - low) < found.x < high - 1e-3 * (high - low)
-        return float(found.x) if inside and found.fun < 0.0 else None
+    def equilibrium_at(self, stream: Stream) -> float | None:
+        """`equilibrium` at temperature and pressure of a stream."""
+        found = self.equilibrium(np.array([stream.T]), stream.P)
+        return None if found is None else float(found[0])
 
     def diagram(self) -> dict[str, list]:
         """Conversion over temperature, as columns of one table with gaps: the stages' path, equilibrium, and where the rate is best."""
@@ -172,9 +163,13 @@ class Beds:
         if self.driving is None:
             return out
         grid = np.linspace(low, high, DIAGRAM)
-        balanced = [self.equilibrium(t, P) for t in grid]
-        levels = np.linspace(0.0, max(x or 0.0 for x in balanced), DIAGRAM)[1:-1]
-        best = [(t, float(x)) for x in levels if (t := self.fastest(x, P, low, high + 300.0)) is not None and t <= high]
+        found = self.equilibrium(grid, P)
+        if found is None:
+            balanced, best = [None] * DIAGRAM, []
+        else:
+            levels = np.linspace(0.0, found.max(), DIAGRAM)[1:-1]
+            top = fastest(levels, P, *self._alone(), low, high + 300.0, self.phase, self.laws, *self.model.mix)
+            balanced, best = found.tolist(), [(t, x) for t, x in zip(top.tolist(), levels.tolist(), strict=True) if t <= high]
         out["over"] = [*T, None, *grid.tolist(), None, *(t for t, _ in best)]
         gap = [None]
         out["path"] = path + [None] * (2 + DIAGRAM + len(best))
@@ -197,7 +192,7 @@ class Beds:
     def coldest_beyond(self) -> tuple[int, float, float] | None:
         """(stage, X that enters it, equilibrium at its inlet) of the first stage that begins beyond equilibrium; None where none does."""
         for k, stage in enumerate(self.stages):
-            X, limit = float(self.conversion(k, stage.entering.n)), self.equilibrium(stage.entering.T, stage.entering.P)
+            X, limit = float(self.conversion(k, stage.entering.n)), self.equilibrium_at(stage.entering)
             if limit is not None and limit + 1e-9 < X and not math.isclose(X, limit, rel_tol=1e-6):
                 return k, X, limit
         return None

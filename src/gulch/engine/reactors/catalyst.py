@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from gulch.engine.chemistry.kernels.pellet import CYLINDER, NO_PELLET, SLAB, SPHERE, shares_of
+from gulch.engine.chemistry.kernels.pellet import CYLINDER, NO_PELLET, SLAB, SPHERE, rates_over, shares_of
 from gulch.engine.chemistry.kernels.rates import (
     P_ACTIVITY,
     P_BED,
@@ -21,7 +21,6 @@ from gulch.engine.chemistry.kernels.rates import (
     P_ON,
     P_SHAPE,
     P_SURFACE,
-    reaction_rates,
 )
 from gulch.engine.declared.declarations import Choice, Input, Result
 from gulch.engine.declared.told import UnitTrouble
@@ -65,10 +64,8 @@ def activity_of(given: Given) -> float:
 
 def rates_left(model: PhaseModel, T: float, P: float, x: np.ndarray, phase: int, laws: Rates) -> tuple[np.ndarray, float]:
     """(rates as pellet and age leave them, shape (m,), molar volume [m3/mol]) at T [K], P [Pa] and mole fractions x, shape (n,)."""
-    v = phase_properties(T, P, x, phase, *model.mix)[2]
-    if laws.pellet[P_ON] > 0.0:
-        return shares_of(T, P, x, v, phase, laws, np.empty(len(laws.nu)), *model.mix), v
-    return reaction_rates(T, P, x, v, phase, laws, *model.mix), v
+    rates, volumes = rates_over(np.array([T]), P, x[None], phase, laws, *model.mix)
+    return rates[0], float(volumes[0])
 
 
 class OnCatalyst(Reactor):

@@ -12,13 +12,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
 
+from gulch.engine.chemistry.kernels.pellet import rates_over
 from gulch.engine.declared.base import UnitResult
 from gulch.engine.declared.declarations import Choice, Input, Result
 from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.fluids import phase_properties
+from gulch.engine.fluids.temperature import in_phase_at
 from gulch.engine.handbook import LEVENSPIEL, Relation
 from gulch.engine.phases import Stream
-from gulch.engine.reactors.catalyst import rates_left
 from gulch.engine.reactors.counted import counted_on
 from gulch.engine.reactors.heat import HEATED
 from gulch.engine.reactors.kinetic import KineticReactor
@@ -75,28 +76,23 @@ class DispersedTube(KineticReactor):
         fresh = feed.n / mass
         h0 = phase_properties(T0, feed.P, feed.n / feed.total, phase, *model.mix)[0] * fresh.sum()
 
-        def state(w: np.ndarray, near: float) -> tuple[np.ndarray, float]:
+        def state(w: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+            """(contents [mol/kg], shape (k, n), their temperatures [K], shape (k,)) at extents, shape (k, m)."""
             n = np.maximum(fresh + w @ laws.nu, 1e-300)
-            return n, T0 if given.mode != "adiabatic" else _temperature(model, n, h0, feed.P, phase, near)
-
-        near = [T0]
-
-        def made(w: np.ndarray) -> np.ndarray:
-            n, near[0] = state(w, near[0])
-            x = n / n.sum()
-            return rates_left(model, near[0], feed.P, x, phase, laws)[0] * counted * given.volume / mass
+            return n, in_phase_at(h0, feed.P, n, phase, T0, *model.mix) if given.mode == "adiabatic" else np.full(len(n), T0)
 
         scale = fresh.sum()
 
         def change(z: np.ndarray, y: np.ndarray) -> np.ndarray:
-            r = np.array([made(w * scale) for w in y[:m].T]).T / scale
-            return np.vstack([y[m:], given.peclet * (y[m:] - r)])
+            n, T = state(y[:m].T * scale)
+            r = rates_over(T, feed.P, n, phase, laws, *model.mix)[0] * counted * (given.volume / mass / scale)
+            return np.vstack([y[m:], given.peclet * (y[m:] - r.T)])
 
         def ends(a: np.ndarray, b: np.ndarray) -> np.ndarray:
             return np.r_[a[:m] - a[m:] / given.peclet, b[m:]]
 
         w = cls.settled(change, ends, m) * scale
-        n, T = state(w, near[0])
+        (n,), (T,) = state(w[None])
         product = (
             Stream.at_enthalpy(model, n * mass, feed.enthalpy_flow, P, T)
             if given.mode == "adiabatic"
@@ -130,16 +126,3 @@ class DispersedTube(KineticReactor):
 def spread(peclet: float) -> float:
     """Variance of a tracer over the square of its mean time, closed at both ends: 2/Pe − 2 (1 − exp(−Pe))/Pe²."""
     return 2.0 / peclet - 2.0 * -np.expm1(-peclet) / peclet**2
-
-
-def _temperature(model: object, n: np.ndarray, h: float, P: float, phase: int, near: float) -> float:
-    """Temperature [K] of n [mol/kg] in one phase with enthalpy h [J/kg], by Newton's method."""
-    x, total, T = n / n.sum(), n.sum(), near
-    for _ in range(40):
-        f = phase_properties(T, P, x, phase, *model.mix)[0] * total - h  # type: ignore[attr-defined]
-        slope = (phase_properties(T + 0.05, P, x, phase, *model.mix)[0] * total - h - f) / 0.05  # type: ignore[attr-defined]
-        step = float(np.clip(-f / slope, -100.0, 100.0))
-        T = min(max(T + step, 100.0), 4000.0)
-        if abs(step) < 1e-9 * T:
-            break
-    return T

@@ -168,7 +168,7 @@ class MultibedConverter(KineticReactor):
         volume, later = sum(s.volume for s in beds.stages), context.later
 
         def balanced() -> dict[str, float]:
-            found = {i: beds.equilibrium(s.leaving.T, s.leaving.P) for i, s in zip(names, beds.stages, strict=True)}
+            found = {i: beds.equilibrium_at(s.leaving) for i, s in zip(names, beds.stages, strict=True)}
             return {i: x for i, x in found.items() if x is not None}
 
         return {

@@ -23,6 +23,7 @@ from gulch.engine.chemistry.kernels.rates import (
     P_DIFFUSIVITY,
     P_FILM,
     P_LENGTH,
+    P_ON,
     P_SHAPE,
     PER_BED,
     PER_FLUID,
@@ -34,8 +35,10 @@ from gulch.engine.chemistry.kernels.rates import (
 )
 from gulch.engine.compiling import Cube, Matrix, Vector, chapter
 from gulch.engine.compiling import ieee as math
+from gulch.engine.fluids.arrays import fractions
 from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.mixture import Mixture
+from gulch.engine.fluids.phase import properties
 
 NO_PELLET, SLAB, CYLINDER, SPHERE = 0, 1, 2, 3
 LOOKS = 16  # at which it is looked where a reversible reaction comes to rest
@@ -202,3 +205,24 @@ def shares_of(
     rates = rates_in(mix, T, P, x, v, phase, laws)
     weaken(mix, T, P, x, v, phase, laws, rates, share)
     return rates
+
+
+@kernel.entry
+def rates_over(
+    temperatures: Vector, P: float, n: Matrix, phase: int, laws: Rates,
+    kind: int, vapour: int, active: float, par: Matrix, pairs: Cube, groups: Matrix,
+) -> tuple[Matrix, Vector]:  # fmt: skip
+    """(rates as pellets leave them, shape (k, m); molar volumes [m3/mol], shape (k,)) of contents n, shape (k, n), each at a T [K]."""
+    mix = Mixture(kind, vapour, active, par, pairs, groups)
+    m = laws.nu.shape[0]
+    out, volumes, share = np.empty((temperatures.size, m)), np.empty(temperatures.size), np.empty(m)
+    for k in range(temperatures.size):
+        x = fractions(n[k])
+        v = properties(mix, temperatures[k], P, x, phase)[2]
+        rates = rates_in(mix, temperatures[k], P, x, v, phase, laws)
+        if laws.pellet[P_ON] > 0.0:
+            weaken(mix, temperatures[k], P, x, v, phase, laws, rates, share)
+        for r in range(m):
+            out[k, r] = rates[r]
+        volumes[k] = v
+    return out, volumes
