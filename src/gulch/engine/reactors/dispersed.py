@@ -7,7 +7,8 @@ Notation: w: extents by the kilogram [mol/kg], shape (m,); z: place over the len
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import scipy  # its parts are loaded when first used: a start must not wait for them
@@ -32,6 +33,10 @@ NODES = 41  # to begin with
 EXACT = 1e-8
 MOST_NODES = 4000
 ROUGH, FEW_NODES = 1e-3, 400  # first: what ignites is given up soon, where closer nodes would only take longer
+FINER = (1e-3, 1e-5, 1e-6)  # after that, one from the other; a front so steep that EXACT takes more than FINEST_NODES is left at the last
+FINEST_NODES = 1000
+CELLS = 100, 400  # of a tube that is followed in time: two for each unit of the Peclet number, between these
+LONG, MOST_STEPS = 50.0, 2000  # times through the tube; steps at most
 
 
 class DispersedTube(KineticReactor):
@@ -83,15 +88,11 @@ class DispersedTube(KineticReactor):
 
         scale = fresh.sum()
 
-        def change(z: np.ndarray, y: np.ndarray) -> np.ndarray:
-            n, T = state(y[:m].T * scale)
-            r = rates_over(T, feed.P, n, phase, laws, *model.mix)[0] * counted * (given.volume / mass / scale)
-            return np.vstack([y[m:], given.peclet * (y[m:] - r.T)])
+        def pace(u: np.ndarray) -> np.ndarray:
+            n, T = state(u.T * scale)
+            return rates_over(T, feed.P, n, phase, laws, *model.mix)[0].T * counted[:, None] * (given.volume / mass / scale)
 
-        def ends(a: np.ndarray, b: np.ndarray) -> np.ndarray:
-            return np.r_[a[:m] - a[m:] / given.peclet, b[m:]]
-
-        w = cls.settled(change, ends, m) * scale
+        w = settled(pace, given.peclet, m) * scale
         (n,), (T,) = state(w[None])
         product = (
             Stream.at_enthalpy(model, n * mass, feed.enthalpy_flow, P, T)
@@ -109,18 +110,62 @@ class DispersedTube(KineticReactor):
         notes = cls.phase_remarks(product, given, context)
         return UnitResult({"product": product}, values, [(r.id, e * r.nu) for r, e in zip(reactions, xi, strict=True)], notes, rows)
 
-    @staticmethod
-    def settled(change: object, ends: object, m: int) -> np.ndarray:
-        """Extents at the outlet, in units of all moles by the kilogram, shape (m,). Raises UnitTrouble."""
-        z, y = np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES))  # always the same: of several states none hangs on what was before
-        found = scipy.integrate.solve_bvp(change, ends, z, y, tol=ROUGH, max_nodes=FEW_NODES)
-        if found.success:
-            found = scipy.integrate.solve_bvp(change, ends, found.x, found.y, tol=EXACT, max_nodes=MOST_NODES)
-        if found.success:
-            return found.sol(1.0)[:m]
-        raise UnitTrouble(
-            "The tube with dispersion could not be solved.", "Use plug flow or tanks in series, or hold the temperature.", "peclet"
-        )
+
+def settled(pace: Callable, peclet: float, m: int) -> np.ndarray:
+    """Extents u at the outlet, shape (m,), in units of all moles by the kilogram; pace: of u, shape (m, k). Raises UnitTrouble.
+
+    First from contents that have not reacted; where that leads nowhere, as where a tube ignites, from what those come to in time. Both are
+    always the same, so that of several states none hangs on what was before.
+    """
+
+    def change(z: np.ndarray, y: np.ndarray) -> np.ndarray:
+        return np.vstack([y[m:], peclet * (y[m:] - pace(y[:m]))])
+
+    def ends(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        return np.r_[a[:m] - a[m:] / peclet, b[m:]]
+
+    def solved(z: np.ndarray, y: np.ndarray, tolerance: float, most: int) -> Any:
+        return scipy.integrate.solve_bvp(change, ends, z, y, tol=tolerance, max_nodes=most)
+
+    found = solved(np.linspace(0.0, 1.0, NODES), np.zeros((2 * m, NODES)), ROUGH, FEW_NODES)
+    if found.success:
+        found = solved(found.x, found.y, EXACT, MOST_NODES)
+    if found.success:
+        return found.sol(1.0)[:m]
+    z, y = in_time(pace, peclet, m)
+    for tolerance in FINER:
+        found = solved(z, y, tolerance, MOST_NODES)
+        if not found.success:
+            raise UnitTrouble("The tube with dispersion could not be solved.", "Use plug flow or tanks in series.", "peclet")
+        z, y = found.x, found.y
+    finest = solved(z, y, EXACT, FINEST_NODES)
+    return (finest if finest.success else found).sol(1.0)[:m]
+
+
+def in_time(pace: Callable, peclet: float, m: int) -> tuple[np.ndarray, np.ndarray]:
+    """(places, u and its slopes there, shape (2 m, k)) to which contents come that have not reacted at first, cut into cells."""
+    cells = int(np.clip(2.0 * peclet, *CELLS))
+    width, at = 1.0 / cells, (np.arange(cells) + 0.5) / cells
+    passing = np.zeros((m, cells + 1))
+
+    def change(t: float, u: np.ndarray) -> np.ndarray:
+        u = u.reshape(m, cells)
+        carried = 0.5 * (u[:, 1:] + u[:, :-1]) if width * peclet < 2.0 else u[:, :-1]
+        passing[:, 1:-1] = carried - np.diff(u) / (width * peclet)
+        passing[:, -1] = u[:, -1]
+        return (pace(u) - np.diff(passing) / width).ravel()
+
+    near = np.abs(np.subtract.outer(np.arange(cells), np.arange(cells))) <= 1
+    way = scipy.integrate.BDF(
+        change, 0.0, np.zeros(m * cells), LONG, rtol=1e-4, atol=1e-8, jac_sparsity=scipy.sparse.csr_matrix(np.tile(near, (m, m)))
+    )
+    for _ in range(MOST_STEPS):
+        if way.status != "running":
+            break
+        way.step()
+    u = way.y.reshape(m, cells)
+    z, u = np.r_[0.0, at, 1.0], np.hstack([u[:, :1], u, u[:, -1:]])
+    return z, np.vstack([u, np.gradient(u, z, axis=1)])
 
 
 def spread(peclet: float) -> float:
