@@ -8,6 +8,7 @@ import scipy
 from helpers import document, feed
 
 from gulch.engine.explain import solve
+from gulch.engine.reactors.limited import followed
 
 R, T, P = 8.314462618, 600.0, 2e5
 SPECIES = {"a": "106-98-9", "b": "590-18-1", "n2": "7727-37-9"}
@@ -121,3 +122,17 @@ def test_a_permeance_without_a_sweep_is_refused():
         [{"id": "s", "steps": [["r"]]}],
     )  # fmt: skip
     assert any("nothing sweeps them away" in m.what for m in solve(data).messages)
+
+
+@pytest.mark.parametrize("rate", ["0.5 1/s", "1e15 1/s"])
+def test_a_wild_permeance_ends_by_a_count(rate):
+    """Such a tube was integrated without end."""
+    solution = tube(k=rate, inert="5 kmol/h", permeance={"n2": "2e8 kmol/(m2 h bar)", "b": "1e-12 mol/(m2 s Pa)"})
+    if not solution.solved:
+        assert [m.what for m in solution.messages if m.level == "error"] == ["M: The tube could not be followed to its end."]
+
+
+def test_what_never_ends_is_given_up():
+    grid = np.array([0.0, 1.0])
+    assert followed(lambda s, y: -1e9 * (y - np.sign(np.sin(1e6 * s))), grid, np.zeros(1), 1e-9, 1e-12) is None
+    assert followed(lambda s, y: -y, grid, np.ones(1), 1e-9, 1e-12)[0, -1] == pytest.approx(math.exp(-1.0), rel=1e-8)

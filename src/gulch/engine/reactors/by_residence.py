@@ -24,6 +24,7 @@ from gulch.engine.reactors.catalyst import rates_left
 from gulch.engine.reactors.counted import counted_on
 from gulch.engine.reactors.heat import HEATED
 from gulch.engine.reactors.kinetic import KineticReactor
+from gulch.engine.reactors.limited import followed
 from gulch.engine.reactors.spaces import spaces
 from gulch.engine.vessels import contents as c
 from gulch.engine.vessels.following import BARE, UNWATCHED, Followed
@@ -219,5 +220,7 @@ class ByResidence(KineticReactor):
             leaving = np.interp(at, times.t, times.E) / max(float(np.interp(at, times.t, left)), LAST)
             return pace(w) - leaving * w
 
-        found = scipy.integrate.solve_ivp(change, (0.0, last), np.zeros(m), "LSODA", rtol=1e-8, atol=1e-10)
-        return found.y[:, -1]
+        found = followed(change, np.array([0.0, last]), np.zeros(m), 1e-8, 1e-10)
+        if found is None:
+            raise UnitTrouble("A vessel mixed early could not be followed.", "Check the rate laws: a rate grows without bound.", "set")
+        return found[:, -1]

@@ -21,6 +21,7 @@ from gulch.engine.reactors.catalyst import rates_left
 from gulch.engine.reactors.counted import counted_on
 from gulch.engine.reactors.heat import HEATED
 from gulch.engine.reactors.kinetic import KineticReactor
+from gulch.engine.reactors.limited import followed
 from gulch.engine.reactors.spaces import spaces
 
 if TYPE_CHECKING:
@@ -116,10 +117,11 @@ class MembraneReactor(KineticReactor):
         def along(leaving: np.ndarray) -> np.ndarray:
             tolerance = 1e-11 * (inside.total + sweep.total)
             start = np.r_[inside.n, leaving]
-            found = scipy.integrate.solve_ivp(change, (0.0, given.volume), start, "LSODA", t_eval=grid, rtol=1e-9, atol=tolerance)
-            if not found.success or found.y.shape[1] != POINTS:
-                raise UnitTrouble("The tube could not be followed to its end.", "Check the rate laws: a rate grows without bound.", "set")
-            return found.y
+            found = followed(change, grid, start, 1e-9, tolerance)
+            if found is None:
+                todo = "Check the rate laws and the permeances: one of them is very large."
+                raise UnitTrouble("The tube could not be followed to its end.", todo, "permeance" if given.permeance.any() else "set")
+            return found
 
         y = along(cls.against(along, inside, sweep, given, context) if back else sweep.n)
         n, s = np.maximum(y[:size, -1], 0.0), np.maximum(y[size:, 0 if back else -1], 0.0)
