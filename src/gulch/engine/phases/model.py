@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 from itertools import combinations
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -27,10 +27,6 @@ from gulch.engine.phases.weak import is_of_ions
 from gulch.engine.species import SpeciesError, lookup
 from gulch.engine.species.kept import expect
 
-if TYPE_CHECKING:
-    pass
-
-
 PHASE_MODELS = {
     "ideal": ("ideal (Raoult)", k.IDEAL),
     "free-water": ("ideal, with water apart", k.NRTL),
@@ -46,6 +42,7 @@ PHASE_MODELS = {
 T_FORMED = 298.15  # K
 PRESSED = 1.5  # pressure over the vapour pressure at which a pure liquid is looked at
 NAMES = {k.VAPOUR: "vapour", k.LIQUID: "liquid"}
+MOST_PARTS = 64  # of a model that are kept
 
 
 class PhaseModel:
@@ -81,10 +78,12 @@ class PhaseModel:
         self.origins = {}  # (i, j): where a pair's parameters come from
         self.mix = _mixture(self, PHASE_MODELS[vapour][1], dict(parameters_of_pairs))
         self.kij = self.mix.pairs[k.KIJ]
+        self._parts: dict[bytes, Mixture] = {}  # by positions
         by_groups = self.code >= k.PREDICTIVE_SRK
         self.unknown_pairs = unknown_pairs(self.code, self.species, self.par, self.origins) if by_groups else []
         self._interactions({(i, j): value for a, b, value in kij for i, j in ((a, b), (b, a))})
         self._heats()
+        self._parts = {}  # what the rows before their heats gave is none of it
         self.molar_mass = self.par[:, k.MW].copy()
         self.formed = self.ideal_gas_enthalpies(T_FORMED)  # [J/mol]
         self.elements = sorted({e for s in self.species for e in s.atoms})
@@ -127,11 +126,12 @@ class PhaseModel:
 
     def part(self, at: np.ndarray) -> Mixture:
         """The Mixture of the species at some positions, in their order."""
-        m = self.mix
         if at.size == self.n:
-            return m
-        groups = np.vstack([m.groups[at], m.groups[self.n :]])
-        return m._replace(par=m.par[at], pairs=np.ascontiguousarray(m.pairs[:, at[:, None], at]), groups=groups)
+            return self.mix
+        found = self._parts.get(key := at.tobytes()) or _part(self.mix, self.n, at)
+        if len(self._parts) < MOST_PARTS:
+            self._parts[key] = found
+        return found
 
     def flashed(self, T: float, P: float, n: np.ndarray, ln_factor: float = 0.0) -> PhaseState:
         """PhaseState of amounts n of volatile species at T [K] and P [Pa].
@@ -306,6 +306,12 @@ def _of_phase(model: PhaseModel, T: float, P: float, n: np.ndarray, phase: int, 
         return value
     held = np.where(model.volatile, 0.0, n)
     return (value * part + held_properties(model, held, T)[which]) / n.sum()
+
+
+def _part(m: Mixture, n: int, at: np.ndarray) -> Mixture:
+    """The Mixture of some of the n species of another."""
+    pairs = np.ascontiguousarray(m.pairs[:, at[:, None], at])
+    return m._replace(par=m.par[at], pairs=pairs, groups=np.vstack([m.groups[at], m.groups[n:]]))
 
 
 def _mixture(model: PhaseModel, vapour: int, typed: dict[tuple, Any]) -> Mixture:

@@ -211,7 +211,10 @@ class ByResidence(KineticReactor):
 
     @staticmethod
     def mixed_early(pace: Callable, times: Residence, m: int) -> np.ndarray:
-        """Extents by the kilogram of a maximally mixed vessel, shape (m,): Zwietering's equation from the longest time back to none."""
+        """Extents by the kilogram of a maximally mixed vessel, shape (m,): Zwietering's equation from the longest time back to none.
+
+        Raises UnitTrouble.
+        """
         left = 1.0 - times.F
         last = float(times.t[np.searchsorted(-left, -1e-6)]) if left.min() < 1e-6 else float(times.t[-1])
 

@@ -55,7 +55,9 @@ class DispersedTube(KineticReactor):
 
     phase = Choice("Phase", {"vapour": "vapour", "liquid": "liquid"}, "what flows", context="as the feed")
     volume = Input("Volume", "volume", "volume of tube or bed", low=1e-9, high=1e6, default="1 m3")
-    peclet = Input("Peclet number", "ratio", "velocity times length over the coefficient of dispersion", low=0.01, high=1e5, default="20")
+    peclet = Input(
+        "Peclet number", "ratio", "velocity times length over the coefficient of dispersion", low=0.01, high=2000.0, default="20"
+    )
     mode = Choice(
         "Heat",
         {k: HEATED[k] for k in ("isothermal", "feed-temperature", "adiabatic")},

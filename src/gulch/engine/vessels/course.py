@@ -22,7 +22,7 @@ from gulch.engine.fluids.arrays import assign, assign_rows, fill, fill_rows
 from gulch.engine.fluids.constants import FOUND, IDEAL, NOT_FOUND, VAPOUR
 from gulch.engine.fluids.linear import factor, substitute
 from gulch.engine.fluids.mixture import Mixture
-from gulch.engine.fluids.phase import properties
+from gulch.engine.fluids.phase import volume_of
 from gulch.engine.vessels.radau import AHEAD, C1, C2, ERROR, REAL, A
 
 kernel = chapter(__name__)
@@ -122,7 +122,7 @@ def state_in(mix: Mixture, vessel: Vessel, T: float, xi: Vector, nu: Matrix, x: 
         if vessel.follows == 1:
             P *= total * T / (first * vessel.course[0, 1])
         return total, P, vessel.volume / total
-    return total, P, properties(mix, T, P, x, vessel.phase)[2]
+    return total, P, volume_of(mix, T, P, x, vessel.phase)
 
 
 @kernel
@@ -160,10 +160,10 @@ def along_extents(mix: Mixture, vessel: Vessel, T: float, total: float, P: float
             step = DIFFERENCE / size
             for i in range(n):
                 moved[i] = max(x[i] + step * along.x[s, i], 0.0)
-            ahead = properties(mix, T, P, moved, vessel.phase)[2]
+            ahead = volume_of(mix, T, P, moved, vessel.phase)
             for i in range(n):
                 moved[i] = max(x[i] - step * along.x[s, i], 0.0)
-            along.v[s] = (ahead - properties(mix, T, P, moved, vessel.phase)[2]) / (2.0 * step)
+            along.v[s] = (ahead - volume_of(mix, T, P, moved, vessel.phase)) / (2.0 * step)
 
 
 @kernel

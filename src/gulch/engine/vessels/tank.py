@@ -16,7 +16,7 @@ from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.constants import FOUND, NOT_FOUND
 from gulch.engine.fluids.linear import eliminate
 from gulch.engine.fluids.mixture import Mixture
-from gulch.engine.fluids.phase import properties
+from gulch.engine.fluids.phase import properties, volume_of
 
 NARROW, SMALL = 1e-9, 1e-12  # a temperature is found within [K]; or where its excess is that of what it is at both ends
 BESIDE, MOST_LOOKS = 1e-3, 80  # K beside a steady state at which its slope is taken
@@ -58,7 +58,7 @@ def tank_residual(
         total += value
     for i in range(n):
         x[i] /= total
-    v = properties(mix, T, P, x, phase)[2]
+    v = volume_of(mix, T, P, x, phase)
     volume = size * total * v if by_time else size
     rates = rates_in(mix, T, P, x, v, phase, laws)
     if laws.pellet[P_ON] > 0.0:

@@ -15,7 +15,7 @@ from gulch.engine.compiling import ieee as math
 from gulch.engine.fluids.arrays import fractions
 from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.mixture import Mixture
-from gulch.engine.fluids.phase import properties
+from gulch.engine.fluids.phase import volume_of
 
 kernel = chapter(__name__)
 
@@ -33,7 +33,7 @@ def rate_at(mix: Mixture, T: float, P: float, whole: Vector, towards: Vector, X:
     for i in range(n.size):
         n[i] = max(whole[i] + X * towards[i], LEAST)
     x = fractions(n)
-    v = properties(mix, T, P, x, phase)[2]
+    v = volume_of(mix, T, P, x, phase)
     rates = rates_in(mix, T, P, x, v, phase, laws)
     if laws.pellet[P_ON] > 0.0:
         weaken(mix, T, P, x, v, phase, laws, rates, np.empty(rates.size))

@@ -38,7 +38,7 @@ from gulch.engine.compiling import ieee as math
 from gulch.engine.fluids.arrays import fractions
 from gulch.engine.fluids.bracket import bracket, narrow, place_of
 from gulch.engine.fluids.mixture import Mixture
-from gulch.engine.fluids.phase import properties
+from gulch.engine.fluids.phase import volume_of
 
 NO_PELLET, SLAB, CYLINDER, SPHERE = 0, 1, 2, 3
 LOOKS = 16  # at which it is looked where a reversible reaction comes to rest
@@ -218,7 +218,7 @@ def rates_over(
     out, volumes, share = np.empty((temperatures.size, m)), np.empty(temperatures.size), np.empty(m)
     for k in range(temperatures.size):
         x = fractions(n[k])
-        v = properties(mix, temperatures[k], P, x, phase)[2]
+        v = volume_of(mix, temperatures[k], P, x, phase)
         rates = rates_in(mix, temperatures[k], P, x, v, phase, laws)
         if laws.pellet[P_ON] > 0.0:
             weaken(mix, temperatures[k], P, x, v, phase, laws, rates, share)
