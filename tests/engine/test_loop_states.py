@@ -8,9 +8,13 @@ from helpers import demo
 from plants import random_plant
 
 from gulch.demo import projects
+from gulch.engine.declared.told import UnitTrouble
 from gulch.engine.document import load
 from gulch.engine.explain import Plan, solve
+from gulch.engine.flowsheet.closing import outcome
+from gulch.engine.flowsheet.closing import states as closing_states
 from gulch.engine.project import edit
+from gulch.engine.settle.search import PassFailed
 
 
 def states(project):
@@ -211,6 +215,41 @@ def test_two_loops_of_which_one_is_to_run_hot_and_one_cold_stand_each_in_its_own
     edit.choose_state(project, "hot2", "hottest")
     solution = solve(project, start=solution.start)
     assert [round(solution.streams[s].temperature, 1) for s in ("hot", "hot2")] == [423.2, 811.7]
+
+
+def test_a_pass_that_cannot_be_made_again_after_the_looks_loses_no_answer(monkeypatch):
+    """From where the looks at other states end, the search for a temperature may begin too far away: one of some thousand plants raised."""
+    plainly = solve(autothermal())
+
+    def failing(loop, found):
+        raise PassFailed
+
+    monkeypatch.setattr(closing_states, "restore", failing)
+    solution = solve(autothermal())
+    assert solution.solved
+    for id_, stream in plainly.streams.items():
+        assert solution.streams[id_].temperature == pytest.approx(stream.temperature, rel=1e-12)
+        assert solution.streams[id_].flow == pytest.approx(stream.flow, rel=1e-12)
+    ranks = {
+        s.temperature: rank for rank, s in zip(("coldest", "hottest"), (plainly.loops[0].states.states[k] for k in (0, -1)), strict=True)
+    }
+    other = next(rank for T, rank in ranks.items() if not next(s for s in plainly.loops[0].states.states if s.temperature == T).here)
+    chosen = autothermal()
+    edit.choose_state(chosen, "hot", other)
+    solution = solve(chosen)
+    assert solution.streams["hot"].temperature == pytest.approx(plainly.streams["hot"].temperature)
+    assert any("which was chosen" in m.what and "is shown" in m.what for m in solution.messages)
+
+
+def test_a_pass_that_fails_where_none_should_is_told_and_all_else_stands(monkeypatch):
+    def failing(loop, found):
+        raise PassFailed from UnitTrouble("It went nowhere.", "Go back.")
+
+    monkeypatch.setattr(outcome, "settle_on", failing)
+    solution = solve(autothermal())
+    assert not solution.solved
+    errors = [m for m in solution.messages if m.level == "error"]
+    assert len(errors) == 1 and "It went nowhere." in errors[0].what and errors[0].todo == "Go back."
 
 
 def _second(name):

@@ -243,12 +243,14 @@ def of_states(plan: Plan, outcome: LoopOutcome, grows: float | None) -> list[Mes
     here = next((show(s.temperature, "temperature", display) for s in found.states if s.here), "another")
     out = unstable
     if found.missing:
-        near = show(plan.states[found.tear][1], "temperature", display)
+        rank, near = plan.states[found.tear]
+        state = f"{rank} steady state" if near is None else f"steady state near {show(near, 'temperature', display)}"
+        shown = "the one" if near is None else "the nearest,"
         out.append(
             Message(
                 "warning",
                 place,
-                f"The steady state near {near} at {found.tear}, which was chosen, does not exist here: the nearest, at {here}, is shown.",
+                f"The {state} at {found.tear}, which was chosen, does not exist here: {shown} at {here} is shown.",
                 "Choose another in Loops, or turn back what was changed.",
             )
         )

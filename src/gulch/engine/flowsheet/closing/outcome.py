@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -28,6 +29,9 @@ if TYPE_CHECKING:
     from gulch.engine.project.couplings import Target
     from gulch.engine.project.nodes import Node
 
+log = logging.getLogger("gulch.flowsheet")
+
+AGAIN = "Solve once more, or from other guesses, in Loops."
 LEAST_RUN = 4  # passes in turn that change a warmth one way, so that a loop is said to run away
 RUNS = 100.0  # J/mol that each of them changes it at least
 WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
@@ -35,7 +39,17 @@ SHOWN_PASSES = 400  # of which the values are kept
 
 
 def close(run: Run, group: Group) -> None:
-    """Settle a group of a Run and write its outcome to the run's Solution."""
+    """Settle a group of a Run and write its outcome to the run's Solution; whatever it comes upon, all else stands."""
+    try:
+        _close(run, group)
+    except PassFailed as failed:
+        node, lost = run.at or unit_node(group.units[0]), UnitTrouble("A pass that was made before cannot be made again.", AGAIN)
+        log.warning("%s: a pass failed where none should", node.name, exc_info=failed)
+        run.trouble(node, failed.__cause__ if isinstance(failed.__cause__, Exception) else lost)
+        run.waits(group.units, str(node.place))
+
+
+def _close(run: Run, group: Group) -> None:
     try:
         loop = Loop(run, group)
     except NoBeginning as reason:

@@ -11,6 +11,7 @@ back less that sent [K].
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -37,6 +38,7 @@ PASSES = 40  # at each look
 MOST_PASSES, FEW_PASSES = 800, 250  # of all looks together; where a search went astray
 SAME = 0.05  # K within which two states are one
 APART = 40.0  # K from where a state was chosen to the nearest, from which it is doubted to be that state
+CHANGED = ("streams", "done", "taken", "near", "returned", "outside", "inputs", "given")  # of a run, by a pass
 BRANCH = 0.05  # of the temperature, within which a state is that of a start nearby
 
 
@@ -213,7 +215,10 @@ def rescued(loop: Loop, found: LoopResult) -> LoopResult:
         return found
     if not states:
         return found
-    restore(loop, states[0])
+    try:
+        restore(loop, states[0])
+    except PassFailed:
+        return found
     return states[0]
 
 
@@ -246,18 +251,26 @@ def settle_on(loop: Loop, found: LoopResult) -> LoopResult:
         return found
     passes, slope, steps, history = loop.passes, loop.slope, loop.steps, loop.history
     loop.slope, loop.steps, loop.history = None, [], []
+    again, last = _standing(loop), loop.last
     try:
         seen = opened.looks()
         states = opened.roots(seen)
     finally:
         loop.passes, loop.slope, loop.steps, loop.history = passes, slope, steps, history
-    mine = _picked(opened, states, chosen, found)
-    restore(loop, mine)
+    wanted = _picked(opened, states, chosen, found)
+    again()  # from where a look ended the same pass may begin too far away to be made again
+    mine = wanted
+    if wanted is not found or last is None or not np.array_equal(last[0], found.iterates[-1][0]):
+        try:
+            restore(loop, wanted)
+        except PassFailed:
+            again()
+            mine = found
     loop.branches[opened.tear] = opened.temperature(mine)
     if explained and states and (len(states) > 1 or chosen is not None):
         loop.states = _told(opened, states, mine, seen)
         away = abs(chosen[1] - opened.temperature(mine)) if chosen is not None and chosen[1] is not None else 0.0
-        loop.states.missing = away > APART
+        loop.states.missing = away > APART or mine is not wanted
     return mine
 
 
@@ -271,6 +284,21 @@ def _picked(opened: Return, states: list, chosen: tuple | None, found: LoopResul
     if rank == "coldest" or near is None:
         return states[0]
     return min(states, key=lambda s: abs(opened.temperature(s) - near))
+
+
+def _standing(loop: Loop) -> Callable[[], None]:
+    """Lets the run and the loop stand where they stand now, whatever passes were made: nothing is computed."""
+    run, guesses, last = loop.run, dict(loop.guesses), loop.last
+    kept = {name: dict(getattr(run, name)) for name in CHANGED}
+    memory, context = {unit: dict(left) for unit, left in run.memory.items()}, run.context
+
+    def again() -> None:
+        for name, value in kept.items():
+            setattr(run, name, dict(value))
+        run.memory, run.context = {unit: dict(left) for unit, left in memory.items()}, context
+        loop.guesses, loop.last = dict(guesses), last
+
+    return again
 
 
 def restore(loop: Loop, found: LoopResult) -> None:
