@@ -75,7 +75,7 @@ def test_a_choice_holds_while_a_knob_turns_and_says_when_its_state_is_gone():
     assert not any("does not exist" in m.what for m in solution.messages)
     project.stream("cold").given.temperature = "330 degC"  # beyond the fold: only the hot one is left
     solution = solve(project, start=solution.start)
-    (said,) = [m for m in solution.messages if "does not exist here" in m.what]
+    (said,) = [m for m in solution.messages if "was not reached here" in m.what]
     assert said.level == "warning" and "507" in said.what and solution.streams["hot"].temperature > 900.0
     edit.choose_state(project, "hot", "any")
     assert not project.tears

@@ -250,7 +250,7 @@ def of_states(plan: Plan, outcome: LoopOutcome, grows: float | None) -> list[Mes
             Message(
                 "warning",
                 place,
-                f"The {state} at {found.tear}, which was chosen, does not exist here: {shown} at {here} is shown.",
+                f"The {state} at {found.tear}, which was chosen, was not reached here: {shown} at {here} is shown.",
                 "Choose another in Loops, or turn back what was changed.",
             )
         )

@@ -73,7 +73,7 @@ class LoopStates:
     """What was found of a loop opened at a tear: its states, coldest first, and what comes back.
 
     temperature: at which the tear was fed [K]; excess: by how much hotter it came back [K]; ended: whether the search was stopped on its
-    way; missing: whether the choice asks for a state that is not there.
+    way; missing: whether the state that was chosen is not there, or was not reached.
     """
 
     tear: str

@@ -225,5 +225,7 @@ class ByResidence(KineticReactor):
 
         found = followed(change, np.array([0.0, last]), np.zeros(m), 1e-8, 1e-10)
         if found is None:
-            raise UnitTrouble("A vessel mixed early could not be followed.", "Check the rate laws: a rate grows without bound.", "set")
+            raise UnitTrouble(
+                "A vessel mixed early could not be followed.", "Check the rate laws for a number that is far too large.", "set"
+            )
         return found[:, -1]

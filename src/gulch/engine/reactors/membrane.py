@@ -119,7 +119,7 @@ class MembraneReactor(KineticReactor):
             start = np.r_[inside.n, leaving]
             found = followed(change, grid, start, 1e-9, tolerance)
             if found is None:
-                todo = "Check the rate laws and the permeances: one of them is very large."
+                todo = "Check the rate laws and the permeances for a number that is far too large."
                 raise UnitTrouble("The tube could not be followed to its end.", todo, "permeance" if given.permeance.any() else "set")
             return found
 

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger("gulch.flowsheet")
 
-AGAIN = "Solve once more, or from other guesses, in Loops."
+NOT_SHOWN = "Nothing of this loop is shown; what stands before it holds."
 LEAST_RUN = 4  # passes in turn that change a warmth one way, so that a loop is said to run away
 RUNS = 100.0  # J/mol that each of them changes it at least
 WILD = 300.0  # flow of the tears, on what is fed, that no search should end at
@@ -43,13 +43,14 @@ def close(run: Run, group: Group) -> None:
     try:
         _close(run, group)
     except PassFailed as failed:
-        node, lost = run.at or unit_node(group.units[0]), UnitTrouble("A pass that was made before cannot be made again.", AGAIN)
+        node, lost = run.at or unit_node(group.units[0]), UnitTrouble("A pass that was made before cannot be made again.", NOT_SHOWN)
         log.warning("%s: a pass failed where none should", node.name, exc_info=failed)
         run.trouble(node, failed.__cause__ if isinstance(failed.__cause__, Exception) else lost)
         run.waits(group.units, str(node.place))
 
 
 def _close(run: Run, group: Group) -> None:
+    """`close`, where every pass can be made that has to be. Raises PassFailed."""
     try:
         loop = Loop(run, group)
     except NoBeginning as reason:
