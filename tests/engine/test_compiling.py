@@ -374,3 +374,63 @@ def test_commands_say_when_there_is_no_machine_code(elsewhere, tmp_path):
     done = run("-m", "gulch.main", "compile", env=env)
     assert done.returncode == 1 and "cannot be kept" in done.stderr and "Traceback" not in done.stderr
     assert k.flash_amounts.kernel.symbol == "fluids.flash.flash_amounts"
+
+
+ITEMS = """
+import numba, numpy as np
+from numba.core.runtime import rtsys
+from gulch.engine.compiling import lean
+
+assert lean.hasten()
+rng = np.random.default_rng(5)
+
+
+def moved(x, M, C, ways, flags, n):
+    kept = np.zeros(n)
+    for i in range(n):
+        row = M[i]
+        ways[i] = i - 2
+        flags[-1 - i] = x[ways[i]] > 0.0
+        kept[i] = row[-1] + C[-1, i, -2] + x[-1 - i]
+        C[i, -1, 0] = ways[i]
+        M[-1, -1 - i] = flags[i]
+        if i % 2:
+            kept = kept.copy()
+    x[:] = kept
+    return kept, M[:, 1].sum() + kept[-1]
+
+
+def given():
+    rng = np.random.default_rng(5)
+    return [rng.normal(size=4), rng.normal(size=(4, 4)), rng.normal(size=(4, 4, 4)), np.arange(4), np.zeros(4, bool), 4]
+
+
+here, there = given(), given()
+told = moved(*here)
+made = numba.njit(pipeline_class=lean.Lean)(moved)
+answer = made(*there)
+assert all(np.array_equal(a, b) for a, b in zip((*here, *told), (*there, *answer)))
+del answer
+before = rtsys.get_allocation_stats()
+for _ in range(10):
+    made(*there)
+after = rtsys.get_allocation_stats()
+assert after.alloc - before.alloc == after.free - before.free >= 20, (before, after)
+"""
+
+
+def test_short_code_for_items_reads_and_writes_what_python_does_and_keeps_no_memory():
+    """Negative indices, numbers of other kinds, views and copies, in one to three dimensions, beside the same lines in Python."""
+    done = run("-c", ITEMS)
+    assert done.returncode == 0, done.stderr
+
+
+def test_a_numba_that_nobody_has_tried_is_left_as_it_is(elsewhere, entry):
+    """Kernels are then made by numba's own way, and say the same."""
+    told = ideal_gas(entry)
+    untried = "import numba; numba.__version__ = '0.1'; from gulch.engine.compiling import making, lean; making.work(['fluids.ideal_gas'])"
+    done = run("-c", f"{untried}; assert not lean.hasten()", env={"GULCH_KERNELS": str(elsewhere)})
+    assert done.returncode == 0, done.stderr
+    assert store.is_sound(entry.kernel)
+    anew = Entry(entry.kernel)
+    assert ideal_gas(anew) == pytest.approx(told, rel=1e-14)

@@ -7,6 +7,7 @@ servers, share the work, and one that is killed leaves only its kernel to the ot
 from __future__ import annotations
 
 import contextlib
+import gc
 import importlib
 import os
 import subprocess
@@ -24,7 +25,8 @@ from gulch.engine.compiling.chapters import ENTRIES, KERNELS, Kernel
 
 CHAPTERS = ("fluids/*.py", "vessels/*.py", "*/kernels/*.py")  # where modules of kernels stand
 MOST_PROCESSES = 4  # each takes some 300 MB
-MOST_MEMORY = 320e6  # bytes that one may hold before it begins anew: numba keeps what it has compiled
+MOST_MEMORY = 440e6  # bytes that one may hold before it begins anew: numba keeps what it has compiled
+RUBBISH = 20_000, 20, 20  # what it makes is kept, so that looking for rubbish often finds none
 NICENESS = 10
 LOOK = 0.5  # s between two looks at how far it is
 
@@ -149,6 +151,8 @@ def work(chosen: Sequence[str] = ()) -> int:
     start = os.getpid() % len(kernels)  # each begins elsewhere, so that they seldom meet
     order = [*kernels[start:], *kernels[:start]]
     native.declare(stand_in=True)
+    gc.freeze()
+    gc.set_threshold(*RUBBISH)
     try:
         store.prepare()
         while order:  # what others have claimed is looked at again until it is there, or they are gone

@@ -27,8 +27,9 @@ from numba.extending import lower_builtin, register_jitable, type_callable
 
 from gulch.engine.compiling import ieee
 from gulch.engine.compiling.chapters import KERNELS, PARTS, Kernel
+from gulch.engine.compiling.lean import Lean, hasten
 
-OPTIONS: dict[str, Any] = dict(nogil=True, error_model="numpy")
+OPTIONS: dict[str, Any] = dict(nogil=True, error_model="numpy", pipeline_class=Lean)
 config: Any = numba.config
 # Code for any machine of its kind: it may be copied, compiles faster, and gives the same last digit everywhere.
 config.CPU_NAME, config.CPU_FEATURES = "generic", ""
@@ -77,6 +78,8 @@ def declare(stand_in: bool = False) -> None:
 
     stand_in: where code is only made and never run, some address under each symbol that is not there yet.
     """
+    if stand_in:
+        hasten()
     for function in ieee.ONE:
         _as_in_math(function, types.float64, types.float64)
     _as_in_math(ieee.copysign, types.float64, types.float64, types.float64)

@@ -36,7 +36,8 @@ class Unwritable(Exception):
 @cache
 def folder() -> Path:
     """The folder for this Python, numba, machine and way of calling: beside the sources where one may write, else in the user's cache."""
-    way = sha256((Path(__file__).parent / "native.py").read_bytes()).hexdigest()[:8]
+    here = Path(__file__).parent
+    way = sha256(b"".join((here / name).read_bytes() for name in ("native.py", "lean.py"))).hexdigest()[:8]
     kind = f"{sys.implementation.cache_tag}-{sys.platform}-{platform.machine()}-numba-{version('numba')}-{way}"
     chosen = os.environ.get("GULCH_KERNELS")
     if chosen:
