@@ -1,10 +1,10 @@
 """What numba does for programs of any sort and kernels do not need, left out where kernels are made: half of the time went there.
 
 By numba's public ways: passes that change nothing in kernels (`Lean`), short code for the items of an array and for its count of
-references (`say_items`, `LeanArray`); where numba writes some 25 instructions for an item of an array, it is 7 here. By its inner ways, for
-the one version for which it was tried (`hasten`): types of calls are found once, a module is optimised once, and machine code is made of
-kernels alone, not of the parts that are already in them. With another version numba is left as it is. Nothing of it changes what a kernel
-computes, nor who may use one: only processes that make kernels and end call `hasten`.
+references (`say_items`, `LeanArray`); where numba writes some 25 instructions for an item of an array, it is 7 here. By its
+inner ways (`hasten`): types of calls are found once, a module is optimised once, and machine code is made of
+kernels alone, not of the parts that are already in them. `native` takes all of it with that version alone, and only in processes that make
+kernels and end; another numba is left as it is. Nothing of it changes what a kernel computes.
 """
 
 from __future__ import annotations
@@ -14,7 +14,6 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import llvmlite.binding as llvm
-import numba
 from llvmlite import ir
 from numba import types
 from numba.core import codegen, compiler, registry, typed_passes, untyped_passes
@@ -23,7 +22,6 @@ from numba.core.cpu import CPUContext
 from numba.core.datamodel.models import ArrayModel
 from numba.extending import lower_builtin, register_model
 
-TRIED = "0.68.1"  # the version of numba whose inner ways `hasten` knows
 DIMENSIONS = (1, 2, 3)
 ELEMENTS = (types.float64, types.int64, types.boolean)
 
@@ -142,17 +140,14 @@ class Late(codegen.JITCodeLibrary):
         return super()._get_compiled_object()
 
 
-def hasten() -> bool:
-    """Leave out what numba does twice, in a process that makes kernels and calls none; whether its version is the one that is known."""
-    if numba.__version__ != TRIED:
-        return False
+def hasten() -> None:
+    """Leave out what numba does twice, in a process that makes kernels and calls none."""
     say_items()
     registry.cpu_target.target_context.codegen()._library_class = Late
     inner: Any = CPUContext
     inner.get_executable = _callable_where_asked(inner.get_executable)
     inner = types.BaseFunction
     inner.get_call_type = _remembered(inner.get_call_type)
-    return True
 
 
 def _callable_where_asked(executable: Callable) -> Callable:

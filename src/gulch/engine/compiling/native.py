@@ -27,9 +27,9 @@ from numba.extending import lower_builtin, register_jitable, type_callable
 
 from gulch.engine.compiling import ieee
 from gulch.engine.compiling.chapters import KERNELS, PARTS, Kernel
-from gulch.engine.compiling.lean import Lean, hasten
 
-OPTIONS: dict[str, Any] = dict(nogil=True, error_model="numpy", pipeline_class=Lean)
+OPTIONS: dict[str, Any] = dict(nogil=True, error_model="numpy")
+TRIED = "0.68.1"  # the version of numba whose inner ways `lean` knows
 config: Any = numba.config
 # Code for any machine of its kind: it may be copied, compiles faster, and gives the same last digit everywhere.
 config.CPU_NAME, config.CPU_FEATURES = "generic", ""
@@ -78,8 +78,11 @@ def declare(stand_in: bool = False) -> None:
 
     stand_in: where code is only made and never run, some address under each symbol that is not there yet.
     """
-    if stand_in:
-        hasten()
+    if stand_in and numba.__version__ == TRIED:
+        from gulch.engine.compiling import lean  # it names what another numba may not have
+
+        lean.hasten()
+        OPTIONS["pipeline_class"] = lean.Lean
     for function in ieee.ONE:
         _as_in_math(function, types.float64, types.float64)
     _as_in_math(ieee.copysign, types.float64, types.float64, types.float64)
