@@ -2,9 +2,9 @@
 
 By numba's public ways: passes that change nothing in kernels (`Lean`), short code for the items of an array and for its count of
 references (`say_items`, `LeanArray`); where numba writes some 25 instructions for an item of an array, it is 7 here. By its
-inner ways (`hasten`): types of calls are found once, a module is optimised once, and machine code is made of
-kernels alone, not of the parts that are already in them. `native` takes all of it with that version alone, and only in processes that make
-kernels and end; another numba is left as it is. Nothing of it changes what a kernel computes.
+inner ways (`hasten`): types of calls are found once, a module is optimised once, and machine code is made of kernels alone, not of the
+parts that are already in them. `native` takes all of it with the version of numba that was tried (`native.TRIED`), and only in processes
+that make kernels and end; another numba is left as it is. Nothing of it changes what a kernel computes.
 """
 
 from __future__ import annotations
